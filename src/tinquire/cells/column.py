@@ -1,0 +1,291 @@
+"""`Column`: many cell values as typed arrays, the shape in which all values travel through Tin Quire.
+
+A column of n values keeps three arrays of length n and a pool of texts:
+
+    kinds    uint8    which of the five kinds each value is
+    numbers  float64  the number; 1.0 or 0.0 for a yes/no; the code of an error value
+    codes    int32    for a text, its place in the pool
+
+Texts are coded so that sorting, grouping and looking up work on whole numbers; a pool may hold a text twice
+and texts that nobody points to, and is shared between columns that were cut from one another. Columns are
+never changed after they are made.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from enum import IntEnum
+from typing import Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tinquire.cells.values import CellError, Value
+
+__all__ = ["Booleans", "Codes", "Column", "Floats", "Kind", "Kinds"]
+
+Floats: TypeAlias = NDArray[np.float64]
+Booleans: TypeAlias = NDArray[np.bool_]
+Codes: TypeAlias = NDArray[np.int32]
+Kinds: TypeAlias = NDArray[np.uint8]
+
+
+class Kind(IntEnum):
+    """What a value is. The order is that of comparison between kinds: numbers, texts, yes/no."""
+
+    BLANK = 0
+    NUMBER = 1
+    TEXT = 2
+    BOOL = 3
+    ERROR = 4
+
+
+_NO_TEXTS: Sequence[str] = ()
+
+
+class Column:
+    """An immutable run of cell values; see the module's words for its shape."""
+
+    __slots__ = ("codes", "kinds", "numbers", "texts")
+
+    def __init__(self, kinds: Kinds, numbers: Floats, codes: Codes, texts: Sequence[str] = _NO_TEXTS) -> None:
+        self.kinds = kinds
+        self.numbers = numbers
+        self.codes = codes
+        self.texts = texts
+
+    # -- making ----------------------------------------------------------------------------------------
+
+    @classmethod
+    def from_values(cls, values: Iterable[Value | int]) -> Column:
+        """A column from Python values; `int` becomes a number, equal texts share one place in the pool."""
+        kinds = bytearray()
+        numbers: list[float] = []
+        codes: list[int] = []
+        pool: dict[str, int] = {}
+        for value in values:
+            kind, number, code = _taken_apart(value, pool)
+            kinds.append(kind)
+            numbers.append(number)
+            codes.append(code)
+        return cls(
+            np.frombuffer(bytes(kinds), np.uint8),
+            np.array(numbers, np.float64),
+            np.array(codes, np.int32),
+            list(pool),
+        )
+
+    @classmethod
+    def of_numbers(cls, numbers: Any) -> Column:
+        """A column of numbers; values that are not finite become the error value for a number out of range."""
+        array = np.asarray(numbers, np.float64)
+        kinds = np.full(len(array), Kind.NUMBER, np.uint8)
+        if not np.isfinite(array).all():
+            wrong = ~np.isfinite(array)
+            kinds[wrong] = Kind.ERROR
+            array = np.where(wrong, float(CellError.NUM.code), array)
+        return cls(kinds, array, np.zeros(len(array), np.int32))
+
+    @classmethod
+    def of_texts(cls, texts: Sequence[str]) -> Column:
+        """A column of texts, each in its own place of the pool."""
+        count = len(texts)
+        return cls.of_codes(np.arange(count, dtype=np.int32), texts)
+
+    @classmethod
+    def of_codes(cls, codes: Codes, texts: Sequence[str]) -> Column:
+        """A column of texts given by their places in a pool."""
+        count = len(codes)
+        return cls(np.full(count, Kind.TEXT, np.uint8), np.zeros(count), codes, texts)
+
+    @classmethod
+    def of_booleans(cls, flags: Booleans) -> Column:
+        count = len(flags)
+        return cls(
+            np.full(count, Kind.BOOL, np.uint8), flags.astype(np.float64), np.zeros(count, np.int32)
+        )
+
+    @classmethod
+    def full(cls, value: Value | int, count: int) -> Column:
+        """The same value `count` times."""
+        pool: dict[str, int] = {}
+        kind, number, code = _taken_apart(value, pool)
+        return cls(
+            np.full(count, kind, np.uint8), np.full(count, number), np.full(count, code, np.int32), list(pool)
+        )
+
+    @classmethod
+    def blank(cls, count: int) -> Column:
+        return cls.full(None, count)
+
+    @classmethod
+    def concat(cls, columns: Sequence[Column]) -> Column:
+        """One column after the other; columns cut from one pool keep sharing it."""
+        if len(columns) == 1:
+            return columns[0]
+        if not columns:
+            return cls.blank(0)
+        texts, codes = _one_pool(columns)
+        return cls(
+            np.concatenate([column.kinds for column in columns]),
+            np.concatenate([column.numbers for column in columns]),
+            np.concatenate(codes),
+            texts,
+        )
+
+    @classmethod
+    def where(cls, mask: Booleans, yes: Column, no: Column) -> Column:
+        """Values of `yes` where the mask holds, of `no` elsewhere; lengths are equal, or one."""
+        texts, (yes_codes, no_codes) = _one_pool((yes, no))
+        return cls(
+            np.where(mask, yes.kinds, no.kinds),
+            np.where(mask, yes.numbers, no.numbers),
+            np.where(mask, yes_codes, no_codes),
+            texts,
+        )
+
+    # -- reading ---------------------------------------------------------------------------------------
+
+    def __len__(self) -> int:
+        return len(self.kinds)
+
+    def __getitem__(self, index: int) -> Value:
+        """The value at a place; numbers are `float`, a blank is `None`."""
+        kind = self.kinds[index]
+        if kind == Kind.NUMBER:
+            return float(self.numbers[index])
+        if kind == Kind.TEXT:
+            return self.texts[self.codes[index]]
+        if kind == Kind.BLANK:
+            return None
+        if kind == Kind.BOOL:
+            return bool(self.numbers[index])
+        return CellError.from_code(int(self.numbers[index]))
+
+    def __iter__(self) -> Iterator[Value]:
+        texts = self.texts
+        for kind, number, code in zip(
+            self.kinds.tolist(), self.numbers.tolist(), self.codes.tolist(), strict=True
+        ):
+            if kind == 1:
+                yield number
+            elif kind == 2:
+                yield texts[code]
+            elif kind == 0:
+                yield None
+            elif kind == 3:
+                yield number != 0
+            else:
+                yield CellError.from_code(int(number))
+
+    def to_list(self) -> list[Value]:
+        return list(self)
+
+    def __repr__(self) -> str:
+        shown = ", ".join(repr(self[place]) for place in range(min(len(self), 4)))
+        return f"Column({shown}{', ...' if len(self) > 4 else ''}; {len(self)} values)"
+
+    def is_kind(self, kind: Kind) -> Booleans:
+        return self.kinds == kind
+
+    def all_of(self, kind: Kind) -> bool:
+        return bool((self.kinds == kind).all())
+
+    # -- cutting ---------------------------------------------------------------------------------------
+
+    def slice(self, start: int, stop: int) -> Column:
+        """Values from place `start` up to, not with, `stop`; arrays are views."""
+        return Column(
+            self.kinds[start:stop], self.numbers[start:stop], self.codes[start:stop], self.texts
+        )
+
+    def take(self, places: NDArray[Any]) -> Column:
+        """Values at the given places (indexes or a mask)."""
+        return Column(self.kinds[places], self.numbers[places], self.codes[places], self.texts)
+
+    def repeat(self, count: int) -> Column:
+        """A column of one value, `count` times; longer columns come back as they are."""
+        if len(self) == count:
+            return self
+        return Column(
+            np.broadcast_to(self.kinds, count),
+            np.broadcast_to(self.numbers, count),
+            np.broadcast_to(self.codes, count),
+            self.texts,
+        )
+
+    # -- coding ----------------------------------------------------------------------------------------
+
+    def mapped_texts(self, change: Any) -> Column:
+        """Each text changed by a function `str -> str`, called once per place of the pool that is used."""
+        used, inverse = np.unique(self.codes[self.is_kind(Kind.TEXT)], return_inverse=True)
+        pool: dict[str, int] = {}
+        fresh = np.array(
+            [pool.setdefault(change(self.texts[code]), len(pool)) for code in used.tolist()], np.int32
+        )
+        codes = np.zeros(len(self), np.int32)
+        if len(used):
+            codes[self.is_kind(Kind.TEXT)] = fresh[inverse]
+        return Column(self.kinds, self.numbers, codes, list(pool))
+
+    def ranked_texts(self, key: Any = str.casefold) -> tuple[Codes, list[str]]:
+        """Codes in which equal texts (under `key`) are equal and the order of codes is that of the texts.
+
+        Returns the codes (meaningless where the value is not a text) and the distinct keys in order.
+        """
+        is_text = self.is_kind(Kind.TEXT)
+        used = np.unique(self.codes[is_text]).tolist()
+        keys = {code: key(self.texts[code]) for code in used}
+        distinct = sorted(set(keys.values()))
+        place = {text: rank for rank, text in enumerate(distinct)}
+        table = np.zeros(max(used, default=0) + 1, np.int32)
+        for code, text in keys.items():
+            table[code] = place[text]
+        return np.where(is_text, table[np.where(is_text, self.codes, 0)], 0).astype(np.int32), distinct
+
+    def groups(self) -> tuple[Codes, Column]:
+        """A group number for every value, and the distinct values in order: numbers, texts, yes/no, errors, blank.
+
+        Texts are told apart to the letter. Group numbers follow that order, so sorting by them sorts the values.
+        """
+        ranks, _ = self.ranked_texts(key=str)
+        kind_order = np.array([5, 1, 2, 3, 4], np.uint8)[self.kinds]
+        payload = np.where(self.is_kind(Kind.TEXT), ranks, np.where(self.kinds == Kind.BLANK, 0.0, self.numbers))
+        keys = np.empty(len(self), dtype=[("kind", np.uint8), ("payload", np.float64)])
+        keys["kind"], keys["payload"] = kind_order, payload
+        _, first, inverse = np.unique(keys, return_index=True, return_inverse=True)
+        return inverse.astype(np.int32), self.take(first)
+
+
+def _taken_apart(value: Value | int, pool: dict[str, int]) -> tuple[int, float, int]:
+    """Kind, number and text code of one Python value; a new text is added to the pool."""
+    if value is None:
+        return Kind.BLANK, 0.0, 0
+    if isinstance(value, str):
+        return Kind.TEXT, 0.0, pool.setdefault(value, len(pool))
+    if isinstance(value, bool):
+        return Kind.BOOL, float(value), 0
+    if isinstance(value, CellError):
+        return Kind.ERROR, float(value.code), 0
+    return Kind.NUMBER, float(value), 0
+
+
+def _one_pool(columns: Sequence[Column]) -> tuple[Sequence[str], list[Codes]]:
+    """A pool that serves all the columns, and each column's codes in it."""
+    pools: dict[int, int] = {}
+    texts: list[str] = []
+    codes: list[Codes] = []
+    kept = [column.texts for column in columns if len(column.texts)]
+    if all(pool is kept[0] for pool in kept):
+        return (kept[0] if kept else _NO_TEXTS), [column.codes for column in columns]
+    for column in columns:
+        if len(column.texts) == 0:
+            codes.append(column.codes)
+            continue
+        start = pools.get(id(column.texts))
+        if start is None:
+            start = pools[id(column.texts)] = len(texts)
+            texts.extend(column.texts)
+        shifted = column.codes + np.int32(start)
+        codes.append(np.where(column.kinds == Kind.TEXT, shifted, 0).astype(np.int32))
+    return texts, codes

@@ -1,0 +1,358 @@
+"""A value as the text a reader sees, under a number format (ECMA-376 Part 1, 18.8.31)."""
+
+from __future__ import annotations
+
+import math
+from decimal import ROUND_HALF_UP, Decimal
+from fractions import Fraction
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+
+from tinquire.cells.column import Column
+from tinquire.cells.dates import DateSystem, date_parts
+from tinquire.cells.numberformat import FormatCode, Section, SectionKind, Token, parse_format
+from tinquire.cells.values import CellError, Value
+
+__all__ = ["Shown", "general", "show", "show_column"]
+
+#: A cell in General form shows a number in at most this many characters (sign apart).
+GENERAL_WIDTH = 11
+#: What a date format shows for a number that is not a day.
+NO_DAY = "########"
+
+_MONTHS = (
+    "January", "February", "March", "April", "May", "June", "July",
+    "August", "September", "October", "November", "December",
+)  # fmt: skip
+_WEEKDAYS = ("Saturday", "Sunday", "Monday", "Tuesday", "Wednesday", "Thursday", "Friday")
+
+
+class Shown(NamedTuple):
+    """The text, and the colour (RGB) that the format itself asks for, if any."""
+
+    text: str
+    colour: str | None = None
+
+
+def show(value: Value, code: str = "General", system: DateSystem = DateSystem.FROM_1900) -> Shown:
+    """A value as displayed under a format code; a blank shows nothing, an error its name."""
+    if value is None:
+        return Shown("")
+    if isinstance(value, bool):
+        return Shown("TRUE" if value else "FALSE")
+    if isinstance(value, CellError):
+        return Shown(value.text)
+    if isinstance(value, str):
+        return _show_text(value, parse_format(code))
+    return _show_number(float(value), parse_format(code), system)
+
+
+def show_column(column: Column, code: str, system: DateSystem = DateSystem.FROM_1900) -> list[str]:
+    """Each value as displayed; equal numbers and texts are rendered once."""
+    cache: dict[Value | tuple[str, Value], str] = {}
+    result = []
+    for value in column:
+        key = (type(value).__name__, value)
+        if key not in cache:
+            cache[key] = show(value, code, system).text
+        result.append(cache[key])
+    return result
+
+
+@lru_cache(maxsize=65_536)
+def general(number: float, digits: int = 15) -> str:
+    """A number in General form with at most `digits` significant digits: 0.1, 1234567, 1E+21."""
+    if number == 0:
+        return "0"
+    text = f"{number:.{digits}G}"
+    mantissa, _, exponent = text.partition("E")
+    if exponent:
+        power = int(exponent)
+        if -5 <= power < 0 or 0 <= power < 21:
+            text = format(Decimal(text), "f")
+            return text.rstrip("0").rstrip(".") if "." in text else text
+        mantissa = mantissa.rstrip("0").rstrip(".") if "." in mantissa else mantissa
+        return f"{mantissa}E{'+' if power >= 0 else '-'}{abs(power):02d}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def _general_in_cell(number: float) -> str:
+    """General form as a cell shows it: cut to its width by rounding, or in powers of ten."""
+    text = general(number)
+    if len(text.lstrip("-")) <= GENERAL_WIDTH:
+        return text
+    size = abs(number)
+    if 1e-4 <= size < 1e11:
+        whole = len(str(int(size)))
+        return general(float(f"{number:.{max(0, GENERAL_WIDTH - 1 - whole)}f}"))
+    mantissa, _, exponent = f"{number:.5E}".partition("E")
+    return f"{mantissa.rstrip('0').rstrip('.')}E{int(exponent):+03d}"
+
+
+def _show_text(text: str, code: FormatCode) -> Shown:
+    """Text goes through the fourth section, or the last one that has an `@`; otherwise it stays."""
+    for section in reversed(code.sections):
+        if section.kind is SectionKind.TEXT:
+            pieces = (text if token.kind == "text" else token.text for token in section.tokens)
+            return Shown("".join(pieces), section.colour)
+    if len(code.sections) == 4:
+        return Shown(_literals(code.sections[3]), code.sections[3].colour)
+    return Shown(text)
+
+
+def _show_number(number: float, code: FormatCode, system: DateSystem) -> Shown:
+    section, unsigned = _choose(number, code)
+    if section is None:
+        return Shown("#" * 8)
+    shown = abs(number) if unsigned else number
+    match section.kind:
+        case SectionKind.GENERAL:
+            return Shown(_around(section, "general", _general_in_cell(shown)), section.colour)
+        case SectionKind.TEXT:
+            return Shown(_around(section, "text", general(shown)), section.colour)
+        case SectionKind.DATE:
+            return Shown(_show_date(shown, section, system), section.colour)
+        case SectionKind.FRACTION:
+            return Shown(_show_fraction(shown, section), section.colour)
+        case _:
+            return Shown(_show_digits(shown, section), section.colour)
+
+
+def _choose(number: float, code: FormatCode) -> tuple[Section | None, bool]:
+    """The section for a number, and whether the section itself stands for the minus sign."""
+    numeric = [section for section in code.sections[:3] if section.kind is not SectionKind.TEXT]
+    if not numeric:
+        return code.sections[0], False
+    if any(section.condition for section in numeric):
+        for place, section in enumerate(numeric):
+            if section.condition is None:
+                if place == 1 and len(numeric) == 3 and number >= 0:
+                    continue
+                return section, place > 0 and number < 0
+            if section.condition.holds(number):
+                return section, section.condition.only_negative
+        return None, False
+    if len(numeric) == 1 or number > 0:
+        return numeric[0], False
+    if number < 0:
+        rounds_to_zero = len(numeric) == 3 and _is_zero(number, numeric[1])
+        return (numeric[2], True) if rounds_to_zero else (numeric[1], True)
+    return (numeric[2] if len(numeric) == 3 else numeric[0]), False
+
+
+def _is_zero(number: float, section: Section) -> bool:
+    return section.kind is SectionKind.NUMBER and not any(
+        character in "123456789" for character in _show_digits(abs(number), section)
+    )
+
+
+def _around(section: Section, kind: str, text: str) -> str:
+    """A section's literals with `text` where its token of that kind stands."""
+    return "".join(text if token.kind == kind else token.text for token in section.tokens)
+
+
+def _literals(section: Section) -> str:
+    return "".join(token.text for token in section.tokens if token.kind in ("literal", "pad"))
+
+
+# -- numbers ---------------------------------------------------------------------------------------------
+
+
+def _show_digits(number: float, section: Section) -> str:
+    """A number through digit places: scaling, grouping, rounding half away from zero at 15 digits."""
+    tokens = section.tokens
+    exponent_at = next((place for place, token in enumerate(tokens) if token.kind == "exponent"), None)
+    point_at = next((place for place, token in enumerate(tokens) if token.kind == "point"), len(tokens))
+    end = len(tokens) if exponent_at is None else exponent_at
+    whole_at = [place for place in range(min(point_at, end)) if tokens[place].kind == "digit"]
+    part_at = [place for place in range(point_at, end) if tokens[place].kind == "digit"]
+    if not whole_at and not part_at:
+        return ("-" if number < 0 else "") + _literals_and_signs(tokens)
+    grouping, thousands = _commas(tokens, whole_at, part_at)
+    percents = sum(token.kind == "percent" for token in tokens)
+    value = Decimal(general(abs(number))) * (Decimal(100) ** percents) / (Decimal(1000) ** thousands)
+    power = 0
+    if exponent_at is not None:
+        value, power = _scaled(value, max(1, len(whole_at)), len(part_at))
+    value = value.quantize(Decimal(1).scaleb(-len(part_at)), rounding=ROUND_HALF_UP)
+    whole, _, part = format(value, "f").partition(".")
+    texts = _whole_texts(tokens, whole_at, whole.lstrip("0"), grouping)
+    texts |= _part_texts(tokens, part_at, part)
+    if exponent_at is not None:
+        texts |= _exponent_texts(tokens, exponent_at, power)
+    sign = "-" if number < 0 and value != 0 else ""
+    return sign + "".join(
+        texts.get(place, "" if token.kind in ("comma", "digit") else token.text)
+        for place, token in enumerate(tokens)
+    )
+
+
+def _literals_and_signs(tokens: tuple[Token, ...]) -> str:
+    return "".join(token.text for token in tokens if token.kind in ("literal", "pad", "percent", "point"))
+
+
+def _commas(tokens: tuple[Token, ...], whole_at: list[int], part_at: list[int]) -> tuple[bool, int]:
+    """Whether commas group the thousands, and how many trailing ones divide by a thousand."""
+    last = (part_at or whole_at)[-1]
+    thousands = 0
+    while last + 1 + thousands < len(tokens) and tokens[last + 1 + thousands].kind == "comma":
+        thousands += 1
+    if part_at and whole_at:
+        after = whole_at[-1] + 1
+        while after < len(tokens) and tokens[after].kind == "comma":
+            thousands += 1
+            after += 1
+    inner = tokens[whole_at[0] : whole_at[-1]] if whole_at else ()
+    return any(token.kind == "comma" for token in inner), thousands
+
+
+def _scaled(value: Decimal, places: int, decimals: int) -> tuple[Decimal, int]:
+    """Mantissa with at most `places` digits before the point, and its power, a multiple of `places`."""
+    if value == 0:
+        return value, 0
+    power = value.adjusted()
+    power -= power % places if places > 1 else 0
+    mantissa = value.scaleb(-power)
+    if mantissa.quantize(Decimal(1).scaleb(-decimals), rounding=ROUND_HALF_UP) >= Decimal(10) ** places:
+        power += places
+        mantissa = value.scaleb(-power)
+    return mantissa, power
+
+
+def _whole_texts(tokens: tuple[Token, ...], at: list[int], digits: str, grouping: bool) -> dict[int, str]:
+    """Texts of the digit places before the point: digits from the right, the rest at the leftmost place."""
+    texts: dict[int, str] = {}
+    left = digits
+    count = 0
+    for rank, place in enumerate(reversed(at)):
+        is_leftmost = rank == len(at) - 1
+        take = left if is_leftmost else left[-1:]
+        left = "" if is_leftmost else left[:-1]
+        if not take:
+            take = {"0": "0", "?": " ", "#": ""}[tokens[place].text]
+        text = ""
+        for digit in reversed(take):
+            if grouping and count and count % 3 == 0:
+                text = ("," if digit.isdigit() else " ") + text
+            text = digit + text
+            count += 1
+        texts[place] = text
+    return texts
+
+
+def _part_texts(tokens: tuple[Token, ...], at: list[int], digits: str) -> dict[int, str]:
+    """Texts of the digit places behind the point; trailing zeros give way to `#` and `?` places."""
+    texts: dict[int, str] = {}
+    trailing = True
+    for place, digit in reversed(list(zip(at, digits, strict=False))):
+        trailing = trailing and digit == "0" and tokens[place].text != "0"
+        texts[place] = {"#": "", "?": " "}[tokens[place].text] if trailing else digit
+    return texts
+
+
+def _exponent_texts(tokens: tuple[Token, ...], at: int, power: int) -> dict[int, str]:
+    digits_at = [place for place in range(at + 1, len(tokens)) if tokens[place].kind == "digit"]
+    sign = "-" if power < 0 else ("+" if tokens[at].text.endswith("+") else "")
+    texts = _whole_texts(tokens, digits_at, str(abs(power)) if power else "", grouping=False)
+    return {at: "E" + sign} | texts
+
+
+def _show_fraction(number: float, section: Section) -> str:
+    """`# ?/?` and its kin: the nearest fraction whose denominator fits the places, or a fixed denominator."""
+    tokens = section.tokens
+    slash = next(place for place, token in enumerate(tokens) if token.kind == "slash")
+    below = "".join(token.text for token in tokens[slash + 1 :] if token.kind in ("digit", "literal")).strip()
+    places = [place for place, token in enumerate(tokens[:slash]) if token.kind == "digit"]
+    gap = next((p for p in reversed(range(slash)) if tokens[p].kind == "literal" and tokens[p].text == " "), -1)
+    has_whole = gap > 0 and bool(places) and places[0] < gap
+    value = Fraction(Decimal(general(abs(number))))
+    whole = math.floor(value) if has_whole else 0
+    rest = value - whole
+    if below.isdigit() and below.strip("0"):
+        denominator = int(below)
+        numerator = math.floor(rest * denominator + Fraction(1, 2))
+    else:
+        nearest = rest.limit_denominator(10 ** max(1, len(below)) - 1)
+        numerator, denominator = nearest.numerator, nearest.denominator
+    if has_whole and numerator == denominator:
+        whole, numerator = whole + 1, 0
+    width = len(below)
+    sign = "-" if number < 0 else ""
+    if has_whole and numerator == 0:
+        return f"{sign}{whole}" + " " * (2 * width + 2)
+    above_places = slash - (gap + 1) if has_whole else 1
+    fraction = f"{numerator:>{above_places}}/{denominator:<{width}}"
+    return f"{sign}{whole if whole else ''}{' ' if has_whole else ''}{fraction}" if has_whole else sign + fraction
+
+
+# -- dates -----------------------------------------------------------------------------------------------
+
+
+def _show_date(serial: float, section: Section, system: DateSystem) -> str:
+    decimals = max((len(token.text) for token in section.tokens if token.kind == "subsecond"), default=0)
+    unit = 10**decimals
+    ticks = math.floor(serial * 86_400 * unit + 0.5)
+    if any(token.kind == "elapsed" for token in section.tokens):
+        sign, ticks = ("-" if ticks < 0 else ""), abs(ticks)
+    else:
+        sign = ""
+        if serial < 0:
+            return NO_DAY
+    days, rest = divmod(ticks, 86_400 * unit)
+    seconds, parts = divmod(rest, unit)
+    calendar = date_parts(np.array([float(days)]), system)
+    year, month, day = (float(part[0]) for part in calendar)
+    if math.isnan(year) and not sign:
+        return NO_DAY
+    half_day = any(token.kind == "ampm" for token in section.tokens)
+    shift = 0 if system is DateSystem.FROM_1900 else 1462
+    fields = _DateFields(int(year), int(month), int(day), (days + shift) % 7, days, seconds, half_day)
+    pieces = [_date_piece(token, fields, parts) for token in section.tokens]
+    return sign + "".join(pieces)
+
+
+class _DateFields(NamedTuple):
+    year: int
+    month: int
+    day: int
+    weekday: int
+    days: int
+    seconds: int
+    half_day: bool
+
+
+def _date_piece(token: Token, at: _DateFields, parts: int) -> str:
+    """The text of one token of a date section."""
+    if token.kind == "subsecond":
+        return f".{parts:0{len(token.text)}d}"
+    if token.kind == "ampm":
+        marks = token.text.split("/")
+        return marks[at.seconds >= 43_200]
+    if token.kind == "elapsed":
+        total = at.days * 86_400 + at.seconds
+        count = {"h": total // 3600, "m": total // 60, "s": total}[token.text[0]]
+        return f"{count:0{len(token.text)}d}"
+    if token.kind != "date":
+        return token.text
+    width = len(token.text)
+    hour, minute, second = at.seconds // 3600, at.seconds // 60 % 60, at.seconds % 60
+    match token.text[0]:
+        case "y" | "e":
+            return f"{at.year % 100:02d}" if width <= 2 and token.text[0] == "y" else f"{at.year:04d}"
+        case "m":
+            name = _MONTHS[at.month - 1]
+            return (str(at.month), f"{at.month:02d}", name[:3], name, name[0])[min(width, 5) - 1]
+        case "d":
+            name = _WEEKDAYS[at.weekday]
+            return (str(at.day), f"{at.day:02d}", name[:3], name)[min(width, 4) - 1]
+        case "h":
+            shown = (hour + 11) % 12 + 1 if at.half_day else hour
+            return f"{shown:0{min(width, 2)}d}"
+        case "n":
+            return f"{minute:0{min(width, 2)}d}"
+        case _:
+            return f"{second:0{min(width, 2)}d}"
+
+

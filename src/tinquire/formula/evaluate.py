@@ -1,0 +1,327 @@
+"""Running a tree for a whole run of cells at once.
+
+Each node gives one operand for all lanes. Where that cannot be (a range that grows with the lane inside a function
+that takes whole ranges, arrays met by lanes), `PerLane` is raised and the nearest call is run lane by lane
+instead: slower, never different.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
+from tinquire.cells.column import Column, Kind
+from tinquire.cells.values import CellError, Value
+from tinquire.formula.coerce import first_fault, logicals, numbers, texts, with_faults
+from tinquire.formula.matrix import Matrix, stacked
+from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.operators import BINARY, UNARY
+from tinquire.formula.registry import Function, Mode, functions
+from tinquire.formula.scope import Frame
+from tinquire.formula.tree import (
+    ArrayConstant,
+    Binary,
+    Call,
+    Literal,
+    Missing,
+    Name,
+    Node,
+    Reference,
+    TableReference,
+    Unary,
+)
+
+__all__ = [
+    "PerLane",
+    "evaluate",
+    "evaluate_column",
+    "evaluate_scalar",
+    "grid_of",
+    "lift",
+    "single",
+    "span_of",
+]
+
+#: A name may stand for a formula that holds names; deeper chains than this are taken for a loop.
+MAX_NAME_DEPTH = 32
+
+
+class PerLane(Exception):
+    """The expression has no one value for all lanes; it must be run lane by lane."""
+
+
+def evaluate(node: Node, frame: Frame) -> Operand:
+    """The value of an expression in a frame; references stay references."""
+    match node:
+        case Literal(value):
+            return Scalar(value)
+        case Missing():
+            return Scalar(None)
+        case Reference():
+            return span_of(node, frame)
+        case Binary(sign, left, right):
+            return _lifted(node, frame, (left, right), BINARY[sign])
+        case Unary(sign, operand):
+            return _lifted(node, frame, (operand,), UNARY[sign])
+        case Call():
+            return _call(node, frame)
+        case TableReference():
+            found = frame.scope.table(node, frame)
+            return Scalar(CellError.REF) if found is None else _for_lanes(found, frame)
+        case Name():
+            return _name(node, frame)
+        case ArrayConstant(rows):
+            columns = tuple(Column.from_values(values) for values in zip(*rows, strict=True))
+            return Grid(columns, len(rows))
+
+
+def evaluate_column(node: Node, frame: Frame) -> Column:
+    """One value for each lane; of an array, its first."""
+    operand = single(evaluate(node, frame), frame)
+    if isinstance(operand, Lanes):
+        return operand.column
+    value = operand.value(0, 0) if isinstance(operand, Grid) else operand.value
+    return Column.full(value, frame.count)
+
+
+def evaluate_scalar(node: Node, frame: Frame) -> Value:
+    """The one value of an expression in a frame of one lane; of an array, its first."""
+    return evaluate_column(node, frame)[0]
+
+
+# -- references ------------------------------------------------------------------------------------------
+
+
+def span_of(node: Reference, frame: Frame) -> Operand:
+    """The area a reference means for lane 0, and whether its rows move; off the grid is an error value."""
+    sheet = node.sheet or frame.sheet
+    if frame.scope.extent(sheet) is None:
+        return Scalar(CellError.REF)
+    top, bottom = node.top.at(frame.row), node.bottom.at(frame.row)
+    left, right = node.left.at(frame.column), node.right.at(frame.column)
+    moves = frame.count - 1
+    lowest = max(top + moves * (not node.top.fixed), bottom + moves * (not node.bottom.fixed))
+    if min(top, bottom, left, right) < 1 or lowest > MAX_ROW or max(left, right) > MAX_COLUMN:
+        return Scalar(CellError.REF)
+    area = Area(top, min(left, right), bottom, max(left, right))
+    many = frame.count > 1
+    span = Span(sheet, area, many and not node.top.fixed, many and not node.bottom.fixed)
+    if span.moves:
+        return span
+    return Span(sheet, span.at(0))
+
+
+def grid_of(operand: Operand, frame: Frame) -> Grid:
+    """An operand as an array that is the same for every lane. Raises PerLane when it is not."""
+    match operand:
+        case Grid():
+            return operand
+        case Scalar(value):
+            return Grid((Column.full(value, 1),), 1)
+        case Span() if not operand.moves:
+            return _fetched(operand, frame)
+    raise PerLane
+
+
+def cropped(span: Span, frame: Frame) -> Area:
+    """A span's area cut to the used part of its sheet, so that whole columns cost what their data costs."""
+    extent = frame.scope.extent(span.sheet) or (1, 1)
+    return span.area.cropped(*extent)
+
+
+def _fetched(span: Span, frame: Frame) -> Grid:
+    area = cropped(span, frame)
+    columns = tuple(
+        frame.scope.column(span.sheet, column, area.top, area.bottom)
+        for column in range(area.left, area.right + 1)
+    )
+    return Grid(columns, area.height)
+
+
+def single(operand: Operand, frame: Frame) -> Scalar | Lanes | Grid:
+    """An operand where one value is wanted: references are read, or intersected with the lane's own place."""
+    if not isinstance(operand, Span):
+        return operand
+    area = operand.area
+    if operand.is_cell:
+        column = frame.scope.column(
+            operand.sheet, area.left, area.top, area.top + (frame.count - 1) * operand.top_moves
+        )
+        return Lanes(column) if operand.moves else Scalar(column[0])
+    if frame.arrays:
+        return grid_of(operand, frame)
+    if operand.moves:
+        raise PerLane
+    return _intersected(operand, frame)
+
+
+def _intersected(span: Span, frame: Frame) -> Scalar | Lanes | Grid:
+    """Implicit intersection (18.17.2.6): the value in the lane's own row of a column, or own column of a row."""
+    area = span.area
+    if area.width == 1:
+        last = frame.row + frame.count - 1
+        column = frame.scope.column(span.sheet, area.left, frame.row, last)
+        rows = np.arange(frame.row, last + 1)
+        outside = (rows < area.top) | (rows > area.bottom)
+        if outside.any():
+            column = Column.where(outside, Column.full(CellError.VALUE, 1), column)
+        return _for_lanes_single(column, frame)
+    if area.height == 1 and area.left <= frame.column <= area.right:
+        return Scalar(frame.scope.column(span.sheet, frame.column, area.top, area.top)[0])
+    return Scalar(CellError.VALUE)
+
+
+def _for_lanes_single(column: Column, frame: Frame) -> Scalar | Lanes:
+    return Lanes(column) if frame.count > 1 else Scalar(column[0])
+
+
+def _for_lanes(operand: Operand, frame: Frame) -> Operand:
+    return _for_lanes_single(operand.column, frame) if isinstance(operand, Lanes) else operand
+
+
+def _name(node: Name, frame: Frame, depth: int = 0) -> Operand:
+    found = frame.scope.name(node.name, node.sheet, frame)
+    if found is None or depth > MAX_NAME_DEPTH:
+        return Scalar(CellError.NAME)
+    if isinstance(found, Scalar | Lanes | Grid | Span):
+        return _for_lanes(found, frame)
+    return _name(found, frame, depth + 1) if isinstance(found, Name) else evaluate(found, frame)
+
+
+# -- one value per lane ----------------------------------------------------------------------------------
+
+
+def lift(operands: Sequence[Scalar | Lanes | Grid], work: Callable[..., Column]) -> Scalar | Lanes | Grid:
+    """Apply work on columns to operands of any shape; arrays spread over each other as 18.17.2.7 says.
+
+    Raises PerLane when lanes meet arrays.
+    """
+    grids = [operand for operand in operands if isinstance(operand, Grid)]
+    lanes = [operand for operand in operands if isinstance(operand, Lanes)]
+    if grids:
+        if lanes:
+            raise PerLane
+        height, width = max(grid.height for grid in grids), max(grid.width for grid in grids)
+        flat = work(*(_spread(operand, height, width) for operand in operands)).repeat(height * width)
+        return Grid(tuple(flat.slice(c * height, (c + 1) * height) for c in range(width)), height)
+    if lanes:
+        count = len(lanes[0].column)
+        columns = (o.column if isinstance(o, Lanes) else _one(o) for o in operands)
+        return Lanes(work(*columns).repeat(count))
+    return Scalar(work(*(_one(operand) for operand in operands))[0])
+
+
+def _one(operand: Operand) -> Column:
+    assert isinstance(operand, Scalar)
+    return Column.full(operand.value, 1)
+
+
+def _spread(operand: Operand, height: int, width: int) -> Column:
+    """An array's values as they spread over a larger one: one row or column repeats, the rest is missing."""
+    if isinstance(operand, Scalar):
+        return _one(operand)
+    assert isinstance(operand, Grid)
+    columns = operand.columns * width if operand.width == 1 else operand.columns
+    missing = Column.full(CellError.NA, height)
+    stretched = []
+    for place in range(width):
+        column = columns[place] if place < len(columns) else missing
+        if len(column) == 1:
+            column = column.repeat(height)
+        elif len(column) < height:
+            column = Column.concat([column, missing.slice(len(column), height)])
+        stretched.append(column)
+    return Column.concat(stretched)
+
+
+def _lifted(node: Node, frame: Frame, parts: tuple[Node, ...], work: Callable[..., Column]) -> Operand:
+    try:
+        return lift([single(evaluate(part, frame), frame) for part in parts], work)
+    except PerLane:
+        return by_lane(node, frame)
+
+
+def by_lane(node: Node, frame: Frame) -> Operand:
+    """Run one node for each lane on its own."""
+    if frame.count == 1:
+        raise AssertionError("an expression has no value even for one lane")  # a fault of ours, not of the data
+    return Lanes(
+        Column.from_values(evaluate_scalar(node, frame.lane(lane)) for lane in range(frame.count))
+    )
+
+
+# -- calls -----------------------------------------------------------------------------------------------
+
+
+def _call(node: Call, frame: Frame) -> Operand:
+    function = functions().get(node.function)
+    if function is None:
+        return Scalar(CellError.NAME)
+    if not function.takes(len(node.arguments)):
+        return Scalar(CellError.VALUE)
+    try:
+        match function.mode:
+            case Mode.SPECIAL:
+                result: Operand = function.work(node.arguments, frame)
+                return _for_lanes(result, frame)
+            case Mode.AGGREGATE:
+                return _aggregated(function, node, frame)
+            case Mode.ELEMENTWISE:
+                return _elementwise(function, node, frame)
+    except PerLane:
+        return by_lane(node, frame)
+
+
+def _aggregated(function: Function, node: Call, frame: Frame) -> Operand:
+    operands = [evaluate(argument, frame) for argument in node.arguments]
+    matrix: Matrix | None = stacked(operands, frame)
+    if matrix is None:
+        raise PerLane
+    column: Column = function.work(matrix)
+    return Lanes(column) if frame.count > 1 and len(column) == frame.count else Scalar(column[0])
+
+
+_CONVERSIONS: dict[str, Callable[[Column], tuple[Any, Any]]] = {
+    "number": numbers,
+    "text": texts,
+    "logical": logicals,
+    "value": lambda column: (column, None),
+}
+
+
+def _elementwise(function: Function, node: Call, frame: Frame) -> Operand:
+    operands = [single(evaluate(argument, frame), frame) for argument in node.arguments]
+    given = len(operands)
+    for parameter in function.parameters[given:]:
+        if not parameter.repeats:
+            operands.append(Scalar(parameter.default))
+    kinds = [function.parameter(place).kind for place in range(len(operands))]
+
+    def work(*columns: Column) -> Column:
+        count = max(len(column) for column in columns) if columns else 1
+        converted = [_CONVERSIONS[kind](column.repeat(count)) for kind, column in zip(kinds, columns, strict=True)]
+        with np.errstate(all="ignore"):
+            result = function.work(*(values for values, _ in converted))
+        faults = first_fault(*(fault for _, fault in converted))
+        return with_faults(_as_column(result), faults)
+
+    return lift(operands, work) if operands else Scalar(_as_column(function.work())[0])
+
+
+def _as_column(result: Any) -> Column:
+    """What an elementwise function returned, as a column."""
+    if isinstance(result, Column):
+        return result
+    if isinstance(result, np.ndarray):
+        return Column.of_booleans(result) if result.dtype == np.bool_ else Column.of_numbers(result)
+    return Column.from_values(result)
+
+
+def blank_to_zero(column: Column) -> Column:
+    """What a formula's cell shows for a blank result: zero (18.17.2.6)."""
+    if not (column.kinds == Kind.BLANK).any():
+        return column
+    return Column.where(column.kinds == Kind.BLANK, Column.full(0.0, 1), column)

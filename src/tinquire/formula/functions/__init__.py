@@ -1,0 +1,15 @@
+"""Formula functions, one module per family. A family's module is imported when the first formula runs."""
+
+from __future__ import annotations
+
+import importlib
+
+FAMILIES = ("conditional", "dates", "information", "logic", "lookup", "numeric", "statistics", "texts")
+
+__all__ = ["FAMILIES", "load"]
+
+
+def load() -> None:
+    """Import every family, which declares its functions."""
+    for family in FAMILIES:
+        importlib.import_module(f"{__name__}.{family}")

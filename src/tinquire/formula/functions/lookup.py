@@ -1,0 +1,237 @@
+"""Values found by key or by place."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from typing import Any
+
+import numpy as np
+
+from tinquire.cells.address import Area
+from tinquire.cells.column import Column, Kind
+from tinquire.cells.values import CellError, Value
+from tinquire.formula.coerce import boolean_of, number_of
+from tinquire.formula.criteria import has_wildcards, wildcard_pattern
+from tinquire.formula.evaluate import PerLane, evaluate, grid_of, single
+from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.registry import special
+from tinquire.formula.scope import Frame
+from tinquire.formula.tree import Node
+
+
+@special("VLOOKUP(key: value, range: cells, column: number, nearest: logical = TRUE)")
+def vlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
+    """The value in a column of the row whose first column holds the key; with `nearest`, of the last row not
+    above the key in an ascending first column (18.17.7.355).
+
+    >>> VLOOKUP("b", {"a",1;"b",2}, 2, FALSE)
+    2
+    """
+    operand = evaluate(arguments[1], frame)
+    grid = grid_of(operand, frame)
+    place = _fixed_number(arguments[2], frame)
+    nearest = boolean_of(_fixed(arguments[3], frame)) if len(arguments) > 3 else True
+    if isinstance(place, CellError):
+        return Scalar(place)
+    if isinstance(nearest, CellError):
+        return Scalar(nearest)
+    column = int(place)
+    if not 1 <= column <= grid.width:
+        return Scalar(CellError.VALUE if column < 1 else CellError.REF)
+    index = _index(grid.columns[0], operand, frame)
+    keys = single(evaluate(arguments[0], frame), frame)
+    return _picked(_positions(keys, index, 1 if nearest else 0), grid.columns[column - 1])
+
+
+@special("MATCH(key: value, range: cells, kind: number = 1)")
+def match_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
+    """The place of a key in a row or column, counted from one. Kind 0: equal; 1: the last not above it in
+    ascending order; -1: the last not below it in descending order (18.17.7.204).
+
+    >>> MATCH("b", {"a","b","c"}, 0)
+    2
+    """
+    operand = evaluate(arguments[1], frame)
+    grid = grid_of(operand, frame)
+    kind = _fixed_number(arguments[2], frame) if len(arguments) > 2 else 1.0
+    if isinstance(kind, CellError):
+        return Scalar(kind)
+    if min(grid.width, grid.height) != 1:
+        return Scalar(CellError.NA)
+    index = _index(grid.flat(), operand, frame)
+    keys = single(evaluate(arguments[0], frame), frame)
+    found = _positions(keys, index, int(np.sign(kind)))
+    if isinstance(found, CellError):
+        return Scalar(found)
+    if isinstance(found, int):
+        return Scalar(CellError.NA if found < 0 else found + 1.0)
+    missing = found < 0
+    return Lanes(Column.where(missing, Column.full(CellError.NA, 1), Column.of_numbers(found + 1.0)))
+
+
+@special("INDEX(range: cells, row: number, column?: number)")
+def index_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
+    """The value at a row and a column of a range; zero means the whole row or column (18.17.7.162).
+
+    >>> INDEX({1,2;3,4}, 2, 1)
+    3
+    """
+    target = evaluate(arguments[0], frame)
+    rows = single(evaluate(arguments[1], frame), frame)
+    columns = single(evaluate(arguments[2], frame), frame) if len(arguments) > 2 else None
+    if isinstance(rows, Lanes) and (columns is None or isinstance(columns, Scalar)):
+        grid = grid_of(target, frame)
+        across = number_of(columns.value) if columns else 1.0
+        if isinstance(across, CellError) or grid.width < across or across < 1:
+            return Scalar(across if isinstance(across, CellError) else CellError.REF)
+        return _picked_rows(rows.column, grid.columns[int(across) - 1])
+    if not isinstance(rows, Scalar) or isinstance(columns, Lanes | Grid):
+        raise PerLane
+    row, column = number_of(rows.value), number_of(columns.value) if columns else None
+    if isinstance(row, CellError) or isinstance(column, CellError):
+        return Scalar(row if isinstance(row, CellError) else column)
+    return _indexed(target, int(row), None if column is None else int(column), frame)
+
+
+def _indexed(target: Operand, row: int, column: int | None, frame: Frame) -> Operand:
+    """One place of a range: a reference when the range is one, otherwise its value."""
+    if isinstance(target, Span) and target.moves:
+        raise PerLane
+    if isinstance(target, Span):
+        height, width = target.area.height, target.area.width
+    else:
+        grid = grid_of(target, frame)
+        height, width = grid.height, grid.width
+    if column is None:
+        row, column = (1, row) if height == 1 and width > 1 else (row, 1 if width == 1 else 0)
+    if not (0 <= row <= height and 0 <= column <= width):
+        return Scalar(CellError.REF)
+    top, bottom = (0, height - 1) if row == 0 else (row - 1, row - 1)
+    left, right = (0, width - 1) if column == 0 else (column - 1, column - 1)
+    if isinstance(target, Span):
+        base = target.area
+        return Span(
+            target.sheet, Area(base.top + top, base.left + left, base.top + bottom, base.left + right)
+        )
+    cut = tuple(part.slice(top, bottom + 1) for part in grid.columns[left : right + 1])
+    return Scalar(cut[0][0]) if top == bottom and left == right else Grid(cut, bottom - top + 1)
+
+
+def _picked_rows(rows: Column, values: Column) -> Lanes:
+    places = rows.numbers.astype(np.int64) - 1
+    wrong = (rows.kinds != Kind.NUMBER) | (places < 0) | (places >= len(values))
+    picked = values.take(np.where(wrong, 0, places))
+    errors = Column.where(rows.kinds == Kind.ERROR, rows, Column.full(CellError.REF, 1))
+    return Lanes(Column.where(wrong, errors, picked))
+
+
+# -- finding ---------------------------------------------------------------------------------------------
+
+
+class KeyIndex:
+    """Places of the keys of one column: the first of each for an exact search, the order for the nearest."""
+
+    def __init__(self, column: Column) -> None:
+        self.column = column
+        self._first: dict[Any, int] | None = None
+        self._ordered: dict[int, tuple[list[Any], list[int]]] = {}
+
+    def exact(self, key: Value) -> int:
+        """Place of the first value equal to the key (texts without regard to case, wildcards allowed), or -1."""
+        if self._first is None:
+            self._first = {}
+            for place, value in enumerate(self.column):
+                if value is not None:
+                    self._first.setdefault(_folded(value), place)
+        if isinstance(key, str) and has_wildcards(key):
+            matches = wildcard_pattern(key).match
+            for value, place in self._first.items():
+                if value[0] == "text" and matches(value[1]):
+                    return place
+            return -1
+        return self._first.get(_folded(0.0 if key is None else key), -1)
+
+    def nearest(self, key: Value, descending: bool = False) -> int:
+        """Place of the last value of the key's kind that is not above it (below it, when descending), or -1."""
+        key = 0.0 if key is None else key
+        kind = Kind.TEXT if isinstance(key, str) else Kind.BOOL if isinstance(key, bool) else Kind.NUMBER
+        if kind not in self._ordered:
+            places = np.flatnonzero(self.column.kinds == kind).tolist()
+            self._ordered[kind] = [_folded(self.column[place])[-1] for place in places], places
+        keys, places = self._ordered[kind]
+        wanted = _folded(key)[-1]
+        if descending:
+            found = bisect_right(keys, _Reversed(wanted), key=_Reversed) - 1
+        else:
+            found = bisect_right(keys, wanted) - 1
+        return places[found] if found >= 0 else -1
+
+
+class _Reversed:
+    """A key that sorts the other way round."""
+
+    __slots__ = ("key",)
+
+    def __init__(self, key: Any) -> None:
+        self.key = key
+
+    def __lt__(self, other: _Reversed) -> bool:
+        return bool(other.key < self.key)
+
+
+def _folded(value: Value) -> Any:
+    """A key under which equal values are equal and values of different kinds never are."""
+    if isinstance(value, str):
+        return ("text", value.casefold())
+    if isinstance(value, bool):
+        return ("bool", value)
+    return ("error", value) if isinstance(value, CellError) else ("number", value)
+
+
+def _index(column: Column, operand: Operand, frame: Frame) -> KeyIndex:
+    """The index of a range, shared by all formulas that look into it."""
+    if not isinstance(operand, Span):
+        return KeyIndex(column)
+    key = ("keys", operand.sheet, operand.area, len(column))
+    found: KeyIndex = frame.scope.indexes.setdefault(key, KeyIndex(column))
+    return found
+
+
+def _positions(keys: Scalar | Lanes | Grid, index: KeyIndex, kind: int) -> Any:
+    """Places (from zero, -1 for none) of the keys: one number, or an array for lanes; an error value stays."""
+    if isinstance(keys, Grid):
+        raise PerLane
+
+    def place(key: Value) -> int:
+        if isinstance(key, CellError):
+            return -1
+        return index.exact(key) if kind == 0 else index.nearest(key, descending=kind < 0)
+
+    if isinstance(keys, Scalar):
+        return keys.value if isinstance(keys.value, CellError) else place(keys.value)
+    groups, distinct = keys.column.groups()
+    return np.array([place(key) for key in distinct])[groups]
+
+
+def _picked(found: Any, values: Column) -> Operand:
+    if isinstance(found, CellError):
+        return Scalar(found)
+    if isinstance(found, int):
+        return Scalar(CellError.NA if found < 0 else values[found])
+    picked = values.take(np.maximum(found, 0))
+    return Lanes(Column.where(found < 0, Column.full(CellError.NA, 1), picked))
+
+
+def _fixed(node: Node, frame: Frame) -> Value:
+    """An argument that must be the same for all lanes."""
+    operand = single(evaluate(node, frame), frame)
+    if not isinstance(operand, Scalar):
+        raise PerLane
+    return operand.value
+
+
+def _fixed_number(node: Node, frame: Frame) -> float | CellError:
+    return number_of(_fixed(node, frame))
+
+
+__all__ = ["KeyIndex"]

@@ -1,0 +1,41 @@
+"""What can be wrong with a formula's text."""
+
+from __future__ import annotations
+
+from tinquire.faults import Fault, UseError
+
+__all__ = ["CycleError", "FormulaError"]
+
+#: Longer formulas are shown around the fault only.
+_SHOWN = 70
+
+
+class FormulaError(UseError):
+    """A formula that cannot be read: its text, the place of the fault (from zero), and what was expected."""
+
+    def __init__(self, text: str, place: int, expected: str) -> None:
+        self.text = text
+        self.place = place
+        self.expected = expected
+        super().__init__(Fault("reading a formula", expected, pointed(text, place), "mend the formula"))
+
+    def at(self, stopped: str, where: str) -> UseError:
+        """The same fault with what was being done and where it stands."""
+        return UseError(Fault(stopped, f"{self.expected}: {pointed(self.text, self.place)}", where, "mend the formula"))
+
+
+class CycleError(Exception):
+    """Cells that depend on themselves; `path` names them in order, the first again at the end."""
+
+    def __init__(self, path: tuple[str, ...]) -> None:
+        super().__init__(" -> ".join(path))
+        self.path = path
+
+
+def pointed(text: str, place: int) -> str:
+    """The formula with a pointer in front of the fault, cut to what fits a line."""
+    start = max(0, place - _SHOWN // 2)
+    end = min(len(text), start + _SHOWN)
+    before = ("…" if start else "") + text[start:place]
+    after = text[place:end] + ("…" if end < len(text) else "")
+    return f"{before} ▸ {after}".strip()

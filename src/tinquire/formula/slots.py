@@ -1,0 +1,127 @@
+"""Slots: markers in texts and templates that a run fills, `[:name:]`, `[:name as FORMAT:]`, `[:formula:]`.
+
+A slot's inside is a name (spaces and underscores are the same in names), optionally cut with `after 'x'` or
+`before 'x'`, or a formula. `as` gives a number format, or one of the words `title`, `upper`, `lower`. An inside
+that begins with `=` is a living formula: in a workbook's cell it stays a formula instead of becoming its value.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TypeAlias
+
+from tinquire.cells.display import show
+from tinquire.cells.values import CellError, Value
+
+__all__ = ["Slot", "SlotText", "Unfilled", "filled_text", "only_slot", "slot_name", "split_slots", "with_format"]
+
+_SLOT = re.compile(r"\[:(.*?):\]", re.DOTALL)
+_AS = re.compile(r"(.*\S)\s+as\s+(\S.*)\Z", re.DOTALL)
+_CUT = re.compile(r"(.*\S)\s+(after|before)\s+'([^']*)'\Z", re.DOTALL)
+_WORDS: dict[str, Callable[[str], str]] = {"title": str.title, "upper": str.upper, "lower": str.lower}
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """One marker: the whole text as written, its inside, and the format behind `as`, if any."""
+
+    written: str
+    inside: str
+    format: str | None = None
+    #: `after` or `before` and the text to cut at, outermost last.
+    cuts: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def living(self) -> str | None:
+        """The formula that is to stay a formula, without its `=`; None for other slots."""
+        return self.inside[1:].strip() if self.inside.startswith("=") else None
+
+
+@dataclass(frozen=True, slots=True)
+class Unfilled:
+    """A slot that nothing fills, and why."""
+
+    slot: Slot
+    why: str
+
+
+#: A text cut at its slots.
+SlotText: TypeAlias = tuple["str | Slot", ...]
+#: What gives a slot its value.
+Resolver: TypeAlias = Callable[[Slot], "Value | Unfilled"]
+
+
+@lru_cache(maxsize=4096)
+def split_slots(text: str) -> SlotText:
+    """The plain pieces and the slots of a text, in order; empty pieces are left out."""
+    pieces: list[str | Slot] = []
+    end = 0
+    for found in _SLOT.finditer(text):
+        if found.start() > end:
+            pieces.append(text[end : found.start()])
+        pieces.append(_slot(found[0], found[1].strip()))
+        end = found.end()
+    if end < len(text):
+        pieces.append(text[end:])
+    return tuple(pieces)
+
+
+def _slot(written: str, inside: str) -> Slot:
+    form = None
+    if found := _AS.match(inside):
+        inside, form = found[1].strip(), found[2].strip()
+    cuts: list[tuple[str, str]] = []
+    while found := _CUT.match(inside):
+        inside = found[1].strip()
+        cuts.insert(0, (found[2], found[3]))
+    return Slot(written, inside, form, tuple(cuts))
+
+
+def only_slot(text: str) -> Slot | None:
+    """The slot, when the text is one slot and nothing else (outer spaces apart)."""
+    pieces = split_slots(text.strip())
+    return pieces[0] if len(pieces) == 1 and isinstance(pieces[0], Slot) else None
+
+
+def slot_name(inside: str) -> str:
+    """The form under which names are looked up: without regard to case, spaces as underscores."""
+    return re.sub(r"[\s_]+", "_", inside.strip()).casefold()
+
+
+def filled_text(text: str, resolve: Resolver) -> tuple[str, tuple[Unfilled, ...]]:
+    """The text with every slot filled as text, and the slots that nothing fills."""
+    pieces: list[str] = []
+    unfilled: list[Unfilled] = []
+    for piece in split_slots(text):
+        if isinstance(piece, str):
+            pieces.append(piece)
+            continue
+        value = resolve(piece)
+        if isinstance(value, Unfilled):
+            unfilled.append(value)
+        elif isinstance(value, CellError):
+            unfilled.append(Unfilled(piece, f"it gives the error value {value}"))
+        else:
+            pieces.append(with_format(value, piece))
+    return "".join(pieces), tuple(unfilled)
+
+
+def with_format(value: Value, slot: Slot) -> str:
+    """A value as the text that a slot asks for."""
+    form = slot.format or "General"
+    if form.casefold() in _WORDS:
+        return _WORDS[form.casefold()](show(value).text)
+    return show(value, form).text
+
+
+def cut(text: str, slot: Slot) -> str | None:
+    """The part of a text that a slot's `after` and `before` leave; None when the text lacks the mark."""
+    for word, mark in slot.cuts:
+        before, found, after = text.partition(mark)
+        if not found:
+            return None
+        text = after if word == "after" else before
+    return text

@@ -1,0 +1,138 @@
+"""Formula text cut into tokens (ECMA-376 Part 1, 18.17.2 for the lexical grammar)."""
+
+from __future__ import annotations
+
+import re
+from enum import Enum
+from typing import NamedTuple
+
+from tinquire.formula.problems import FormulaError
+
+__all__ = ["Token", "TokenKind", "tokenise"]
+
+#: The standard's programs store at most this many characters of a formula; longer text is refused.
+MAX_LENGTH = 8192
+
+
+class TokenKind(Enum):
+    NUMBER = "number"
+    TEXT = "text"
+    ERROR = "error value"
+    REFERENCE = "reference"
+    TABLE = "table reference"
+    NAME = "name"
+    CALL = "function"
+    OPERATOR = "operator"
+    END = "end"
+
+
+class Token(NamedTuple):
+    """One token: its kind, its text, the place where it starts; `sheet` is the prefix of a reference or name."""
+
+    kind: TokenKind
+    text: str
+    place: int
+    sheet: str | None = None
+
+
+_SHEET = r"""(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>[^\W\d][\w.]*(?::[^\W\d][\w.]*)?))!"""
+_REFERENCE = r"""
+    \$?[A-Za-z]{1,3}\$?[0-9]{1,7}(?::\$?[A-Za-z]{1,3}\$?[0-9]{1,7})?(?![\w(.\[!])
+  | \$?[A-Za-z]{1,3}:\$?[A-Za-z]{1,3}(?![\w(.\[!])
+  | \$?[0-9]{1,7}:\$?[0-9]{1,7}(?![\w(.])
+"""
+_PATTERN = re.compile(
+    rf"""
+    (?P<space>[ \t\r\n]+)
+  | (?P<text>"(?:[^"]|"")*")
+  | (?P<error>\#(?:NULL!|DIV/0!|VALUE!|REF!|NAME\?|NUM!|N/A|SPILL!|CALC!))
+  | (?P<reference>(?:{_SHEET})?(?P<area>{_REFERENCE}))
+  | (?P<number>(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[Ee][+-]?[0-9]+)?)
+  | (?P<call>(?:_xlfn\.|_xlws\.)*[^\W\d][\w.]*)\(
+  | (?P<name>(?:(?:'(?P<quoted2>(?:[^']|'')+)'|(?P<plain2>[^\W\d][\w.]*))!)?[^\W\d][\w.\\?]*)
+  | (?P<operator><=|>=|<>|[-+*/^&=<>%(),;{{}}:@])
+    """,
+    re.VERBOSE,
+)
+
+
+def tokenise(text: str) -> list[Token]:
+    """The tokens of a formula without its leading `=`, an END token last.
+
+    Raises: FormulaError where no token can start, or when the text is longer than a cell holds.
+    """
+    if len(text) > MAX_LENGTH:
+        raise FormulaError(text[:200], 0, f"the formula has {len(text):,} characters, the most is {MAX_LENGTH:,}")
+    tokens: list[Token] = []
+    place = 0
+    while place < len(text):
+        if text[place] == "[":
+            end = _closing_bracket(text, place)
+            tokens.append(_with_brackets(tokens, text, place, end))
+            place = end
+            continue
+        found = _PATTERN.match(text, place)
+        if not found:
+            raise FormulaError(text, place, _unreadable(text[place]))
+        if token := _token(found):
+            tokens.append(token)
+        place = found.end() - (found.lastgroup == "call")
+    tokens.append(Token(TokenKind.END, "", len(text)))
+    return tokens
+
+
+def _unreadable(character: str) -> str:
+    return "the closing quote is missing" if character in "\"'" else f"'{character}' cannot stand here"
+
+
+def _token(found: re.Match[str]) -> Token | None:
+    groups = found.groupdict()
+    start = found.start()
+    if groups["space"]:
+        return None
+    if groups["text"]:
+        return Token(TokenKind.TEXT, groups["text"][1:-1].replace('""', '"'), start)
+    if groups["error"]:
+        return Token(TokenKind.ERROR, groups["error"].upper(), start)
+    if groups["reference"]:
+        return Token(TokenKind.REFERENCE, groups["area"], start, _sheet(groups["quoted"], groups["plain"]))
+    if groups["number"]:
+        return Token(TokenKind.NUMBER, groups["number"], start)
+    if groups["call"]:
+        bare = re.sub(r"\A(?:_xlfn\.|_xlws\.)+", "", groups["call"])
+        return Token(TokenKind.CALL, bare.upper(), start)
+    if groups["name"]:
+        sheet = _sheet(groups["quoted2"], groups["plain2"])
+        return Token(TokenKind.NAME, groups["name"].rpartition("!")[2], start, sheet)
+    return Token(TokenKind.OPERATOR, groups["operator"], start)
+
+
+def _sheet(quoted: str | None, plain: str | None) -> str | None:
+    return quoted.replace("''", "'") if quoted else plain
+
+
+def _closing_bracket(text: str, start: int) -> int:
+    """The place behind the bracket that closes the one at `start`; an apostrophe escapes what follows it."""
+    depth = 0
+    place = start
+    while place < len(text):
+        if text[place] == "'":
+            place += 1
+        elif text[place] == "[":
+            depth += 1
+        elif text[place] == "]":
+            depth -= 1
+            if depth == 0:
+                return place + 1
+        place += 1
+    raise FormulaError(text, start, "the closing bracket ']' is missing")
+
+
+def _with_brackets(tokens: list[Token], text: str, start: int, end: int) -> Token:
+    """A table reference; a name right before the bracket is its table."""
+    table = None
+    if tokens and tokens[-1].kind is TokenKind.NAME and tokens[-1].place + len(tokens[-1].text) == start:
+        table = tokens.pop()
+    return Token(
+        TokenKind.TABLE, text[start + 1 : end - 1], table.place if table else start, table.text if table else None
+    )

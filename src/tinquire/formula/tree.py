@@ -1,0 +1,137 @@
+"""The tree of a formula. Nodes are immutable and compare by content.
+
+References are kept in relative form: a coordinate without a dollar sign is a distance from the cell that holds
+the formula. Formulas that were filled down a column therefore have equal trees, and equal trees are one program.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from enum import Enum
+from typing import NamedTuple, TypeAlias
+
+from tinquire.cells.values import Value
+
+__all__ = [
+    "ArrayConstant",
+    "Binary",
+    "Call",
+    "Coordinate",
+    "Literal",
+    "Missing",
+    "Name",
+    "Node",
+    "Reference",
+    "RowsOf",
+    "TableReference",
+    "Unary",
+    "children",
+    "walk",
+]
+
+
+class Coordinate(NamedTuple):
+    """A row or column: its number if fixed by a dollar sign, otherwise the distance from the formula's cell."""
+
+    number: int
+    fixed: bool
+
+    def at(self, origin: int) -> int:
+        return self.number if self.fixed else self.number + origin
+
+
+class RowsOf(Enum):
+    """Which rows of a table a reference means (18.17.6.6.2)."""
+
+    DATA = "#Data"
+    THIS = "#This Row"
+    HEADERS = "#Headers"
+    TOTALS = "#Totals"
+    ALL = "#All"
+
+
+@dataclass(frozen=True, slots=True)
+class Literal:
+    value: Value
+
+
+@dataclass(frozen=True, slots=True)
+class Missing:
+    """An argument left empty between commas."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reference:
+    """An area of a sheet; `sheet` is None for the formula's own."""
+
+    sheet: str | None
+    top: Coordinate
+    left: Coordinate
+    bottom: Coordinate
+    right: Coordinate
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    name: str
+    sheet: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TableReference:
+    """Columns `first` to `last` of a table (all when None); `table` is None inside the table itself."""
+
+    table: str | None
+    first: str | None
+    last: str | None
+    rows: tuple[RowsOf, ...] = (RowsOf.DATA,)
+    #: Written without `@` or table name: `[Charge]`. In a docket that is this row's value.
+    bare: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class ArrayConstant:
+    rows: tuple[tuple[Value, ...], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Unary:
+    """Prefix `-` or `+`, or the postfix `%`."""
+
+    sign: str
+    operand: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Binary:
+    sign: str
+    left: Node
+    right: Node
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    function: str
+    arguments: tuple[Node, ...]
+
+
+Node: TypeAlias = Literal | Missing | Reference | Name | TableReference | ArrayConstant | Unary | Binary | Call
+
+
+def children(node: Node) -> tuple[Node, ...]:
+    """The nodes right below a node."""
+    if isinstance(node, Unary):
+        return (node.operand,)
+    if isinstance(node, Binary):
+        return (node.left, node.right)
+    if isinstance(node, Call):
+        return node.arguments
+    return ()
+
+
+def walk(node: Node) -> Iterator[Node]:
+    """The node and all below it, in the order of the text."""
+    yield node
+    for child in children(node):
+        yield from walk(child)
