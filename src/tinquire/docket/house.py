@@ -1,0 +1,67 @@
+"""The house file, `house.toml`: colours, fonts, number formats and looks."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from tinquire.docket.load import read_model
+from tinquire.looks import House, Look
+
+__all__ = ["HouseModel", "load_house"]
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class LookModel(_Model):
+    """A named set of appearance; what it does not say comes from the look it builds on."""
+
+    on: str | None = Field(None, description="The look that it builds on.")
+    font: str | None = None
+    size: float | None = Field(None, gt=0, le=400, description="Points.")
+    bold: bool | None = None
+    italic: bool | None = None
+    underline: bool | None = None
+    colour: str | None = Field(None, description="Of the letters: a name of [colours], or #RRGGBB.")
+    fill: str | None = Field(None, description="Of the ground.")
+    align: Literal["left", "center", "right"] | None = None
+    valign: Literal["top", "center", "bottom"] | None = None
+    wrap: bool | None = None
+    indent: int | None = Field(None, ge=0, le=15)
+    format: str | None = Field(None, description="A number format, instead of the column type's.")
+    outside: str | None = Field(None, description="The line around a block of rows: style and colour, or 'none'.")
+    between_rows: str | None = Field(None, description="The line between rows.")
+    between_columns: str | None = Field(None, description="The line between columns.")
+
+
+class HouseModel(_Model):
+    """The house style."""
+
+    font: str = "Verdana"
+    fallback: str = Field("sans-serif", description="Fonts to use where the first is missing (web pages and mails).")
+    size: float = Field(10.0, gt=0, le=400)
+    currency: str = Field("", description="Stands for ¤ in the formats.")
+    colours: dict[str, str] = Field(default_factory=dict)
+    formats: dict[Literal["text", "whole", "number", "money", "percent", "date", "time", "yes/no"], str] = Field(
+        default_factory=dict, description="Number formats by column type."
+    )
+    looks: dict[str, LookModel] = Field(default_factory=dict)
+
+
+def load_house(path: Path | None) -> House:
+    """The house style of a file; the plain one without. Raises AccessError and UseError."""
+    if path is None:
+        return House()
+    model, _ = read_model(path, HouseModel, "reading the house style")
+    looks = {name: Look(**look.model_dump()) for name, look in model.looks.items()}
+    house = House(
+        model.font, model.fallback, model.size, model.currency, model.colours, dict(model.formats), looks
+    )
+    for name in looks:
+        house.appearance(name)
+        house.borders(name)
+    return house

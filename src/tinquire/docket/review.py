@@ -1,0 +1,144 @@
+"""A docket as a whole: that what one part names, another part has, and that its formulas can be read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from tinquire.docket.load import Docket
+from tinquire.docket.schema import FigureModel
+from tinquire.faults import Fault, known_names
+from tinquire.formula import FormulaError, parse
+from tinquire.formula.registry import functions, unknown_function
+from tinquire.formula.slots import slot_name
+from tinquire.formula.tree import Call, walk
+from tinquire.tables.types import TYPES
+
+__all__ = ["reviewed", "table_order"]
+
+
+def reviewed(docket: Docket) -> list[Fault]:
+    """All faults of a docket whose shape is right."""
+    return [*_names(docket), *_tables(docket), *_outputs(docket), *_formulas(docket), *_types(docket)]
+
+
+def _fault(docket: Docket, why: str, do: str, *path: str | int) -> Fault:
+    return Fault("reading the docket", why, docket.where(*path), do)
+
+
+def _names(docket: Docket) -> Iterator[Fault]:
+    """Sources, tables, pivots and figures share one set of names: a formula must know which is meant."""
+    model = docket.model
+    seen: dict[str, str] = {}
+    groups = {"sources": model.sources, "tables": model.tables, "pivots": model.pivots, "figures": model.figures}
+    for group, members in groups.items():
+        for name in members:
+            other = seen.setdefault(slot_name(name), f"{group}.{name}")
+            if other != f"{group}.{name}":
+                yield _fault(docket, f"{group}.{name} has the name of {other}", "give one of them another name", group, name)
+            if slot_name(name).startswith("period"):
+                why = f"{group}.{name} has the name of the period"
+                yield _fault(docket, why, "give it another name", group, name)
+
+
+def _tables(docket: Docket) -> Iterator[Fault]:
+    model = docket.model
+    known = [*model.sources, *model.tables]
+    for name, table in model.tables.items():
+        if table.from_ not in known:
+            why = f"tables.{name} is made from '{table.from_}', which is neither a source nor a table: "
+            yield _fault(docket, why + known_names(table.from_, known), "mend the name", "tables", name, "from")
+        for number, step in enumerate(table.steps):
+            for other in _used_by(step):
+                if other not in known:
+                    why = f"tables.{name}, step {number + 1} uses '{other}': {known_names(other, known)}"
+                    yield _fault(docket, why, "mend the name", "tables", name, "steps", number)
+    for name, pivot in model.pivots.items():
+        if pivot.from_ not in known:
+            why = f"pivots.{name} sums up '{pivot.from_}': {known_names(pivot.from_, known)}"
+            yield _fault(docket, why, "mend the name", "pivots", name, "from")
+    if isinstance(order := table_order(docket), Fault):
+        yield order
+
+
+def _used_by(step: object) -> list[str]:
+    """The other tables that a step reads."""
+    if isinstance(name := getattr(step, "match", None), str):
+        return [name]
+    return list(getattr(step, "stack", ()))
+
+
+def table_order(docket: Docket) -> list[str] | Fault:
+    """The docket's tables, each after those it is made from; a fault when they are made from each other."""
+    model = docket.model
+    needs = {
+        name: [
+            other
+            for other in (table.from_, *(used for step in table.steps for used in _used_by(step)))
+            if other in model.tables
+        ]
+        for name, table in model.tables.items()
+    }
+    order: list[str] = []
+    while len(order) < len(needs):
+        ready = [name for name in needs if name not in order and all(other in order for other in needs[name])]
+        if not ready:
+            ring = [name for name in needs if name not in order]
+            why = f"the tables {', '.join(ring)} are made from each other"
+            return _fault(docket, why, "break the circle", "tables", ring[0])
+        order += ready
+    return order
+
+
+def _outputs(docket: Docket) -> Iterator[Fault]:
+    model = docket.model
+    tables = [*model.sources, *model.tables]
+    for name, book in model.workbooks.items():
+        if not book.sheets and book.template is None:
+            yield _fault(docket, f"workbooks.{name} has neither sheets nor a template", "add one", "workbooks", name)
+        for number, sheet in enumerate(book.sheets):
+            path = ("workbooks", name, "sheets", number)
+            if sheet.table is not None and sheet.table not in tables:
+                why = f"a sheet shows the table '{sheet.table}': {known_names(sheet.table, tables)}"
+                yield _fault(docket, why, "mend the name", *path, "table")
+            if sheet.pivot is not None and sheet.pivot not in model.pivots:
+                why = f"a sheet shows the pivot '{sheet.pivot}': {known_names(sheet.pivot, list(model.pivots))}"
+                yield _fault(docket, why, "mend the name", *path, "pivot")
+    for name, mail in model.mails.items():
+        if mail.each is not None and mail.each not in tables:
+            why = f"mails.{name} is for each row of '{mail.each}': {known_names(mail.each, tables)}"
+            yield _fault(docket, why, "mend the name", "mails", name, "each")
+
+
+def _formulas(docket: Docket) -> Iterator[Fault]:
+    """Formulas that cannot be read, or call functions that are not known; columns are checked when they are there."""
+    for path, text in _all_formulas(docket):
+        try:
+            tree = parse(text)
+        except FormulaError as error:
+            fault = error.at("reading the docket", docket.where(*path)).faults[0]
+            yield fault
+            continue
+        for node in walk(tree):
+            if isinstance(node, Call) and node.function not in functions():
+                yield _fault(docket, unknown_function(node.function), "mend the formula", *path)
+
+
+def _all_formulas(docket: Docket) -> Iterator[tuple[tuple[str | int, ...], str]]:
+    model = docket.model
+    for name, figure in model.figures.items():
+        yield ("figures", name), figure.is_ if isinstance(figure, FigureModel) else figure
+    for name, check in model.checks.items():
+        yield ("checks", name, "that"), check.that
+    for name, table in model.tables.items():
+        for number, step in enumerate(table.steps):
+            for key in ("as_", "keep_rows", "drop_rows"):
+                if isinstance(text := getattr(step, key, None), str):
+                    yield ("tables", name, "steps", number), text
+
+
+def _types(docket: Docket) -> Iterator[Fault]:
+    for name, source in docket.model.sources.items():
+        for heading, kind in source.types.items():
+            if kind not in TYPES:
+                why = f"'{kind}' is not a column type: {known_names(kind, TYPES)}"
+                yield _fault(docket, why, f"write one of {', '.join(TYPES)}", "sources", name, "types", heading)

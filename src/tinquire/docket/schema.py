@@ -1,0 +1,229 @@
+"""The docket's schema. What stands here is what `tinquire docket --schema` publishes and `docs/docket.md` lists."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, model_validator
+
+from tinquire.faults import known_names
+from tinquire.tables.aggregation import Aggregation
+from tinquire.tables.steps import Step, step_kinds
+
+__all__ = [
+    "CheckModel", "DocketModel", "FigureModel", "MailModel", "PivotModel", "PostModel", "SheetModel", "SourceModel",
+    "TableModel", "WorkbookModel", "json_schema",
+]  # fmt: skip
+
+#: A value that a docket writes where a cell's value is meant.
+CellValue = bool | int | float | str
+TotalKind = Literal["sum", "average", "count", "smallest", "largest"]
+PeriodKind = Literal["year", "quarter", "month", "week", "day"]
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="forbid", populate_by_name=True, frozen=True)
+
+
+class SourceModel(_Model):
+    """Where rows come from, and how to read them."""
+
+    file: str | None = Field(None, description="One file, relative to the docket's folder.")
+    files: str | None = Field(None, description="A pattern of files, all read and stacked: `*`, `?`, `**`, slots.")
+    sheet: str | None = Field(None, description="The sheet to read; needed when a workbook has several.")
+    table: str | None = Field(None, description="The workbook's table to read, by its name.")
+    header: Literal["find"] | int = Field("find", description="The heading row: found, or its number.")
+    totals_row: Literal["agree", "drop", "none"] = Field(
+        "agree",
+        description="A totals row at the foot is left out; with `agree` its sums must be those of the rows. "
+        "`none`: every row is data.",
+    )
+    types: dict[str, str] = Field(default_factory=dict, description="Column types by heading.")
+    read_as: dict[str, dict[str, CellValue]] = Field(
+        default_factory=dict, description="By heading: texts, and the values that they stand for."
+    )
+    differing: Literal["stop", "blank"] = Field("stop", description="What to do when files differ in their columns.")
+    stamp: dict[str, str] = Field(default_factory=dict, description="Columns added to every row, with slots.")
+    separator: Literal[",", ";", "\t", "|"] | None = Field(None, description="Of delimited text; found out if not given.")
+    decimal: Literal[".", ","] | None = Field(None, description="Decimal mark of delimited text.")
+    encoding: str | None = Field(None, description="Encoding of delimited text.")
+
+    @model_validator(mode="after")
+    def _one_place(self) -> SourceModel:
+        if (self.file is None) == (self.files is None):
+            raise ValueError("a source has either file or files")
+        if self.sheet is not None and self.table is not None:
+            raise ValueError("a source has either sheet or table")
+        return self
+
+
+def _step(raw: Any) -> Step:
+    """A step from its keys: the one that names a kind of step decides."""
+    kinds = step_kinds()
+    if not isinstance(raw, dict):
+        raise ValueError('a step is written in braces, like { sort = ["Depot"] }')
+    named = [key for key in raw if key in kinds]
+    # A step's own options may share a name with another step ("type" in derive): the first key leads.
+    if not named:
+        first = next(iter(raw), "")
+        raise ValueError(f"there is no step '{first}': {known_names(first, sorted(kinds))}")
+    adapter: TypeAdapter[Step] = TypeAdapter(kinds[named[0]])
+    return adapter.validate_python(raw)
+
+
+class TableModel(_Model):
+    """A table made from a source or another table by steps."""
+
+    from_: str = Field(alias="from", description="The source or table it is made from.")
+    steps: list[Annotated[Any, BeforeValidator(_step)]] = Field(default_factory=list, description="Changes, in order.")
+
+
+class PivotValueModel(_Model):
+    """One value of a pivot: an aggregation and its column."""
+
+    sum: str | None = None
+    average: str | None = None
+    count: str | None = None
+    numbers: str | None = None
+    distinct: str | None = None
+    smallest: str | None = None
+    largest: str | None = None
+    as_: str | None = Field(None, alias="as", description="The name it goes by; the column's own if not given.")
+
+    @model_validator(mode="after")
+    def _one_aggregation(self) -> PivotValueModel:
+        if len(self.stated()) != 1:
+            raise ValueError(f"a value says one aggregation, of {', '.join(how.value for how in Aggregation)}")
+        return self
+
+    def stated(self) -> dict[Aggregation, str]:
+        given = {
+            Aggregation.SUM: self.sum,
+            Aggregation.AVERAGE: self.average,
+            Aggregation.COUNT: self.count,
+            Aggregation.NUMBERS: self.numbers,
+            Aggregation.DISTINCT: self.distinct,
+            Aggregation.SMALLEST: self.smallest,
+            Aggregation.LARGEST: self.largest,
+        }
+        return {how: column for how, column in given.items() if column is not None}
+
+
+class PivotModel(_Model):
+    """A table summed up by the values of its columns."""
+
+    from_: str = Field(alias="from", description="The table to sum up.")
+    rows: list[str] = Field(min_length=1, description="Row fields.")
+    columns: list[str] = Field(default_factory=list, description="Column fields.")
+    values: list[PivotValueModel] = Field(min_length=1, description="Values; each says its aggregation.")
+    empty: CellValue | None = Field(None, description="What stands where a combination has no rows.")
+    totals: str | None = Field(None, description="Name of the totals row; without it there is none.")
+    totals_across: str | None = Field(None, description="Name of the totals columns; without it there are none.")
+
+
+class FigureModel(_Model):
+    """A named value."""
+
+    is_: str = Field(alias="is", description="A formula over tables and other figures.")
+    type: Literal["text", "whole", "number", "money", "percent", "date", "time", "yes/no"] | None = Field(
+        None, description="How it is written in texts: the house's number format of this type."
+    )
+
+
+class CheckModel(_Model):
+    """A condition that must hold before the pack goes out."""
+
+    that: str = Field(description="A formula over tables and figures.")
+    otherwise: Literal["stop", "warn"] = Field("stop", description="What to do when it does not hold.")
+    says: str | None = Field(None, description="What to say then, in the analyst's words.")
+
+
+class SheetModel(_Model):
+    """A sheet of a workbook made by a run."""
+
+    name: str = Field(description="The sheet's name; with `split`, slots of the column split by.")
+    table: str | None = Field(None, description="The table it shows.")
+    pivot: str | None = Field(None, description="The pivot it shows.")
+    title: str | None = Field(None, description="A line above the headings, with slots.")
+    columns: list[str] = Field(default_factory=list, description="Columns to show, in order; all if not given.")
+    split: str | None = Field(None, description="A column: one sheet for each of its values.")
+    totals: dict[str, TotalKind] = Field(default_factory=dict, description="Totals under columns.")
+    total_label: str = Field("Total", description="The word in the totals row.")
+    formulas: Literal["living", "values"] = Field("values", description="Derived columns and totals as formulas, or values.")
+    freeze: bool = Field(True, description="The heading stays in sight.")
+    filter: bool = Field(True, description="The heading has filter buttons.")
+    landscape: bool = Field(False, description="Printed on its side.")
+    looks: dict[Literal["title", "heading", "rows", "total"], str] = Field(
+        default_factory=dict, description="Looks other than those of these names."
+    )
+
+    @model_validator(mode="after")
+    def _one_content(self) -> SheetModel:
+        if (self.table is None) == (self.pivot is None):
+            raise ValueError("a sheet shows either a table or a pivot")
+        if self.pivot is not None and (self.split or self.columns or self.totals):
+            raise ValueError("split, columns and totals are for sheets of tables; a pivot has its own totals")
+        return self
+
+
+class WorkbookModel(_Model):
+    """A workbook made by a run."""
+
+    name: str = Field(description="The file's name, with slots.")
+    template: str | None = Field(None, description="A workbook whose slots are filled and whose sheets come first.")
+    sheets: list[SheetModel] = Field(default_factory=list)
+
+
+class MailModel(_Model):
+    """A mail, or with `each` one for each row of a table."""
+
+    each: str | None = Field(None, description="The table that repeats the mail.")
+    from_: str = Field(alias="from", description="The sender: Name <address>.")
+    to: str = Field(description="Recipients, separated by commas, with slots.")
+    cc: str = ""
+    reply_to: str | None = None
+    subject: str = Field(description="The subject line, with slots.")
+    body: str = Field(description="The text: paragraphs with blank lines between, lists with '- ', slots.")
+    attach: list[str] = Field(default_factory=list, description="Outputs of this docket by name, or files.")
+
+
+class PostModel(_Model):
+    """The mail server that `send` gives the outbox to."""
+
+    server: str = "localhost"
+    port: int = Field(25, ge=1, le=65535)
+    security: Literal["none", "starttls", "tls"] = "none"
+    user: str | None = None
+    password_from: str | None = Field(None, description="The environment variable that holds the password.")
+
+
+class DocketModel(_Model):
+    """The job file of one recurring pack."""
+
+    title: str
+    period: PeriodKind
+    out: str = Field("out/[:period:]", description="The folder of the outputs.")
+    outbox: str = Field("outbox/[:period:]", description="The folder of the finished mails.")
+    style: str | None = Field(None, description="The house file.")
+    sources: dict[str, SourceModel] = Field(default_factory=dict)
+    tables: dict[str, TableModel] = Field(default_factory=dict)
+    pivots: dict[str, PivotModel] = Field(default_factory=dict)
+    figures: dict[str, str | FigureModel] = Field(default_factory=dict)
+    checks: dict[str, CheckModel] = Field(default_factory=dict)
+    workbooks: dict[str, WorkbookModel] = Field(default_factory=dict)
+    mails: dict[str, MailModel] = Field(default_factory=dict)
+    post: PostModel = PostModel()
+
+
+def json_schema() -> dict[str, Any]:
+    """The docket's JSON Schema (draft 2020-12), steps included."""
+    schema = DocketModel.model_json_schema(by_alias=True)
+    definitions = schema["$defs"]
+    choices = []
+    for name, kind in sorted(step_kinds().items()):
+        step_schema = TypeAdapter(kind).json_schema(by_alias=True, ref_template="#/$defs/{model}")
+        definitions.update(step_schema.pop("$defs", {}))
+        definitions[f"Step_{name}"] = step_schema
+        choices.append({"$ref": f"#/$defs/Step_{name}"})
+    definitions["TableModel"]["properties"]["steps"]["items"] = {"anyOf": choices}
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}

@@ -1,0 +1,102 @@
+"""Writes the demo's data files: the depots' exports with their mess, the lists, the ledgers, the pack's template.
+
+`python -m tinquire.larkfold.make FOLDER` writes them anew; the ones that ship were written so.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterator
+from datetime import date
+from pathlib import Path
+
+from tinquire.larkfold import data
+from tinquire.larkfold.exports import DIALECTS, Cell, export, table_workbook
+from tinquire.larkfold.template import pack_template
+
+__all__ = ["job_files"]
+
+_COLUMNS = ("Ticket", "Collected", "Customer no", "Item", "Pieces", "Weight kg", "Driver", "Note")
+#: The depot whose export has its columns in an order of its own.
+_UPLANDS_ORDER = ("Collected", "Ticket", "Driver", "Customer no", "Item", "Weight kg", "Pieces", "Note")
+#: The row of the first depot's export that comes twice.
+_TWICE = 117
+
+
+def job_files(rows: int | None = None) -> Iterator[tuple[str, bytes]]:
+    """Path and content of every data file; `rows` asks for that many pickups a month."""
+    for period in data.PERIODS:
+        for depot in data.DEPOTS:
+            yield f"sources/{period}/pickups-{depot.lower()}.xlsx", _pickups(period, depot, rows)
+        yield f"sources/{period}/ledger-{period}.csv", _ledger(period, rows)
+    yield "lists/rates.csv", _rates()
+    yield "lists/customers.xlsx", _customers()
+    yield "lists/managers.csv", _managers()
+    yield "templates/pack.xlsx", pack_template()
+
+
+def _pickups(period: str, depot: str, rows: int | None) -> bytes:
+    """A depot's export: titles, a blank row, headings, rows, a totals row."""
+    entries = data.pickups(period, depot, rows)
+    if depot == "Northgate" and len(entries) > _TWICE:
+        entries.insert(_TWICE, entries[_TWICE])
+    order = _UPLANDS_ORDER if depot == "Uplands" else _COLUMNS
+    lines = [_line(entry, depot) for entry in entries]
+    pieces = float(sum(entry.pieces or 0 for entry in entries))
+    weight = round(sum(entry.weight for entry in entries), 1)
+    totals: dict[str, Cell] = {order[0]: "Totals", "Pieces": pieces, "Weight kg": weight}
+    year, month = (int(part) for part in period.split("-"))
+    exported = date(year + month // 12, month % 12 + 1, 2)
+    head: list[list[Cell]] = [
+        [f"Larkfold Linen, {depot} depot: pickups {period}"],
+        [f"Exported {exported.isoformat()} by the depot office"],
+        [],
+        list(order),
+    ]
+    body = [[line.get(heading) for heading in order] for line in (*lines, totals)]
+    return export([*head, *body], "Pickups", DIALECTS[depot.lower()])
+
+
+def _line(entry: data.Pickup, depot: str) -> dict[str, Cell]:
+    number: Cell = float(entry.customer.number)
+    day: Cell = entry.collected
+    if depot == "Harbour":
+        number, day = str(entry.customer.number), f"{entry.collected:%d/%m/%Y}"
+    return {
+        "Ticket": entry.ticket,
+        "Collected": day,
+        "Customer no": number,
+        "Item": entry.item,
+        "Pieces": "none" if entry.pieces is None else float(entry.pieces),
+        "Weight kg": entry.weight,
+        "Driver": entry.driver,
+        "Note": entry.note,
+    }
+
+
+def _ledger(period: str, rows: int | None) -> bytes:
+    """Semicolons, decimal commas and a byte-order mark."""
+    lines = ["Account;Name;Balance"]
+    lines += [f"{number};{name};{amount:.2f}".replace(".", ",") for number, name, amount in data.ledger(period, rows)]
+    return b"\xef\xbb\xbf" + "\r\n".join([*lines, ""]).encode()
+
+
+def _rates() -> bytes:
+    return "\r\n".join(["Code,Item,Band,Rate", *(",".join(line) for line in data.rates()), ""]).encode()
+
+
+def _managers() -> bytes:
+    return "\r\n".join(["Depot,Name,Email", *(",".join(line) for line in data.managers()), ""]).encode()
+
+
+def _customers() -> bytes:
+    rows: list[list[Cell]] = [["Number", "Name", "Depot", "Email", "Discount"]]
+    rows += [[float(c.number), c.name, c.depot, c.email, float(c.discount)] for c in data.customers()]
+    return table_workbook(rows, "Customers", "Customers")
+
+
+if __name__ == "__main__":
+    for name, content in job_files():
+        target = Path(sys.argv[1]) / name
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(content)

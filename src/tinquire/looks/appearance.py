@@ -1,0 +1,62 @@
+"""`Appearance`: everything about how one cell looks, as a value that can be compared and shared."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+__all__ = ["EDGE_STYLES", "PLAIN", "Appearance", "Edge", "Edges"]
+
+#: Line styles of a border (ECMA-376 Part 1, 18.18.3), thinnest first.
+EDGE_STYLES = (
+    "hair", "dotted", "dashed", "dashDot", "dashDotDot", "thin", "mediumDashed", "mediumDashDot",
+    "mediumDashDotDot", "slantDashDot", "medium", "double", "thick",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """One side of a cell's border: a style of `EDGE_STYLES` and a colour (RGB, six hex digits)."""
+
+    style: str
+    colour: str = "000000"
+
+
+@dataclass(frozen=True, slots=True)
+class Edges:
+    top: Edge | None = None
+    bottom: Edge | None = None
+    left: Edge | None = None
+    right: Edge | None = None
+
+    def over(self, other: Edges) -> Edges:
+        """These edges, and the other's where these have none."""
+        return Edges(
+            self.top or other.top, self.bottom or other.bottom, self.left or other.left, self.right or other.right
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Appearance:
+    """Letters, fill, border, alignment and number format of a cell. Colours are RGB, six hex digits; sizes points."""
+
+    font: str = ""
+    size: float = 0.0
+    bold: bool = False
+    italic: bool = False
+    underline: bool = False
+    strike: bool = False
+    colour: str | None = None
+    fill: str | None = None
+    edges: Edges = Edges()
+    align: str | None = None
+    valign: str | None = None
+    wrap: bool = False
+    indent: int = 0
+    format: str = "General"
+
+    def bordered(self, edges: Edges) -> Appearance:
+        return replace(self, edges=edges.over(self.edges))
+
+
+#: A cell that nobody dressed. An empty font name and a size of 0 stand for the workbook's own.
+PLAIN = Appearance()

@@ -1,0 +1,132 @@
+"""Delimited text (RFC 4180 and its common variants): encoding, separator and decimal mark found out and stated."""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from tinquire.cells.column import Column
+from tinquire.faults import AccessError, DataError, Fault
+from tinquire.sources.raw import Block
+
+__all__ = ["Dialect", "read_delimited"]
+
+_SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
+#: Rows looked at to find the separator out.
+_SAMPLE_ROWS = 50
+_FIELD_LIMIT = 1 << 20
+
+
+@dataclass(frozen=True, slots=True)
+class Dialect:
+    """How a file is written, stated or found out."""
+
+    encoding: str
+    separator: str
+    decimal: str
+
+    def says(self) -> str:
+        mark = "comma" if self.decimal == "," else "point"
+        return f"{self.encoding}, separated by {_SEPARATORS[self.separator]}, decimal {mark}"
+
+
+def read_delimited(
+    path: Path,
+    shown: str,
+    *,
+    separator: str | None = None,
+    decimal: str | None = None,
+    encoding: str | None = None,
+) -> tuple[Block, Dialect]:
+    """The file's fields as texts. Raises AccessError when it cannot be read, DataError when it cannot be understood."""
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        why = "there is no such file" if isinstance(error, FileNotFoundError) else (error.strerror or str(error))
+        raise AccessError(Fault("opening a text file", why, shown, "check its name and place")) from None
+    if data[:4] == b"PK\x03\x04" or b"\x00" in data[:2000] and not data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        raise AccessError(
+            Fault("opening a text file", "it is not text, whatever its name says", shown, "name it as what it is")
+        )
+    text, encoding = _decoded(data, encoding, shown)
+    separator = separator or _separator(text, shown)
+    # Strict reading makes a quote that is never closed an error instead of swallowing the rest of the file.
+    csv.field_size_limit(_FIELD_LIMIT)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
+    rows: list[list[str]] = []
+    lines: list[int] = []
+    line = 1
+    try:
+        for row in reader:
+            rows.append(row)
+            lines.append(line)
+            line = reader.line_num + 1
+    except csv.Error as error:
+        where = f"{shown}, line {reader.line_num}"
+        raise DataError(Fault("reading delimited text", f"its quoting is broken ({error})", where, "mend the line")) from None
+    width = max((len(row) for row in rows), default=0)
+    columns = tuple(
+        Column.from_values((row[place] or None) if place < len(row) else None for row in rows) for place in range(width)
+    )
+    mark = decimal or _decimal(columns, separator)
+    return Block(shown, "", 1, 1, columns, np.array(lines, np.int32)), Dialect(encoding, separator, mark)
+
+
+def _decoded(data: bytes, encoding: str | None, shown: str) -> tuple[str, str]:
+    """The text and its encoding: as stated, by byte-order mark, as UTF-8, or as found out."""
+    if encoding is None:
+        for mark, known in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
+            if data.startswith(mark):
+                return data.decode(known), known.removesuffix("-sig")
+    try:
+        return data.decode(encoding or "utf-8"), encoding or "utf-8"
+    except (UnicodeDecodeError, LookupError) as error:
+        if encoding is not None:
+            why = f"it is not {encoding}: {error}"
+            raise DataError(Fault("reading delimited text", why, shown, "state the encoding it is in")) from None
+    from charset_normalizer import from_bytes
+
+    best = from_bytes(data).best()
+    if best is None:
+        raise DataError(Fault("reading delimited text", "its encoding cannot be told", shown, 'state it: encoding = "..."'))
+    return str(best), best.encoding
+
+
+def _separator(text: str, shown: str) -> str:
+    """The mark that cuts the first rows into the same number of fields, two or more; the most fields win."""
+    sample = text.splitlines()[:_SAMPLE_ROWS]
+    best: tuple[int, str] | None = None
+    for mark in _SEPARATORS:
+        try:
+            counts = [len(row) for row in csv.reader(sample, delimiter=mark) if row]
+        except csv.Error:
+            continue
+        if counts and counts[0] > 1 and counts.count(counts[0]) >= 0.8 * len(counts) and (best is None or counts[0] > best[0]):
+            best = (counts[0], mark)
+    if best is not None:
+        return best[1]
+    if not any(mark in line for line in sample for mark in _SEPARATORS):
+        return ","  # one column: there is nothing to separate
+    why = "no separator cuts its lines into equal fields"
+    raise DataError(Fault("reading delimited text", why, shown, 'state it: separator = ";"'))
+
+
+def _decimal(columns: tuple[Column, ...], separator: str) -> str:
+    """The decimal mark: the comma when numbers use it and none can only be read with a point."""
+    if separator == ",":
+        return "."
+    commas = points = 0
+    for column in columns:
+        for text in column.texts[1:]:
+            bare = text.strip().lstrip("-+")
+            if not bare.replace(".", "").replace(",", "").isdigit():
+                continue
+            tail = max(bare.rfind(","), bare.rfind("."))
+            if tail >= 0 and len(bare) - tail - 1 != 3:
+                commas += bare[tail] == ","
+                points += bare[tail] == "."
+    return "," if commas > points else "."

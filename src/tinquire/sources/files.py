@@ -1,0 +1,48 @@
+"""Files by pattern, in an order that does not depend on the machine."""
+
+from __future__ import annotations
+
+import glob
+import re
+from pathlib import Path
+
+from tinquire.faults import DataError, Fault, nearest
+
+__all__ = ["LOCK_PREFIX", "matching_files"]
+
+#: Programs leave files of this kind beside a workbook that is open.
+LOCK_PREFIX = "~$"
+
+
+def matching_files(pattern: str, base: Path, stopped: str) -> tuple[list[Path], list[str]]:
+    """Files that match a pattern (`*`, `?`, `[...]`, `**`) below a folder, in natural order, and notes on those
+    passed over. Raises DataError when there is none."""
+    found = [Path(path) for path in glob.glob(str(base / pattern), recursive=True)]
+    files = [path for path in found if path.is_file()]
+    locks = [path for path in files if path.name.startswith(LOCK_PREFIX)]
+    notes = [f"{path.name} passed over: a program's lock file" for path in sorted(locks)]
+    files = sorted((path for path in files if path not in locks), key=_natural)
+    if not files:
+        raise DataError(Fault(stopped, f"no file matches '{pattern}'", str(base), _hint(base / pattern)))
+    return files, notes
+
+
+def _natural(path: Path) -> list[tuple[int, int, str]]:
+    """Numbers in names compare as numbers: `part 2` comes before `part 10`."""
+    pieces = re.split(r"(\d+)", str(path).casefold())
+    return [(1, int(piece), "") if piece.isdigit() else (0, 0, piece) for piece in pieces]
+
+
+def _hint(pattern: Path) -> str:
+    """What to do: the first folder on the way that is missing, or files that are there."""
+    folder = pattern.parent
+    while not folder.exists() and folder != folder.parent:
+        missing, folder = folder, folder.parent
+        if folder.exists():
+            near = nearest(missing.name, [entry.name for entry in folder.iterdir() if entry.is_dir()])
+            beside = f"; beside it is '{near[0]}'" if near else ""
+            return f"there is no folder '{missing.name}' in {folder}{beside}: put the period's files there"
+    there = sorted(entry.name for entry in folder.iterdir() if entry.is_file())[:3]
+    if there:
+        return f"put the files there, or mend the pattern (the folder holds {', '.join(there)})"
+    return "put the period's files there: the folder is empty"

@@ -1,0 +1,243 @@
+"""One source, from its files to one typed table: found, read, told apart from clutter, typed, stacked, compared."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from tinquire.cells.column import Column, Kind
+from tinquire.cells.display import general
+from tinquire.cells.values import Value
+from tinquire.faults import AccessError, DataError, Fault, TinQuireError, known_names, merged
+from tinquire.sources.delimited import read_delimited
+from tinquire.sources.files import matching_files
+from tinquire.sources.raw import RawTable, table_below_heading
+from tinquire.sources.workbooks import read_block
+from tinquire.tables import Field, Origin, Table
+from tinquire.tables.stacking import stacked
+from tinquire.tables.types import Problem, column_type, number_in, typed
+
+__all__ = ["FileRead", "Gathered", "SourceSpec", "gather"]
+
+_WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm", ".xltx", ".xltm"})
+#: At most this many unreadable values are listed one by one for each source; the rest are counted.
+_LISTED_PROBLEMS = 12
+#: Numbers of a totals row may differ from the rows' sum by this much of their size: they were rounded on the way.
+_TOTALS_TOLERANCE = 1e-6
+
+
+@dataclass(frozen=True)
+class SourceSpec:
+    """Where rows come from and how to read them; paths and patterns are relative to `base`."""
+
+    name: str
+    base: Path
+    files: str | None = None
+    file: str | None = None
+    sheet: str | None = None
+    table: str | None = None
+    header: str | int = "find"
+    totals_row: str = "agree"
+    types: Mapping[str, str] = field(default_factory=dict)
+    read_as: Mapping[str, Mapping[str, Value]] = field(default_factory=dict)
+    differing: str = "stop"
+    separator: str | None = None
+    decimal: str | None = None
+    encoding: str | None = None
+    #: Columns added to every row, worked out for each file.
+    stamps: Mapping[str, Callable[[Path], str]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class FileRead:
+    """One file that was read, for the record."""
+
+    path: Path
+    shown: str
+    rows: int
+    notes: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Gathered:
+    """A source's table, what was read for it, and things worth saying that stop nothing."""
+
+    table: Table
+    files: tuple[FileRead, ...]
+    warnings: tuple[Fault, ...]
+
+
+def gather(spec: SourceSpec) -> Gathered:
+    """Read a source. Raises one error with all its faults: DataError, AccessError or UseError."""
+    stopped = f"source '{spec.name}'"
+    paths, passed_over = _paths(spec, stopped)
+    raws, errors = _read_all(spec, paths)
+    if errors:
+        raise merged(errors)
+    warnings = [Fault(stopped, note, warning=True) for note in passed_over]
+    headings = _aligned(spec, raws, stopped)
+    tables, files, faults = [], [], []
+    for path, raw in zip(paths, raws, strict=True):
+        table, problems = _typed_table(spec, path, raw, headings)
+        faults += problems
+        if spec.totals_row == "agree" and not problems:
+            faults += _disagreements(spec, raw, table, stopped)
+        tables.append(table)
+        files.append(FileRead(path, raw.file, table.height, tuple(raw.notes)))
+    if faults:
+        raise DataError(*_shortened(faults, stopped))
+    return Gathered(stacked(spec.name, tables), tuple(files), tuple(warnings))
+
+
+def _paths(spec: SourceSpec, stopped: str) -> tuple[list[Path], list[str]]:
+    if spec.files is not None:
+        return matching_files(spec.files, spec.base, stopped)
+    path = spec.base / str(spec.file)
+    if not path.is_file():
+        folder = path.parent
+        there = [entry.name for entry in folder.iterdir()] if folder.is_dir() else []
+        why = f"there is no file '{spec.file}': {known_names(path.name, there)}" if there else f"there is no file '{spec.file}'"
+        raise AccessError(Fault(stopped, why, str(spec.base), "put it there, or mend its name in the docket"))
+    return [path], []
+
+
+def _read_all(spec: SourceSpec, paths: Sequence[Path]) -> tuple[list[RawTable], list[TinQuireError]]:
+    """All files read; errors are collected, so that every bad file is named at once."""
+    raws: list[RawTable] = []
+    errors: list[TinQuireError] = []
+    for path in paths:
+        try:
+            raws.append(_read_one(spec, path))
+        except TinQuireError as error:
+            errors.append(error)
+    return raws, errors
+
+
+def shown_path(path: Path, base: Path) -> str:
+    """A path as messages show it: relative to the job's folder when it lies inside."""
+    try:
+        return path.relative_to(base).as_posix()
+    except ValueError:
+        return str(path)
+
+
+def _read_one(spec: SourceSpec, path: Path) -> RawTable:
+    shown = shown_path(path, spec.base)
+    expected = frozenset(heading.casefold() for heading in (*spec.types, *spec.read_as))
+    if path.suffix.lower() in _WORKBOOK_ENDINGS:
+        block, heading_first = read_block(path, shown, sheet=spec.sheet, table=spec.table)
+        heading: str | int = block.top if heading_first and spec.header == "find" else spec.header
+        return table_below_heading(block, heading, "none" if spec.table else spec.totals_row, expected)
+    block, dialect = read_delimited(
+        path, shown, separator=spec.separator, decimal=spec.decimal, encoding=spec.encoding
+    )
+    raw = table_below_heading(block, spec.header, spec.totals_row, expected)
+    raw.decimal = dialect.decimal
+    raw.notes.insert(0, dialect.says())
+    return raw
+
+
+# -- alignment -------------------------------------------------------------------------------------------
+
+
+def _aligned(spec: SourceSpec, raws: Sequence[RawTable], stopped: str) -> list[str]:
+    """All headings, in the order they are first met. Raises DataError for columns that some files lack."""
+    known: dict[str, str] = {}
+    for raw in raws:
+        for heading in raw.headings:
+            known.setdefault(heading.casefold(), heading)
+    faults = []
+    for heading in (*spec.types, *spec.read_as):
+        if heading.casefold() not in known:
+            why = f"no file has a column '{heading}': {known_names(heading, list(known.values()))}"
+            faults.append(Fault(stopped, why, raws[0].file, "write the heading as it stands in the file"))
+    if spec.differing == "stop":
+        for raw in raws:
+            mine = {heading.casefold() for heading in raw.headings}
+            for folded, heading in known.items():
+                if folded not in mine:
+                    others = [one for one in raw.headings if not _in_all(one, raws)]
+                    near = known_names(heading, others) if others else "all its other columns are in the other files"
+                    why = f"it has no column '{heading}', which other files have: {near}"
+                    do = 'mend the heading, or write differing = "blank" in the source'
+                    faults.append(Fault(stopped, why, raw.file, do))
+    if faults:
+        raise DataError(*dict.fromkeys(faults))
+    return list(known.values())
+
+
+def _in_all(heading: str, raws: Sequence[RawTable]) -> bool:
+    return all(heading.casefold() in {one.casefold() for one in raw.headings} for raw in raws)
+
+
+# -- types -----------------------------------------------------------------------------------------------
+
+
+def _typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[str]) -> tuple[Table, list[Fault]]:
+    """One file's rows as a table with all headings, and a fault for every value that cannot be read."""
+    places = {heading.casefold(): place for place, heading in enumerate(raw.headings)}
+    types = {heading.casefold(): kind for heading, kind in spec.types.items()}
+    stand_ins = {heading.casefold(): values for heading, values in spec.read_as.items()}
+    fields, columns, faults = [], [], []
+    for heading in headings:
+        place = places.get(heading.casefold())
+        raw_column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
+        kind = types.get(heading.casefold()) or _inferred(raw_column)
+        reading = typed(raw_column, kind, replacements=stand_ins.get(heading.casefold()), decimal=raw.decimal)
+        faults += [_unreadable(spec, raw, place or 0, heading, kind, problem) for problem in reading.problems]
+        fields.append(Field(heading, column_type(kind)))
+        columns.append(reading.column)
+    for heading, stamp in spec.stamps.items():
+        fields.append(Field(heading, "text"))
+        columns.append(Column.full(stamp(path), len(raw.rows)))
+    zeros = np.zeros(len(raw.rows), np.int32)
+    origin = Origin((raw.file,), (raw.sheet,), zeros, zeros, raw.rows)
+    return Table(spec.name, tuple(fields), tuple(columns), origin), faults
+
+
+def _inferred(column: Column) -> str:
+    """The type of a column that the docket says nothing of: numbers stay numbers, all else is text."""
+    filled = column.kinds[column.kinds != Kind.BLANK]
+    return "number" if len(filled) and (filled == Kind.NUMBER).all() else "text"
+
+
+def _unreadable(spec: SourceSpec, raw: RawTable, column: int, heading: str, kind: str, problem: Problem) -> Fault:
+    stopped = f"source '{spec.name}', column '{heading}' as {kind}"
+    if problem.readings:
+        do = f'state the order: types = {{ "{heading}" = "date dmy" }} for day first, "date mdy" for month first'
+    else:
+        do = f'mend the cell, or say what it stands for: read_as = {{ "{heading}" = {{ "{problem.value}" = 0 }} }}'
+    return Fault(stopped, problem.why, raw.cell(problem.place, column), do)
+
+
+def _shortened(faults: Sequence[Fault], stopped: str) -> list[Fault]:
+    if len(faults) <= _LISTED_PROBLEMS:
+        return list(faults)
+    rest = f"{len(faults) - _LISTED_PROBLEMS:,} more values could not be read"
+    return [*faults[:_LISTED_PROBLEMS], Fault(stopped, rest, do="mend those above first")]
+
+
+# -- totals ----------------------------------------------------------------------------------------------
+
+
+def _disagreements(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) -> list[Fault]:
+    """Faults where a file's own totals row and the sum of the rows that were read are not the same."""
+    faults = []
+    for heading, total in raw.totals.items():
+        place = table.place(heading)
+        stated = number_in(total, raw.decimal) if isinstance(total, str) else total
+        if place is None or not isinstance(stated, float) or isinstance(total, bool):
+            continue
+        column = table.columns[place]
+        if table.fields[place].type not in ("whole", "number", "money", "percent"):
+            continue
+        found = float(column.numbers[column.kinds == Kind.NUMBER].sum())
+        if abs(found - stated) > _TOTALS_TOLERANCE * max(1.0, abs(stated)):
+            why = f"the totals row says {general(stated)} {heading}, the rows read add up to {general(round(found, 6))}"
+            where = f"{raw.file}, sheet '{raw.sheet}', row {raw.totals_row}" if raw.sheet else f"{raw.file}, line {raw.totals_row}"
+            do = 'ask for the file again, or write totals_row = "drop" in the source to leave the totals unread'
+            faults.append(Fault(stopped, why, where, do))
+    return faults

@@ -1,0 +1,175 @@
+"""A source as it lies in its file: columns of cells before headings, types and clutter are told apart."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from tinquire.cells.address import cell_name
+from tinquire.cells.column import Codes, Column, Kind
+from tinquire.cells.display import general
+from tinquire.cells.values import Value
+from tinquire.faults import DataError, Fault
+
+__all__ = ["Block", "RawTable", "table_below_heading"]
+
+#: A heading row is looked for among this many rows from the top.
+HEADING_SEARCH_ROWS = 60
+#: Below the last row of data, at most this many rows of totals and notes are told apart.
+FOOT_ROWS = 12
+_TOTAL = re.compile(r"(?:(?:grand|sub)[ -]?)?totals?\b|sum\b", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A rectangle of cells as read: columns of equal length, whose first cell is (top, left)."""
+
+    file: str
+    sheet: str
+    top: int
+    left: int
+    columns: tuple[Column, ...]
+    #: The line on which each row begins, for text files, where a quoted field may run over several lines.
+    lines: Codes | None = None
+
+    @property
+    def height(self) -> int:
+        return len(self.columns[0]) if self.columns else 0
+
+
+@dataclass
+class RawTable:
+    """Rows under headings, with the sheet row of each and the sheet column of each heading.
+
+    `totals` holds the values of a totals row that was left out, by heading; `notes` says what was left out.
+    """
+
+    file: str
+    sheet: str
+    headings: list[str]
+    columns: list[Column]
+    rows: Codes
+    letters: list[int]
+    totals: dict[str, Value] = field(default_factory=dict)
+    totals_row: int | None = None
+    notes: list[str] = field(default_factory=list)
+    #: The decimal mark of numbers written as text.
+    decimal: str = "."
+    #: Text files are spoken of by line, not by cell.
+    by_line: bool = False
+
+    def cell(self, row: int, column: int) -> str:
+        """The place of a value, as a message says it."""
+        if self.by_line:
+            return f"{self.file}, line {self.rows[row]}, column '{self.headings[column]}'"
+        name = cell_name(int(self.rows[row]), self.letters[column])
+        return f"{self.file}, sheet '{self.sheet}', cell {name}"
+
+
+def table_below_heading(block: Block, heading: str | int, totals: str, expected: frozenset[str]) -> RawTable:
+    """Tell headings, rows and clutter apart.
+
+    `heading` is 'find' or the heading's row number in the sheet; `totals` is 'none' when the last rows are data
+    whatever they look like; `expected` are casefolded headings that the docket speaks of. Raises DataError when no
+    heading row can be found.
+    """
+    filled = np.array([column.kinds != Kind.BLANK for column in block.columns]) if block.columns else np.zeros((0, 0))
+    at = _heading_place(block, filled, expected) if heading == "find" else int(heading) - block.top
+    if at is None or not 0 <= at < block.height:
+        inside = f"sheet '{block.sheet}'" if block.sheet else ""
+        why = "no heading row was found: none of its first rows holds texts alone, in two columns or more"
+        if heading != "find":
+            why = f"row {heading} lies outside the used rows"
+        do = "say which row it is: header = 5"
+        raise DataError(Fault("looking for headings", why, ", ".join(filter(None, (block.file, inside))), do))
+    raw = _under(block, at, filled)
+    if totals != "none":
+        _leave_out_foot(raw)
+    return raw
+
+
+def _heading_place(block: Block, filled: np.ndarray, expected: frozenset[str]) -> int | None:  # type: ignore[type-arg]
+    """The row (from zero) that heads the table: texts alone, all different, over most of the columns in use."""
+    rows = min(block.height, HEADING_SEARCH_ROWS)
+    counts = filled[:, :rows].sum(axis=0)
+    best: tuple[int, int] | None = None
+    for row in range(rows):
+        if counts[row] < min(2, len(block.columns)):
+            continue
+        texts = [column[row] for column, here in zip(block.columns, filled[:, row], strict=True) if here]
+        if not all(isinstance(text, str) for text in texts):
+            continue
+        names = [str(text).strip().casefold() for text in texts]
+        known = sum(name in expected for name in names)
+        wide_enough = counts[row] >= 0.6 * counts[row:rows].max(initial=0) and len(set(names)) == len(names)
+        if (known or wide_enough) and (best is None or known > best[0]):
+            best = (known, row)
+    return None if best is None else best[1]
+
+
+def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:  # type: ignore[type-arg]
+    """The rows below the heading that hold anything, under headings made distinct."""
+    below = filled[:, at + 1 :]
+    notes = []
+    if at:
+        above = int(filled[:, :at].any(axis=0).sum())
+        if above:
+            notes.append(f"{above} title {'row' if above == 1 else 'rows'} above the headings left out")
+    used = [n for n in range(len(block.columns)) if below[n].any() or filled[n, at]]
+    keep = np.flatnonzero(below.any(axis=0))
+    if len(keep):
+        blank = int(keep[-1]) + 1 - len(keep)
+        if blank:
+            notes.append(f"{blank} blank {'row' if blank == 1 else 'rows'} left out")
+    headings, renamed = _distinct([block.columns[n][at] for n in used], [block.left + n for n in used])
+    return RawTable(
+        file=block.file,
+        sheet=block.sheet,
+        headings=headings,
+        columns=[block.columns[n].slice(at + 1, block.height).take(keep) for n in used],
+        rows=(keep + block.top + at + 1 if block.lines is None else block.lines[keep + at + 1]).astype(np.int32),
+        letters=[block.left + n for n in used],
+        notes=notes + renamed,
+        by_line=block.lines is not None,
+    )
+
+
+def _distinct(values: list[Value], letters: list[int]) -> tuple[list[str], list[str]]:
+    """Headings as texts, each different; a blank one is named after its column."""
+    headings: list[str] = []
+    notes: list[str] = []
+    seen: Counter[str] = Counter()
+    for value, letter in zip(values, letters, strict=True):
+        text = general(value) if isinstance(value, float) else "" if value is None else str(value)
+        name = " ".join(text.split()) or f"Column {cell_name(1, letter)[:-1]}"
+        if not text.strip():
+            notes.append(f"a column without a heading is called '{name}'")
+        seen[name.casefold()] += 1
+        if seen[name.casefold()] > 1:
+            name = f"{name} ({seen[name.casefold()]})"
+            notes.append(f"a repeated heading is called '{name}'")
+        headings.append(name)
+    return headings, notes
+
+
+def _leave_out_foot(raw: RawTable) -> None:
+    """Cut the totals row and the notes below it off, keeping the totals for comparison."""
+    height = len(raw.rows)
+    for row in range(height - 1, max(height - 1 - FOOT_ROWS, -1), -1):
+        values = [column[row] for column in raw.columns]
+        label = next((value for value in values if isinstance(value, str) and value.strip()), None)
+        numbers = sum(isinstance(value, float) for value in values)
+        if label is not None and _TOTAL.match(label.strip()) and numbers:
+            raw.totals = dict(zip(raw.headings, values, strict=True))
+            raw.totals_row = int(raw.rows[row])
+            raw.notes.append(f"totals row {raw.totals_row} left out")
+            if height - 1 - row:
+                raw.notes.append(f"{height - 1 - row} rows below the totals left out")
+            raw.columns = [column.slice(0, row) for column in raw.columns]
+            raw.rows = raw.rows[:row]
+            return
+        if sum(value is not None for value in values) > max(1, len(values) // 3):
+            return

@@ -1,0 +1,65 @@
+"""Sheets, tables and named ranges of workbooks as blocks of cells."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from tinquire.cells.address import Area
+from tinquire.cells.column import Column, Kind
+from tinquire.faults import DataError, Fault, known_names
+from tinquire.sources.raw import Block
+from tinquire.workbook import Sheet, Workbook
+
+__all__ = ["read_block"]
+
+#: Serials of the 1904 system lie this many days below those of the 1900 system, in which tables count.
+_SYSTEMS_APART = 1462
+
+
+def read_block(path: Path, shown: str, *, sheet: str | None = None, table: str | None = None) -> tuple[Block, bool]:
+    """A sheet's used cells, or a table's with its heading row; and whether the first row is known to be the heading.
+
+    Without a sheet's name there must be one visible sheet. Raises AccessError and DataError.
+    """
+    book = Workbook.open(path, shown)
+    if table is not None:
+        known = book.tables()
+        if table.casefold() not in known:
+            names = [one.name for _, one in known.values()]
+            why = f"it has no table '{table}': {known_names(table, names)}"
+            raise DataError(Fault("opening a table", why, shown, "check the table's name"))
+        owner, found = known[table.casefold()]
+        area = Area(found.area.top, found.area.left, found.data.bottom, found.area.right)
+        return _block(book, book.sheet(owner), area, shown), found.headings
+    opened = book.sheet(sheet if sheet is not None else _only_sheet(book, shown))
+    used = opened.used
+    if used is None:
+        raise DataError(Fault("opening a sheet", f"sheet '{opened.name}' is empty", shown, "check the export"))
+    return _block(book, opened, used, shown), False
+
+
+def _only_sheet(book: Workbook, shown: str) -> str:
+    visible = [entry.name for entry in book.entries if entry.kind == "worksheet" and entry.state == "visible"]
+    if len(visible) != 1:
+        why = f"it has {len(visible)} visible sheets: " + ", ".join(f"'{name}'" for name in visible)
+        raise DataError(Fault("opening a sheet", why, shown, "say which one: sheet = \"...\""))
+    return visible[0]
+
+
+def _block(book: Workbook, sheet: Sheet, area: Area, shown: str) -> Block:
+    columns = tuple(
+        _as_1900(book, sheet, number, sheet.column(number, area.top, area.bottom), area)
+        for number in range(area.left, area.right + 1)
+    )
+    return Block(shown, sheet.name, area.top, area.left, columns)
+
+
+def _as_1900(book: Workbook, sheet: Sheet, number: int, column: Column, area: Area) -> Column:
+    """Dates of a 1904 workbook as serials of the 1900 system."""
+    if book.date_system.value == 1900:
+        return column
+    styles = sheet.styles(number, area.top, area.bottom)
+    dated = np.array([book.styles.is_date(style) for style in styles.tolist()]) & (column.kinds == Kind.NUMBER)
+    return Column(column.kinds, np.where(dated, column.numbers + _SYSTEMS_APART, column.numbers), column.codes, column.texts)

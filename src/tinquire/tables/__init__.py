@@ -1,0 +1,5 @@
+"""Typed columnar tables: steps, matching, pivots, figures and checks. Knows neither files nor how cells look."""
+
+from tinquire.tables.table import Field, Origin, Table
+
+__all__ = ["Field", "Origin", "Table"]

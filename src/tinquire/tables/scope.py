@@ -1,0 +1,150 @@
+"""What names and references mean in the formulas of a docket: tables, figures, and the columns of the row at hand."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from tinquire.cells.address import Area
+from tinquire.cells.column import Booleans, Column
+from tinquire.cells.dates import DateSystem
+from tinquire.cells.values import CellError, Value
+from tinquire.faults import DataError, Fault, UseError, known_names
+from tinquire.formula import Frame, FormulaError, evaluate_column, evaluate_scalar, parse
+from tinquire.formula.operands import Grid, Lanes, Operand, Scalar
+from tinquire.formula.registry import functions, unknown_function
+from tinquire.formula.slots import slot_name
+from tinquire.formula.tree import Call, Name, Node, Reference, RowsOf, TableReference, walk
+from tinquire.tables.table import Table
+
+__all__ = ["TableScope", "read_formula", "scalar_value", "table_values"]
+
+
+@dataclass
+class TableScope:
+    """Tables by name, named values, and the table whose rows a formula runs over, if it does.
+
+    Names are found without regard to case, with spaces and underscores alike.
+    """
+
+    tables: Mapping[str, Table]
+    names: Mapping[str, Value] = field(default_factory=dict)
+    rows: Table | None = None
+    date_system: DateSystem = DateSystem.FROM_1900
+    indexes: dict[Any, Any] = field(default_factory=dict)
+
+    def extent(self, sheet: str) -> tuple[int, int] | None:
+        return None
+
+    def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
+        return Column.blank(bottom - top + 1)
+
+    def passed_over(self, sheet: str, area: Area, hidden: bool) -> Booleans | None:
+        return None
+
+    def name(self, name: str, sheet: str | None, frame: Frame) -> Node | Operand | None:
+        wanted = slot_name(name)
+        for known, value in self.names.items():
+            if slot_name(known) == wanted:
+                return Scalar(value)
+        table = self.find_table(name)
+        return Grid(table.columns, table.height) if table is not None and table.columns else None
+
+    def table(self, reference: TableReference, frame: Frame) -> Operand | None:
+        of_row = RowsOf.THIS in reference.rows or reference.bare
+        table = self.rows if reference.table is None else self.find_table(reference.table)
+        if table is None:
+            return None
+        places = self._places(table, reference)
+        if places is None:
+            return None
+        columns = table.columns[places[0] : places[1] + 1]
+        if of_row and table is self.rows:
+            start = frame.row - 1
+            cut = [column.slice(start, start + frame.count) for column in columns]
+            return Lanes(cut[0]) if len(cut) == 1 else None
+        return Grid(columns, table.height)
+
+    def find_table(self, name: str) -> Table | None:
+        wanted = slot_name(name)
+        return next((table for known, table in self.tables.items() if slot_name(known) == wanted), None)
+
+    @staticmethod
+    def _places(table: Table, reference: TableReference) -> tuple[int, int] | None:
+        if reference.first is None or reference.last is None:
+            return 0, len(table.columns) - 1
+        first, last = table.place(reference.first), table.place(reference.last)
+        return None if first is None or last is None else (min(first, last), max(first, last))
+
+    def knows(self, name: str) -> bool:
+        return any(slot_name(known) == slot_name(name) for known in self.names) or self.find_table(name) is not None
+
+
+def read_formula(text: str, scope: TableScope, stopped: str, where: str = "") -> Node:
+    """The tree of a docket's formula, with all that it names known to the scope.
+
+    Raises: UseError for text that is no formula, DataError for names, columns and functions that are not known.
+    """
+    try:
+        tree = parse(text)
+    except FormulaError as error:
+        raise error.at(stopped, where) from None
+    faults = [
+        Fault(stopped, why, where, "mend the formula")
+        for node in walk(tree)
+        if (why := _unknown(node, scope)) is not None
+    ]
+    if faults:
+        raise UseError(*dict.fromkeys(faults))
+    return tree
+
+
+def _unknown(node: Node, scope: TableScope) -> str | None:
+    """Why a node means nothing in the scope; None when it does."""
+    if isinstance(node, Call):
+        function = functions().get(node.function)
+        if function is None:
+            return unknown_function(node.function)
+        if not function.takes(len(node.arguments)):
+            return f"{function.signature} cannot take {len(node.arguments)} values"
+    if isinstance(node, Reference):
+        return "a docket's formula knows tables and columns, not cell addresses"
+    if isinstance(node, Name) and not scope.knows(node.name):
+        return f"'{node.name}' is neither a figure nor a table: {known_names(node.name, [*scope.names, *scope.tables])}"
+    if isinstance(node, TableReference):
+        return _unknown_table(node, scope)
+    return None
+
+
+def _unknown_table(node: TableReference, scope: TableScope) -> str | None:
+    table = scope.rows if node.table is None else scope.find_table(node.table)
+    if table is None:
+        if node.table is None:
+            return f"'[{node.first}]' stands for a row's value, but no rows are at hand here; write table[{node.first}]"
+        return f"there is no table '{node.table}': {known_names(node.table, list(scope.tables))}"
+    for heading in (node.first, node.last):
+        if heading is not None and table.place(heading) is None:
+            return f"table '{table.name}' has no column '{heading}': {known_names(heading, table.headings)}"
+    return None
+
+
+def table_values(tree: Node, scope: TableScope, table: Table) -> Column:
+    """A formula's value for every row of a table."""
+    if table.height == 0:
+        return Column.blank(0)
+    inner = TableScope(scope.tables, scope.names, table, scope.date_system, scope.indexes)
+    return evaluate_column(tree, Frame(inner, count=table.height, arrays=True))
+
+
+def scalar_value(tree: Node, scope: TableScope) -> Value:
+    """A formula's one value."""
+    return evaluate_scalar(tree, Frame(scope, arrays=True))
+
+
+def require_no_error(value: Value, text: str, stopped: str, where: str = "") -> Value:
+    """The value itself. Raises DataError when it is an error value."""
+    if isinstance(value, CellError):
+        why = f"{text} gives {value}"
+        raise DataError(Fault(stopped, why, where, "mend the formula, or the rows it reads"))
+    return value

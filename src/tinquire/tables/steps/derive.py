@@ -1,0 +1,60 @@
+"""derive: a column worked out from others."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import Field as Key
+
+from tinquire.cells.column import Column, Kind
+from tinquire.faults import DataError, Fault
+from tinquire.formula.tree import Node, TableReference
+from tinquire.tables.scope import read_formula, table_values
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Field, Table
+
+#: The types a derived column may be given.
+DerivedType = Literal["text", "whole", "number", "money", "percent", "date", "time", "yes/no"]
+
+
+@step
+@dataclass(frozen=True)
+class Derive:
+    """Add a column worked out for every row by a formula over the headings."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    derive: str
+    as_: Annotated[str, Key(alias="as")]
+    type: DerivedType | None = None
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        scope = context.scope(table)
+        tree = read_formula(self.as_, scope, context.stopped, context.where)
+        values = table_values(tree, scope, table)
+        wrong = np.flatnonzero(values.kinds == Kind.ERROR)
+        if len(wrong):
+            raise DataError(self._fault(table, values, int(wrong[0]), len(wrong), context))
+        kind = self.type or _type_of(tree, values, table)
+        return table.with_column(Field(self.derive, kind, self.as_), values)
+
+    def _fault(self, table: Table, values: Column, row: int, many: int, context: StepContext) -> Fault:
+        why = f"{self.as_} gives {values[row]}" + (f", in {many:,} rows" if many > 1 else "")
+        return Fault(context.stopped, why, table.where(row), "mend the row, or guard the formula with IFERROR")
+
+    def says(self) -> str:
+        return f"derive {self.derive}"
+
+
+def _type_of(tree: Node, values: Column, table: Table) -> str:
+    """The type of a derived column that states none: that of the column it copies, or of its values' kind."""
+    if isinstance(tree, TableReference) and tree.first is not None and tree.bare:
+        place = table.place(tree.first)
+        if place is not None:
+            return table.fields[place].type
+    kinds = set(np.unique(values.kinds).tolist()) - {int(Kind.BLANK)}
+    if kinds == {int(Kind.NUMBER)}:
+        return "number"
+    return "yes/no" if kinds == {int(Kind.BOOL)} else "text"

@@ -1,0 +1,25 @@
+"""drop: all columns but these."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Table, require
+
+
+@step
+@dataclass(frozen=True)
+class Drop:
+    """Drop these columns."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    drop: list[str]
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        gone = set(require(table, self.drop, context.stopped))
+        return table.select([place for place in range(len(table.fields)) if place not in gone])
+
+    def says(self) -> str:
+        return f"drop {', '.join(self.drop)}"

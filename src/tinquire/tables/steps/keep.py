@@ -1,0 +1,24 @@
+"""keep: these columns, in this order."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Table, require
+
+
+@step
+@dataclass(frozen=True)
+class Keep:
+    """Keep these columns, in the order given, and drop all others."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    keep: list[str]
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        return table.select(require(table, self.keep, context.stopped))
+
+    def says(self) -> str:
+        return f"keep {len(self.keep)} columns"

@@ -1,0 +1,26 @@
+"""limit: the first rows only."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Table
+
+
+@step
+@dataclass(frozen=True)
+class Limit:
+    """Keep the first so many rows."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    limit: int
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        return table.take(np.arange(min(max(self.limit, 0), table.height)))
+
+    def says(self) -> str:
+        return f"limit to {self.limit:,} rows"

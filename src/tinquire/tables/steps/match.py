@@ -1,0 +1,132 @@
+"""match: columns of another table brought over by key."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+import numpy as np
+
+from tinquire.cells.column import Column, Kind
+from tinquire.faults import DataError, Fault, UseError, known_names, nearest
+from tinquire.formula.coerce import text_of
+from tinquire.tables.keys import key_groups, key_text
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Table, require
+
+#: At most this many keys without a match are shown, each with its first row; the rest are counted.
+_SHOWN_KEYS = 5
+
+
+@step
+@dataclass(frozen=True)
+class Match:
+    """Bring columns of another table over by key. The number of rows never grows."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    match: str
+    on: dict[str, str]
+    bring: list[str] | dict[str, str] = field(default_factory=list)
+    unmatched: Literal["stop", "blank", "drop"] = "stop"
+    repeated: Literal["stop", "first", "last"] = "stop"
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        right = context.scope().find_table(self.match)
+        if right is None:
+            why = f"there is no table '{self.match}': {known_names(self.match, list(context.tables))}"
+            raise UseError(Fault(context.stopped, why, context.where, "name a source or table of the docket"))
+        left_keys = [table.columns[place] for place in require(table, list(self.on), context.stopped)]
+        right_keys = [right.columns[place] for place in require(right, list(self.on.values()), context.stopped)]
+        brought = self.bring if isinstance(self.bring, dict) else {name: name for name in self.bring}
+        places = require(right, list(brought), context.stopped)
+        found = self._found(table, right, left_keys, right_keys, context)
+        missing = found < 0
+        if missing.any():
+            self._without(table, right, left_keys, right_keys, missing, context)
+        for place, name in zip(places, brought.values(), strict=True):
+            column = right.columns[place].take(np.maximum(found, 0)) if right.height else Column.blank(len(found))
+            column = Column.where(missing, Column.blank(1), column) if missing.any() else column
+            table = table.with_column(replace(right.fields[place], name=name), column)
+        return table.take(~missing) if self.unmatched == "drop" and missing.any() else table
+
+    def _found(
+        self, table: Table, right: Table, left_keys: list[Column], right_keys: list[Column], context: StepContext
+    ) -> np.ndarray:  # type: ignore[type-arg]
+        """For each left row the right row with its key, or -1."""
+        both = [Column.concat([a, b]) for a, b in zip(left_keys, right_keys, strict=True)]
+        groups, count = key_groups(both)
+        ours, theirs = groups[: table.height], groups[table.height :]
+        used = np.bincount(theirs, minlength=count)
+        repeated = used > 1
+        if self.repeated == "stop" and repeated[ours].any():
+            self._stop_at_repeated(right, right_keys, theirs, repeated, context)
+        row_of = np.full(count, -1, np.int64)
+        rows = np.arange(right.height)
+        if self.repeated == "last":
+            row_of[theirs] = rows
+        else:
+            row_of[theirs[::-1]] = rows[::-1]
+        return row_of[ours]
+
+    def _stop_at_repeated(
+        self,
+        right: Table,
+        keys: list[Column],
+        theirs: np.ndarray,  # type: ignore[type-arg]
+        repeated: np.ndarray,  # type: ignore[type-arg]
+        context: StepContext,
+    ) -> None:
+        rows = np.flatnonzero(repeated[theirs])
+        same = rows[theirs[rows] == theirs[rows[0]]]
+        why = f"{key_text(keys, int(same[0]))} stands {len(same)} times in '{right.name}'"
+        where = f"{right.where(int(same[0]))} and {right.where(int(same[1]))}"
+        raise DataError(Fault(context.stopped, why, where, 'mend the list, or write repeated = "first" in this step'))
+
+    def _without(
+        self,
+        table: Table,
+        right: Table,
+        left_keys: list[Column],
+        right_keys: list[Column],
+        missing: np.ndarray,  # type: ignore[type-arg]
+        context: StepContext,
+    ) -> None:
+        """Stop at rows without a match, or note how many there are."""
+        rows = np.flatnonzero(missing)
+        if self.unmatched != "stop":
+            context.notes.append(f"{len(rows):,} rows without a match")
+            return
+        groups, _ = key_groups([column.take(rows) for column in left_keys])
+        _, first, counts = np.unique(groups, return_index=True, return_counts=True)
+        columns = " and ".join(f"'{name}'" for name in self.on.values())
+        source = right.origin.files[0] if right.origin and right.origin.files else f"table '{right.name}'"
+        faults = []
+        for at, count in sorted(zip(first.tolist(), counts.tolist(), strict=True))[:_SHOWN_KEYS]:
+            row = int(rows[at])
+            why = f"{key_text(left_keys, row)} is not in column {columns} of {source}"
+            why += f" ({count:,} {'row' if count == 1 else 'rows'} in all)" + _near(left_keys, right_keys, row)
+            do = 'add it there, or write unmatched = "blank" in this step'
+            faults.append(Fault(context.stopped, why, table.where(row), do))
+        if len(first) > _SHOWN_KEYS:
+            rest = f"{len(first) - _SHOWN_KEYS:,} more keys have no match"
+            faults.append(Fault(context.stopped, rest, do="add them to the list"))
+        raise DataError(*faults)
+
+    def says(self) -> str:
+        return f"match with '{self.match}'"
+
+
+def _near(left: list[Column], right: list[Column], row: int) -> str:
+    """A remark on the nearest key, when the key is one text."""
+    key = left[0][row]
+    if len(left) > 1 or not isinstance(key, str):
+        other = next(iter(right[0]), None) if len(left) == 1 else None
+        if isinstance(key, float) and isinstance(other, str):
+            return "; the key is a number here and a text there: give both columns one type"
+        return ""
+    known = sorted({str(text_of(value)) for value in right[0] if value is not None})
+    if len(right[0]) and not (right[0].kinds == Kind.TEXT).any():
+        return "; the key is a text here and a number there: give both columns one type"
+    near = nearest(key, known)
+    return f"; the nearest is '{near[0]}'" if near else ""

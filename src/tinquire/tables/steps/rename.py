@@ -1,0 +1,33 @@
+"""rename: other headings."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, replace
+
+from tinquire.faults import Fault, UseError
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Table, require
+
+
+@step
+@dataclass(frozen=True)
+class Rename:
+    """Give columns other headings: old = new."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    rename: dict[str, str]
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        places = require(table, list(self.rename), context.stopped)
+        fresh = dict(zip(places, self.rename.values(), strict=True))
+        fields = tuple(replace(field, name=fresh.get(n, field.name)) for n, field in enumerate(table.fields))
+        twice = [name for name, count in Counter(field.name for field in fields).items() if count > 1]
+        if twice:
+            why = f"two columns would be headed '{twice[0]}'"
+            raise UseError(Fault(context.stopped, why, context.where, "choose another heading"))
+        return replace(table, fields=fields)
+
+    def says(self) -> str:
+        return "rename " + ", ".join(f"{old} to {new}" for old, new in self.rename.items())

@@ -1,0 +1,80 @@
+"""What a step is, where steps are declared, and the loop that applies them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, fields
+from typing import Protocol, TypeVar
+
+from tinquire.cells.values import Value
+from tinquire.tables.scope import TableScope
+from tinquire.tables.table import Table
+
+__all__ = ["Step", "StepContext", "StepReport", "apply_steps", "declared", "step"]
+
+
+@dataclass
+class StepContext:
+    """What steps may look at beside their table: other tables, named values; and the words for their messages."""
+
+    tables: Mapping[str, Table]
+    names: Mapping[str, Value]
+    #: 'table 'charges', step 2 (match with 'rates')': how a message names the step at hand.
+    stopped: str = "a step"
+    #: The place in the docket that wrote the step, if known.
+    where: str = ""
+    notes: list[str] = field(default_factory=list)
+
+    def scope(self, table: Table | None = None) -> TableScope:
+        return TableScope(self.tables, self.names, table)
+
+
+class Step(Protocol):
+    """A change to a table."""
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        """The changed table. Raises DataError and UseError with the context's words."""
+        ...
+
+    def says(self) -> str:
+        """The step in a few words, for messages."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class StepReport:
+    """What one step did, in rows."""
+
+    says: str
+    rows_in: int
+    rows_out: int
+    notes: tuple[str, ...] = ()
+
+
+_Class = TypeVar("_Class")
+_DECLARED: dict[str, type[Step]] = {}
+
+
+def step(cls: type[_Class]) -> type[_Class]:
+    """Declare a dataclass as a step under the name of its first field."""
+    _DECLARED[fields(cls)[0].name] = cls  # type: ignore[arg-type, assignment]
+    return cls
+
+
+def declared() -> dict[str, type[Step]]:
+    return _DECLARED
+
+
+def apply_steps(
+    table: Table, steps: Sequence[Step], context: StepContext, places: Sequence[str] = ()
+) -> tuple[Table, list[StepReport]]:
+    """Apply steps in order; `places` says where the docket writes each. Raises what a step raises."""
+    reports = []
+    for number, one in enumerate(steps, start=1):
+        context.stopped = f"table '{table.name}', step {number} ({one.says()})"
+        context.where = places[number - 1] if places else ""
+        context.notes = []
+        before = table.height
+        table = one.apply(table, context)
+        reports.append(StepReport(one.says(), before, table.height, tuple(context.notes)))
+    return table, reports

@@ -1,0 +1,41 @@
+"""type: read columns into types."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from tinquire.faults import DataError, Fault, UseError, known_names
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Table, require
+from tinquire.tables.types import TYPES, column_type, typed
+
+
+@step
+@dataclass(frozen=True)
+class Type:
+    """Read columns into types: heading = type."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    type: dict[str, str]
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        places = require(table, list(self.type), context.stopped)
+        for place, spec in zip(places, self.type.values(), strict=True):
+            if spec not in TYPES:
+                why = f"'{spec}' is not a type: {known_names(spec, TYPES)}"
+                raise UseError(Fault(context.stopped, why, context.where, "write one of the types"))
+            reading = typed(table.columns[place], spec)
+            if reading.problems:
+                raise DataError(
+                    *(
+                        Fault(context.stopped, f"{problem.why}", table.where(problem.place), "mend the value")
+                        for problem in reading.problems
+                    )
+                )
+            field = replace(table.fields[place], type=column_type(spec))
+            table = table.with_column(field, reading.column)
+        return table
+
+    def says(self) -> str:
+        return "type " + ", ".join(f"{name} as {spec}" for name, spec in self.type.items())

@@ -1,0 +1,42 @@
+"""unique: one row for each key."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from tinquire.faults import DataError, Fault, places
+from tinquire.tables.keys import key_groups
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Table, require
+
+
+@step
+@dataclass(frozen=True)
+class Unique:
+    """Keep one row of those that agree in all the columns named: the first, the last; or stop at the second."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    unique: list[str]
+    keep: Literal["first", "last", "stop"] = "first"
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        columns = [table.columns[place] for place in require(table, self.unique, context.stopped)]
+        groups, _ = key_groups(columns)
+        order = np.arange(table.height)
+        _, first = np.unique(groups, return_index=True)
+        kept = first if self.keep != "last" else order[::-1][np.unique(groups[::-1], return_index=True)[1]]
+        gone = np.setdiff1d(order, kept)
+        if len(gone):
+            listed = places([table.where(int(row)) for row in gone])
+            if self.keep == "stop":
+                why = f"{len(gone):,} rows repeat {' and '.join(self.unique)}"
+                raise DataError(Fault(context.stopped, why, listed, 'mend the source, or write keep = "first"'))
+            context.notes.append(f"left out as repeated: {listed}")
+        return table.take(np.sort(kept))
+
+    def says(self) -> str:
+        return f"unique by {', '.join(self.unique)}"

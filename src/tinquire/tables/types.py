@@ -1,0 +1,235 @@
+"""Column types, and values read into them by stated rules. Nothing is guessed in silence.
+
+    text       numbers are written out in General form
+    whole      a number without a fraction
+    number     any number
+    money      any number; a currency sign may stand in front or behind
+    percent    any number; `5%` is 0.05
+    date       a day: a date cell, or text in ISO 8601 order. `date dmy`, `date mdy`, `date ymd` state the order of texts
+    time       a time of day, or an elapsed time
+    yes/no     TRUE/FALSE, yes/no, y/n, 1/0
+
+In number texts spaces and thousands marks may stand between digits; a minus may stand in front or behind, or be
+written as brackets. The decimal mark is the point unless the source states the comma.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import date
+from typing import TypeAlias
+
+from tinquire.cells.column import Column, Kind
+from tinquire.cells.dates import serial_from_date
+from tinquire.cells.display import general, show
+from tinquire.cells.values import CellError, Value
+
+__all__ = ["TYPES", "Problem", "Reading", "column_type", "typed"]
+
+TYPES = (
+    "text", "whole", "number", "money", "percent", "date", "date dmy", "date mdy", "date ymd", "time", "yes/no",
+)  # fmt: skip
+
+_DATE = re.compile(r"(\d{1,4})\s*[-/. ]\s*(\d{1,2})\s*[-/. ]\s*(\d{1,4})\Z")
+_ISO = re.compile(r"(\d{4})-(\d{2})-(\d{2})(?:[T ]00:00(?::00)?)?\Z")
+_CLOCK = re.compile(r"(\d{1,3}):(\d{2})(?::(\d{2}))?\Z")
+_CURRENCY = re.compile(r"^[^\W\d_]{3}\s|\s[^\W\d_]{3}$|[$£€¥₹₣₤]")
+_YES_NO = {"true": True, "yes": True, "y": True, "1": True, "false": False, "no": False, "n": False, "0": False}
+#: Two-digit years up to this one are of this century.
+_CENTURY_BREAK = 50
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """A value that cannot be read, by its place in the column; `readings` holds both where there are two."""
+
+    place: int
+    value: str
+    why: str
+    readings: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """A column read into a type; values with problems are blank in it."""
+
+    column: Column
+    problems: tuple[Problem, ...]
+
+
+_Read: TypeAlias = "Value | Problem"
+
+
+def column_type(spec: str) -> str:
+    """The type a specification gives, without the order of its texts: 'date dmy' -> 'date'."""
+    return spec.partition(" ")[0] if spec.startswith("date") else spec
+
+
+def typed(
+    column: Column, spec: str, *, replacements: Mapping[str, Value] | None = None, decimal: str = "."
+) -> Reading:
+    """Read a column into a type. Each distinct value is read once.
+
+    `replacements` maps texts (without regard to case) to the value they stand for. Raises ValueError for a type
+    that is none.
+    """
+    if spec not in TYPES:
+        raise ValueError(f"'{spec}' is no type")
+    if spec in ("number", "money", "percent") and column.all_of(Kind.NUMBER):
+        return Reading(column, ())
+    stand_ins = {text.strip().casefold(): value for text, value in (replacements or {}).items()}
+    read = _reader(spec, decimal)
+    groups, distinct = column.groups()
+    results: list[Value] = []
+    wrong: dict[int, Problem] = {}
+    for number, value in enumerate(distinct):
+        result = _one(value, read, stand_ins)
+        if isinstance(result, Problem):
+            wrong[number] = result
+            result = None
+        results.append(result)
+    problems = tuple(
+        Problem(place, wrong[group].value, wrong[group].why, wrong[group].readings)
+        for place, group in enumerate(groups.tolist())
+        if group in wrong
+    ) if wrong else ()
+    return Reading(Column.from_values(results).take(groups), problems)
+
+
+def _one(value: Value, read: Callable[[Value], _Read], stand_ins: Mapping[str, Value]) -> _Read:
+    if isinstance(value, str):
+        bare = value.strip()
+        if bare.casefold() in stand_ins:
+            return stand_ins[bare.casefold()]
+        if not bare:
+            return None
+    if value is None:
+        return None
+    if isinstance(value, CellError):
+        return Problem(0, value.text, "the cell holds an error")
+    return read(value)
+
+
+def _reader(spec: str, decimal: str) -> Callable[[Value], _Read]:
+    if spec == "text":
+        return _text
+    if spec == "whole":
+        return lambda value: _whole(value, decimal)
+    if spec in ("number", "money", "percent"):
+        return lambda value: _number(value, decimal)
+    if spec.startswith("date"):
+        return lambda value: _date(value, spec.partition(" ")[2])
+    return _time if spec == "time" else _yes_no
+
+
+def _problem(value: Value, why: str, *readings: str) -> Problem:
+    shown = general(value) if isinstance(value, float) else str(value)
+    return Problem(0, shown, why, readings)
+
+
+def _text(value: Value) -> _Read:
+    if isinstance(value, float):
+        return general(value)
+    return "TRUE" if value is True else "FALSE" if value is False else value
+
+
+def _number(value: Value, decimal: str) -> _Read:
+    if isinstance(value, float) and not isinstance(value, bool):
+        return value
+    number = None if isinstance(value, bool) else number_in(str(value), decimal)
+    return _problem(value, f"'{value}' is not a number") if number is None else number
+
+
+def _whole(value: Value, decimal: str) -> _Read:
+    number = _number(value, decimal)
+    if isinstance(number, float) and number != int(number):
+        return _problem(value, f"{general(number)} is not a whole number")
+    return number
+
+
+def number_in(text: str, decimal: str = ".") -> float | None:
+    """The number that a text spells by the rules above, or None."""
+    bare = _CURRENCY.sub("", text.strip()).strip()
+    negative = False
+    if bare.startswith("(") and bare.endswith(")"):
+        negative, bare = True, bare[1:-1].strip()
+    if bare.endswith(("-", "−")):
+        negative, bare = not negative, bare[:-1].rstrip()
+    elif bare.startswith(("-", "−")):
+        negative, bare = not negative, bare[1:].lstrip()
+    bare = bare.removeprefix("+")
+    scale = 1.0
+    if bare.endswith("%"):
+        scale, bare = 100.0, bare[:-1].rstrip()
+    grouping = "." if decimal == "," else ","
+    bare = bare.replace("\u00a0", " ").replace("\u202f", " ").replace("'", " ")
+    pattern = rf"(?:\d{{1,3}}(?:[ {re.escape(grouping)}]\d{{3}})+|\d+)?(?:{re.escape(decimal)}\d*)?(?:[Ee][+-]?\d{{1,3}})?\Z"
+    if not bare or not any(character.isdigit() for character in bare) or not re.match(pattern, bare):
+        return None
+    number = float(bare.replace(grouping, "").replace(" ", "").replace(decimal, "."))
+    return (-number if negative else number) / scale
+
+
+def _date(value: Value, order: str) -> _Read:
+    if isinstance(value, float):
+        if 1 <= value < 2_958_466:
+            return value
+        return _problem(value, f"{general(value)} is not the serial of a day")
+    text = str(value).strip()
+    if found := _ISO.match(text):
+        return _day(value, *(int(part) for part in found.groups()))
+    found = _DATE.match(text)
+    if not found:
+        return _problem(value, f"'{text}' is not a date")
+    parts = [int(part) for part in found.groups()]
+    if order:
+        named = dict(zip(order, parts, strict=True))
+        return _day(value, named["y"], named["m"], named["d"])
+    return _either_way(value, found, parts)
+
+
+def _either_way(value: Value, found: re.Match[str], parts: list[int]) -> _Read:
+    """A date in an order that nobody stated: read only if there is one way to read it."""
+    if len(found[1]) == 4:
+        return _day(value, *parts)
+    readings = [
+        reading
+        for year, month, day in ((parts[2], parts[1], parts[0]), (parts[2], parts[0], parts[1]))
+        if isinstance(reading := _day(value, year, month, day), float)
+    ]
+    if len(set(readings)) == 2:
+        both = tuple(_spelled(serial) for serial in readings)
+        return _problem(value, f"'{value}' could be {both[0]} or {both[1]}", *both)
+    return readings[0] if readings else _problem(value, f"'{value}' is not a date")
+
+
+def _spelled(serial: float) -> str:
+    return show(serial, "d mmmm yyyy").text
+
+
+def _day(value: Value, year: int, month: int, day: int) -> _Read:
+    if year < 100:
+        year += 2000 if year <= _CENTURY_BREAK else 1900
+    try:
+        return serial_from_date(date(year, month, day))
+    except ValueError:
+        return _problem(value, f"'{value}' is not a date in the stated order")
+
+
+def _time(value: Value) -> _Read:
+    if isinstance(value, float):
+        return value
+    found = _CLOCK.match(str(value).strip())
+    if not found or int(found[2]) > 59 or int(found[3] or 0) > 59:
+        return _problem(value, f"'{value}' is not a time")
+    return (int(found[1]) * 3600 + int(found[2]) * 60 + int(found[3] or 0)) / 86_400
+
+
+def _yes_no(value: Value) -> _Read:
+    if isinstance(value, bool):
+        return value
+    text = general(value) if isinstance(value, float) else str(value)
+    known = _YES_NO.get(text.strip().casefold())
+    return _problem(value, f"'{text}' is neither yes nor no") if known is None else known

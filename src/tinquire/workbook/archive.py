@@ -1,0 +1,183 @@
+"""The zip container: bounded reading, and writing in which untouched members keep their compressed bytes."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import os
+import struct
+import tempfile
+import zipfile
+import zlib
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import BinaryIO
+
+from tinquire.faults import AccessError, DataError, Fault
+
+try:
+    from isal import isal_zlib as _deflater
+except ImportError:  # a platform without isal: the standard zlib gives other bytes, the same parts
+    _deflater = zlib
+
+__all__ = ["Archive", "written", "written_aside"]
+
+#: No part of a workbook may inflate to more than this; the largest sheet of the grid's size stays below.
+MAX_PART = 4 << 30
+#: A part larger than a megabyte that inflates by more than this factor is a bomb: text of cells reaches about 60.
+MAX_RATIO = 300
+_BOMB_FLOOR = 1 << 20
+#: Entries carry one fixed time stamp, so that equal content gives equal bytes (1980-01-01, the format's first day).
+_DOS_DATE = 0x0021
+_COMPRESSION_LEVEL = 2
+_LOCAL = struct.Struct("<4s5H3L2H")
+_CENTRAL = struct.Struct("<4s6H3L5H2L")
+_END = struct.Struct("<4s4H2LH")
+_UTF8_FLAG = 0x800
+_DESCRIPTOR_FLAG = 0x8
+_MAX_ZIP32 = 0xFFFFFFFF
+
+
+class Archive:
+    """A zip file held in memory as read; members are inflated when asked for."""
+
+    def __init__(self, data: bytes, name: str) -> None:
+        """Raises AccessError when the bytes are no readable zip archive."""
+        self.name = name
+        self._data = data
+        try:
+            self._zip = zipfile.ZipFile(io.BytesIO(data))
+        except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError) as error:
+            raise unreadable(name, data, str(error)) from None
+        self._entries = {entry.filename: entry for entry in self._zip.infolist() if not entry.is_dir()}
+
+    def names(self) -> list[str]:
+        """Members in the order of the file."""
+        return list(self._entries)
+
+    def read(self, member: str) -> bytes:
+        """A member's content. Raises KeyError for none such, DataError for bombs, AccessError for damage."""
+        entry = self._entries[member]
+        size, packed = entry.file_size, max(entry.compress_size, 1)
+        if size > MAX_PART or (size > _BOMB_FLOOR and size / packed > MAX_RATIO):
+            why = f"its part '{member}' would unfold from {packed:,} to {size:,} bytes"
+            raise DataError(Fault("opening a workbook", why, self.name, "ask the sender for a sound file"))
+        try:
+            with self._zip.open(entry) as stream:
+                content = stream.read(size + 1)
+        except (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError) as error:
+            raise AccessError(
+                Fault("opening a workbook", f"its part '{member}' is damaged ({error})", self.name, _AGAIN)
+            ) from None
+        if len(content) != size:
+            raise AccessError(Fault("opening a workbook", f"its part '{member}' has a false size", self.name, _AGAIN))
+        return content
+
+    def packed(self, member: str) -> tuple[zipfile.ZipInfo, bytes]:
+        """A member's entry and its compressed bytes as they lie in the file."""
+        entry = self._entries[member]
+        start = entry.header_offset
+        name_length, extra_length = struct.unpack_from("<2H", self._data, start + 26)
+        begin = start + _LOCAL.size + name_length + extra_length
+        return entry, self._data[begin : begin + entry.compress_size]
+
+
+_AGAIN = "get the file again from where it came from"
+
+
+def unreadable(name: str, data: bytes, detail: str) -> AccessError:
+    """What to say of a file that is no zip archive, by what it looks like instead."""
+    if data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
+        why = "it is a workbook of the old binary kind, or one locked with a password"
+        do = "save it as .xlsx, without a password, in the program that made it"
+    elif data[:4] == b"PK\x03\x04":
+        why, do = f"it is cut short or damaged ({detail or 'no end of archive'})", _AGAIN
+    elif not data:
+        why, do = "it is empty", _AGAIN
+    else:
+        text = data[:200].lstrip(b"\xef\xbb\xbf \r\n\t").lower()
+        kind = "a web page" if text.startswith((b"<!doctype html", b"<html")) else "not a workbook"
+        why, do = f"it is {kind}, whatever its name says", "save it as .xlsx, or name it as a text source if it is text"
+    return AccessError(Fault("opening a workbook", why, name, do))
+
+
+def written(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
+    """A zip file of the members in the order given; None stands for the base's own member, copied as it lies.
+
+    Members have one fixed time stamp; a copied one keeps its own.
+    """
+    out = io.BytesIO()
+    central: list[bytes] = []
+    for name, content in members.items():
+        if content is None:
+            if base is None:
+                raise ValueError(f"'{name}' has no content and no archive to copy it from")
+            entry, packed = base.packed(name)
+            flags = entry.flag_bits & ~_DESCRIPTOR_FLAG
+            method, crc, size = entry.compress_type, entry.CRC, entry.file_size
+            stamp = _dos_stamp(entry.date_time)
+        else:
+            packed, method = _deflated(content)
+            flags, crc, size, stamp = _UTF8_FLAG, zlib.crc32(content), len(content), (0, _DOS_DATE)
+        offset = out.tell()
+        if max(offset, size, len(packed)) > _MAX_ZIP32:
+            raise DataError(Fault("writing a workbook", f"its part '{name}' is larger than 4 GB", do="split the rows"))
+        raw_name = name.encode("utf-8" if flags & _UTF8_FLAG else "cp437")
+        head = (flags, method, *stamp, crc, len(packed), size, len(raw_name), 0)
+        out.write(_LOCAL.pack(b"PK\x03\x04", 20, *head) + raw_name + packed)
+        central.append(
+            _CENTRAL.pack(b"PK\x01\x02", 20, 20, *head[:-1], 0, 0, 0, 0, 0, offset) + raw_name
+        )
+    start = out.tell()
+    directory = b"".join(central)
+    out.write(directory + _END.pack(b"PK\x05\x06", 0, 0, len(central), len(central), len(directory), start, 0))
+    return out.getvalue()
+
+
+def _deflated(content: bytes) -> tuple[bytes, int]:
+    """Compressed bytes and the method; content that does not shrink is stored."""
+    worker = _deflater.compressobj(_COMPRESSION_LEVEL, zlib.DEFLATED, -15)
+    packed = worker.compress(content) + worker.flush()
+    return (packed, zipfile.ZIP_DEFLATED) if len(packed) < len(content) else (content, zipfile.ZIP_STORED)
+
+
+def _dos_stamp(moment: tuple[int, int, int, int, int, int]) -> tuple[int, int]:
+    year, month, day, hour, minute, second = moment
+    return hour << 11 | minute << 5 | second // 2, max(year - 1980, 0) << 9 | month << 5 | day
+
+
+@contextlib.contextmanager
+def written_aside(path: Path) -> Iterator[BinaryIO]:
+    """A file that appears whole or not at all: written beside its place, then renamed.
+
+    Raises: AccessError when it cannot be written.
+    """
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if path.exists() and not os.access(path, os.W_OK):
+            raise PermissionError("it is marked read-only")
+        handle, aside = tempfile.mkstemp(prefix=f".{path.name[:80]}-", dir=path.parent)
+    except OSError as error:
+        raise _unwritable(path, error) from None
+    try:
+        with os.fdopen(handle, "wb") as stream:
+            yield stream
+            stream.flush()
+            os.fsync(stream.fileno())
+        # mkstemp makes private files; outputs get the permissions a new file has here.
+        mask = os.umask(0)
+        os.umask(mask)
+        Path(aside).chmod(0o666 & ~mask)
+        os.replace(aside, path)  # noqa: PTH105 - the aside name is a plain string
+    except OSError as error:
+        Path(aside).unlink(missing_ok=True)
+        raise _unwritable(path, error) from None
+    except BaseException:
+        Path(aside).unlink(missing_ok=True)
+        raise
+
+
+def _unwritable(path: Path, error: OSError) -> AccessError:
+    why = error.strerror or str(error)
+    do = "close it where it is open, or make its folder writable"
+    return AccessError(Fault("writing a file", f"{why[:1].lower()}{why[1:]}", str(path), do))

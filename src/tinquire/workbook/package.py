@@ -1,0 +1,196 @@
+"""Open packaging (ECMA-376 Part 2): parts, content types, relationships. Parts that nobody touches stay bytes."""
+
+from __future__ import annotations
+
+import posixpath
+from dataclasses import dataclass
+from pathlib import Path
+
+from lxml import etree
+
+from tinquire.faults import AccessError, Fault
+from tinquire.workbook import archive
+from tinquire.workbook.archive import Archive
+from tinquire.workbook.markup import CONTENT_TYPES, PACKAGE_RELATIONS, children, parsed, serialised
+
+__all__ = ["Package", "Relation"]
+
+_TYPES_PART = "[Content_Types].xml"
+_RELATION_TYPE = "application/vnd.openxmlformats-package.relationships+xml"
+
+
+@dataclass(frozen=True, slots=True)
+class Relation:
+    """One relationship; `target` is a part's name (without a leading slash), or an outside address."""
+
+    id: str
+    type: str
+    target: str
+    outside: bool = False
+
+    @property
+    def kind(self) -> str:
+        """The last word of the type, the same in transitional and strict files: 'worksheet', 'styles', ..."""
+        return self.type.rpartition("/")[2]
+
+
+class Package:
+    """The parts of a workbook file by name, without leading slash."""
+
+    def __init__(self, source: Archive | None = None, name: str = "") -> None:
+        self.name = name
+        self._archive = source
+        self._members = dict.fromkeys(source.names()) if source else {}
+        self._fresh: dict[str, bytes] = {}
+        self._by_folded = {member.casefold(): member for member in self._members}
+
+    @classmethod
+    def open(cls, path: Path, shown: str | None = None) -> Package:
+        """Raises AccessError when the file is missing, unreadable or no workbook package."""
+        name = shown or str(path)
+        try:
+            data = path.read_bytes()
+        except OSError as error:
+            why = "there is no such file" if isinstance(error, FileNotFoundError) else (error.strerror or str(error))
+            raise AccessError(Fault("opening a workbook", why, name, "check its name and place")) from None
+        package = cls(Archive(data, name), name)
+        if not package.has(_TYPES_PART):
+            why = "it is a zip archive, but not a workbook: it has no list of content types"
+            raise AccessError(Fault("opening a workbook", why, name, "save it as .xlsx in the program that made it"))
+        return package
+
+    # -- parts -----------------------------------------------------------------------------------------
+
+    def names(self) -> list[str]:
+        return list(self._members)
+
+    def has(self, part: str) -> bool:
+        return part in self._fresh or part.casefold() in self._by_folded
+
+    def read(self, part: str) -> bytes:
+        """A part's content; names differ in case without meaning (Part 2, 6.2.2). Raises KeyError, AccessError."""
+        if part in self._fresh:
+            return self._fresh[part]
+        if self._archive is None:
+            raise KeyError(part)
+        return self._archive.read(self._by_folded[part.casefold()])
+
+    def root(self, part: str) -> etree._Element:
+        """A part's parsed root element. Raises AccessError when it is missing or damaged."""
+        try:
+            return parsed(self.read(part))
+        except KeyError:
+            why = f"its part '{part}' is missing"
+        except ValueError as error:
+            why = f"its part '{part}' cannot be read: {error}"
+        raise AccessError(Fault("opening a workbook", why, self.name, "get the file again from where it came from"))
+
+    def put(self, part: str, content: bytes) -> None:
+        """Write a part anew, or add one."""
+        known = self._by_folded.setdefault(part.casefold(), part)
+        self._members[known] = None
+        self._fresh[known] = content
+
+    def drop(self, part: str) -> None:
+        known = self._by_folded.pop(part.casefold(), None)
+        if known:
+            del self._members[known]
+            self._fresh.pop(known, None)
+
+    def free_name(self, pattern: str) -> str:
+        """The first of `pattern` with 1, 2, 3, ... that is no part yet."""
+        number = 1
+        while self.has(pattern.format(number)):
+            number += 1
+        return pattern.format(number)
+
+    # -- content types ---------------------------------------------------------------------------------
+
+    def set_type(self, part: str, content_type: str) -> None:
+        """State a part's content type (Part 2, 7.2)."""
+        root = self.root(_TYPES_PART)
+        name = "/" + part
+        for override in children(root, "Override"):
+            if override.get("PartName", "").casefold() == name.casefold():
+                override.set("ContentType", content_type)
+                break
+        else:
+            etree.SubElement(root, f"{{{CONTENT_TYPES}}}Override", PartName=name, ContentType=content_type)
+        self.put(_TYPES_PART, serialised(root))
+
+    def drop_type(self, part: str) -> None:
+        root = self.root(_TYPES_PART)
+        for override in children(root, "Override"):
+            if override.get("PartName", "").casefold() == f"/{part}".casefold():
+                root.remove(override)
+                self.put(_TYPES_PART, serialised(root))
+
+    def start(self) -> None:
+        """Give a new package its first part."""
+        root = etree.Element(f"{{{CONTENT_TYPES}}}Types", nsmap={None: CONTENT_TYPES})
+        for extension, kind in (("rels", _RELATION_TYPE), ("xml", "application/xml")):
+            etree.SubElement(root, f"{{{CONTENT_TYPES}}}Default", Extension=extension, ContentType=kind)
+        self.put(_TYPES_PART, serialised(root))
+
+    # -- relationships ---------------------------------------------------------------------------------
+
+    def relations(self, part: str = "") -> list[Relation]:
+        """The relationships of a part; of the package itself when no part is named. Raises AccessError."""
+        rels = _relations_part(part)
+        if not self.has(rels):
+            return []
+        folder = posixpath.dirname(part)
+        found = []
+        for element in children(self.root(rels), "Relationship"):
+            outside = element.get("TargetMode") == "External"
+            target = element.get("Target", "")
+            if not outside:
+                target = _resolved(folder, target)
+            found.append(Relation(element.get("Id", ""), element.get("Type", ""), target, outside))
+        return found
+
+    def relate(self, part: str, kind: str, target: str) -> str:
+        """Add a relationship of a part (or of the package) to another, and return its id."""
+        rels = _relations_part(part)
+        if self.has(rels):
+            root = self.root(rels)
+        else:
+            root = etree.Element(f"{{{PACKAGE_RELATIONS}}}Relationships", nsmap={None: PACKAGE_RELATIONS})
+        used = {element.get("Id") for element in root}
+        number = 1
+        while f"rId{number}" in used:
+            number += 1
+        relative = posixpath.relpath(target, posixpath.dirname(part) or ".")
+        etree.SubElement(
+            root, f"{{{PACKAGE_RELATIONS}}}Relationship", Id=f"rId{number}", Type=kind, Target=relative
+        )
+        self.put(rels, serialised(root))
+        return f"rId{number}"
+
+    def unrelate(self, part: str, target: str) -> None:
+        """Drop the relationships of a part to another."""
+        rels = _relations_part(part)
+        root = self.root(rels)
+        folder = posixpath.dirname(part)
+        for element in children(root, "Relationship"):
+            if _resolved(folder, element.get("Target", "")) == target:
+                root.remove(element)
+        self.put(rels, serialised(root))
+
+    # -- saving ----------------------------------------------------------------------------------------
+
+    def to_bytes(self) -> bytes:
+        """The whole file: unchanged members as they lay, changed ones compressed anew, in the order known."""
+        return archive.written({name: self._fresh.get(name) for name in self._members}, self._archive)
+
+
+def _relations_part(part: str) -> str:
+    folder, name = posixpath.split(part)
+    return posixpath.join(folder, "_rels", f"{name}.rels")
+
+
+def _resolved(folder: str, target: str) -> str:
+    """A relationship's target as a part name: absolute or relative to its source's folder (Part 2, 6.5.2)."""
+    if target.startswith("/"):
+        return posixpath.normpath(target).lstrip("/")
+    return posixpath.normpath(posixpath.join("/", folder, target)).lstrip("/")

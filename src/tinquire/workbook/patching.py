@@ -1,0 +1,93 @@
+"""Changed cells written into a sheet's part; all else in the part stays as it was read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from lxml import etree
+
+from tinquire.cells.address import cell_name, parse_cell
+from tinquire.workbook.markup import children, local, parsed, serialised, tag
+
+__all__ = ["CellPatch", "patched"]
+
+
+@dataclass(frozen=True, slots=True)
+class CellPatch:
+    """What one cell becomes: `form` is its `t` attribute ('' for numbers), `value` the text of its `v` element."""
+
+    row: int
+    column: int
+    form: str
+    value: str | None
+    style: int
+    formula: str | None = None
+    #: Leave the `f` element as it is: only the result changed.
+    keep_formula: bool = False
+
+
+def patched(data: bytes, patches: Iterable[CellPatch]) -> bytes:
+    """The part with cells set; rows and cells are made where missing, in their order (18.3.1.73)."""
+    root = parsed(data)
+    sheet_data = children(root, "sheetData")[0]
+    rows = _rows(sheet_data)
+    for patch in sorted(patches, key=lambda one: (one.row, one.column)):
+        row = rows.get(patch.row)
+        if row is None:
+            row = rows[patch.row] = _inserted_row(sheet_data, patch.row)
+        _apply(_cell(row, patch.row, patch.column), patch)
+    return serialised(root)
+
+
+def _rows(sheet_data: etree._Element) -> dict[int, etree._Element]:
+    found: dict[int, etree._Element] = {}
+    number = 0
+    for row in children(sheet_data, "row"):
+        number = int(row.get("r") or number + 1)
+        found[number] = row
+    return found
+
+
+def _inserted_row(sheet_data: etree._Element, number: int) -> etree._Element:
+    row = etree.Element(tag(sheet_data, "row"), r=str(number))
+    place = sum(1 for other in children(sheet_data, "row") if int(other.get("r") or 0) < number)
+    sheet_data.insert(place, row)
+    return row
+
+
+def _cell(row: etree._Element, number: int, column: int) -> etree._Element:
+    """The cell element of a column, made in its place when missing."""
+    at = 0
+    for place, cell in enumerate(row):
+        if local(cell) != "c":
+            continue
+        reference = cell.get("r")
+        at = parse_cell(reference)[1] if reference else at + 1
+        if at == column:
+            return cell
+        if at > column:
+            fresh = etree.Element(tag(row, "c"), r=cell_name(number, column))
+            row.insert(place, fresh)
+            return fresh
+    return etree.SubElement(row, tag(row, "c"), r=cell_name(number, column))
+
+
+def _apply(cell: etree._Element, patch: CellPatch) -> None:
+    for part in list(cell):
+        if local(part) in ("v", "is") or (local(part) == "f" and not patch.keep_formula):
+            cell.remove(part)
+    cell.attrib.pop("t", None)
+    if patch.form:
+        cell.set("t", patch.form)
+    if patch.style:
+        cell.set("s", str(patch.style))
+    else:
+        cell.attrib.pop("s", None)
+    if patch.formula is not None:
+        etree.SubElement(cell, tag(cell, "f")).text = patch.formula
+    if patch.value is not None:
+        value = etree.Element(tag(cell, "v"))
+        value.text = patch.value
+        after_formula = 1 if len(cell) and local(cell[0]) == "f" else 0
+        cell.insert(after_formula, value)

@@ -1,0 +1,154 @@
+"""What names and references mean in the formulas of a workbook."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from tinquire.cells.address import Area
+from tinquire.cells.column import Booleans, Column
+from tinquire.cells.dates import DateSystem
+from tinquire.cells.values import CellError
+from tinquire.formula.operands import Operand, Scalar, Span
+from tinquire.formula.problems import FormulaError
+from tinquire.formula.scope import Frame
+from tinquire.formula.tree import Call, Node, RowsOf, TableReference, walk
+from tinquire.formula import parse
+from tinquire.workbook.book import Workbook
+from tinquire.workbook.formulas import Trees
+from tinquire.workbook.sheet import Sheet, SheetTable
+
+__all__ = ["BookScope"]
+
+
+class BookScope:
+    """The sheets, names and tables of one workbook, as formulas see them."""
+
+    def __init__(self, book: Workbook) -> None:
+        self.book = book
+        self.trees = Trees()
+        self.indexes: dict[Any, Any] = {}
+        self._sheets = {entry.name.casefold(): entry.name for entry in book.entries if entry.kind == "worksheet"}
+        self._tables = book.tables()
+        self._names = {
+            ((defined.sheet or "").casefold(), defined.name.casefold()): defined.formula for defined in book.names
+        }
+        self._subtotals: dict[str, set[tuple[int, int]]] = {}
+
+    @property
+    def date_system(self) -> DateSystem:
+        return self.book.date_system
+
+    def sheet(self, name: str) -> Sheet | None:
+        known = self._sheets.get(name.casefold())
+        return None if known is None else self.book.sheet(known)
+
+    def extent(self, sheet: str) -> tuple[int, int] | None:
+        found = self.sheet(sheet)
+        return None if found is None else found.extent()
+
+    def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
+        found = self.sheet(sheet)
+        return Column.blank(bottom - top + 1) if found is None else found.column(column, top, bottom)
+
+    def passed_over(self, sheet: str, area: Area, hidden: bool) -> Booleans | None:
+        found = self.sheet(sheet)
+        if found is None:
+            return None
+        places = self._subtotal_cells(found)
+        if hidden:
+            places = places | {
+                (row, column)
+                for row in found.hidden_rows
+                if area.top <= row <= area.bottom
+                for column in range(area.left, area.right + 1)
+            }
+        mask = np.zeros((area.width, area.height), bool)
+        for row, column in places:
+            if area.holds(row, column):
+                mask[column - area.left, row - area.top] = True
+        return mask.ravel() if mask.any() else None
+
+    def _subtotal_cells(self, sheet: Sheet) -> set[tuple[int, int]]:
+        """Cells whose formulas hold a SUBTOTAL, which other subtotals leave out (18.17.7.319)."""
+        if sheet.name not in self._subtotals:
+            self._subtotals[sheet.name] = {
+                (row, column)
+                for column, top, bottom, formula in sheet.formula_runs()
+                if "SUBTOTAL" in formula.text.upper() and self._is_subtotal(formula)
+                for row in range(top, bottom + 1)
+            }
+        return self._subtotals[sheet.name]
+
+    def _is_subtotal(self, formula: Any) -> bool:
+        try:
+            tree = self.trees.tree(formula)
+        except FormulaError:
+            return False
+        return any(isinstance(node, Call) and node.function == "SUBTOTAL" for node in walk(tree))
+
+    def name(self, name: str, sheet: str | None, frame: Frame) -> Node | Operand | None:
+        folded = name.casefold()
+        for owner in ((sheet or frame.sheet).casefold(), ""):
+            text = self._names.get((owner, folded))
+            if text is not None:
+                try:
+                    return parse(text)
+                except FormulaError:
+                    return Scalar(CellError.NAME)
+        if folded in self._tables:
+            owner, table = self._tables[folded]
+            return Span(owner, table.data)
+        return None
+
+    def table(self, reference: TableReference, frame: Frame) -> Operand | None:
+        found = self._table(reference, frame)
+        if found is None:
+            return None
+        sheet, table = found
+        left, right = 0, len(table.columns) - 1
+        if reference.first is not None and reference.last is not None:
+            places = table.place(reference.first), table.place(reference.last)
+            if places[0] is None or places[1] is None:
+                return None
+            left, right = min(places[0], places[1]), max(places[0], places[1])
+        left, right = table.area.left + left, table.area.left + right
+        return _rows_of(reference, table, sheet, left, right, frame)
+
+    def _table(self, reference: TableReference, frame: Frame) -> tuple[str, SheetTable] | None:
+        if reference.table is not None:
+            return self._tables.get(reference.table.casefold())
+        for sheet, table in self._tables.values():
+            if sheet == frame.sheet and table.area.holds(frame.row, frame.column):
+                return sheet, table
+        return None
+
+
+def _rows_of(
+    reference: TableReference, table: SheetTable, sheet: str, left: int, right: int, frame: Frame
+) -> Operand | None:
+    """The area of the rows that a reference asks for; this-row references move with the lane."""
+    data = table.data
+    if RowsOf.THIS in reference.rows:
+        last = frame.row + frame.count - 1
+        if frame.row < data.top or last > data.bottom:
+            return Scalar(CellError.VALUE)
+        moves = frame.count > 1
+        return Span(sheet, Area(frame.row, left, frame.row, right), moves, moves)
+    tops, bottoms = [], []
+    for part in reference.rows:
+        if part is RowsOf.HEADERS and not table.headings:
+            return Scalar(CellError.REF)
+        if part is RowsOf.TOTALS and not table.totals:
+            return Scalar(CellError.REF)
+        top, bottom = {
+            RowsOf.DATA: (data.top, data.bottom),
+            RowsOf.HEADERS: (table.area.top, table.area.top),
+            RowsOf.TOTALS: (table.area.bottom, table.area.bottom),
+            RowsOf.ALL: (table.area.top, table.area.bottom),
+            RowsOf.THIS: (frame.row, frame.row),
+        }[part]
+        tops.append(top)
+        bottoms.append(bottom)
+    return Span(sheet, Area(min(tops), left, max(bottoms), right))

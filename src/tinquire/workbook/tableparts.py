@@ -1,0 +1,67 @@
+"""Table parts (ECMA-376 Part 1, 18.5.1)."""
+
+from __future__ import annotations
+
+from lxml import etree
+
+from tinquire.cells.address import Area, area_name, parse_area
+from tinquire.workbook.markup import MAIN, child, children, escaped
+from tinquire.workbook.sheet import SheetTable, TableColumn
+
+__all__ = ["read_table", "table_part"]
+
+
+def read_table(root: etree._Element) -> SheetTable:
+    """A table from its part's root. Raises ValueError for an area that is none."""
+    columns = tuple(
+        TableColumn(
+            column.get("name", "").replace("_x000a_", "\n").replace("_x000A_", "\n"),
+            _text(child(column, "calculatedColumnFormula")),
+            column.get("totalsRowFunction"),
+            column.get("totalsRowLabel"),
+        )
+        for column in children(child(root, "tableColumns"), "tableColumn")
+    )
+    return SheetTable(
+        name=root.get("displayName") or root.get("name") or "",
+        area=parse_area(root.get("ref", "")),
+        columns=columns,
+        headings=root.get("headerRowCount", "1") != "0",
+        totals=root.get("totalsRowCount", "0") != "0",
+        filter=child(root, "autoFilter") is not None,
+    )
+
+
+def _text(element: etree._Element | None) -> str | None:
+    return None if element is None else element.text
+
+
+def table_part(table: SheetTable, number: int) -> bytes:
+    """A table's part; `number` is its id, unique in the workbook."""
+    area = table.area
+    totals = ' totalsRowCount="1"' if table.totals else ' totalsRowShown="0"'
+    filtered = Area(area.top, area.left, area.bottom - table.totals, area.right)
+    pieces = [
+        '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n',
+        f'<table xmlns="{MAIN}" id="{number}" name="{_attribute(table.name)}" displayName="{_attribute(table.name)}" '
+        f'ref="{area_name(area)}"{totals}>',
+        f'<autoFilter ref="{area_name(filtered)}"/>' if table.filter else "",
+        f'<tableColumns count="{len(table.columns)}">',
+    ]
+    for place, column in enumerate(table.columns, start=1):
+        attributes = f'id="{place}" name="{_attribute(column.name)}"'
+        if column.total_label:
+            attributes += f' totalsRowLabel="{_attribute(column.total_label)}"'
+        if column.total:
+            attributes += f' totalsRowFunction="{column.total}"'
+        inside = (
+            f"<calculatedColumnFormula>{escaped(column.formula)}</calculatedColumnFormula>" if column.formula else ""
+        )
+        pieces.append(f"<tableColumn {attributes}>{inside}</tableColumn>")
+    pieces.append("</tableColumns></table>")
+    return "".join(pieces).encode()
+
+
+def _attribute(text: str) -> str:
+    """Text inside a quoted attribute; a line break is written as the standard's escape (22.4.2.4)."""
+    return escaped(text).replace('"', "&quot;").replace("\n", "_x000a_")
