@@ -13,7 +13,7 @@ from tinquire.formula.slots import slot_name
 from tinquire.formula.tree import Call, walk
 from tinquire.tables.types import TYPES
 
-__all__ = ["reviewed", "table_order"]
+__all__ = ["reviewed", "table_order", "tables_used"]
 
 
 def reviewed(docket: Docket) -> list[Fault]:
@@ -48,7 +48,7 @@ def _tables(docket: Docket) -> Iterator[Fault]:
             why = f"tables.{name} is made from '{table.from_}', which is neither a source nor a table: "
             yield _fault(docket, why + known_names(table.from_, known), "mend the name", "tables", name, "from")
         for number, step in enumerate(table.steps):
-            for other in _used_by(step):
+            for other in tables_used(step):
                 if other not in known:
                     why = f"tables.{name}, step {number + 1} uses '{other}': {known_names(other, known)}"
                     yield _fault(docket, why, "mend the name", "tables", name, "steps", number)
@@ -60,7 +60,7 @@ def _tables(docket: Docket) -> Iterator[Fault]:
         yield order
 
 
-def _used_by(step: object) -> list[str]:
+def tables_used(step: object) -> list[str]:
     """The other tables that a step reads."""
     if isinstance(name := getattr(step, "match", None), str):
         return [name]
@@ -73,7 +73,7 @@ def table_order(docket: Docket) -> list[str] | Fault:
     needs = {
         name: [
             other
-            for other in (table.from_, *(used for step in table.steps for used in _used_by(step)))
+            for other in (table.from_, *(used for step in table.steps for used in tables_used(step)))
             if other in model.tables
         ]
         for name, table in model.tables.items()

@@ -1,7 +1,8 @@
 """Slots: markers in texts and templates that a run fills, `[:name:]`, `[:name as FORMAT:]`, `[:formula:]`.
 
 A slot's inside is a name (spaces and underscores are the same in names), optionally cut with `after 'x'` or
-`before 'x'`, or a formula. `as` gives a number format, or one of the words `title`, `upper`, `lower`. An inside
+`before 'x'`, or a formula. `as` gives a number format, a column type whose house format is meant (`as money`), or
+one of the words `title`, `upper`, `lower`. An inside
 that begins with `=` is a living formula: in a workbook's cell it stays a formula instead of becoming its value.
 """
 
@@ -16,7 +17,10 @@ from typing import TypeAlias
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
 
-__all__ = ["Slot", "SlotText", "Unfilled", "filled_text", "only_slot", "slot_name", "split_slots", "with_format"]
+__all__ = [
+    "Filled", "Resolver", "Slot", "SlotText", "Unfilled", "checked_fill", "cut", "filled_text", "only_slot",
+    "slot_name", "slot_text", "split_slots",
+]  # fmt: skip
 
 _SLOT = re.compile(r"\[:(.*?):\]", re.DOTALL)
 _AS = re.compile(r"(.*\S)\s+as\s+(\S.*)\Z", re.DOTALL)
@@ -35,6 +39,11 @@ class Slot:
     cuts: tuple[tuple[str, str], ...] = ()
 
     @property
+    def word(self) -> str | None:
+        """`title`, `upper` or `lower`, when that is what stands behind `as`."""
+        return self.format.casefold() if self.format and self.format.casefold() in _WORDS else None
+
+    @property
     def living(self) -> str | None:
         """The formula that is to stay a formula, without its `=`; None for other slots."""
         return self.inside[1:].strip() if self.inside.startswith("=") else None
@@ -50,8 +59,16 @@ class Unfilled:
 
 #: A text cut at its slots.
 SlotText: TypeAlias = tuple["str | Slot", ...]
-#: What gives a slot its value.
-Resolver: TypeAlias = Callable[[Slot], "Value | Unfilled"]
+@dataclass(frozen=True, slots=True)
+class Filled:
+    """What a slot gets: a value, and the number format under which texts show it unless the slot names one."""
+
+    value: Value
+    format: str = "General"
+
+
+#: What gives a slot its value. The formats that a slot may name by a word of their own come with it.
+Resolver: TypeAlias = Callable[[Slot], "Filled | Unfilled"]
 
 
 @lru_cache(maxsize=4096)
@@ -99,22 +116,27 @@ def filled_text(text: str, resolve: Resolver) -> tuple[str, tuple[Unfilled, ...]
         if isinstance(piece, str):
             pieces.append(piece)
             continue
-        value = resolve(piece)
-        if isinstance(value, Unfilled):
-            unfilled.append(value)
-        elif isinstance(value, CellError):
-            unfilled.append(Unfilled(piece, f"it gives the error value {value}"))
+        found = checked_fill(piece, resolve)
+        if isinstance(found, Unfilled):
+            unfilled.append(found)
         else:
-            pieces.append(with_format(value, piece))
+            pieces.append(slot_text(found, piece))
     return "".join(pieces), tuple(unfilled)
 
 
-def with_format(value: Value, slot: Slot) -> str:
+def checked_fill(slot: Slot, resolve: Resolver) -> Filled | Unfilled:
+    """What a slot gets; an error value fills nothing."""
+    found = resolve(slot)
+    if isinstance(found, Filled) and isinstance(found.value, CellError):
+        return Unfilled(slot, f"it gives the error value {found.value}")
+    return found
+
+
+def slot_text(found: Filled, slot: Slot) -> str:
     """A value as the text that a slot asks for."""
-    form = slot.format or "General"
-    if form.casefold() in _WORDS:
-        return _WORDS[form.casefold()](show(value).text)
-    return show(value, form).text
+    if slot.word:
+        return _WORDS[slot.word](show(found.value, found.format).text)
+    return show(found.value, found.format).text
 
 
 def cut(text: str, slot: Slot) -> str | None:

@@ -22,16 +22,16 @@ _LINE = Edges(bottom=Edge("hair", _TIN))
 _LABEL = replace(_BODY, edges=_LINE, indent=1)
 _VALUE = replace(_BODY, edges=_LINE, align="right")
 _SMALL = replace(_BODY, size=8, colour=_TIN, wrap=True, valign="top")
-_MONEY, _WHOLE = '"£"#,##0.00', "#,##0"
+_NUMBER, _WHOLE = "#,##0.00", "#,##0"
 
-#: Label, slot and number format of each line of the control panel.
+#: Label, slot and number format of each line of the control panel; the house's money format comes with the slot.
 _PANEL = (
-    ("Total charged", "[:total charged:]", _MONEY),
+    ("Total charged", "[:total charged as money:]", _NUMBER),
     ("Pickups charged", "[:pickups charged:]", _WHOLE),
     ("Pieces collected", "[:pieces collected:]", _WHOLE),
-    ("Average charge per pickup", "[:average charge:]", _MONEY),
-    ("Largest single charge", "[:largest charge:]", _MONEY),
-    ("Given away as discount", "[:discount given:]", _MONEY),
+    ("Average charge per pickup", "[:average charge as money:]", _NUMBER),
+    ("Largest single charge", "[:largest charge as money:]", _NUMBER),
+    ("Given away as discount", "[:discount given as money:]", _NUMBER),
 )
 
 
@@ -65,11 +65,11 @@ def pack_template() -> bytes:
     row = _section(put, row + 1, "Agreement with the ledger")
     first = row
     put(row, 2, "Sheet Charges adds up to", _LABEL)
-    put(row, 3, "[:=SUM(Charges[Charge]):]", _VALUE, _MONEY)
+    put(row, 3, "[:=SUM(Charges[Charge]) as money:]", _VALUE, _NUMBER)
     put(row + 1, 2, "Ledger, account 4000", _LABEL)
-    put(row + 1, 3, "[:ledger income:]", _VALUE, _MONEY)
+    put(row + 1, 3, "[:ledger income as money:]", _VALUE, _NUMBER)
     put(row + 2, 2, "Difference", _LABEL)
-    formula(row + 2, 3, f"ROUND(C{first}-C{first + 1},2)", _VALUE, f'{_MONEY};[Red]-{_MONEY};"none"')
+    formula(row + 2, 3, f"ROUND(C{first}-C{first + 1},2)", _VALUE, f'{_NUMBER};[Red]-{_NUMBER};"none"')
 
     row = _section(put, row + 4, "Depots")
     heads = replace(_BODY, bold=True, colour=_TIN, size=9, align="right")
@@ -78,7 +78,7 @@ def pack_template() -> bytes:
     for depot in DEPOTS:
         row += 1
         put(row, 2, depot, _LABEL)
-        put(row, 3, f"[:=SUMIFS(Charges[Charge],Charges[Depot],B{row}):]", _VALUE, _MONEY)
+        put(row, 3, f"[:=SUMIFS(Charges[Charge],Charges[Depot],B{row}) as money:]", _VALUE, _NUMBER)
         put(row, 4, f"[:=COUNTIFS(Charges[Depot],B{row}):]", _VALUE, _WHOLE)
         formula(row, 5, f"IF(C${first}=0,0,C{row}/C${first})", _VALUE, "0.0%")
 

@@ -9,15 +9,11 @@ import numpy as np
 
 from tinquire.cells.address import cell_name
 from tinquire.cells.column import Kind
-from tinquire.cells.values import CellError, Value
-from tinquire.formula.slots import Slot, Unfilled, filled_text, only_slot, with_format
+from tinquire.formula.slots import Resolver, Unfilled, checked_fill, filled_text, only_slot, slot_text
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.sheet import NO_FORMULA, Sheet
 
 __all__ = ["UnfilledCell", "fill"]
-
-_WORDS = frozenset({"title", "upper", "lower"})
-
 
 @dataclass(frozen=True, slots=True)
 class UnfilledCell:
@@ -28,16 +24,17 @@ class UnfilledCell:
     unfilled: Unfilled
 
 
-def fill(book: Workbook, resolve: Callable[[Slot], Value | Unfilled]) -> list[UnfilledCell]:
+def fill(book: Workbook, resolve: Resolver, format_of: Callable[[str], str]) -> list[UnfilledCell]:
     """Fill all slots of all sheets, and return those that nothing fills.
 
     A cell that is one slot takes the value with its kind, and keeps its style (a format behind `as` replaces the
-    style's own); a slot inside a text becomes text; a slot that begins with `=` becomes a formula.
+    style's own); a slot inside a text becomes text; a slot that begins with `=` becomes a formula. `format_of` gives
+    the number format that the text behind `as` means.
     """
     unfilled: list[UnfilledCell] = []
     for sheet in book.sheets():
         for row, column, text in _slotted(sheet):
-            missing = _fill_cell(book, sheet, row, column, text, resolve)
+            missing = _fill_cell(book, sheet, row, column, text, resolve, format_of)
             unfilled.extend(UnfilledCell(sheet.name, cell_name(row, column), one) for one in missing)
     return unfilled
 
@@ -55,7 +52,7 @@ def _slotted(sheet: Sheet) -> list[tuple[int, int, str]]:
 
 
 def _fill_cell(
-    book: Workbook, sheet: Sheet, row: int, column: int, text: str, resolve: Callable[[Slot], Value | Unfilled]
+    book: Workbook, sheet: Sheet, row: int, column: int, text: str, resolve: Resolver, format_of: Callable[[str], str]
 ) -> tuple[Unfilled, ...]:
     slot = only_slot(text)
     style = sheet.style(row, column)
@@ -64,20 +61,18 @@ def _fill_cell(
         sheet.set(row, column, filled, style)
         return missing
     if slot.living is not None:
-        sheet.set(row, column, None, _with_format(book, style, slot), slot.living)
+        sheet.set(row, column, None, _formatted(book, style, format_of(slot.format) if slot.format else None), slot.living)
         return ()
-    value = resolve(slot)
-    if isinstance(value, Unfilled):
-        return (value,)
-    if isinstance(value, CellError):
-        return (Unfilled(slot, f"it gives the error value {value}"),)
-    if slot.format and (slot.format.casefold() in _WORDS or isinstance(value, str)):
-        value = with_format(value, slot)
-    sheet.set(row, column, value, _with_format(book, style, slot))
+    found = checked_fill(slot, resolve)
+    if isinstance(found, Unfilled):
+        return (found,)
+    value = slot_text(found, slot) if slot.word else found.value
+    sheet.set(row, column, value, _formatted(book, style, found.format if slot.format and not slot.word else None))
     return ()
 
 
-def _with_format(book: Workbook, style: int, slot: Slot) -> int:
-    if slot.format is None or slot.format.casefold() in _WORDS:
+def _formatted(book: Workbook, style: int, code: str | None) -> int:
+    """The style with another number format; the style itself without one."""
+    if code is None:
         return style
-    return book.styles.number(replace(book.styles.appearance(style), format=slot.format))
+    return book.styles.number(replace(book.styles.appearance(style), format=code))

@@ -1,0 +1,37 @@
+"""tinquire check: say all that is wrong, at once, without writing."""
+
+from __future__ import annotations
+
+import argparse
+
+from tinquire.cli import options as shared
+from tinquire.cli.run import as_dict, tell_work
+from tinquire.cli.terminal import Terminal
+
+EXAMPLE = "tinquire check docket.toml --period 2026-10"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    shared.add_docket(parser)
+    shared.add_json(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.docket import load_docket, parse_period
+    from tinquire.press import make
+
+    docket = load_docket(options.docket)
+    period = parse_period(options.period, docket.model.period)
+    pack = make(docket, period, said=terminal.progress)
+    terminal.heading(f"{docket.model.title}, {period.long}")
+    tell_work(pack.work, terminal)
+    for check in pack.work.checks:
+        terminal.line("holds" if check.holds else "fails", f"{check.name}: {check.says}")
+    names = [output.path.name for output in pack.outputs]
+    if names:
+        terminal.line("would be", ", ".join(names) + (f", {len(pack.mails)} mails" if pack.mails else ""))
+    warned = len(pack.warnings)
+    verdict = "nothing stands in the way" + (f"; {warned} {'warning' if warned == 1 else 'warnings'}" if warned else "")
+    terminal.line("result", verdict)
+    terminal.answer(as_dict(pack))
+    return 0

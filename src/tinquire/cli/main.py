@@ -1,0 +1,96 @@
+"""The entry point: finds the command, hands on its words, turns errors into messages and exit codes.
+
+Commands are imported when they are called, so that `tinquire --help` starts at once.
+"""
+
+from __future__ import annotations
+
+import argparse
+import importlib
+import sys
+from collections.abc import Sequence
+
+from tinquire import __version__
+
+__all__ = ["COMMANDS", "main"]
+
+#: Command -> its module and what it does, in the order of the help. A module has `add_arguments` and `run`.
+COMMANDS: dict[str, tuple[str, str]] = {
+    "demo": ("demo", "lay out the demo job, make its pack, send its mails to a stand-in server"),
+    "check": ("check", "say all that is wrong with a docket and a period's sources; write nothing"),
+    "run": ("run", "make a period's pack and mails"),
+    "send": ("send", "send a period's mails, each at most once"),
+    "history": ("history", "list the runs of a job"),
+    "docket": ("docket", "print the docket's schema"),
+    "show": ("show", "say what is in a workbook"),
+    "print": ("printing", "lay a workbook out as a page"),
+    "postroom": ("postroom", "run the stand-in mail server"),
+}
+
+_EXIT_CODES = "exit codes: 0 done, 1 the data stopped it, 2 wrong use or a bad docket, 3 a file or server failed"
+INTERRUPTED = 130
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run a command and return its exit code."""
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    name = next((word for word in words if not word.startswith("-")), None)
+    if words and words[0] in COMMANDS:
+        return _run(words[0], words[1:])
+    parser = _parser()
+    if name is not None and not words[0].startswith("-"):
+        parser.error(_unknown(name))
+    parser.parse_args(words)
+    parser.print_help()
+    return 0 if not words else 2
+
+
+def _parser() -> argparse.ArgumentParser:
+    width = max(map(len, COMMANDS))
+    commands = "\n".join(f"  {name:{width}}  {says}" for name, (_, says) in COMMANDS.items())
+    parser = argparse.ArgumentParser(
+        prog="tinquire",
+        usage="tinquire COMMAND ...",
+        description="Makes a period's workbook pack from its sources: reads, reckons, fills, dresses, checks, posts.",
+        epilog=f"commands:\n{commands}\n\n'tinquire COMMAND --help' tells more, with an example.\n{_EXIT_CODES}",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("--version", action="version", version=f"tinquire {__version__}")
+    return parser
+
+
+def _unknown(name: str) -> str:
+    from tinquire.faults import nearest
+
+    near = nearest(name, COMMANDS)
+    return f"there is no command '{name}'" + (f"; the nearest is '{near[0]}'" if near else "")
+
+
+def _run(name: str, words: list[str]) -> int:
+    from tinquire.cli.terminal import Terminal
+    from tinquire.faults import TinQuireError
+
+    module_name, says = COMMANDS[name]
+    module = importlib.import_module(f"tinquire.cli.{module_name}")
+    parser = argparse.ArgumentParser(
+        prog=f"tinquire {name}",
+        description=says[:1].upper() + says[1:] + ".",
+        epilog=f"example:\n  {module.EXAMPLE}",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    module.add_arguments(parser)
+    options = parser.parse_args(words)
+    terminal = Terminal(as_json=getattr(options, "json", False))
+    try:
+        return int(module.run(options, terminal))
+    except TinQuireError as error:
+        terminal.error(error)
+        return error.exit_code
+    except KeyboardInterrupt:
+        terminal.close()
+        print("stopped   by the keyboard", file=sys.stderr)
+        return INTERRUPTED
+    except BrokenPipeError:
+        # Whoever read our output has gone; that is theirs to decide.
+        sys.stderr.close()
+        return 0

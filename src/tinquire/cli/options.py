@@ -1,0 +1,40 @@
+"""Options that several commands share."""
+
+from __future__ import annotations
+
+import argparse
+from datetime import UTC, datetime
+from pathlib import Path
+
+from tinquire.faults import Fault, UseError
+
+__all__ = ["add_docket", "add_json", "add_now", "clock", "moment"]
+
+
+def add_docket(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("docket", nargs="?", type=Path, default=Path("docket.toml"), help="the job file (docket.toml)")
+    parser.add_argument("--period", "-p", required=True, help="the period, such as 2026-10, 2026-Q4 or 2026-W43")
+
+
+def add_json(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--json", action="store_true", help="answer in JSON")
+
+
+def add_now(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--now", metavar="TIME", help="the moment to date mails with, such as 2026-11-03T17:45")
+
+
+def moment(text: str | None) -> datetime | None:
+    """A moment in ISO 8601 spelling; without a zone it is UTC. Raises UseError."""
+    if text is None:
+        return None
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError:
+        raise UseError(Fault("reading --now", f"'{text}' is no moment", do="write it like 2026-11-03T17:45")) from None
+    return found if found.tzinfo else found.replace(tzinfo=UTC)
+
+
+def clock() -> datetime:
+    """The one place where the real time comes in."""
+    return datetime.now(UTC)

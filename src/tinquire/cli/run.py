@@ -1,0 +1,109 @@
+"""tinquire run: make a period's pack and mails."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from tinquire.cli import options as shared
+from tinquire.cli.terminal import Terminal
+
+EXAMPLE = "tinquire run docket.toml --period 2026-10"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    shared.add_docket(parser)
+    shared.add_now(parser)
+    shared.add_json(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    pack = make_pack(options.docket, options.period, options.now, terminal)
+    tell_pack(pack, options.docket, options.period, terminal)
+    return 0
+
+
+def make_pack(docket_path: Path, period_text: str, now: str | None, terminal: Terminal) -> Any:
+    """Make and write a pack, saying what was read and what came of it."""
+    from tinquire.docket import load_docket, parse_period
+    from tinquire.press import make, publish
+
+    docket = load_docket(docket_path)
+    period = parse_period(period_text, docket.model.period)
+    at = shared.moment(now)
+    pack = make(docket, period, now=at, said=terminal.progress)
+    terminal.heading(f"{docket.model.title}, {period.long}")
+    tell_work(pack.work, terminal)
+    terminal.progress("writing")
+    for note in publish(pack, at or shared.clock()):
+        terminal.line("note", note)
+    return pack
+
+
+def tell_work(work: Any, terminal: Terminal) -> None:
+    """What was read, what steps left out, which checks hold."""
+    width = max((len(name) for name in work.sources), default=0)
+    label = "read"
+    for name, gathered in work.sources.items():
+        files = len(gathered.files)
+        text = f"{name:{width}}  {gathered.table.height:>7,} rows from {files} {'file' if files == 1 else 'files'}"
+        left_out = sum("totals row" in note for file in gathered.files for note in file.notes)
+        if left_out:
+            text += f"; {left_out} totals {'row' if left_out == 1 else 'rows'} left out, sums agree"
+        terminal.line(label, text)
+        label = ""
+    label = "made"
+    width = max((len(name) for name in work.tables), default=0)
+    for name, steps in work.steps.items():
+        terminal.line(label, f"{name:{width}}  {work.tables[name].height:>7,} rows in {len(steps)} steps")
+        label = ""
+        for step in steps:
+            for note in step.notes:
+                terminal.line("", f"  {step.says}: {note}")
+    held = sum(check.holds for check in work.checks)
+    if work.checks:
+        terminal.line("checked", f"{held} of {len(work.checks)} checks hold")
+    for warning in work.warnings:
+        terminal.fault(warning)
+
+
+def tell_pack(pack: Any, docket_path: Path, period: str, terminal: Terminal) -> None:
+    """What was written, and what to do next."""
+    label = "wrote"
+    for output in pack.outputs:
+        terminal.line(label, f"{_shown(output.path)}  ({output.says}, {len(output.data) / 1024:,.0f} kB)")
+        label = ""
+    if pack.mails:
+        count = len(pack.mails)
+        text = f"{_shown(pack.outbox)}  ({count} {'mail' if count == 1 else 'mails'}, not sent)"
+        terminal.line(label, text)
+        terminal.line("next", f"tinquire send {_shown(docket_path)} --period {period}")
+    terminal.answer(as_dict(pack))
+
+
+def as_dict(pack: Any) -> dict[str, Any]:
+    """A run for programs."""
+    work = pack.work
+    return {
+        "title": work.docket.model.title,
+        "period": work.period.text,
+        "sources": {
+            name: [{"file": file.shown, "rows": file.rows, "notes": file.notes} for file in gathered.files]
+            for name, gathered in work.sources.items()
+        },
+        "tables": {name: table.height for name, table in work.tables.items()},
+        "figures": work.figures,
+        "checks": [{"name": check.name, "holds": check.holds, "says": check.says} for check in work.checks],
+        "warnings": [warning.as_dict() for warning in work.warnings],
+        "outputs": [{"name": output.name, "file": str(output.path)} for output in pack.outputs],
+        "mails": [{"file": str(pack.outbox / mail.file), "to": mail.to, "subject": mail.subject} for mail in pack.mails],
+    }
+
+
+def _shown(path: Path) -> str:
+    """A path as short as it can be said from here."""
+    try:
+        return str(path.absolute().relative_to(Path.cwd()))
+    except ValueError:
+        return str(path)

@@ -1,0 +1,115 @@
+"""tinquire show: what is in a workbook."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from tinquire.cli import options as shared
+from tinquire.cli.terminal import Terminal
+
+EXAMPLE = "tinquire show 'Linen pack 2026-10.xlsx' --sheet Charges --rows 10"
+_DEFAULT_ROWS = 5
+#: Wider texts are cut in the first rows shown.
+_WIDEST_CELL = 28
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("file", type=Path, help="the workbook")
+    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again")
+    parser.add_argument("--rows", type=int, default=_DEFAULT_ROWS, metavar="N", help=f"first rows to show ({_DEFAULT_ROWS})")
+    shared.add_json(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.workbook import Workbook
+
+    book = Workbook.open(options.file)
+    wanted = {name.casefold() for name in options.sheet}
+    names = [book.sheet(name).name for name in options.sheet] or book.sheet_names()
+    sheets = [_described(book, book.sheet(name)) for name in names]
+    others = [{"name": entry.name, "kind": entry.kind} for entry in book.entries if entry.kind != "worksheet"]
+    defined = [
+        {"name": one.name, "stands for": one.formula, "sheet": one.sheet}
+        for one in book.names
+        if not wanted or (one.sheet or "").casefold() in wanted
+    ]
+    terminal.heading(str(options.file))
+    _tell(sheets, others, defined, terminal)
+    for name in names if options.rows > 0 else ():
+        _tell_rows(book, name, options.rows, terminal)
+    terminal.answer({"file": str(options.file), "sheets": sheets, "other sheets": others, "names": defined})
+    return 0
+
+
+def _described(book: Any, sheet: Any) -> dict[str, Any]:
+    from tinquire.cells import Kind, area_name
+
+    used = sheet.used
+    errors = sum(int((cells.kinds == Kind.ERROR).sum()) for cells in sheet.columns.values())
+    return {
+        "name": sheet.name,
+        "state": sheet.state,
+        "used": area_name(used) if used else None,
+        "rows": used.height if used else 0,
+        "columns": used.width if used else 0,
+        "formulas": sheet.formula_count(),
+        "errors": errors,
+        "tables": [
+            {"name": table.name, "area": area_name(table.area), "columns": [column.name for column in table.columns]}
+            for table in sheet.tables
+        ],
+    }
+
+
+def _tell(
+    sheets: list[dict[str, Any]], others: list[dict[str, Any]], defined: list[dict[str, Any]], terminal: Terminal
+) -> None:
+    rows = [
+        [
+            sheet["name"] + ("" if sheet["state"] == "visible" else f" ({sheet['state']})"),
+            sheet["used"] or "empty",
+            f"{sheet['rows']:,}",
+            f"{sheet['columns']:,}",
+            f"{sheet['formulas']:,}",
+            f"{sheet['errors']:,}",
+            ", ".join(f"{table['name']} {table['area']}" for table in sheet["tables"]),
+        ]
+        for sheet in sheets
+    ]
+    headings = ["sheet", "used", "rows", "columns", "formulas", "errors", "tables"]
+    terminal.table(headings, rows, right=[2, 3, 4, 5])
+    for other in others:
+        terminal.line("sheet", f"{other['name']} ({other['kind']}, kept as it is)")
+    for number, one in enumerate(defined):
+        owner = f" (sheet {one['sheet']})" if one["sheet"] else ""
+        terminal.line("names" if number == 0 else "", f"{one['name']}{owner} = {one['stands for']}")
+
+
+def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:
+    """The first rows of a sheet, as displayed, under their column letters."""
+    from tinquire.cells import column_name
+    from tinquire.cells.display import show
+
+    sheet = book.sheet(name)
+    used = sheet.used
+    if used is None:
+        return
+    last = min(used.bottom, used.top + count - 1)
+    columns = range(used.left, used.right + 1)
+    rows = []
+    for row in range(used.top, last + 1):
+        cells = [
+            show(sheet.value(row, column), book.styles.number_format(sheet.style(row, column)), book.date_system).text
+            for column in columns
+        ]
+        rows.append([str(row), *(_cut(cell) for cell in cells)])
+    terminal.plain()
+    terminal.heading(name)
+    terminal.table(["", *(column_name(column) for column in columns)], rows, right=[0])
+
+
+def _cut(text: str) -> str:
+    flat = " ".join(text.split())
+    return flat if len(flat) <= _WIDEST_CELL else flat[: _WIDEST_CELL - 1] + "…"

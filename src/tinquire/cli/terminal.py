@@ -1,0 +1,135 @@
+"""What the terminal shows: labelled lines, faults in four parts, tables, progress. Streams are read once, here."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import sys
+import textwrap
+from collections.abc import Sequence
+from typing import Any, TextIO
+
+from tinquire.faults import Fault, TinQuireError
+
+__all__ = ["Terminal"]
+
+#: Labels stand in a column of their own, as wide as the longest of the four parts of a fault and a gap.
+LABEL_WIDTH = 10
+_NARROWEST = 50
+_WIDEST = 110
+#: SGR parameters of ECMA-48, 8.3.117.
+_BOLD, _DIM, _RED, _YELLOW, _RESET = "\x1b[1m", "\x1b[2m", "\x1b[31m", "\x1b[33m", "\x1b[0m"
+
+
+class Terminal:
+    """Standard output for answers, standard error for faults and progress."""
+
+    def __init__(self, *, as_json: bool = False, out: TextIO | None = None, err: TextIO | None = None) -> None:
+        self.out = out or sys.stdout
+        self.err = err or sys.stderr
+        self.as_json = as_json
+        self._busy = False
+        plain = "NO_COLOR" in os.environ or os.environ.get("TERM") == "dumb"
+        self._out_colour = self.out.isatty() and not plain
+        self._err_colour = self.err.isatty() and not plain
+        columns = shutil.get_terminal_size((_WIDEST, 24)).columns
+        self.width = max(_NARROWEST, min(columns, _WIDEST)) if self.out.isatty() else 0
+
+    # -- answers ---------------------------------------------------------------------------------------
+
+    def line(self, label: str, text: str = "") -> None:
+        """A line with a label; a label that is blank goes on with the one above."""
+        self.close()
+        if not self.as_json:
+            print(self._labelled(label, text, _DIM if self._out_colour else ""), file=self.out)
+
+    def plain(self, text: str = "") -> None:
+        self.close()
+        if not self.as_json:
+            print(text, file=self.out)
+
+    def heading(self, text: str) -> None:
+        self.plain(f"{_BOLD}{text}{_RESET}" if self._out_colour else text)
+
+    def answer(self, content: Any) -> None:
+        """The answer for programs, when it was asked for."""
+        if self.as_json:
+            json.dump(content, self.out, indent=2, ensure_ascii=False, default=str)
+            self.out.write("\n")
+
+    def table(self, headings: Sequence[str], rows: Sequence[Sequence[str]], right: Sequence[int] = ()) -> None:
+        """A table of texts, set out to the terminal's width; in a pipe nothing is cut."""
+        if self.as_json:
+            return
+        self.close()
+        from rich.box import SIMPLE_HEAD
+        from rich.console import Console
+        from rich.table import Table
+        from rich.text import Text
+
+        shown = Table(box=SIMPLE_HEAD, pad_edge=False, padding=(0, 1), header_style="bold")
+        for place, heading in enumerate(headings):
+            shown.add_column(
+                heading, justify="right" if place in right else "left", no_wrap=True, overflow="ellipsis"
+            )
+        for row in rows:
+            shown.add_row(*(Text(cell) for cell in row))
+        width = self.width or 10 + sum(
+            3 + max(len(cell) for cell in (heading, *(row[place] for row in rows)))
+            for place, heading in enumerate(headings)
+        )
+        console = Console(
+            file=self.out, width=width, no_color=not self._out_colour, highlight=False, legacy_windows=False,
+            force_terminal=self._out_colour,
+        )  # fmt: skip
+        console.print(shown)
+
+    # -- faults ----------------------------------------------------------------------------------------
+
+    def error(self, error: TinQuireError) -> None:
+        """All faults of an error; in JSON too when answers are."""
+        self.close()
+        if self.as_json:
+            faults = [fault.as_dict() for fault in error.faults]
+            self.answer({"faults": faults, "exit_code": error.exit_code})
+        for number, fault in enumerate(error.faults):
+            if number:
+                print(file=self.err)
+            self.fault(fault)
+
+    def fault(self, fault: Fault) -> None:
+        """A fault in its four parts, or a warning."""
+        self.close()
+        colour = (_YELLOW if fault.warning else _RED) if self._err_colour else ""
+        first = "warning" if fault.warning else "stopped"
+        parts = ((first, fault.stopped), ("where", fault.where), ("why", fault.why), ("do", fault.do))
+        for label, text in parts:
+            if text:
+                print(self._labelled(label, text, colour if label == first else ""), file=self.err)
+
+    def _labelled(self, label: str, text: str, colour: str) -> str:
+        indent = " " * LABEL_WIDTH
+        if self.width:
+            text = textwrap.fill(
+                text, self.width, initial_indent=indent, subsequent_indent=indent, break_on_hyphens=False,
+                break_long_words=False,
+            ).removeprefix(indent)  # fmt: skip
+        shown = f"{label:{LABEL_WIDTH}}"
+        return (f"{colour}{shown}{_RESET}" if colour else shown) + text if text else f"{colour}{label}{_RESET if colour else ''}"
+
+    # -- progress --------------------------------------------------------------------------------------
+
+    def progress(self, text: str) -> None:
+        """What is being done, on one line that is written over; on a terminal only."""
+        if self.err.isatty() and not self.as_json:
+            self.err.write(f"\r\x1b[K{text[: self.width or _WIDEST]} …")
+            self.err.flush()
+            self._busy = True
+
+    def close(self) -> None:
+        """Take the progress line away."""
+        if self._busy:
+            self.err.write("\r\x1b[K")
+            self.err.flush()
+            self._busy = False

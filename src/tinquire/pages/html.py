@@ -1,0 +1,182 @@
+"""Sheets of a workbook as one HTML page: values as displayed, looks, widths, merged cells."""
+
+from __future__ import annotations
+
+import html
+from collections.abc import Sequence
+
+from tinquire.cells.address import Area
+from tinquire.cells.display import show
+from tinquire.cells.values import CellError, Value
+from tinquire.looks import Appearance, Edge
+from tinquire.workbook import Sheet, Workbook
+
+__all__ = ["html_page"]
+
+#: Pixels of the widest digit for each point of the plain font's size, at 96 pixels an inch.
+_DIGIT_PIXELS = 0.85
+_PADDING_PIXELS = 5
+_POINT = 96 / 72
+#: Line styles of 18.18.3 as CSS has them: width in pixels and style.
+_LINES = {
+    "hair": "1px dotted", "dotted": "1px dotted", "dashed": "1px dashed", "thin": "1px solid", "medium": "2px solid",
+    "mediumDashed": "2px dashed", "double": "3px double", "thick": "3px solid",
+}  # fmt: skip
+_PAGE = """<!DOCTYPE html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width">
+<title>{title}</title>
+<style>
+body {{ margin: 0; padding: 24px; background: #E9E7E1; color: #27343A; font-family: {font}, sans-serif; font-size: {size:g}pt; }}
+section {{ background: #FFFFFF; margin: 0 auto 28px; padding: 28px 32px; width: max-content; min-width: 480px;
+  box-shadow: 0 1px 3px rgba(39, 52, 58, .25); }}
+h2 {{ margin: 0 0 14px; font-size: 8pt; font-weight: normal; letter-spacing: .08em; color: #8A979C; }}
+table {{ border-collapse: collapse; table-layout: fixed; }}
+td {{ padding: 0 4px; height: 20px; overflow: hidden; white-space: nowrap; vertical-align: bottom; }}
+td.n {{ text-align: right; }}
+td.m {{ text-align: center; }}
+td.o {{ overflow: visible; }}
+p.rest {{ margin: 10px 0 0; color: #8A979C; }}
+{styles}
+@media print {{ body {{ background: none; padding: 0; }} section {{ box-shadow: none; break-after: page; }} }}
+</style>
+</head>
+<body>
+{sections}
+</body>
+</html>
+"""
+
+
+def html_page(book: Workbook, title: str, sheets: Sequence[str] = (), most_rows: int | None = None) -> str:
+    """A page with the named sheets, or all visible ones; of each the first `most_rows` rows, the rest counted."""
+    shown = [
+        book.sheet(entry.name)
+        for entry in book.entries
+        if entry.kind == "worksheet" and (entry.name in sheets if sheets else entry.state == "visible")
+    ]
+    used: dict[int, str] = {}
+    sections = [_section(book, sheet, used, most_rows) for sheet in shown]
+    styles = "\n".join(f".s{number} {{ {rule} }}" for number, rule in sorted(used.items()) if rule)
+    font, size = book.styles.plain_font
+    return _PAGE.format(
+        title=html.escape(title), font=_family(font), size=size, styles=styles, sections="\n".join(sections)
+    )
+
+
+def _section(book: Workbook, sheet: Sheet, used: dict[int, str], most_rows: int | None) -> str:
+    rows, columns = sheet.extent()
+    last = rows if most_rows is None else min(rows, most_rows)
+    _, size = book.styles.plain_font
+    widths = [_pixels(sheet.widths.get(number, 9.0), size) for number in range(1, columns + 1)]
+    # Once the first row's cells are known to be merged, the columns' widths must come from elsewhere.
+    group = "".join(f'<col style="width: {width}px">' for width in widths)
+    grid = _Grid(book, sheet, last, columns, used)
+    body = "\n".join(grid.row(row) for row in range(1, last + 1) if row not in sheet.hidden_rows)
+    rest = f'\n<p class="rest">and {rows - last:,} more rows</p>' if last < rows else ""
+    name = html.escape(sheet.name)
+    table = f'<table style="width: {sum(widths)}px"><colgroup>{group}</colgroup>\n{body}\n</table>'
+    return f"<section>\n<h2>{name}</h2>\n{table}{rest}\n</section>"
+
+
+def _pixels(width: float, size: float) -> int:
+    """A width in characters as pixels (18.3.1.13)."""
+    return round(width * size * _DIGIT_PIXELS) + _PADDING_PIXELS
+
+
+class _Grid:
+    """The cells of one sheet while its rows are written."""
+
+    def __init__(self, book: Workbook, sheet: Sheet, rows: int, columns: int, used: dict[int, str]) -> None:
+        self.book = book
+        self.sheet = sheet
+        self.columns = columns
+        self.used = used
+        self.values = [sheet.column(number, 1, rows).to_list() for number in range(1, columns + 1)]
+        self.styles = [sheet.styles(number, 1, rows).tolist() for number in range(1, columns + 1)]
+        self.merged = {(area.top, area.left): area for area in sheet.merged}
+        self.covered = {
+            (row, column)
+            for area in sheet.merged
+            for row in range(area.top, min(area.bottom, rows) + 1)
+            for column in range(area.left, min(area.right, columns) + 1)
+        } - set(self.merged)
+
+    def row(self, row: int) -> str:
+        height = self.sheet.heights.get(row)
+        style = f' style="height: {height * _POINT:.0f}px"' if height else ""
+        cells = "".join(
+            self.cell(row, column) for column in range(1, self.columns + 1) if (row, column) not in self.covered
+        )
+        return f"<tr{style}>{cells}</tr>"
+
+    def cell(self, row: int, column: int) -> str:
+        value = self.values[column - 1][row - 1]
+        number = self.styles[column - 1][row - 1]
+        look = self.book.styles.appearance(number)
+        area = self.merged.get((row, column), Area(row, column, row, column))
+        if number and number not in self.used:
+            self.used[number] = css(look)
+        classes = [f"s{number}"] if number and self.used[number] else []
+        if look.align is None:
+            classes += _natural_class(value)
+        if isinstance(value, str) and not look.wrap and self._free_beside(row, column):
+            classes.append("o")
+        shown = show(value, look.format, self.book.date_system)
+        spans = (f' colspan="{area.width}"' if area.width > 1 else "") + (
+            f' rowspan="{area.height}"' if area.height > 1 else ""
+        )
+        colour = f' style="color: #{shown.colour}"' if shown.colour else ""
+        attribute = f' class="{" ".join(classes)}"' if classes else ""
+        return f"<td{attribute}{spans}{colour}>{html.escape(shown.text)}</td>"
+
+    def _free_beside(self, row: int, column: int) -> bool:
+        """Whether a long text may run over the next cell, as it does where that one is blank."""
+        return column >= self.columns or self.values[column][row - 1] is None
+
+
+def _natural_class(value: Value) -> list[str]:
+    """Where a value stands when its style does not say: numbers right, yes/no and errors in the middle."""
+    if isinstance(value, bool | CellError):
+        return ["m"]
+    return ["n"] if isinstance(value, float) else []
+
+
+def css(look: Appearance) -> str:
+    """An appearance as CSS declarations."""
+    rules = []
+    if look.font:
+        rules.append(f"font-family: {_family(look.font)}, sans-serif")
+    if look.size:
+        rules.append(f"font-size: {look.size:g}pt")
+    rules += ["font-weight: bold"] * look.bold + ["font-style: italic"] * look.italic
+    decoration = " ".join(["underline"] * look.underline + ["line-through"] * look.strike)
+    if decoration:
+        rules.append(f"text-decoration: {decoration}")
+    if look.colour:
+        rules.append(f"color: #{look.colour}")
+    if look.fill:
+        rules.append(f"background: #{look.fill}")
+    if look.align in ("left", "center", "right"):
+        rules.append(f"text-align: {look.align}")
+    if look.valign in ("top", "center", "bottom"):
+        rules.append(f"vertical-align: {'middle' if look.valign == 'center' else look.valign}")
+    if look.wrap:
+        rules.append("white-space: normal")
+    if look.indent:
+        rules.append(f"padding-left: {4 + 9 * look.indent}px")
+    for side in ("top", "bottom", "left", "right"):
+        edge: Edge | None = {
+            "top": look.edges.top, "bottom": look.edges.bottom, "left": look.edges.left, "right": look.edges.right,
+        }[side]  # fmt: skip
+        if edge:
+            rules.append(f"border-{side}: {_LINES.get(edge.style, '1px dashed')} #{edge.colour}")
+    return "; ".join(rules)
+
+
+def _family(font: str) -> str:
+    """A font's name in CSS; what could end the declaration is left out, since the name may come from a stranger's file."""
+    bare = "".join(character for character in font if character.isalnum() or character in " -_")
+    return f"'{bare}'"

@@ -1,0 +1,112 @@
+"""Giving messages to a mail server (RFC 5321)."""
+
+from __future__ import annotations
+
+import email
+import smtplib
+import ssl
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from email.message import EmailMessage
+from email.policy import SMTP
+from email.utils import format_datetime, getaddresses
+
+from tinquire.faults import AccessError, Fault
+
+__all__ = ["MailServer", "Session", "deliver", "recipients", "session"]
+
+#: How long a silent server is waited for, in seconds.
+_PATIENCE = 30.0
+
+
+@dataclass(frozen=True, slots=True)
+class MailServer:
+    """Where mails are given: `security` is 'none', 'starttls' or 'tls'; without a user nobody logs in."""
+
+    host: str = "localhost"
+    port: int = 25
+    security: str = "none"
+    user: str | None = None
+    password: str | None = None
+
+    def __str__(self) -> str:
+        return f"{self.host}:{self.port}"
+
+
+class Session:
+    """An open connection to a mail server."""
+
+    def __init__(self, client: smtplib.SMTP, server: MailServer) -> None:
+        self._client = client
+        self._server = server
+
+    def send(self, data: bytes, at: datetime) -> None:
+        """Give one message file to the server, dated `at`. Raises AccessError when any recipient is refused."""
+        message = email.message_from_bytes(data, policy=SMTP)
+        assert isinstance(message, EmailMessage)
+        del message["Date"]
+        message["Date"] = format_datetime(at)
+        to = recipients(message)
+        sender = getaddresses([str(message["From"])])[0][1]
+        try:
+            refused = self._client.sendmail(sender, to, message.as_bytes())
+        except (smtplib.SMTPException, OSError) as error:
+            raise _trouble(self._server, f"the server did not take the mail: {_said(error)}") from None
+        if refused:
+            names = ", ".join(refused)
+            raise _trouble(self._server, f"the server took the mail, but refused {names}")
+
+
+def recipients(message: EmailMessage) -> list[str]:
+    """All addresses a message goes to, each once."""
+    headers = [str(value) for name in ("To", "Cc", "Bcc") for value in message.get_all(name, [])]
+    return list(dict.fromkeys(address for _, address in getaddresses(headers) if address))
+
+
+@contextmanager
+def session(server: MailServer) -> Iterator[Session]:
+    """Connect to a server, secured and logged in as it says. Raises AccessError."""
+    client: smtplib.SMTP | None = None
+    try:
+        if server.security == "tls":
+            client = smtplib.SMTP_SSL(
+                server.host, server.port, timeout=_PATIENCE, context=ssl.create_default_context()
+            )
+        else:
+            client = smtplib.SMTP(server.host, server.port, timeout=_PATIENCE)
+        if server.security == "starttls":
+            client.starttls(context=ssl.create_default_context())
+        if server.user:
+            client.login(server.user, server.password or "")
+    except (smtplib.SMTPException, OSError) as error:
+        if client is not None:
+            client.close()
+        raise _trouble(server, f"no connection: {_said(error)}") from None
+    try:
+        yield Session(client, server)
+    finally:
+        try:
+            client.quit()
+        except (smtplib.SMTPException, OSError):
+            # The mails are settled already; a server that hangs up first has done its work.
+            client.close()
+
+
+def deliver(server: MailServer, data: bytes, at: datetime) -> None:
+    """Give a single message to a server."""
+    with session(server) as open_session:
+        open_session.send(data, at)
+
+
+def _said(error: Exception) -> str:
+    if isinstance(error, smtplib.SMTPResponseException):
+        detail = error.smtp_error
+        return f"{error.smtp_code} {detail.decode(errors='replace') if isinstance(detail, bytes) else detail}"
+    return str(error) or type(error).__name__
+
+
+def _trouble(server: MailServer, why: str) -> AccessError:
+    do = "check [post] in the docket and that the server runs; for a trial start 'tinquire postroom'"
+    return AccessError(Fault("sending mails", why, str(server), do))

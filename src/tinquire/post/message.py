@@ -1,0 +1,128 @@
+"""Mails as standard message files (RFC 5322, MIME: RFC 2045-2049, RFC 2231 for file names)."""
+
+from __future__ import annotations
+
+import hashlib
+import html
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from email.headerregistry import Address
+from email.message import EmailMessage
+from email.policy import SMTP
+from email.utils import format_datetime
+
+__all__ = ["Attachment", "Dress", "Letter", "built", "html_body", "parsed_address"]
+
+_ADDRESS = re.compile(r"[^\s<>,;:\"()\[\]\\@]+@[A-Za-z0-9](?:[A-Za-z0-9.-]*[A-Za-z0-9])?\Z")
+#: RFC 5321, 4.5.3.1: a local part of 64 and a domain of 255 characters.
+_LONGEST_ADDRESS = 320
+_CONTROL = re.compile(r"[\x00-\x1f\x7f\x85\u2028\u2029]")
+_TYPES = {
+    ".xlsx": ("application", "vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
+    ".docx": ("application", "vnd.openxmlformats-officedocument.wordprocessingml.document"),
+    ".pdf": ("application", "pdf"),
+    ".csv": ("text", "csv"),
+    ".html": ("text", "html"),
+    ".png": ("image", "png"),
+    ".zip": ("application", "zip"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Attachment:
+    name: str
+    content: bytes
+
+
+@dataclass(frozen=True, slots=True)
+class Dress:
+    """How the HTML body looks: fonts in order, size in points, colours as RGB."""
+
+    fonts: Sequence[str] = ("sans-serif",)
+    size: float = 10.0
+    colour: str = "000000"
+
+
+@dataclass(frozen=True, slots=True)
+class Letter:
+    """What a mail says, before it is put into standard form. Addresses are checked when it is built."""
+
+    identity: str
+    sender: Address
+    to: tuple[Address, ...]
+    subject: str
+    body: str
+    date: datetime
+    cc: tuple[Address, ...] = ()
+    reply_to: Address | None = None
+    attachments: tuple[Attachment, ...] = ()
+    dress: Dress = Dress()
+
+
+def parsed_address(name: str, address: str) -> Address:
+    """An address with the name it is shown under. Raises ValueError for what cannot be one, so that no text from a
+    source can bring in a second recipient or a header."""
+    bare = address.strip()
+    if not _ADDRESS.match(bare) or len(bare) > _LONGEST_ADDRESS or ".." in bare:
+        raise ValueError(f"'{bare}' is not an e-mail address")
+    if _CONTROL.search(name):
+        raise ValueError("the name holds a line break or another control character")
+    return Address(display_name=name.strip().strip('"'), addr_spec=bare)
+
+
+def built(letter: Letter) -> bytes:
+    """The message file's bytes, lines ended as RFC 5322 asks; the same letter gives the same bytes.
+
+    Raises: ValueError for a subject or file name with control characters.
+    """
+    if _CONTROL.search(letter.subject):
+        raise ValueError("the subject holds a line break or another control character")
+    message = EmailMessage(policy=SMTP)
+    message["From"] = letter.sender
+    message["To"] = letter.to
+    if letter.cc:
+        message["Cc"] = letter.cc
+    if letter.reply_to:
+        message["Reply-To"] = letter.reply_to
+    message["Subject"] = letter.subject
+    message["Date"] = format_datetime(letter.date)
+    message["Message-ID"] = letter.identity
+    message.set_content(letter.body.strip() + "\n")
+    message.add_alternative(html_body(letter.body, letter.dress), subtype="html")
+    for attachment in letter.attachments:
+        if _CONTROL.search(attachment.name):
+            raise ValueError(f"the file name {attachment.name!r} holds a control character")
+        ending = attachment.name[attachment.name.rfind(".") :].lower()
+        main, sub = _TYPES.get(ending, ("application", "octet-stream"))
+        message.add_attachment(attachment.content, maintype=main, subtype=sub, filename=attachment.name)
+    _fix_boundaries(message, letter.identity)
+    return message.as_bytes()
+
+
+def _fix_boundaries(message: EmailMessage, seed: str) -> None:
+    """Give each multipart a boundary that depends on the letter alone (RFC 2046, 5.1.1)."""
+    number = 0
+    for part in message.walk():
+        if part.is_multipart():
+            mark = hashlib.sha256(f"{seed} {number}".encode()).hexdigest()[:32]
+            part.set_boundary(f"=_tin_{mark}")
+            number += 1
+
+
+def html_body(text: str, dress: Dress) -> str:
+    """The text as a small HTML page: paragraphs, and lists of lines that begin with '- '. All text is escaped."""
+    blocks = [block for block in re.split(r"\n\s*\n", text.strip()) if block.strip()]
+    fonts = html.escape(", ".join(f"'{font}'" if " " in font else font for font in dress.fonts))
+    style = f"font-family: {fonts}; font-size: {dress.size:g}pt; line-height: 1.5; color: #{dress.colour}"
+    body = "\n".join(_block(block) for block in blocks)
+    return f'<!DOCTYPE html>\n<html>\n<body style="{style}">\n{body}\n</body>\n</html>\n'
+
+
+def _block(block: str) -> str:
+    lines = [line.strip() for line in block.strip().splitlines()]
+    if all(line.startswith("- ") for line in lines):
+        items = "\n".join(f"<li>{html.escape(line[2:])}</li>" for line in lines)
+        return f"<ul>\n{items}\n</ul>"
+    return "<p>" + "<br>\n".join(html.escape(line) for line in lines) + "</p>"

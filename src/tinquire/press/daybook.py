@@ -1,0 +1,145 @@
+"""The daybook: what was read, made and sent, kept in an SQLite file in the job's folder."""
+
+from __future__ import annotations
+
+import hashlib
+import sqlite3
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from tinquire.faults import AccessError, Fault
+
+__all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "digest"]
+
+DAYBOOK_NAME = "daybook.sqlite"
+#: How long to wait for another run that is writing, in seconds.
+_PATIENCE = 30.0
+_VERSION = 1
+_TABLES = """
+CREATE TABLE run (
+    id INTEGER PRIMARY KEY, docket TEXT NOT NULL, period TEXT NOT NULL, at TEXT NOT NULL, tool TEXT NOT NULL
+);
+CREATE TABLE read (
+    run INTEGER NOT NULL REFERENCES run, source TEXT NOT NULL, file TEXT NOT NULL, rows INTEGER NOT NULL,
+    digest TEXT NOT NULL
+);
+CREATE TABLE made (
+    run INTEGER NOT NULL REFERENCES run, output TEXT NOT NULL, file TEXT NOT NULL, digest TEXT NOT NULL
+);
+CREATE TABLE sent (
+    message_id TEXT NOT NULL, digest TEXT NOT NULL, period TEXT NOT NULL, recipients TEXT NOT NULL,
+    subject TEXT NOT NULL, state TEXT NOT NULL, at TEXT NOT NULL,
+    PRIMARY KEY (message_id, digest)
+);
+"""
+
+
+def digest(data: bytes) -> str:
+    """SHA-256 in hexadecimal digits."""
+    return hashlib.sha256(data).hexdigest()
+
+
+@dataclass(frozen=True, slots=True)
+class MailState:
+    """What the daybook knows of a mail: `state` is 'sending' or 'sent'; `same` when its content is this one."""
+
+    state: str
+    at: str
+    same: bool
+
+
+class Daybook:
+    """One job's daybook. Each method is one transaction, so two runs at once cannot spoil it."""
+
+    def __init__(self, folder: Path) -> None:
+        self.path = folder / DAYBOOK_NAME
+
+    @contextmanager
+    def _open(self) -> Iterator[sqlite3.Connection]:
+        try:
+            connection = sqlite3.connect(self.path, timeout=_PATIENCE, isolation_level=None)
+            try:
+                connection.execute("BEGIN IMMEDIATE")
+                if connection.execute("PRAGMA user_version").fetchone()[0] == 0:
+                    for statement in filter(str.strip, _TABLES.split(";")):
+                        connection.execute(statement)
+                    connection.execute(f"PRAGMA user_version = {_VERSION}")
+                yield connection
+                connection.execute("COMMIT")
+            finally:
+                # Closing takes back what was not committed.
+                connection.close()
+        except sqlite3.Error as error:
+            do = "make its folder writable, or move a damaged daybook away"
+            raise AccessError(Fault("writing the daybook", str(error), str(self.path), do)) from None
+
+    def record_run(
+        self,
+        docket: str,
+        period: str,
+        at: datetime,
+        tool: str,
+        read: Sequence[tuple[str, str, int, str]],
+        made: Sequence[tuple[str, str, str]],
+    ) -> int:
+        """Keep a run: sources as (source, file, rows, digest), outputs as (output, file, digest). Returns its number."""
+        with self._open() as connection:
+            cursor = connection.execute(
+                "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)",
+                (docket, period, _moment(at), tool),
+            )
+            number = int(cursor.lastrowid or 0)
+            connection.executemany("INSERT INTO read VALUES (?, ?, ?, ?, ?)", [(number, *line) for line in read])
+            connection.executemany("INSERT INTO made VALUES (?, ?, ?, ?)", [(number, *line) for line in made])
+            return number
+
+    def runs(self) -> list[tuple[int, str, str, str]]:
+        """Number, docket, period and time of every run, newest first."""
+        if not self.path.exists():
+            return []
+        with self._open() as connection:
+            return connection.execute("SELECT id, docket, period, at FROM run ORDER BY id DESC").fetchall()
+
+    def mail(self, message_id: str, content: str) -> MailState | None:
+        """What is known of a mail; a record of the same content comes before others."""
+        if not self.path.exists():
+            return None
+        with self._open() as connection:
+            row = connection.execute(
+                "SELECT state, at, digest = ? FROM sent WHERE message_id = ? ORDER BY digest = ? DESC, at DESC LIMIT 1",
+                (content, message_id, content),
+            ).fetchone()
+        return None if row is None else MailState(row[0], row[1], bool(row[2]))
+
+    def claim(self, message_id: str, content: str, period: str, to: str, subject: str, at: datetime, again: bool) -> bool:
+        """Mark a mail as being sent; False when another sender has it. Written before the mail leaves, so that a
+        breakdown on the way can never lead to a second mail in silence."""
+        with self._open() as connection:
+            known = connection.execute("SELECT 1 FROM sent WHERE message_id = ?", (message_id,)).fetchone()
+            if known and not again:
+                return False
+            connection.execute(
+                "INSERT OR REPLACE INTO sent VALUES (?, ?, ?, ?, ?, 'sending', ?)",
+                (message_id, content, period, to, subject, _moment(at)),
+            )
+            return True
+
+    def settle(self, message_id: str, content: str, sent: bool, at: datetime) -> None:
+        """Mark a claimed mail as sent, or give the claim back when the server did not take it."""
+        with self._open() as connection:
+            if sent:
+                connection.execute(
+                    "UPDATE sent SET state = 'sent', at = ? WHERE message_id = ? AND digest = ?",
+                    (_moment(at), message_id, content),
+                )
+            else:
+                connection.execute(
+                    "DELETE FROM sent WHERE message_id = ? AND digest = ? AND state = 'sending'", (message_id, content)
+                )
+
+
+def _moment(at: datetime) -> str:
+    return at.isoformat(timespec="seconds")

@@ -1,0 +1,198 @@
+"""Mails of a run: one for each row, complete or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from email.headerregistry import Address
+from pathlib import Path
+
+from tinquire.docket.schema import MailModel
+from tinquire.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
+from tinquire.formula.slots import Slot, filled_text, split_slots
+from tinquire.press.filenames import safe_file_name
+from tinquire.press.reckoning import Reckoning, unfilled_fault
+from tinquire.press.slotfill import SlotScope
+from tinquire.post.message import Attachment, Dress, Letter, built, parsed_address
+
+__all__ = ["MadeMail", "make_mails"]
+
+_MARK = re.compile("\x00(\\d+)\x00")
+
+
+@dataclass(frozen=True, slots=True)
+class MadeMail:
+    """A finished mail: the name of its file, its bytes, and what the record keeps of it."""
+
+    file: str
+    data: bytes
+    identity: str
+    to: tuple[str, ...]
+    subject: str
+
+
+@dataclass(frozen=True)
+class _Desk:
+    """What all mails of one entry share."""
+
+    work: Reckoning
+    name: str
+    model: MailModel
+    attachments: tuple[Attachment, ...]
+    date: datetime
+    dress: Dress
+
+    @property
+    def where(self) -> str:
+        return self.work.docket.where("mails", self.name)
+
+    def text(self, raw: str, scope: SlotScope, part: str) -> str:
+        """A text with its slots filled. Raises UseError."""
+        filled, unfilled = filled_text(raw, scope.resolve)
+        if unfilled:
+            stopped = f"mail '{self.name}', {part}"
+            raise UseError(*(unfilled_fault(one, stopped, self.where) for one in unfilled))
+        return filled
+
+
+def make_mails(
+    work: Reckoning, name: str, model: MailModel, outputs: Mapping[str, tuple[str, bytes] | None], date: datetime
+) -> list[MadeMail]:
+    """All mails of one entry. `outputs` are the run's files by name in the docket; None for one that failed.
+
+    Raises: one error with all that is wrong, a missing attachment among it.
+    """
+    body = next((look.colour for look in (work.house.look("body"),) if look.colour), None)
+    fonts = (work.house.font, *(part.strip() for part in work.house.fallback.split(",")))
+    dress = Dress(fonts, work.house.size, work.house.colour(body) if body else "000000")
+    attachments = tuple(_attachments(work, name, model, outputs))
+    desk = _Desk(work, name, model, attachments, date, dress)
+    errors: list[TinQuireError] = []
+    mails: list[MadeMail] = []
+    seen: Counter[tuple[str, ...]] = Counter()
+    for place, scope in _rows(work, model):
+        try:
+            mails.append(_mail(desk, scope, seen, place))
+        except TinQuireError as error:
+            errors.append(error)
+    if errors:
+        raise merged(errors)
+    return mails
+
+
+def _rows(work: Reckoning, model: MailModel) -> Iterator[tuple[str, SlotScope]]:
+    """For each mail where its row came from, and the slots it may use."""
+    scope = work.slots()
+    if model.each is None:
+        yield "", scope
+        return
+    table = work.tables[model.each]
+    for row in range(table.height):
+        yield table.where(row), scope.at(table, row)
+
+
+def _attachments(
+    work: Reckoning, name: str, model: MailModel, outputs: Mapping[str, tuple[str, bytes] | None]
+) -> Iterator[Attachment]:
+    """The files named by the docket, read whole. Raises UseError and DataError for those that are missing."""
+    for number, entry in enumerate(model.attach):
+        if entry in outputs:
+            made = outputs[entry]
+            if made is not None:
+                yield Attachment(*made)
+            continue
+        where = work.docket.where("mails", name, "attach", number)
+        text, unfilled = filled_text(entry, work.slots().resolve)
+        if unfilled:
+            raise UseError(*(unfilled_fault(one, f"mail '{name}', attachments", where) for one in unfilled))
+        path = work.docket.base / text
+        if not path.is_file():
+            why = f"the attachment '{text}' is neither an output of this docket nor a file: {known_names(text, list(outputs))}"
+            raise DataError(Fault(f"mail '{name}', attachments", why, where, "put the file there, or mend its name"))
+        yield Attachment(path.name, path.read_bytes())
+
+
+def _mail(desk: _Desk, scope: SlotScope, seen: Counter[tuple[str, ...]], place: str) -> MadeMail:
+    model = desk.model
+    sender = _addresses(desk, model.from_, scope, "from", place)
+    to = _addresses(desk, model.to, scope, "to", place)
+    cc = _addresses(desk, model.cc, scope, "cc", place) if model.cc.strip() else ()
+    reply = _addresses(desk, model.reply_to, scope, "reply_to", place) if model.reply_to else ()
+    addresses = tuple(address.addr_spec for address in (*to, *cc))
+    seen[addresses] += 1
+    identity = _identity(desk, addresses, seen[addresses], sender[0])
+    subject = " ".join(desk.text(model.subject, scope, "subject").split())
+    letter = Letter(
+        identity=identity,
+        sender=sender[0],
+        to=to,
+        cc=cc,
+        reply_to=reply[0] if reply else None,
+        subject=subject,
+        body=desk.text(model.body, scope, "body"),
+        date=desk.date,
+        attachments=desk.attachments,
+        dress=desk.dress,
+    )
+    again = f" ({seen[addresses]})" if seen[addresses] > 1 else ""
+    file = safe_file_name(f"{desk.name} - {addresses[0]}{again}.eml")
+    try:
+        return MadeMail(file, built(letter), identity, addresses, subject)
+    except ValueError as error:
+        raise DataError(Fault(f"mail '{desk.name}'", str(error), place or desk.where, "mend the row")) from None
+
+
+def _identity(desk: _Desk, addresses: tuple[str, ...], ordinal: int, sender: Address) -> str:
+    """A Message-ID (RFC 5322, 3.6.4) that the same mail of the same period always has."""
+    title, period = desk.work.docket.model.title, desk.work.period.text
+    key = "\n".join((title, desk.name, period, *addresses, str(ordinal)))
+    return f"<{hashlib.sha256(key.encode()).hexdigest()[:32]}@{sender.domain}>"
+
+
+def _addresses(desk: _Desk, raw: str, scope: SlotScope, part: str, place: str) -> tuple[Address, ...]:
+    """Recipients as the docket writes them, `Name <address>, ...`.
+
+    Commas and angle brackets count only where the docket wrote them: what a slot brings stays one name or one address.
+    """
+    values: list[str] = []
+    marked = ""
+    for piece in split_slots(raw):
+        if isinstance(piece, Slot):
+            marked += f"\x00{len(values)}\x00"
+            values.append(desk.text(piece.written, scope, part).strip())
+        else:
+            marked += piece
+
+    def back(text: str) -> str:
+        return _MARK.sub(lambda found: values[int(found[1])], text).strip()
+
+    result = []
+    for entry in filter(str.strip, marked.split(",")):
+        name, bracket, address = entry.rpartition("<")
+        text = address.strip().removesuffix(">") if bracket else entry
+        try:
+            result.append(parsed_address(back(name), back(text)))
+        except ValueError as error:
+            stopped = f"mail '{desk.name}', {part}"
+            raise DataError(Fault(stopped, str(error), place or desk.where, "mend the address in the list")) from None
+    if not result:
+        why = "no recipient is left when its slots are filled" if part != "from" else "there is no sender"
+        raise DataError(Fault(f"mail '{desk.name}', {part}", why, place or desk.where, "fill in the address"))
+    return tuple(result)
+
+
+def outbox_folder(work: Reckoning) -> Path:
+    """The folder of the period's finished mails."""
+    return work.docket.base / filled_path(work, work.docket.model.outbox, "outbox")
+
+
+def filled_path(work: Reckoning, raw: str, key: str) -> str:
+    """A folder of the docket with its slots filled. Raises UseError."""
+    text, unfilled = filled_text(raw, work.slots().resolve)
+    if unfilled:
+        raise UseError(*(unfilled_fault(one, f"the folder '{key}'", work.docket.where(key)) for one in unfilled))
+    return text

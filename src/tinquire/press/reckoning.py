@@ -1,0 +1,246 @@
+"""The first half of a run: sources into tables, tables into pivots and figures, and the checks on them.
+
+Faults are gathered as far as they do not follow from one another: a source that cannot be read does not hide what
+is wrong with the next, but a table is not made from one that failed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from tinquire.cells.values import Value
+from tinquire.docket import Docket, Period
+from tinquire.docket.review import table_order, tables_used
+from tinquire.docket.schema import FigureModel, SourceModel
+from tinquire.faults import DataError, Fault, TinQuireError, UseError
+from tinquire.formula import FormulaError, parse
+from tinquire.formula.slots import Unfilled, filled_text, slot_name
+from tinquire.formula.tree import Name, walk
+from tinquire.looks import House
+from tinquire.press.slotfill import SlotScope
+from tinquire.sources import Gathered, SourceSpec, gather
+from tinquire.tables import Table
+from tinquire.tables.checks import CheckResult, checked
+from tinquire.tables.pivot import Pivot, PivotValue, pivoted
+from tinquire.tables.scope import TableScope, read_formula, require_no_error, scalar_value
+from tinquire.tables.steps import StepContext, StepReport, apply_steps
+
+__all__ = ["Reckoning", "reckon"]
+
+
+@dataclass
+class Reckoning:
+    """All values of a run, before anything is drawn from them; and what was wrong on the way."""
+
+    docket: Docket
+    period: Period
+    house: House
+    sources: dict[str, Gathered] = field(default_factory=dict)
+    tables: dict[str, Table] = field(default_factory=dict)
+    steps: dict[str, list[StepReport]] = field(default_factory=dict)
+    pivots: dict[str, Pivot] = field(default_factory=dict)
+    figures: dict[str, Value] = field(default_factory=dict)
+    figure_types: dict[str, str] = field(default_factory=dict)
+    checks: list[CheckResult] = field(default_factory=list)
+    errors: list[TinQuireError] = field(default_factory=list)
+    warnings: list[Fault] = field(default_factory=list)
+
+    @property
+    def names(self) -> dict[str, Value]:
+        """The values that formulas and slots know by name: figures, and what is known of the run."""
+        files = sum(len(gathered.files) for gathered in self.sources.values())
+        return {**self.period.values(), "title": self.docket.model.title, "files_read": float(files), **self.figures}
+
+    def slots(self) -> SlotScope:
+        """The scope of slots, once all is worked out."""
+        dates = {"period.first": "date", "period.last": "date", "files_read": "whole"}
+        return SlotScope(self.house, self.names, {**dates, **self.figure_types}, self._formula_tables())
+
+    def _formula_tables(self) -> dict[str, Table]:
+        return {**self.tables, **{name: pivot.as_table() for name, pivot in self.pivots.items()}}
+
+    def scope(self) -> TableScope:
+        plain = {name: value for name, value in self.names.items() if "." not in name}
+        return TableScope(self._formula_tables(), plain)
+
+
+def reckon(docket: Docket, period: Period, house: House, said: Callable[[str], None]) -> Reckoning:
+    """Work out all tables, pivots, figures and checks. `said` hears what is being done, for progress."""
+    work = Reckoning(docket, period, house)
+    for name, source in docket.model.sources.items():
+        said(f"reading {name}")
+        try:
+            gathered = gather(_spec(work, name, source))
+        except TinQuireError as error:
+            work.errors.append(error)
+            continue
+        work.sources[name] = gathered
+        work.tables[name] = gathered.table
+        work.warnings += gathered.warnings
+    said("shaping tables")
+    _make_tables(work)
+    _make_pivots(work)
+    _make_figures(work)
+    # A check over half the tables would only repeat what is wrong with the other half.
+    if not work.errors:
+        _make_checks(work)
+    return work
+
+
+def _spec(work: Reckoning, name: str, source: SourceModel) -> SourceSpec:
+    """The source as the reader wants it: slots in its paths filled, its stamps ready for each file."""
+    scope = SlotScope(work.house, work.period.values())
+    where = work.docket.where("sources", name)
+
+    def path(text: str | None) -> str | None:
+        return None if text is None else _all_filled(text, scope, f"source '{name}'", where)
+
+    def stamp(text: str) -> Callable[[Path], str]:
+        def at(file: Path) -> str:
+            of_file = scope.also({"file.stem": file.stem, "file.name": file.name, "file.folder": file.parent.name})
+            return _all_filled(text, of_file, f"source '{name}', stamping {file.name}", where)
+
+        return at
+
+    return SourceSpec(
+        name=name,
+        base=work.docket.base,
+        files=path(source.files),
+        file=path(source.file),
+        sheet=source.sheet,
+        table=source.table,
+        header=source.header,
+        totals_row=source.totals_row,
+        types=source.types,
+        read_as=source.read_as,
+        differing=source.differing,
+        separator=source.separator,
+        decimal=source.decimal,
+        encoding=source.encoding,
+        stamps={heading: stamp(text) for heading, text in source.stamp.items()},
+    )
+
+
+def _all_filled(text: str, scope: SlotScope, stopped: str, where: str) -> str:
+    """A text with its slots filled. Raises UseError when one is not."""
+    filled, unfilled = filled_text(text, scope.resolve)
+    if unfilled:
+        raise UseError(*(unfilled_fault(one, stopped, where) for one in unfilled))
+    return filled
+
+
+def unfilled_fault(unfilled: Unfilled, stopped: str, where: str) -> Fault:
+    why = f"nothing fills {unfilled.slot.written}: {unfilled.why}"
+    return Fault(stopped, why, where, "mend the slot's name, or add a figure of that name")
+
+
+def _make_tables(work: Reckoning) -> None:
+    order = table_order(work.docket)
+    assert not isinstance(order, Fault)  # the docket was reviewed when it was loaded
+    for name in order:
+        model = work.docket.model.tables[name]
+        if not _all_there(work, [model.from_, *_other_tables(model.steps)]):
+            continue
+        base = work.tables[model.from_]
+        start = Table(name, base.fields, base.columns, base.origin)
+        context = StepContext(work.tables, {**work.period.values(), "title": work.docket.model.title})
+        places = [work.docket.where("tables", name, "steps", number) for number in range(len(model.steps))]
+        try:
+            work.tables[name], work.steps[name] = apply_steps(start, model.steps, context, places)
+        except TinQuireError as error:
+            work.errors.append(error)
+
+
+def _other_tables(steps: Sequence[object]) -> list[str]:
+    return [name for step in steps for name in tables_used(step)]
+
+
+def _all_there(work: Reckoning, names: Sequence[str]) -> bool:
+    """Whether all tables were made; one that failed has said why already."""
+    return all(name in work.tables for name in names)
+
+
+def _make_pivots(work: Reckoning) -> None:
+    for name, model in work.docket.model.pivots.items():
+        if not _all_there(work, [model.from_]):
+            continue
+        table = work.tables[model.from_]
+        values = [
+            PivotValue(column, how, value.as_ or column)
+            for value in model.values
+            for how, column in value.stated().items()
+        ]
+        try:
+            work.pivots[name] = pivoted(
+                Table(name, table.fields, table.columns, table.origin),
+                model.rows,
+                model.columns,
+                values,
+                empty=model.empty if isinstance(model.empty, str | bool | None) else float(model.empty),
+                totals=model.totals,
+                totals_across=model.totals_across,
+            )
+        except TinQuireError as error:
+            work.errors.append(error)
+
+
+def _make_figures(work: Reckoning) -> None:
+    """Figures in the order in which they use each other."""
+    waiting = {
+        name: figure if isinstance(figure, FigureModel) else FigureModel(**{"is": figure})
+        for name, figure in work.docket.model.figures.items()
+    }
+    if work.errors and waiting:
+        return
+    while waiting:
+        ready = [name for name, figure in waiting.items() if not _figures_used(figure.is_, waiting)]
+        if not ready:
+            first = next(iter(waiting))
+            why = f"the figures {', '.join(waiting)} use each other"
+            where = work.docket.where("figures", first)
+            work.errors.append(UseError(Fault("working out figures", why, where, "break the circle")))
+            return
+        for name in ready:
+            figure = waiting.pop(name)
+            try:
+                work.figures[name] = _figure(work, name, figure)
+            except TinQuireError as error:
+                work.errors.append(error)
+            if figure.type:
+                work.figure_types[name] = figure.type
+
+
+def _figures_used(formula: str, names: Mapping[str, object]) -> bool:
+    """Whether a formula uses one of the named figures."""
+    wanted = {slot_name(name) for name in names}
+    try:
+        tree = parse(formula)
+    except FormulaError:
+        return False
+    return any(isinstance(node, Name) and slot_name(node.name) in wanted for node in walk(tree))
+
+
+def _figure(work: Reckoning, name: str, figure: FigureModel) -> Value:
+    where = work.docket.where("figures", name)
+    scope = work.scope()
+    tree = read_formula(figure.is_, scope, f"figure '{name}'", where)
+    return require_no_error(scalar_value(tree, scope), figure.is_, f"figure '{name}'", where)
+
+
+def _make_checks(work: Reckoning) -> None:
+    for name, model in work.docket.model.checks.items():
+        where = work.docket.where("checks", name)
+        try:
+            result = checked(
+                name, model.that, work.scope(), stops=model.otherwise == "stop", says=model.says, where=where
+            )
+        except TinQuireError as error:
+            work.errors.append(error)
+            continue
+        work.checks.append(result)
+        if not result.holds and result.stops:
+            work.errors.append(DataError(result.fault(where)))
+        elif not result.holds:
+            work.warnings.append(result.fault(where))

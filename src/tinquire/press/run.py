@@ -1,0 +1,212 @@
+"""A run: everything made in memory first, then written in one go. A pack is whole, or there is none."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, time, timedelta
+from pathlib import Path
+
+from tinquire import __version__
+from tinquire.docket import Docket, Period
+from tinquire.docket.house import load_house
+from tinquire.faults import AccessError, DataError, Fault, TinQuireError, UseError, merged
+from tinquire.formula.slots import filled_text
+from tinquire.press.daybook import Daybook, digest
+from tinquire.press.filenames import safe_file_name
+from tinquire.press.mails import MadeMail, filled_path, make_mails
+from tinquire.press.reckoning import Reckoning, reckon, unfilled_fault
+from tinquire.press.workbooks import make_workbook
+
+__all__ = ["Made", "Pack", "make", "publish"]
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """A finished output: its name in the docket, its place, its bytes, and a few words on what is in it."""
+
+    name: str
+    path: Path
+    data: bytes
+    says: str
+
+
+@dataclass
+class Pack:
+    """All that a run made, not yet written. `warnings` stop nothing."""
+
+    work: Reckoning
+    outputs: list[Made] = field(default_factory=list)
+    mails: list[MadeMail] = field(default_factory=list)
+    out: Path = Path()
+    outbox: Path = Path()
+
+    @property
+    def warnings(self) -> list[Fault]:
+        return self.work.warnings
+
+    @property
+    def first_to_open(self) -> Path | None:
+        return self.outputs[0].path if self.outputs else None
+
+
+def make(
+    docket: Docket,
+    period: Period,
+    *,
+    now: datetime | None = None,
+    said: Callable[[str], None] = lambda _: None,
+) -> Pack:
+    """Make a period's pack without writing anything.
+
+    `now` dates the mails; without it they carry eight o'clock (UTC) on the day after the period, so that the same
+    sources give the same bytes. Raises: one error with all that is wrong.
+    """
+    house = load_house(docket.base / docket.model.style if docket.model.style else None)
+    work = reckon(docket, period, house, said)
+    if work.errors:
+        raise merged(work.errors)
+    pack = Pack(work)
+    pack.out = docket.base / filled_path(work, docket.model.out, "out")
+    pack.outbox = docket.base / filled_path(work, docket.model.outbox, "outbox")
+    date = now or datetime.combine(period.last + timedelta(days=1), time(8), tzinfo=UTC)
+    errors: list[TinQuireError] = []
+    _make_workbooks(pack, errors, said)
+    _make_mails(pack, errors, date, said)
+    errors += _collisions(pack)
+    if errors:
+        raise merged(errors)
+    return pack
+
+
+def _make_workbooks(pack: Pack, errors: list[TinQuireError], said: Callable[[str], None]) -> None:
+    work = pack.work
+    for name, model in work.docket.model.workbooks.items():
+        said(f"making {name}")
+        try:
+            file, unfilled = filled_text(model.name, work.slots().resolve)
+            if unfilled:
+                where = work.docket.where("workbooks", name, "name")
+                raise UseError(*(unfilled_fault(one, f"naming workbook '{name}'", where) for one in unfilled))
+            book = make_workbook(work, name, model)
+            formulas = sum(sheet.formula_count() for sheet in book.sheets())
+            says = f"{len(book.entries)} sheets, {formulas:,} formulas"
+            pack.outputs.append(Made(name, pack.out / safe_file_name(file), book.to_bytes(), says))
+        except TinQuireError as error:
+            errors.append(error)
+
+
+def _make_mails(pack: Pack, errors: list[TinQuireError], date: datetime, said: Callable[[str], None]) -> None:
+    work = pack.work
+    made = {output.name: (output.path.name, output.data) for output in pack.outputs}
+    # Outputs that failed are known by name, so that a mail does not call them missing as well.
+    files = {name: made.get(name) for name in work.docket.model.workbooks}
+    for name, model in work.docket.model.mails.items():
+        said(f"writing mails {name}")
+        try:
+            pack.mails += make_mails(work, name, model, files, date)
+        except TinQuireError as error:
+            errors.append(error)
+
+
+def _collisions(pack: Pack) -> list[TinQuireError]:
+    """Outputs with one name, or with the name of an input."""
+    base = pack.work.docket.base
+    inputs = {file.path.resolve() for gathered in pack.work.sources.values() for file in gathered.files}
+    inputs |= {
+        (base / model.template).resolve() for model in pack.work.docket.model.workbooks.values() if model.template
+    }
+    errors: list[TinQuireError] = []
+    seen: dict[str, str] = {}
+    for output in pack.outputs:
+        where = pack.work.docket.where("workbooks", output.name, "name")
+        key = str(output.path.resolve()).casefold()
+        if output.path.resolve() in inputs:
+            why = f"'{output.path.name}' would be written over one of its own inputs"
+            errors.append(UseError(Fault(f"workbook '{output.name}'", why, where, "give it another name or folder")))
+        if key in seen:
+            why = f"'{output.path.name}' is the name of workbook '{seen[key]}' too"
+            errors.append(UseError(Fault(f"workbook '{output.name}'", why, where, "give it another name")))
+        seen[key] = output.name
+    names: set[str] = set()
+    for mail in pack.mails:
+        if mail.file.casefold() in names:
+            fault = Fault("writing mails", f"two mails would be written to '{mail.file}'", do="rename one of them")
+            errors.append(DataError(fault))
+        names.add(mail.file.casefold())
+    return errors
+
+
+# -- writing ---------------------------------------------------------------------------------------------
+
+
+def publish(pack: Pack, at: datetime) -> list[str]:
+    """Write outputs, then mails, then the record. Returns notes on what was taken away.
+
+    Everything is written aside first; only when all of it is on disk does anything take its place. Raises
+    AccessError, with nothing changed, when something cannot be written.
+    """
+    outputs = [(output.path, output.data) for output in pack.outputs]
+    mails = [(pack.outbox / mail.file, mail.data) for mail in pack.mails]
+    _write_all([*outputs, *mails])
+    notes = _without_old_mails(pack)
+    base = pack.work.docket.base
+    read = [
+        (name, file.shown, file.rows, digest(file.path.read_bytes()))
+        for name, gathered in pack.work.sources.items()
+        for file in gathered.files
+    ]
+    made = [(output.name, _shown(output.path, base), digest(output.data)) for output in pack.outputs]
+    made += [("mail", _shown(pack.outbox / mail.file, base), digest(mail.data)) for mail in pack.mails]
+    Daybook(base).record_run(
+        pack.work.docket.model.title, pack.work.period.text, at, f"tinquire {__version__}", read, made
+    )
+    return notes
+
+
+def _write_all(files: Sequence[tuple[Path, bytes]]) -> None:
+    """Write files into a folder aside on the same disk, then move each to its place."""
+    staged: list[tuple[Path, Path]] = []
+    asides: dict[Path, Path] = {}
+    place = Path()
+    try:
+        for place, data in files:
+            if place.parent not in asides:
+                place.parent.mkdir(parents=True, exist_ok=True)
+                asides[place.parent] = Path(tempfile.mkdtemp(prefix=".making-", dir=place.parent))
+            if place.exists():
+                # A file that is open in a program that locks it, or marked read-only, must stop us before the first move.
+                with place.open("r+b"):
+                    pass
+            aside = asides[place.parent] / place.name
+            aside.write_bytes(data)
+            staged.append((aside, place))
+        for aside, place in staged:
+            aside.replace(place)
+    except OSError as error:
+        why = (error.strerror or str(error)).strip()
+        do = "close it where it is open, or make its folder writable; nothing was changed"
+        raise AccessError(Fault("writing the pack", f"{why[:1].lower()}{why[1:]}", str(place), do)) from None
+    finally:
+        for folder in asides.values():
+            shutil.rmtree(folder, ignore_errors=True)
+
+
+def _without_old_mails(pack: Pack) -> list[str]:
+    """Take mails of an earlier run of the period out of the outbox: what this run did not make must not be sent."""
+    if not pack.outbox.is_dir():
+        return []
+    made = {mail.file for mail in pack.mails}
+    old = sorted(path for path in pack.outbox.glob("*.eml") if path.name not in made)
+    for path in old:
+        path.unlink()
+    return [f"{path.name} of an earlier run was taken out of the outbox" for path in old]
+
+
+def _shown(path: Path, base: Path) -> str:
+    try:
+        return path.relative_to(base).as_posix()
+    except ValueError:
+        return str(path)

@@ -1,0 +1,278 @@
+"""Tables and pivots laid out on sheets and dressed: titles, headings, rows, totals, widths, borders."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from tinquire.cells.address import Area
+from tinquire.cells.column import Codes, Column, Kind
+from tinquire.cells.display import show_column
+from tinquire.cells.values import Value
+from tinquire.looks import Appearance, House
+from tinquire.looks.widths import fitting_width, wrapped_lines
+from tinquire.press.living import living_formula
+from tinquire.tables import Field, Table
+from tinquire.tables.pivot import Pivot
+from tinquire.workbook import Formula, Sheet, SheetTable
+from tinquire.workbook.sheet import TableColumn
+from tinquire.workbook.styles import StyleBook
+
+__all__ = ["SheetPlan", "pivot_sheet", "safe_table_name", "table_sheet"]
+
+#: Column types whose values stand on the right, with their headings.
+_RIGHT = frozenset({"whole", "number", "money", "percent", "date", "time"})
+#: SUBTOTAL's choice and the table part's word for each total; 100 and more leaves rows hidden by hand out.
+_TOTALS = {
+    "sum": (109, "sum"), "average": (101, "average"), "count": (103, "count"), "smallest": (105, "min"),
+    "largest": (104, "max"),
+}  # fmt: skip
+#: A line of text is this many times as high as its letters.
+_LINE_HEIGHT = 1.45
+_TITLE_ROOM = 8.0
+
+
+@dataclass(frozen=True)
+class SheetPlan:
+    """What a sheet shall be, slots filled; `where` is its place in the docket, for messages."""
+
+    name: str
+    title: str | None = None
+    columns: Sequence[str] = ()
+    totals: Mapping[str, str] = field(default_factory=dict)
+    total_label: str = "Total"
+    living: bool = False
+    freeze: bool = True
+    filter: bool = True
+    landscape: bool = False
+    looks: Mapping[str, str] = field(default_factory=dict)
+    where: str = ""
+
+    def look(self, part: str) -> str:
+        return self.looks.get(part, part)
+
+
+class _Dresser:
+    """Style numbers of a house's looks in one workbook."""
+
+    def __init__(self, house: House, styles: StyleBook, plan: SheetPlan) -> None:
+        self.house = house
+        self.styles = styles
+        self.plan = plan
+
+    def plain(self, part: str, kind: str | None = None) -> Appearance:
+        return self.house.appearance(self.plan.look(part), kind)
+
+    def number(
+        self, part: str, kind: str | None, *, first: bool, last: bool, top: bool = True, bottom: bool = True,
+        align: str | None = None,
+    ) -> int:  # fmt: skip
+        """The style of a cell in a block: `first` and `last` column, `top` and `bottom` row."""
+        look = self.plain(part, kind)
+        rule = self.house.borders(self.plan.look(part))
+        edges = rule.edges(first_row=top, last_row=bottom, first_column=first, last_column=last)
+        return self.styles.number(replace(look.bordered(edges), align=look.align or align))
+
+    def run(self, part: str, kind: str | None, height: int, *, first: bool, last: bool, align: str | None) -> Codes:
+        """The styles of a column of a block, downwards: its first and last row carry the outside lines."""
+        styles = np.full(height, self.number(part, kind, first=first, last=last, top=False, bottom=False, align=align))
+        if height == 1:
+            styles[0] = self.number(part, kind, first=first, last=last, align=align)
+        elif height:
+            styles[0] = self.number(part, kind, first=first, last=last, bottom=False, align=align)
+            styles[-1] = self.number(part, kind, first=first, last=last, top=False, align=align)
+        return styles.astype(np.int32)
+
+    @property
+    def scale(self) -> float:
+        """The size of the rows' letters over that of the workbook's plain font."""
+        return self.plain("rows").size / self.styles.plain_font[1]
+
+
+def _align(kind: str) -> str | None:
+    return "right" if kind in _RIGHT else None
+
+
+def table_sheet(plan: SheetPlan, table: Table, house: House, styles: StyleBook, table_name: str) -> Sheet:
+    """A table on a sheet, as a table part named `table_name`, with totals below it.
+
+    Raises UseError when a living formula reads columns that are not shown, DataError for missing columns.
+    """
+    stopped = f"sheet '{plan.name}'"
+    places = [table.find(name, stopped) for name in plan.columns] or list(range(len(table.fields)))
+    table = table.select(places)
+    totals = {table.fields[table.find(name, stopped)].name: kind for name, kind in plan.totals.items()}
+    dresser = _Dresser(house, styles, plan)
+    sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
+    top = _title(sheet, plan, dresser)
+    height = max(table.height, 1)
+    parts = []
+    for number, column in enumerate(table.columns, start=1):
+        one = table.fields[number - 1]
+        first, last = number == 1, number == len(table.fields)
+        formula = None
+        if plan.living and one.formula is not None:
+            formula = living_formula(one.formula, table_name, table.headings, stopped, plan.where)
+        heading = dresser.number("heading", None, first=first, last=last, align=_align(one.type))
+        sheet.put(top, number, Column.from_values([one.name]), heading)
+        body = column if table.height else Column.blank(1)
+        made = None if formula is None or not table.height else Formula(formula, top + 1, number)
+        sheet.put(top + 1, number, body, dresser.run("rows", one.type, height, first=first, last=last, align=_align(one.type)), made)
+        total = None
+        if totals:
+            total = _total(
+                sheet, plan, dresser, top + 1 + height, number, one, column, totals, table_name, first=first, last=last
+            )
+        label = plan.total_label if totals and first and total is None else None
+        parts.append(TableColumn(one.name, formula, total, label))
+        _fit(sheet, number, one, column, dresser, button=plan.filter)
+    _heading_height(sheet, top, [one.name for one in table.fields], dresser)
+    bottom = top + height + bool(totals)
+    area = Area(top, 1, bottom, len(table.fields))
+    sheet.tables.append(SheetTable(table_name, area, tuple(parts), totals=bool(totals), filter=plan.filter))
+    sheet.frozen = (top, 0) if plan.freeze else (0, 0)
+    sheet.repeat_rows = (top, top)
+    return sheet
+
+
+def _title(sheet: Sheet, plan: SheetPlan, dresser: _Dresser) -> int:
+    """Write the title, if there is one, and return the heading's row."""
+    if plan.title is None:
+        return 1
+    look = dresser.plain("title")
+    sheet.put(1, 1, Column.from_values([plan.title]), dresser.styles.number(look))
+    sheet.heights[1] = round(look.size * _LINE_HEIGHT + _TITLE_ROOM, 1)
+    return 3
+
+
+def _total(
+    sheet: Sheet, plan: SheetPlan, dresser: _Dresser, row: int, number: int, one: Field, column: Column,
+    totals: Mapping[str, str], table_name: str, *, first: bool, last: bool,
+) -> str | None:  # fmt: skip
+    """Write one cell of the totals row, and return its word for the table part."""
+    kind = totals.get(one.name)
+    shown_as = "whole" if kind == "count" else one.type
+    align = _align(shown_as) if kind else None
+    style = dresser.number("total", shown_as if kind else None, first=first, last=last, align=align)
+    if kind is None:
+        label: Value = plan.total_label if first else None
+        sheet.put(row, number, Column.from_values([label]), style)
+        return None
+    choice, word = _TOTALS[kind]
+    formula = Formula(f"SUBTOTAL({choice},{table_name}[{one.name}])", row, number) if plan.living else None
+    sheet.put(row, number, Column.from_values([_worked(kind, column)]), style, formula)
+    return word if plan.living else None
+
+
+def _worked(kind: str, column: Column) -> Value:
+    """A total's value; a living one is worked out again when the workbook is recalculated."""
+    numbers = column.numbers[column.kinds == Kind.NUMBER]
+    if kind == "count":
+        return float((column.kinds != Kind.BLANK).sum())
+    if not len(numbers):
+        return 0.0 if kind == "sum" else None
+    work = {"sum": np.sum, "average": np.mean, "smallest": np.min, "largest": np.max}[kind]
+    return float(work(numbers))
+
+
+def _fit(sheet: Sheet, number: int, one: Field, column: Column, dresser: _Dresser, *, button: bool) -> None:
+    """Set a column's width from what it shows, heading and total included."""
+    code = dresser.plain("rows", one.type).format
+    texts = set(show_column(column, code))
+    numbers = column.numbers[column.kinds == Kind.NUMBER]
+    if one.type in ("whole", "number", "money") and len(numbers):
+        texts.update(show_column(Column.of_numbers([float(numbers.sum())]), code))
+    sheet.widths[number] = fitting_width(
+        texts, heading=one.name, bold=bool(dresser.plain("total").bold), button=button, scale=dresser.scale
+    )
+
+
+def _heading_height(sheet: Sheet, row: int, headings: Sequence[str], dresser: _Dresser) -> None:
+    """Make the heading row high enough for headings that break into lines."""
+    look = dresser.plain("heading")
+    lines = [
+        wrapped_lines(heading, sheet.widths[number] / dresser.scale, bold=True)
+        for number, heading in enumerate(headings, start=1)
+        if number in sheet.widths
+    ]
+    if look.wrap:
+        sheet.heights[row] = round(max(lines, default=1) * look.size * _LINE_HEIGHT + 6, 1)
+
+
+# -- pivots ----------------------------------------------------------------------------------------------
+
+
+def pivot_sheet(plan: SheetPlan, pivot: Pivot, house: House, styles: StyleBook) -> Sheet:
+    """A pivot on a sheet: column labels over value names, row groups, totals below and at the right."""
+    dresser = _Dresser(house, styles, plan)
+    sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
+    top = _title(sheet, plan, dresser)
+    table = pivot.as_table()
+    levels = 2 if pivot.column_fields and len(pivot.values) > 1 else 1
+    _pivot_headings(sheet, pivot, dresser, top, levels)
+    height = pivot.height
+    for number, column in enumerate(table.columns, start=1):
+        one = table.fields[number - 1]
+        first, last = number == 1, number == len(table.fields)
+        align = _align(one.type) if number > len(pivot.row_fields) else None
+        body = top + levels
+        style = dresser.run("rows", one.type, height, first=first, last=last, align=align)
+        sheet.put(body, number, column.slice(0, height), style)
+        if pivot.totals is not None:
+            total = dresser.number("total", one.type, first=first, last=last, align=align)
+            sheet.put(body + height, number, column.slice(height, height + 1), total)
+        name = one.name if levels == 1 or number <= len(pivot.row_fields) else pivot.values[_value_of(pivot, number)].name
+        _fit(sheet, number, replace(one, name=name), column, dresser, button=False)
+    sheet.frozen = (top + levels - 1, len(pivot.row_fields)) if plan.freeze else (0, 0)
+    sheet.repeat_rows = (top, top + levels - 1)
+    return sheet
+
+
+def _value_of(pivot: Pivot, number: int) -> int:
+    return (number - len(pivot.row_fields) - 1) % len(pivot.values)
+
+
+def _pivot_headings(sheet: Sheet, pivot: Pivot, dresser: _Dresser, top: int, levels: int) -> None:
+    """One row of headings, or two: labels over their values, row fields over both."""
+    table = pivot.as_table()
+    width = len(table.fields)
+    for number, one in enumerate(table.fields, start=1):
+        first, last = number == 1, number == width
+        is_label = number <= len(pivot.row_fields)
+        align = None if is_label else "right"
+        if levels == 1:
+            style = dresser.number("heading", None, first=first, last=last, align=align)
+            sheet.put(top, number, Column.from_values([one.name]), style)
+            continue
+        upper = dresser.number("heading", None, first=first, last=last, bottom=False, align=None if is_label else "center")
+        lower = dresser.number("heading", None, first=first, last=last, top=False, align=align)
+        place = _value_of(pivot, number) if not is_label else 0
+        group = (number - len(pivot.row_fields) - 1) // len(pivot.values)
+        over: Value = one.name
+        if not is_label:
+            over = None
+            if place == 0:
+                over = pivot.column_label(group) if group < pivot.width else pivot.totals_across
+        sheet.put(top, number, Column.from_values([over]), upper)
+        sheet.put(top + 1, number, Column.from_values([None if is_label else pivot.values[place].name]), lower)
+        if is_label:
+            sheet.merged.append(Area(top, number, top + 1, number))
+        elif place == 0 and len(pivot.values) > 1:
+            sheet.merged.append(Area(top, number, top, number + len(pivot.values) - 1))
+
+
+# -- names -----------------------------------------------------------------------------------------------
+
+
+def safe_table_name(name: str, taken: set[str]) -> str:
+    """A name for a table part: letters, digits and underscores, no cell address, unlike all others (18.5.1.2)."""
+    base = re.sub(r"\W+", "_", name).strip("_") or "Table"
+    if base[0].isdigit() or re.fullmatch(r"[A-Za-z]{1,3}\d+|[RrCc]|[Rr]\d*[Cc]\d*", base):
+        base = f"_{base}"
+    candidate, number = base, 2
+    while candidate.casefold() in taken:
+        candidate, number = f"{base}_{number}", number + 1
+    return candidate

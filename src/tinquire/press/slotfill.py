@@ -1,0 +1,90 @@
+"""What slots mean in a run: names of the run, columns of the row at hand, and formulas over both."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from tinquire.cells.values import Value
+from tinquire.faults import TinQuireError, UseError, known_names
+from tinquire.formula.coerce import text_of
+from tinquire.formula.slots import Filled, Slot, Unfilled, cut, slot_name
+from tinquire.formula.tree import Name
+from tinquire.looks import House
+from tinquire.tables import Table
+from tinquire.tables.scope import TableScope, read_formula, scalar_value, table_values
+from tinquire.tables.types import TYPES
+
+__all__ = ["SlotScope"]
+
+
+@dataclass(frozen=True)
+class SlotScope:
+    """The names a slot may use, the tables its formulas may read, and the row of a table, if one is at hand.
+
+    `types` gives the column type of named values, whose house format texts use.
+    """
+
+    house: House
+    names: Mapping[str, Value]
+    types: Mapping[str, str] = field(default_factory=dict)
+    tables: Mapping[str, Table] = field(default_factory=dict)
+    row: Table | None = None
+
+    def at(self, table: Table, row: int) -> SlotScope:
+        """The scope with one row of a table at hand."""
+        return replace(self, row=table.take(np.array([row])))
+
+    def also(self, names: Mapping[str, Value]) -> SlotScope:
+        """The scope with more names, which hide others of the same name."""
+        return replace(self, names={**self.names, **names})
+
+    def format_of(self, text: str) -> str:
+        """The number format that the text behind `as` means: that of a column type, or the text itself."""
+        return self.house.number_format(text) if text in TYPES else text
+
+    def resolve(self, slot: Slot) -> Filled | Unfilled:
+        """A slot's value and the format in which texts show it."""
+        found = self._value(slot)
+        if isinstance(found, Unfilled):
+            return found
+        value, kind = found
+        if slot.cuts:
+            text = cut(str(text_of(value)), slot)
+            if text is None:
+                return Unfilled(slot, f"'{text_of(value)}' does not hold '{slot.cuts[-1][1]}'")
+            value, kind = text, "text"
+        if slot.format and not slot.word:
+            return Filled(value, self.format_of(slot.format))
+        return Filled(value, self.house.number_format(kind) if kind and kind != "text" else "General")
+
+    def _value(self, slot: Slot) -> tuple[Value, str | None] | Unfilled:
+        wanted = slot_name(slot.inside)
+        for known, value in self.names.items():
+            if slot_name(known) == wanted:
+                return value, self.types.get(known)
+        if self.row is not None and (place := self.row.place(slot.inside)) is not None:
+            return self.row.columns[place][0], self.row.fields[place].type
+        return self._formula(slot)
+
+    def _formula(self, slot: Slot) -> tuple[Value, str | None] | Unfilled:
+        plain = {slot_name(name): value for name, value in self.names.items() if "." not in name}
+        scope = TableScope(self.tables, plain, self.row)
+        try:
+            tree = read_formula(slot.inside, scope, "a slot")
+            if isinstance(tree, Name) and scope.find_table(tree.name) is not None:
+                return Unfilled(slot, f"'{slot.inside}' is a table; a slot wants one value")
+            if self.row is None:
+                return scalar_value(tree, scope), None
+            return table_values(tree, scope, self.row)[0], None
+        except UseError as error:
+            if all(character.isalnum() or character in " _." for character in slot.inside):
+                return Unfilled(slot, f"nothing is called '{slot.inside}': {known_names(slot.inside, self._known())}")
+            return Unfilled(slot, error.faults[0].why)
+        except TinQuireError as error:
+            return Unfilled(slot, error.faults[0].why)
+
+    def _known(self) -> list[str]:
+        return [*self.names, *(self.row.headings if self.row else ())]

@@ -1,0 +1,128 @@
+"""Workbooks of a run: a template filled, sheets added, everything recalculated, nothing in error."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from tinquire.docket.schema import SheetModel, WorkbookModel
+from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
+from tinquire.formula.problems import CycleError
+from tinquire.formula.slots import filled_text
+from tinquire.press.reckoning import Reckoning, unfilled_fault
+from tinquire.press.sheets import SheetPlan, pivot_sheet, safe_table_name, table_sheet
+from tinquire.press.slotfill import SlotScope
+from tinquire.tables import Table
+from tinquire.workbook import Workbook
+from tinquire.workbook.book import safe_sheet_name
+from tinquire.workbook.filling import fill
+from tinquire.workbook.recalc import recalculate
+
+__all__ = ["make_workbook"]
+
+#: Cells in error are listed one by one up to this many.
+_LISTED = 8
+
+
+def make_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook:
+    """A workbook, recalculated and without errors in its cells. Raises one error with all that is wrong."""
+    scope = work.slots()
+    where = work.docket.where("workbooks", name)
+    book = _start(work, name, model, where)
+    unfilled = fill(book, scope.resolve, scope.format_of)
+    errors: list[TinQuireError] = []
+    for one in unfilled:
+        place = f"{book.name}, sheet '{one.sheet}', cell {one.cell}"
+        errors.append(DataError(unfilled_fault(one.unfilled, f"filling workbook '{name}'", place)))
+    taken_tables = set(book.tables())
+    for number, sheet in enumerate(model.sheets):
+        try:
+            _add_sheets(work, book, sheet, scope, taken_tables, work.docket.where("workbooks", name, "sheets", number))
+        except TinQuireError as error:
+            errors.append(error)
+    if errors:
+        raise merged(errors)
+    _recalculated(book, name)
+    return book
+
+
+def _start(work: Reckoning, name: str, model: WorkbookModel, where: str) -> Workbook:
+    if model.template is None:
+        return Workbook.new(work.house.font, work.house.size)
+    path = work.docket.base / model.template
+    if not path.is_file():
+        why = f"there is no template '{model.template}'"
+        raise UseError(Fault(f"workbook '{name}'", why, where, "put it there, or mend its name"))
+    return Workbook.open(path, model.template)
+
+
+def _add_sheets(
+    work: Reckoning, book: Workbook, model: SheetModel, scope: SlotScope, taken: set[str], where: str
+) -> None:
+    """Add the sheet of one entry, or one for each value of the column it is split by."""
+    for table, here in _shares(work, model, scope):
+        plan = _plan(book, model, here, where)
+        if model.pivot is not None:
+            sheet = pivot_sheet(plan, work.pivots[model.pivot], work.house, book.styles)
+        else:
+            assert table is not None
+            table_name = safe_table_name(plan.name, taken)
+            taken.add(table_name.casefold())
+            sheet = table_sheet(plan, table, work.house, book.styles, table_name)
+        book.add_sheet(sheet)
+
+
+def _shares(work: Reckoning, model: SheetModel, scope: SlotScope) -> Iterator[tuple[Table | None, SlotScope]]:
+    """The rows of each sheet, and the slots its texts may use."""
+    if model.table is None:
+        yield None, scope
+        return
+    table = work.tables[model.table]
+    if model.split is None:
+        yield table, scope
+        return
+    groups, distinct = table.column(model.split, f"sheets split by '{model.split}'").groups()
+    for group in range(len(distinct)):
+        rows = np.flatnonzero(groups == group)
+        yield table.take(rows), scope.at(table, int(rows[0]))
+
+
+def _plan(book: Workbook, model: SheetModel, scope: SlotScope, where: str) -> SheetPlan:
+    def text(raw: str) -> str:
+        filled, unfilled = filled_text(raw, scope.resolve)
+        if unfilled:
+            raise UseError(*(unfilled_fault(one, "naming a sheet", where) for one in unfilled))
+        return filled
+
+    taken = {entry.name.casefold() for entry in book.entries}
+    return SheetPlan(
+        name=safe_sheet_name(text(model.name), taken),
+        title=None if model.title is None else text(model.title),
+        columns=model.columns,
+        totals=model.totals,
+        total_label=text(model.total_label),
+        living=model.formulas == "living",
+        freeze=model.freeze,
+        filter=model.filter,
+        landscape=model.landscape,
+        looks={str(part): look for part, look in model.looks.items()},
+        where=where,
+    )
+
+
+def _recalculated(book: Workbook, name: str) -> None:
+    """Work all formulas out. Raises DataError for cells in error, cells that cannot be run, and rings."""
+    stopped = f"recalculating workbook '{name}'"
+    try:
+        report = recalculate(book)
+    except CycleError as error:
+        fault = Fault(stopped, f"cells depend on themselves: {error}", book.name, "break the circle")
+        raise DataError(fault) from None
+    notes = [(note, "mend the formula") for note in report.skipped]
+    notes += [(note, "mend the formula, or guard it with IFERROR") for note in report.errors]
+    if notes:
+        faults = [Fault(stopped, f"={note.formula}: {note.says}", note.place, do) for note, do in notes[:_LISTED]]
+        if len(notes) > _LISTED:
+            faults.append(Fault(stopped, f"{len(notes) - _LISTED:,} more cells are in error"))
+        raise DataError(*faults)
