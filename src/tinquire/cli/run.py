@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import argparse
+import re
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -48,15 +50,14 @@ def tell_work(work: Any, terminal: Terminal) -> None:
     for name, gathered in work.sources.items():
         files = len(gathered.files)
         text = f"{name:{width}}  {gathered.table.height:>7,} rows from {files} {'file' if files == 1 else 'files'}"
-        left_out = sum("totals row" in note for file in gathered.files for note in file.notes)
-        if left_out:
-            text += f"; {left_out} totals {'row' if left_out == 1 else 'rows'} left out, sums agree"
         terminal.line(label, text)
+        for note, count in Counter(_general(note) for file in gathered.files for note in file.notes).items():
+            terminal.line("", f"  {note}" + (f" ({count} files)" if count > 1 else ""))
         label = ""
     label = "made"
     width = max((len(name) for name in work.tables), default=0)
     for name, steps in work.steps.items():
-        terminal.line(label, f"{name:{width}}  {work.tables[name].height:>7,} rows in {len(steps)} steps")
+        terminal.line(label, f"{name:{width}}  {work.tables[name].height:>7,} rows after {len(steps)} {'step' if len(steps) == 1 else 'steps'}")
         label = ""
         for step in steps:
             for note in step.notes:
@@ -66,6 +67,11 @@ def tell_work(work: Any, terminal: Terminal) -> None:
         terminal.line("checked", f"{held} of {len(work.checks)} checks hold")
     for warning in work.warnings:
         terminal.fault(warning)
+
+
+def _general(note: str) -> str:
+    """A note without row numbers, so that the same happening in many files is said once."""
+    return re.sub(r"^(totals row) \d+", r"\1", note)
 
 
 def tell_pack(pack: Any, docket_path: Path, period: str, terminal: Terminal) -> None:

@@ -103,6 +103,7 @@ class Terminal:
         self.close()
         colour = (_YELLOW if fault.warning else _RED) if self._err_colour else ""
         first = "warning" if fault.warning else "stopped"
+        self.out.flush()  # both streams may go to one place: keep the order
         parts = ((first, fault.stopped), ("where", fault.where), ("why", fault.why), ("do", fault.do))
         for label, text in parts:
             if text:

@@ -39,7 +39,7 @@ def pack_template() -> bytes:
     """The template's bytes: one sheet, `Cover`."""
     book = Workbook.new(_FONT, 10)
     sheet = Sheet("Cover", gridlines=False)
-    sheet.widths = {1: 3.0, 2: 34.0, 3: 19.0, 4: 15.0, 5: 15.0, 6: 3.0}
+    sheet.widths = {1: 3.0, 2: 34.0, 3: 16.0, 4: 14.0, 5: 16.0, 6: 3.0}
     style = book.styles.number
 
     def put(row: int, column: int, text: str | None, look: Appearance, code: str = "General") -> None:
@@ -47,6 +47,13 @@ def pack_template() -> bytes:
 
     def formula(row: int, column: int, text: str, look: Appearance, code: str) -> None:
         sheet.set(row, column, None, style(replace(look, format=code)), text)
+
+    def line(row: int, label: str, text: str | None, code: str, bold: bool = False) -> None:
+        """A label and a value over the width of the page."""
+        put(row, 2, label, _LABEL)
+        put(row, 3, None, _VALUE)
+        put(row, 4, None, _VALUE)
+        put(row, 5, text, replace(_VALUE, bold=bold), code)
 
     for row, height in ((1, 38.0), (2, 22.0), (3, 10.0)):
         sheet.heights[row] = height
@@ -58,18 +65,15 @@ def pack_template() -> bytes:
 
     row = _section(put, 4, "Control panel")
     for label, slot, code in _PANEL:
-        put(row, 2, label, _LABEL)
-        put(row, 3, slot, replace(_VALUE, bold=label == _PANEL[0][0]), code)
+        line(row, label, slot, code, bold=label == _PANEL[0][0])
         row += 1
 
     row = _section(put, row + 1, "Agreement with the ledger")
     first = row
-    put(row, 2, "Sheet Charges adds up to", _LABEL)
-    put(row, 3, "[:=SUM(Charges[Charge]) as money:]", _VALUE, _NUMBER)
-    put(row + 1, 2, "Ledger, account 4000", _LABEL)
-    put(row + 1, 3, "[:ledger income as money:]", _VALUE, _NUMBER)
-    put(row + 2, 2, "Difference", _LABEL)
-    formula(row + 2, 3, f"ROUND(C{first}-C{first + 1},2)", _VALUE, f'{_NUMBER};[Red]-{_NUMBER};"none"')
+    line(row, "Sheet Charges adds up to", "[:=SUM(Charges[Charge]) as money:]", _NUMBER)
+    line(row + 1, "Ledger, account 4000", "[:ledger income as money:]", _NUMBER)
+    line(row + 2, "Difference", None, _NUMBER)
+    formula(row + 2, 5, f"ROUND(E{first}-E{first + 1},2)", _VALUE, f'{_NUMBER};[Red]-{_NUMBER};"none"')
 
     row = _section(put, row + 4, "Depots")
     heads = replace(_BODY, bold=True, colour=_TIN, size=9, align="right")
@@ -80,7 +84,7 @@ def pack_template() -> bytes:
         put(row, 2, depot, _LABEL)
         put(row, 3, f"[:=SUMIFS(Charges[Charge],Charges[Depot],B{row}) as money:]", _VALUE, _NUMBER)
         put(row, 4, f"[:=COUNTIFS(Charges[Depot],B{row}):]", _VALUE, _WHOLE)
-        formula(row, 5, f"IF(C${first}=0,0,C{row}/C${first})", _VALUE, "0.0%")
+        formula(row, 5, f"IF(E${first}=0,0,C{row}/E${first})", _VALUE, "0.0%")
 
     row += 2
     put(row, 2, "Pickups from [:period.first as d mmmm yyyy:] to [:period.last as d mmmm yyyy:]. "

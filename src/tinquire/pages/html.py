@@ -16,6 +16,8 @@ __all__ = ["html_page"]
 #: Pixels of the widest digit for each point of the plain font's size, at 96 pixels an inch.
 _DIGIT_PIXELS = 0.85
 _PADDING_PIXELS = 5
+#: Fonts for readers who lack a workbook's own; the first is as wide as the widest common ones.
+_FALLBACK = "'DejaVu Sans', sans-serif"
 _POINT = 96 / 72
 #: Line styles of 18.18.3 as CSS has them: width in pixels and style.
 _LINES = {
@@ -29,7 +31,7 @@ _PAGE = """<!DOCTYPE html>
 <meta name="viewport" content="width=device-width">
 <title>{title}</title>
 <style>
-body {{ margin: 0; padding: 24px; background: #E9E7E1; color: #27343A; font-family: {font}, sans-serif; font-size: {size:g}pt; }}
+body {{ margin: 0; padding: 24px; background: #E9E7E1; color: #27343A; font-family: {font}; font-size: {size:g}pt; }}
 section {{ background: #FFFFFF; margin: 0 auto 28px; padding: 28px 32px; width: max-content; min-width: 480px;
   box-shadow: 0 1px 3px rgba(39, 52, 58, .25); }}
 h2 {{ margin: 0 0 14px; font-size: 8pt; font-weight: normal; letter-spacing: .08em; color: #8A979C; }}
@@ -119,6 +121,7 @@ class _Grid:
         area = self.merged.get((row, column), Area(row, column, row, column))
         if number and number not in self.used:
             self.used[number] = css(look)
+        inline = self._far_edges(area, look)
         classes = [f"s{number}"] if number and self.used[number] else []
         if look.align is None:
             classes += _natural_class(value)
@@ -128,9 +131,20 @@ class _Grid:
         spans = (f' colspan="{area.width}"' if area.width > 1 else "") + (
             f' rowspan="{area.height}"' if area.height > 1 else ""
         )
-        colour = f' style="color: #{shown.colour}"' if shown.colour else ""
+        if shown.colour:
+            inline.append(f"color: #{shown.colour}")
+        own = f' style="{"; ".join(inline)}"' if inline else ""
         attribute = f' class="{" ".join(classes)}"' if classes else ""
-        return f"<td{attribute}{spans}{colour}>{html.escape(shown.text)}</td>"
+        return f"<td{attribute}{spans}{own}>{html.escape(shown.text)}</td>"
+
+    def _far_edges(self, area: Area, look: Appearance) -> list[str]:
+        """Right and bottom lines of merged cells, which their last cells carry."""
+        if area.height == 1 and area.width == 1:
+            return []
+        right, bottom = min(area.right, self.columns), min(area.bottom, len(self.styles[0]))
+        last = self.book.styles.appearance(self.styles[right - 1][bottom - 1]).edges
+        sides = (("right", last.right, look.edges.right), ("bottom", last.bottom, look.edges.bottom))
+        return [f"border-{side}: {_line(edge)}" for side, edge, own in sides if edge is not None and edge != own]
 
     def _free_beside(self, row: int, column: int) -> bool:
         """Whether a long text may run over the next cell, as it does where that one is blank."""
@@ -148,7 +162,7 @@ def css(look: Appearance) -> str:
     """An appearance as CSS declarations."""
     rules = []
     if look.font:
-        rules.append(f"font-family: {_family(look.font)}, sans-serif")
+        rules.append(f"font-family: {_family(look.font)}")
     if look.size:
         rules.append(f"font-size: {look.size:g}pt")
     rules += ["font-weight: bold"] * look.bold + ["font-style: italic"] * look.italic
@@ -172,11 +186,15 @@ def css(look: Appearance) -> str:
             "top": look.edges.top, "bottom": look.edges.bottom, "left": look.edges.left, "right": look.edges.right,
         }[side]  # fmt: skip
         if edge:
-            rules.append(f"border-{side}: {_LINES.get(edge.style, '1px dashed')} #{edge.colour}")
+            rules.append(f"border-{side}: {_line(edge)}")
     return "; ".join(rules)
+
+
+def _line(edge: Edge) -> str:
+    return f"{_LINES.get(edge.style, '1px dashed')} #{edge.colour}"
 
 
 def _family(font: str) -> str:
     """A font's name in CSS; what could end the declaration is left out, since the name may come from a stranger's file."""
     bare = "".join(character for character in font if character.isalnum() or character in " -_")
-    return f"'{bare}'"
+    return f"'{bare}', {_FALLBACK}"

@@ -23,8 +23,8 @@ from tinquire.workbook.styles import StyleBook
 
 __all__ = ["SheetPlan", "pivot_sheet", "safe_table_name", "table_sheet"]
 
-#: Column types whose values stand on the right, with their headings.
-_RIGHT = frozenset({"whole", "number", "money", "percent", "date", "time"})
+#: Column types whose values stand on the right, with their headings; all others, days too, stand on the left.
+_RIGHT = frozenset({"whole", "number", "money", "percent"})
 #: SUBTOTAL's choice and the table part's word for each total; 100 and more leaves rows hidden by hand out.
 _TOTALS = {
     "sum": (109, "sum"), "average": (101, "average"), "count": (103, "count"), "smallest": (105, "min"),
@@ -93,7 +93,7 @@ class _Dresser:
 
 
 def _align(kind: str) -> str | None:
-    return "right" if kind in _RIGHT else None
+    return "right" if kind in _RIGHT else "left" if kind in ("date", "time") else None
 
 
 def table_sheet(plan: SheetPlan, table: Table, house: House, styles: StyleBook, table_name: str) -> Sheet:

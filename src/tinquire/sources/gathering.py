@@ -84,7 +84,10 @@ def gather(spec: SourceSpec) -> Gathered:
         table, problems = _typed_table(spec, path, raw, headings)
         faults += problems
         if spec.totals_row == "agree" and not problems:
-            faults += _disagreements(spec, raw, table, stopped)
+            disagreements = _disagreements(spec, raw, table, stopped)
+            faults += disagreements
+            if raw.totals and not disagreements:
+                raw.notes.append("its sums agree with the rows")
         tables.append(table)
         files.append(FileRead(path, raw.file, table.height, tuple(raw.notes)))
     if faults:
