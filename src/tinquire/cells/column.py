@@ -26,7 +26,8 @@ __all__ = ["Booleans", "Codes", "Column", "Floats", "Kind", "Kinds"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Booleans: TypeAlias = NDArray[np.bool_]
-Codes: TypeAlias = NDArray[np.int32]
+#: Whole numbers: places in a pool, rows, groups.
+Codes: TypeAlias = NDArray[Any]
 Kinds: TypeAlias = NDArray[np.uint8]
 
 
@@ -101,18 +102,14 @@ class Column:
     @classmethod
     def of_booleans(cls, flags: Booleans) -> Column:
         count = len(flags)
-        return cls(
-            np.full(count, Kind.BOOL, np.uint8), flags.astype(np.float64), np.zeros(count, np.int32)
-        )
+        return cls(np.full(count, Kind.BOOL, np.uint8), flags.astype(np.float64), np.zeros(count, np.int32))
 
     @classmethod
     def full(cls, value: Value | int, count: int) -> Column:
         """The same value `count` times."""
         pool: dict[str, int] = {}
         kind, number, code = _taken_apart(value, pool)
-        return cls(
-            np.full(count, kind, np.uint8), np.full(count, number), np.full(count, code, np.int32), list(pool)
-        )
+        return cls(np.full(count, kind, np.uint8), np.full(count, number), np.full(count, code, np.int32), list(pool))
 
     @classmethod
     def blank(cls, count: int) -> Column:
@@ -164,9 +161,7 @@ class Column:
 
     def __iter__(self) -> Iterator[Value]:
         texts = self.texts
-        for kind, number, code in zip(
-            self.kinds.tolist(), self.numbers.tolist(), self.codes.tolist(), strict=True
-        ):
+        for kind, number, code in zip(self.kinds.tolist(), self.numbers.tolist(), self.codes.tolist(), strict=True):
             if kind == 1:
                 yield number
             elif kind == 2:
@@ -195,9 +190,7 @@ class Column:
 
     def slice(self, start: int, stop: int) -> Column:
         """Values from place `start` up to, not with, `stop`; arrays are views."""
-        return Column(
-            self.kinds[start:stop], self.numbers[start:stop], self.codes[start:stop], self.texts
-        )
+        return Column(self.kinds[start:stop], self.numbers[start:stop], self.codes[start:stop], self.texts)
 
     def take(self, places: NDArray[Any]) -> Column:
         """Values at the given places (indexes or a mask)."""
@@ -220,9 +213,7 @@ class Column:
         """Each text changed by a function `str -> str`, called once per place of the pool that is used."""
         used, inverse = np.unique(self.codes[self.is_kind(Kind.TEXT)], return_inverse=True)
         pool: dict[str, int] = {}
-        fresh = np.array(
-            [pool.setdefault(change(self.texts[code]), len(pool)) for code in used.tolist()], np.int32
-        )
+        fresh = np.array([pool.setdefault(change(self.texts[code]), len(pool)) for code in used.tolist()], np.int32)
         codes = np.zeros(len(self), np.int32)
         if len(used):
             codes[self.is_kind(Kind.TEXT)] = fresh[inverse]

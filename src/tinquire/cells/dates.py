@@ -14,7 +14,14 @@ import numpy as np
 
 from tinquire.cells.column import Floats
 
-__all__ = ["DateParts", "DateSystem", "date_from_serial", "date_parts", "serial_from_date", "serials_from_parts"]
+__all__ = [
+    "DateParts",
+    "DateSystem",
+    "date_from_serial",
+    "date_parts",
+    "serial_from_date",
+    "serials_from_parts",
+]
 
 _DAY_SECONDS = 86_400
 _EPOCH_1900 = np.datetime64("1899-12-30", "D")
@@ -59,9 +66,7 @@ def date_parts(serials: Floats, system: DateSystem = DateSystem.FROM_1900) -> Da
     return DateParts(*(np.where(good, part, np.nan) for part in (year, month, day)))
 
 
-def serials_from_parts(
-    year: Floats, month: Floats, day: Floats, system: DateSystem = DateSystem.FROM_1900
-) -> Floats:
+def serials_from_parts(year: Floats, month: Floats, day: Floats, system: DateSystem = DateSystem.FROM_1900) -> Floats:
     """Serials of calendar parts; months and days run over into the next year or month, as DATE does.
 
     Years 0 to 1899 count from 1900 (18.17.7.71). NaN where the result lies outside the calendar.
@@ -80,9 +85,7 @@ def serials_from_parts(
     return np.where(good, serial, np.nan)
 
 
-def serial_from_date(
-    moment: datetime.date | datetime.datetime, system: DateSystem = DateSystem.FROM_1900
-) -> float:
+def serial_from_date(moment: datetime.date | datetime.datetime, system: DateSystem = DateSystem.FROM_1900) -> float:
     """Serial of a day, or of a moment with its time of day."""
     epoch = datetime.date(1899, 12, 30) if system is DateSystem.FROM_1900 else datetime.date(1904, 1, 1)
     if isinstance(moment, datetime.datetime):

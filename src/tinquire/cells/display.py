@@ -184,8 +184,7 @@ def _show_digits(number: float, section: Section) -> str:
         texts |= _exponent_texts(tokens, exponent_at, power)
     sign = "-" if number < 0 and value != 0 else ""
     return sign + "".join(
-        texts.get(place, "" if token.kind in ("comma", "digit") else token.text)
-        for place, token in enumerate(tokens)
+        texts.get(place, "" if token.kind in ("comma", "digit") else token.text) for place, token in enumerate(tokens)
     )
 
 
@@ -354,5 +353,3 @@ def _date_piece(token: Token, at: _DateFields, parts: int) -> str:
             return f"{minute:0{min(width, 2)}d}"
         case _:
             return f"{second:0{min(width, 2)}d}"
-
-

@@ -49,7 +49,7 @@ def tell_work(work: Any, terminal: Terminal) -> None:
     label = "read"
     for name, gathered in work.sources.items():
         files = len(gathered.files)
-        text = f"{name:{width}}  {gathered.table.height:>7,} rows from {files} {'file' if files == 1 else 'files'}"
+        text = f"{name:{width}}  {gathered.table.height:>7,} rows from {_counted(files, 'file')}"
         terminal.line(label, text)
         for note, count in Counter(_general(note) for file in gathered.files for note in file.notes).items():
             terminal.line("", f"  {note}" + (f" ({count} files)" if count > 1 else ""))
@@ -57,7 +57,10 @@ def tell_work(work: Any, terminal: Terminal) -> None:
     label = "made"
     width = max((len(name) for name in work.tables), default=0)
     for name, steps in work.steps.items():
-        terminal.line(label, f"{name:{width}}  {work.tables[name].height:>7,} rows after {len(steps)} {'step' if len(steps) == 1 else 'steps'}")
+        terminal.line(
+            label,
+            f"{name:{width}}  {work.tables[name].height:>7,} rows after {_counted(len(steps), 'step')}",
+        )
         label = ""
         for step in steps:
             for note in step.notes:
@@ -67,6 +70,10 @@ def tell_work(work: Any, terminal: Terminal) -> None:
         terminal.line("checked", f"{held} of {len(work.checks)} checks hold")
     for warning in work.warnings:
         terminal.fault(warning)
+
+
+def _counted(count: int, thing: str) -> str:
+    return f"{count:,} {thing}" + ("" if count == 1 else "s")
 
 
 def _general(note: str) -> str:
@@ -82,7 +89,7 @@ def tell_pack(pack: Any, docket_path: Path, period: str, terminal: Terminal) -> 
         label = ""
     if pack.mails:
         count = len(pack.mails)
-        text = f"{_shown(pack.outbox)}  ({count} {'mail' if count == 1 else 'mails'}, not sent)"
+        text = f"{_shown(pack.outbox)}  ({_counted(count, 'mail')}, not sent)"
         terminal.line(label, text)
         terminal.line("next", f"tinquire send {_shown(docket_path)} --period {period}")
     terminal.answer(as_dict(pack))
@@ -103,7 +110,9 @@ def as_dict(pack: Any) -> dict[str, Any]:
         "checks": [{"name": check.name, "holds": check.holds, "says": check.says} for check in work.checks],
         "warnings": [warning.as_dict() for warning in work.warnings],
         "outputs": [{"name": output.name, "file": str(output.path)} for output in pack.outputs],
-        "mails": [{"file": str(pack.outbox / mail.file), "to": mail.to, "subject": mail.subject} for mail in pack.mails],
+        "mails": [
+            {"file": str(pack.outbox / mail.file), "to": mail.to, "subject": mail.subject} for mail in pack.mails
+        ],
     }
 
 

@@ -45,12 +45,16 @@ def send_outbox(
     # A folder may use the period's slots alone here: figures belong to a run, and none is made for sending.
     folder, unfilled = filled_text(docket.model.outbox, SlotScope(House(), period.values()).resolve)
     if unfilled:
-        raise UseError(Fault("finding the outbox", unfilled[0].why, docket.where("outbox"), "use the period's slots only"))
+        raise UseError(
+            Fault("finding the outbox", unfilled[0].why, docket.where("outbox"), "use the period's slots only")
+        )
     mails = outgoing(docket.base / folder, docket.base)
     if only_list:
         rows = [[_state(mail), ", ".join(mail.to), mail.subject, ", ".join(mail.attachments)] for mail in mails]
         terminal.table(["", "to", "subject", "attached"], rows)
-        terminal.answer([{"to": m.to, "subject": m.subject, "attached": m.attachments, "state": _state(m)} for m in mails])
+        terminal.answer(
+            [{"to": m.to, "subject": m.subject, "attached": m.attachments, "state": _state(m)} for m in mails]
+        )
         return None
     report = send(mails, server, docket.base, period.text, shared.clock, again=again, said=terminal.progress)
     for label, group in (("sent", report.sent), ("before", report.before)):
@@ -98,4 +102,3 @@ def _password(post: Any) -> str | None:
         why = f"the environment variable {post.password_from} is not set"
         raise UseError(Fault("logging in to the mail server", why, do="set it, or mend password_from in [post]"))
     return password
-

@@ -18,7 +18,9 @@ _WIDEST_CELL = 28
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path, help="the workbook")
     parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again")
-    parser.add_argument("--rows", type=int, default=_DEFAULT_ROWS, metavar="N", help=f"first rows to show ({_DEFAULT_ROWS})")
+    parser.add_argument(
+        "--rows", type=int, default=_DEFAULT_ROWS, metavar="N", help=f"first rows to show ({_DEFAULT_ROWS})"
+    )
     shared.add_json(parser)
 
 
@@ -57,14 +59,21 @@ def _described(book: Any, sheet: Any) -> dict[str, Any]:
         "formulas": sheet.formula_count(),
         "errors": errors,
         "tables": [
-            {"name": table.name, "area": area_name(table.area), "columns": [column.name for column in table.columns]}
+            {
+                "name": table.name,
+                "area": area_name(table.area),
+                "columns": [column.name for column in table.columns],
+            }
             for table in sheet.tables
         ],
     }
 
 
 def _tell(
-    sheets: list[dict[str, Any]], others: list[dict[str, Any]], defined: list[dict[str, Any]], terminal: Terminal
+    sheets: list[dict[str, Any]],
+    others: list[dict[str, Any]],
+    defined: list[dict[str, Any]],
+    terminal: Terminal,
 ) -> None:
     rows = [
         [
@@ -101,7 +110,11 @@ def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:
     rows = []
     for row in range(used.top, last + 1):
         cells = [
-            show(sheet.value(row, column), book.styles.number_format(sheet.style(row, column)), book.date_system).text
+            show(
+                sheet.value(row, column),
+                book.styles.number_format(sheet.style(row, column)),
+                book.date_system,
+            ).text
             for column in columns
         ]
         rows.append([str(row), *(_cut(cell) for cell in cells)])

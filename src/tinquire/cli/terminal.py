@@ -70,9 +70,7 @@ class Terminal:
 
         shown = Table(box=SIMPLE_HEAD, pad_edge=False, padding=(0, 1), header_style="bold")
         for place, heading in enumerate(headings):
-            shown.add_column(
-                heading, justify="right" if place in right else "left", no_wrap=True, overflow="ellipsis"
-            )
+            shown.add_column(heading, justify="right" if place in right else "left", no_wrap=True, overflow="ellipsis")
         for row in rows:
             shown.add_row(*(Text(cell) for cell in row))
         width = self.width or 10 + sum(
@@ -117,7 +115,11 @@ class Terminal:
                 break_long_words=False,
             ).removeprefix(indent)  # fmt: skip
         shown = f"{label:{LABEL_WIDTH}}"
-        return (f"{colour}{shown}{_RESET}" if colour else shown) + text if text else f"{colour}{label}{_RESET if colour else ''}"
+        return (
+            (f"{colour}{shown}{_RESET}" if colour else shown) + text
+            if text
+            else f"{colour}{label}{_RESET if colour else ''}"
+        )
 
     # -- progress --------------------------------------------------------------------------------------
 

@@ -59,7 +59,13 @@ def load_house(path: Path | None) -> House:
     model, _ = read_model(path, HouseModel, "reading the house style")
     looks = {name: Look(**look.model_dump()) for name, look in model.looks.items()}
     house = House(
-        model.font, model.fallback, model.size, model.currency, model.colours, dict(model.formats), looks
+        model.font,
+        model.fallback,
+        model.size,
+        model.currency,
+        model.colours,
+        {str(kind): code for kind, code in model.formats.items()},
+        looks,
     )
     for name in looks:
         house.appearance(name)

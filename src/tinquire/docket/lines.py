@@ -77,7 +77,7 @@ class _Scanner:
 
     def _keys(self) -> list[str]:
         """A dotted key; leaves the place behind it."""
-        keys = []
+        keys: list[str] = []
         while True:
             self._skip(_SPACE)
             found = _KEY.match(self.text, self.place)
@@ -121,9 +121,7 @@ class _Scanner:
                 self._value((*path, number))
                 number += 1
             self.place += 1
-        elif found := _STRING.match(self.text, self.place):
-            self.place = found.end()
-        elif found := _BARE.match(self.text, self.place):
+        elif (found := _STRING.match(self.text, self.place)) or (found := _BARE.match(self.text, self.place)):
             self.place = found.end()
         else:
             self.place += 1

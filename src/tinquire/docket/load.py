@@ -79,7 +79,9 @@ def _syntax_fault(detail: str, text: str, path: Path, stopped: str) -> Fault:
     said, _, place = detail.partition(" (at ")
     where = f"{path.name}, {place.rstrip(')')}" if place else path.name
     number = place.partition("line ")[2].partition(",")[0]
-    line = text.splitlines()[int(number) - 1].strip() if number.isdigit() and int(number) <= len(text.splitlines()) else ""
+    line = (
+        text.splitlines()[int(number) - 1].strip() if number.isdigit() and int(number) <= len(text.splitlines()) else ""
+    )
     why = f"it is not TOML: {said[:1].lower()}{said[1:]}" + (f" in: {line[:80]}" if line else "")
     return Fault(stopped, why, where, "mend that line")
 
@@ -116,7 +118,7 @@ def _real_path(loc: Sequence[str | int], raw: Any) -> tuple[str | int, ...]:
     path: list[str | int] = []
     here = raw
     for number, part in enumerate(loc):
-        if isinstance(here, dict) and part in here:
+        if isinstance(here, dict) and part in here:  # noqa: SIM114 - told apart for the type checker
             here = here[part]
         elif isinstance(here, list) and isinstance(part, int) and part < len(here):
             here = here[part]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from tinquire.docket.load import Docket
 from tinquire.docket.schema import FigureModel
@@ -29,12 +29,23 @@ def _names(docket: Docket) -> Iterator[Fault]:
     """Sources, tables, pivots and figures share one set of names: a formula must know which is meant."""
     model = docket.model
     seen: dict[str, str] = {}
-    groups = {"sources": model.sources, "tables": model.tables, "pivots": model.pivots, "figures": model.figures}
+    groups: dict[str, Iterable[str]] = {
+        "sources": model.sources,
+        "tables": model.tables,
+        "pivots": model.pivots,
+        "figures": model.figures,
+    }
     for group, members in groups.items():
         for name in members:
             other = seen.setdefault(slot_name(name), f"{group}.{name}")
             if other != f"{group}.{name}":
-                yield _fault(docket, f"{group}.{name} has the name of {other}", "give one of them another name", group, name)
+                yield _fault(
+                    docket,
+                    f"{group}.{name} has the name of {other}",
+                    "give one of them another name",
+                    group,
+                    name,
+                )
             if slot_name(name).startswith("period"):
                 why = f"{group}.{name} has the name of the period"
                 yield _fault(docket, why, "give it another name", group, name)

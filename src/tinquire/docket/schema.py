@@ -44,7 +44,9 @@ class SourceModel(_Model):
     )
     differing: Literal["stop", "blank"] = Field("stop", description="What to do when files differ in their columns.")
     stamp: dict[str, str] = Field(default_factory=dict, description="Columns added to every row, with slots.")
-    separator: Literal[",", ";", "\t", "|"] | None = Field(None, description="Of delimited text; found out if not given.")
+    separator: Literal[",", ";", "\t", "|"] | None = Field(
+        None, description="Of delimited text; found out if not given."
+    )
     decimal: Literal[".", ","] | None = Field(None, description="Decimal mark of delimited text.")
     encoding: str | None = Field(None, description="Encoding of delimited text.")
 
@@ -149,7 +151,9 @@ class SheetModel(_Model):
     split: str | None = Field(None, description="A column: one sheet for each of its values.")
     totals: dict[str, TotalKind] = Field(default_factory=dict, description="Totals under columns.")
     total_label: str = Field("Total", description="The word in the totals row.")
-    formulas: Literal["living", "values"] = Field("values", description="Derived columns and totals as formulas, or values.")
+    formulas: Literal["living", "values"] = Field(
+        "values", description="Derived columns and totals as formulas, or values."
+    )
     freeze: bool = Field(True, description="The heading stays in sight.")
     filter: bool = Field(True, description="The heading has filter buttons.")
     landscape: bool = Field(False, description="Printed on its side.")

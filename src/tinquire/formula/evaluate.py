@@ -49,7 +49,7 @@ __all__ = [
 MAX_NAME_DEPTH = 32
 
 
-class PerLane(Exception):
+class PerLane(Exception):  # noqa: N818 - a signal, not an error
     """The expression has no one value for all lanes; it must be run lane by lane."""
 
 
@@ -135,8 +135,7 @@ def cropped(span: Span, frame: Frame) -> Area:
 def _fetched(span: Span, frame: Frame) -> Grid:
     area = cropped(span, frame)
     columns = tuple(
-        frame.scope.column(span.sheet, column, area.top, area.bottom)
-        for column in range(area.left, area.right + 1)
+        frame.scope.column(span.sheet, column, area.top, area.bottom) for column in range(area.left, area.right + 1)
     )
     return Grid(columns, area.height)
 
@@ -248,9 +247,7 @@ def by_lane(node: Node, frame: Frame) -> Operand:
     """Run one node for each lane on its own."""
     if frame.count == 1:
         raise AssertionError("an expression has no value even for one lane")  # a fault of ours, not of the data
-    return Lanes(
-        Column.from_values(evaluate_scalar(node, frame.lane(lane)) for lane in range(frame.count))
-    )
+    return Lanes(Column.from_values(evaluate_scalar(node, frame.lane(lane)) for lane in range(frame.count)))
 
 
 # -- calls -----------------------------------------------------------------------------------------------
@@ -295,9 +292,8 @@ _CONVERSIONS: dict[str, Callable[[Column], tuple[Any, Any]]] = {
 def _elementwise(function: Function, node: Call, frame: Frame) -> Operand:
     operands = [single(evaluate(argument, frame), frame) for argument in node.arguments]
     given = len(operands)
-    for parameter in function.parameters[given:]:
-        if not parameter.repeats:
-            operands.append(Scalar(parameter.default))
+    left_out = function.parameters[given:]
+    operands.extend(Scalar(parameter.default) for parameter in left_out if not parameter.repeats)
     kinds = [function.parameter(place).kind for place in range(len(operands))]
 
     def work(*columns: Column) -> Column:

@@ -95,8 +95,7 @@ def _of_span(span: Span, frame: Frame) -> list[tuple[NDArray[np.uint8], NDArray[
     if not span.moves:
         area = span.area.cropped(*extent)
         fetched = (
-            frame.scope.column(span.sheet, column, area.top, area.bottom)
-            for column in range(area.left, area.right + 1)
+            frame.scope.column(span.sheet, column, area.top, area.bottom) for column in range(area.left, area.right + 1)
         )
         return [(column.kinds[:, None], column.numbers[:, None]) for column in fetched]
     if span.top_moves != span.bottom_moves:

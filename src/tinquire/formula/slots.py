@@ -59,6 +59,8 @@ class Unfilled:
 
 #: A text cut at its slots.
 SlotText: TypeAlias = tuple["str | Slot", ...]
+
+
 @dataclass(frozen=True, slots=True)
 class Filled:
     """What a slot gets: a value, and the number format under which texts show it unless the slot names one."""

@@ -56,7 +56,7 @@ def _write(node: Node, row: int, column: int, outer: int) -> str:
         case Unary("%", operand):
             return _write(operand, row, column, _PERCENT_RANK) + "%"
         case Unary(sign, operand):
-            return _bracketed(sign + _write(operand, row, column, _PREFIX_RANK), _PREFIX_RANK < outer)
+            return _bracketed(sign + _write(operand, row, column, _PREFIX_RANK), outer > _PREFIX_RANK)
         case Binary(sign, left, right):
             rank = _RANK[sign]
             text = _write(left, row, column, rank) + sign + _write(right, row, column, rank + 1)

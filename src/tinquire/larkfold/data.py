@@ -8,7 +8,18 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
 
-__all__ = ["BANDS", "DEPOTS", "PERIODS", "Customer", "Pickup", "customers", "ledger", "managers", "pickups", "rates"]
+__all__ = [
+    "BANDS",
+    "DEPOTS",
+    "PERIODS",
+    "Customer",
+    "Pickup",
+    "customers",
+    "ledger",
+    "managers",
+    "pickups",
+    "rates",
+]
 
 PERIODS = ("2026-08", "2026-09", "2026-10", "2026-11")
 DEPOTS = ("Northgate", "Millrace", "Harbour", "Uplands")
@@ -18,10 +29,13 @@ _SEED = "larkfold"
 #: About how many pickups each depot makes in a month.
 _MONTHLY = {"Northgate": 860, "Millrace": 610, "Harbour": 560, "Uplands": 430}
 _ITEMS = (
-    ("B-01", "Single sheet", "Bed", "0.62"), ("B-02", "Double sheet", "Bed", "0.84"),
+    ("B-01", "Single sheet", "Bed", "0.62"),
+    ("B-02", "Double sheet", "Bed", "0.84"),
     ("B-03", "Pillowcase", "Bed", "0.31"), ("B-04", "Duvet cover", "Bed", "1.15"),
-    ("T-01", "Bath towel", "Bath", "0.48"), ("T-02", "Hand towel", "Bath", "0.29"), ("T-03", "Bath mat", "Bath", "0.44"),
-    ("D-01", "Tablecloth", "Table", "1.32"), ("D-02", "Napkin", "Table", "0.18"), ("D-03", "Tea towel", "Table", "0.22"),
+    ("T-01", "Bath towel", "Bath", "0.48"), ("T-02", "Hand towel", "Bath", "0.29"),
+    ("T-03", "Bath mat", "Bath", "0.44"),
+    ("D-01", "Tablecloth", "Table", "1.32"), ("D-02", "Napkin", "Table", "0.18"),
+    ("D-03", "Tea towel", "Table", "0.22"),
     ("W-01", "Apron", "Workwear", "0.75"), ("W-02", "Kitchen jacket", "Workwear", "1.48"),
     ("W-03", "Theatre gown", "Workwear", "1.85"),
 )  # fmt: skip

@@ -56,11 +56,9 @@ def table_workbook(rows: Sequence[Sequence[Cell]], sheet: str, table: str, total
     texts: dict[str, int] = {}
     dialect = DIALECTS["northgate"]
     last = f"{_letter(len(rows[0]))}{len(rows)}"
-    data = _sheet_data(rows, dialect, texts) + f'<tableParts count="1"><tablePart r:id="rId1"/></tableParts>'
+    data = _sheet_data(rows, dialect, texts) + '<tableParts count="1"><tablePart r:id="rId1"/></tableParts>'
     parts = _parts(sheet, data, dialect, list(texts))
-    columns = "".join(
-        f'<tableColumn id="{n}" name="{escape(str(name))}"/>' for n, name in enumerate(rows[0], start=1)
-    )
+    columns = "".join(f'<tableColumn id="{n}" name="{escape(str(name))}"/>' for n, name in enumerate(rows[0], start=1))
     parts["xl/tables/table1.xml"] = (
         f'{_HEAD}<table xmlns="{_MAIN}" id="1" name="{table}" displayName="{table}" ref="A1:{last}" '
         f'totalsRowShown="0"><autoFilter ref="A1:{last}"/>'
@@ -131,7 +129,8 @@ def _parts(sheet: str, data: str, dialect: Dialect, texts: list[str]) -> dict[st
         f'Type="{_OFFICE}/officeDocument" Target="{"/" if dialect.absolute else ""}xl/workbook.xml"/></Relationships>',
         "xl/workbook.xml": f'{_HEAD}<{p}workbook {space} xmlns:r="{_OFFICE}"><{p}sheets>'
         f'<{p}sheet name="{escape(sheet)}" sheetId="1" r:id="rId1"/></{p}sheets></{p}workbook>',
-        "xl/_rels/workbook.xml.rels": f'{_HEAD}<Relationships xmlns="{_PACKAGE}/relationships">{relations}</Relationships>',
+        "xl/_rels/workbook.xml.rels": f'{_HEAD}<Relationships xmlns="{_PACKAGE}/relationships">'
+        f"{relations}</Relationships>",
         "xl/styles.xml": f'{_HEAD}<{p}styleSheet {space}><{p}numFmts count="1"><{p}numFmt numFmtId="164" '
         f'formatCode="dd/mm/yyyy"/></{p}numFmts><{p}fonts count="1"><{p}font><{p}sz val="10"/></{p}font></{p}fonts>'
         f'<{p}fills count="2"><{p}fill><{p}patternFill patternType="none"/></{p}fill><{p}fill>'

@@ -1,14 +1,12 @@
-"""Writes the demo's data files: the depots' exports with their mess, the lists, the ledgers, the pack's template.
+"""The demo's data files: the depots' exports with their mess, the lists, the ledgers, the pack's template.
 
-`python -m tinquire.larkfold.make FOLDER` writes them anew; the ones that ship were written so.
+`scripts/make_larkfold.py` writes those that ship; `tinquire demo --rows N` makes larger ones of the same shapes.
 """
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Iterator
 from datetime import date
-from pathlib import Path
 
 from tinquire.larkfold import data
 from tinquire.larkfold.exports import DIALECTS, Cell, export, table_workbook
@@ -93,10 +91,3 @@ def _customers() -> bytes:
     rows: list[list[Cell]] = [["Number", "Name", "Depot", "Email", "Discount"]]
     rows += [[float(c.number), c.name, c.depot, c.email, float(c.discount)] for c in data.customers()]
     return table_workbook(rows, "Customers", "Customers")
-
-
-if __name__ == "__main__":
-    for name, content in job_files():
-        target = Path(sys.argv[1]) / name
-        target.parent.mkdir(parents=True, exist_ok=True)
-        target.write_bytes(content)

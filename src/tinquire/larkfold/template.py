@@ -88,7 +88,8 @@ def pack_template() -> bytes:
 
     row += 2
     put(row, 2, "Pickups from [:period.first as d mmmm yyyy:] to [:period.last as d mmmm yyyy:]. "
-        "Made by Tin Quire from [:files read as #,##0:] files; every number on this page is worked out from their rows.", _SMALL)  # fmt: skip
+        "Made by Tin Quire from [:files read as #,##0:] files; every number here is worked out from their rows.",
+        _SMALL)  # fmt: skip
     sheet.merged.append(Area(row, 2, row, 5))
     sheet.heights[row] = 30.0
     book.add_sheet(sheet)

@@ -145,9 +145,7 @@ class House:
 
     def borders(self, name: str) -> BorderRule:
         look = self.look(name)
-        return BorderRule(
-            self.edge(look.outside), self.edge(look.between_rows), self.edge(look.between_columns)
-        )
+        return BorderRule(self.edge(look.outside), self.edge(look.between_rows), self.edge(look.between_columns))
 
     def edge(self, text: str | None) -> Edge | None:
         """A line written as style and colour, `"thin tin"`; the colour may be left out. Raises UseError."""

@@ -195,6 +195,6 @@ def _line(edge: Edge) -> str:
 
 
 def _family(font: str) -> str:
-    """A font's name in CSS; what could end the declaration is left out, since the name may come from a stranger's file."""
+    """A font's name in CSS, without what could end the declaration: it may come from a stranger's file."""
     bare = "".join(character for character in font if character.isalnum() or character in " -_")
     return f"'{bare}', {_FALLBACK}"

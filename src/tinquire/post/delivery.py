@@ -71,9 +71,7 @@ def session(server: MailServer) -> Iterator[Session]:
     client: smtplib.SMTP | None = None
     try:
         if server.security == "tls":
-            client = smtplib.SMTP_SSL(
-                server.host, server.port, timeout=_PATIENCE, context=ssl.create_default_context()
-            )
+            client = smtplib.SMTP_SSL(server.host, server.port, timeout=_PATIENCE, context=ssl.create_default_context())
         else:
             client = smtplib.SMTP(server.host, server.port, timeout=_PATIENCE)
         if server.security == "starttls":

@@ -85,7 +85,7 @@ class Daybook:
         read: Sequence[tuple[str, str, int, str]],
         made: Sequence[tuple[str, str, str]],
     ) -> int:
-        """Keep a run: sources as (source, file, rows, digest), outputs as (output, file, digest). Returns its number."""
+        """Keep a run, and return its number: sources as (source, file, rows, digest), outputs as (output, file, digest)."""
         with self._open() as connection:
             cursor = connection.execute(
                 "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)",
@@ -114,7 +114,9 @@ class Daybook:
             ).fetchone()
         return None if row is None else MailState(row[0], row[1], bool(row[2]))
 
-    def claim(self, message_id: str, content: str, period: str, to: str, subject: str, at: datetime, again: bool) -> bool:
+    def claim(
+        self, message_id: str, content: str, period: str, to: str, subject: str, at: datetime, again: bool
+    ) -> bool:
         """Mark a mail as being sent; False when another sender has it. Written before the mail leaves, so that a
         breakdown on the way can never lead to a second mail in silence."""
         with self._open() as connection:
@@ -137,7 +139,8 @@ class Daybook:
                 )
             else:
                 connection.execute(
-                    "DELETE FROM sent WHERE message_id = ? AND digest = ? AND state = 'sending'", (message_id, content)
+                    "DELETE FROM sent WHERE message_id = ? AND digest = ? AND state = 'sending'",
+                    (message_id, content),
                 )
 
 

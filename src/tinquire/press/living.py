@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from tinquire.faults import UseError, Fault, known_names
+from tinquire.faults import Fault, UseError, known_names
 from tinquire.formula import parse, write
 from tinquire.formula.tree import Name, Node, RowsOf, TableReference
 from tinquire.formula.writing import replaced
@@ -25,7 +25,7 @@ def living_formula(text: str, sheet_table: str, columns: Sequence[str], stopped:
             missing = [name for name in (node.first, node.last) if name.casefold() not in known]
             for name in missing:
                 why = f"a living formula needs the column '{name}' on its sheet: {known_names(name, columns)}"
-                faults.append(Fault(stopped, why, where, "add it to columns, or write formulas = \"values\""))
+                faults.append(Fault(stopped, why, where, 'add it to columns, or write formulas = "values"'))
             if missing:
                 return node
             first, last = known[node.first.casefold()], known[node.last.casefold()]

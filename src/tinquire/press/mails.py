@@ -14,10 +14,10 @@ from pathlib import Path
 from tinquire.docket.schema import MailModel
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
 from tinquire.formula.slots import Slot, filled_text, split_slots
+from tinquire.post.message import Attachment, Dress, Letter, built, parsed_address
 from tinquire.press.filenames import safe_file_name
 from tinquire.press.reckoning import Reckoning, unfilled_fault
 from tinquire.press.slotfill import SlotScope
-from tinquire.post.message import Attachment, Dress, Letter, built, parsed_address
 
 __all__ = ["MadeMail", "make_mails"]
 
@@ -60,7 +60,11 @@ class _Desk:
 
 
 def make_mails(
-    work: Reckoning, name: str, model: MailModel, outputs: Mapping[str, tuple[str, bytes] | None], date: datetime
+    work: Reckoning,
+    name: str,
+    model: MailModel,
+    outputs: Mapping[str, tuple[str, bytes] | None],
+    date: datetime,
 ) -> list[MadeMail]:
     """All mails of one entry. `outputs` are the run's files by name in the docket; None for one that failed.
 
@@ -111,7 +115,8 @@ def _attachments(
             raise UseError(*(unfilled_fault(one, f"mail '{name}', attachments", where) for one in unfilled))
         path = work.docket.base / text
         if not path.is_file():
-            why = f"the attachment '{text}' is neither an output of this docket nor a file: {known_names(text, list(outputs))}"
+            near = known_names(text, list(outputs))
+            why = f"the attachment '{text}' is neither an output of this docket nor a file: {near}"
             raise DataError(Fault(f"mail '{name}', attachments", why, where, "put the file there, or mend its name"))
         yield Attachment(path.name, path.read_bytes())
 

@@ -177,7 +177,7 @@ def _write_all(files: Sequence[tuple[Path, bytes]]) -> None:
                 place.parent.mkdir(parents=True, exist_ok=True)
                 asides[place.parent] = Path(tempfile.mkdtemp(prefix=".making-", dir=place.parent))
             if place.exists():
-                # A file that is open in a program that locks it, or marked read-only, must stop us before the first move.
+                # A file that is locked by a program, or marked read-only, must stop us before the first move.
                 with place.open("r+b"):
                     pass
             aside = asides[place.parent] / place.name

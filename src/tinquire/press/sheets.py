@@ -120,11 +120,27 @@ def table_sheet(plan: SheetPlan, table: Table, house: House, styles: StyleBook, 
         sheet.put(top, number, Column.from_values([one.name]), heading)
         body = column if table.height else Column.blank(1)
         made = None if formula is None or not table.height else Formula(formula, top + 1, number)
-        sheet.put(top + 1, number, body, dresser.run("rows", one.type, height, first=first, last=last, align=_align(one.type)), made)
+        sheet.put(
+            top + 1,
+            number,
+            body,
+            dresser.run("rows", one.type, height, first=first, last=last, align=_align(one.type)),
+            made,
+        )
         total = None
         if totals:
             total = _total(
-                sheet, plan, dresser, top + 1 + height, number, one, column, totals, table_name, first=first, last=last
+                sheet,
+                plan,
+                dresser,
+                top + 1 + height,
+                number,
+                one,
+                column,
+                totals,
+                table_name,
+                first=first,
+                last=last,
             )
         label = plan.total_label if totals and first and total is None else None
         parts.append(TableColumn(one.name, formula, total, label))
@@ -174,8 +190,7 @@ def _worked(kind: str, column: Column) -> Value:
         return float((column.kinds != Kind.BLANK).sum())
     if not len(numbers):
         return 0.0 if kind == "sum" else None
-    work = {"sum": np.sum, "average": np.mean, "smallest": np.min, "largest": np.max}[kind]
-    return float(work(numbers))
+    return float({"sum": numbers.sum, "average": numbers.mean, "smallest": numbers.min, "largest": numbers.max}[kind]())
 
 
 def _fit(sheet: Sheet, number: int, one: Field, column: Column, dresser: _Dresser, *, button: bool) -> None:
@@ -224,7 +239,9 @@ def pivot_sheet(plan: SheetPlan, pivot: Pivot, house: House, styles: StyleBook) 
         if pivot.totals is not None:
             total = dresser.number("total", one.type, first=first, last=last, align=align)
             sheet.put(body + height, number, column.slice(height, height + 1), total)
-        name = one.name if levels == 1 or number <= len(pivot.row_fields) else pivot.values[_value_of(pivot, number)].name
+        name = (
+            one.name if levels == 1 or number <= len(pivot.row_fields) else pivot.values[_value_of(pivot, number)].name
+        )
         _fit(sheet, number, replace(one, name=name), column, dresser, button=False)
     sheet.frozen = (top + levels - 1, len(pivot.row_fields)) if plan.freeze else (0, 0)
     sheet.repeat_rows = (top, top + levels - 1)
@@ -247,7 +264,9 @@ def _pivot_headings(sheet: Sheet, pivot: Pivot, dresser: _Dresser, top: int, lev
             style = dresser.number("heading", None, first=first, last=last, align=align)
             sheet.put(top, number, Column.from_values([one.name]), style)
             continue
-        upper = dresser.number("heading", None, first=first, last=last, bottom=False, align=None if is_label else "center")
+        upper = dresser.number(
+            "heading", None, first=first, last=last, bottom=False, align=None if is_label else "center"
+        )
         lower = dresser.number("heading", None, first=first, last=last, top=False, align=align)
         place = _value_of(pivot, number) if not is_label else 0
         group = (number - len(pivot.row_fields) - 1) // len(pivot.values)

@@ -48,9 +48,14 @@ def read_delimited(
     except OSError as error:
         why = "there is no such file" if isinstance(error, FileNotFoundError) else (error.strerror or str(error))
         raise AccessError(Fault("opening a text file", why, shown, "check its name and place")) from None
-    if data[:4] == b"PK\x03\x04" or b"\x00" in data[:2000] and not data.startswith((b"\xff\xfe", b"\xfe\xff")):
+    if data[:4] == b"PK\x03\x04" or (b"\x00" in data[:2000] and not data.startswith((b"\xff\xfe", b"\xfe\xff"))):
         raise AccessError(
-            Fault("opening a text file", "it is not text, whatever its name says", shown, "name it as what it is")
+            Fault(
+                "opening a text file",
+                "it is not text, whatever its name says",
+                shown,
+                "name it as what it is",
+            )
         )
     text, encoding = _decoded(data, encoding, shown)
     separator = separator or _separator(text, shown)
@@ -67,7 +72,9 @@ def read_delimited(
             line = reader.line_num + 1
     except csv.Error as error:
         where = f"{shown}, line {reader.line_num}"
-        raise DataError(Fault("reading delimited text", f"its quoting is broken ({error})", where, "mend the line")) from None
+        raise DataError(
+            Fault("reading delimited text", f"its quoting is broken ({error})", where, "mend the line")
+        ) from None
     width = max((len(row) for row in rows), default=0)
     columns = tuple(
         Column.from_values((row[place] or None) if place < len(row) else None for row in rows) for place in range(width)
@@ -92,7 +99,9 @@ def _decoded(data: bytes, encoding: str | None, shown: str) -> tuple[str, str]:
 
     best = from_bytes(data).best()
     if best is None:
-        raise DataError(Fault("reading delimited text", "its encoding cannot be told", shown, 'state it: encoding = "..."'))
+        raise DataError(
+            Fault("reading delimited text", "its encoding cannot be told", shown, 'state it: encoding = "..."')
+        )
     return str(best), best.encoding
 
 
@@ -105,7 +114,12 @@ def _separator(text: str, shown: str) -> str:
             counts = [len(row) for row in csv.reader(sample, delimiter=mark) if row]
         except csv.Error:
             continue
-        if counts and counts[0] > 1 and counts.count(counts[0]) >= 0.8 * len(counts) and (best is None or counts[0] > best[0]):
+        if (
+            counts
+            and counts[0] > 1
+            and counts.count(counts[0]) >= 0.8 * len(counts)
+            and (best is None or counts[0] > best[0])
+        ):
             best = (counts[0], mark)
     if best is not None:
         return best[1]

@@ -17,7 +17,7 @@ LOCK_PREFIX = "~$"
 def matching_files(pattern: str, base: Path, stopped: str) -> tuple[list[Path], list[str]]:
     """Files that match a pattern (`*`, `?`, `[...]`, `**`) below a folder, in natural order, and notes on those
     passed over. Raises DataError when there is none."""
-    found = [Path(path) for path in glob.glob(str(base / pattern), recursive=True)]
+    found = [Path(path) for path in glob.glob(str(base / pattern), recursive=True)]  # noqa: PTH207 - absolute patterns, too
     files = [path for path in found if path.is_file()]
     locks = [path for path in files if path.name.startswith(LOCK_PREFIX)]
     notes = [f"{path.name} passed over: a program's lock file" for path in sorted(locks)]

@@ -102,7 +102,11 @@ def _paths(spec: SourceSpec, stopped: str) -> tuple[list[Path], list[str]]:
     if not path.is_file():
         folder = path.parent
         there = [entry.name for entry in folder.iterdir()] if folder.is_dir() else []
-        why = f"there is no file '{spec.file}': {known_names(path.name, there)}" if there else f"there is no file '{spec.file}'"
+        why = (
+            f"there is no file '{spec.file}': {known_names(path.name, there)}"
+            if there
+            else f"there is no file '{spec.file}'"
+        )
         raise AccessError(Fault(stopped, why, str(spec.base), "put it there, or mend its name in the docket"))
     return [path], []
 
@@ -134,9 +138,7 @@ def _read_one(spec: SourceSpec, path: Path) -> RawTable:
         block, heading_first = read_block(path, shown, sheet=spec.sheet, table=spec.table)
         heading: str | int = block.top if heading_first and spec.header == "find" else spec.header
         return table_below_heading(block, heading, "none" if spec.table else spec.totals_row, expected)
-    block, dialect = read_delimited(
-        path, shown, separator=spec.separator, decimal=spec.decimal, encoding=spec.encoding
-    )
+    block, dialect = read_delimited(path, shown, separator=spec.separator, decimal=spec.decimal, encoding=spec.encoding)
     raw = table_below_heading(block, spec.header, spec.totals_row, expected)
     raw.decimal = dialect.decimal
     raw.notes.insert(0, dialect.says())
@@ -240,7 +242,11 @@ def _disagreements(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) 
         found = float(column.numbers[column.kinds == Kind.NUMBER].sum())
         if abs(found - stated) > _TOTALS_TOLERANCE * max(1.0, abs(stated)):
             why = f"the totals row says {general(stated)} {heading}, the rows read add up to {general(round(found, 6))}"
-            where = f"{raw.file}, sheet '{raw.sheet}', row {raw.totals_row}" if raw.sheet else f"{raw.file}, line {raw.totals_row}"
+            where = (
+                f"{raw.file}, sheet '{raw.sheet}', row {raw.totals_row}"
+                if raw.sheet
+                else f"{raw.file}, line {raw.totals_row}"
+            )
             do = 'ask for the file again, or write totals_row = "drop" in the source to leave the totals unread'
             faults.append(Fault(stopped, why, where, do))
     return faults

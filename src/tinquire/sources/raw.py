@@ -91,7 +91,7 @@ def table_below_heading(block: Block, heading: str | int, totals: str, expected:
     return raw
 
 
-def _heading_place(block: Block, filled: np.ndarray, expected: frozenset[str]) -> int | None:  # type: ignore[type-arg]
+def _heading_place(block: Block, filled: np.ndarray, expected: frozenset[str]) -> int | None:
     """The row (from zero) that heads the table: texts alone, all different, over most of the columns in use."""
     rows = min(block.height, HEADING_SEARCH_ROWS)
     counts = filled[:, :rows].sum(axis=0)
@@ -110,7 +110,7 @@ def _heading_place(block: Block, filled: np.ndarray, expected: frozenset[str]) -
     return None if best is None else best[1]
 
 
-def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:  # type: ignore[type-arg]
+def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:
     """The rows below the heading that hold anything, under headings made distinct."""
     below = filled[:, at + 1 :]
     notes = []

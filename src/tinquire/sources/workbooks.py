@@ -44,7 +44,7 @@ def _only_sheet(book: Workbook, shown: str) -> str:
     visible = [entry.name for entry in book.entries if entry.kind == "worksheet" and entry.state == "visible"]
     if len(visible) != 1:
         why = f"it has {len(visible)} visible sheets: " + ", ".join(f"'{name}'" for name in visible)
-        raise DataError(Fault("opening a sheet", why, shown, "say which one: sheet = \"...\""))
+        raise DataError(Fault("opening a sheet", why, shown, 'say which one: sheet = "..."'))
     return visible[0]
 
 
@@ -62,4 +62,9 @@ def _as_1900(book: Workbook, sheet: Sheet, number: int, column: Column, area: Ar
         return column
     styles = sheet.styles(number, area.top, area.bottom)
     dated = np.array([book.styles.is_date(style) for style in styles.tolist()]) & (column.kinds == Kind.NUMBER)
-    return Column(column.kinds, np.where(dated, column.numbers + _SYSTEMS_APART, column.numbers), column.codes, column.texts)
+    return Column(
+        column.kinds,
+        np.where(dated, column.numbers + _SYSTEMS_APART, column.numbers),
+        column.codes,
+        column.texts,
+    )

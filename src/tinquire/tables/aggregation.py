@@ -48,7 +48,7 @@ def aggregated(how: Aggregation, values: Column, groups: Codes, count: int) -> C
 
 
 def _sum(members: Codes, numbers: Floats, many: Codes) -> Floats:
-    return np.bincount(members, weights=numbers, minlength=len(many))
+    return np.bincount(members, weights=numbers, minlength=len(many)).astype(np.float64)
 
 
 def _average(members: Codes, numbers: Floats, many: Codes) -> Floats:

@@ -42,7 +42,9 @@ def checked(name: str, formula: str, scope: TableScope, *, stops: bool, says: st
         found = f"{formula} gives {value}"
         holds = False
     else:
-        found = f"{formula} does not hold" + _sides(tree, scope) if not holds else f"{formula} holds" + _sides(tree, scope)
+        found = (
+            f"{formula} does not hold" + _sides(tree, scope) if not holds else f"{formula} holds" + _sides(tree, scope)
+        )
     text = found if holds or says is None else f"{says} ({found})"
     return CheckResult(name, formula, holds, text, stops)
 

@@ -121,9 +121,7 @@ def pivoted(
     taken = [table.columns[place] for place in require(table, [value.column for value in values], stopped)]
 
     def worked(groups: Codes, count: int) -> tuple[Column, ...]:
-        return tuple(
-            aggregated(value.how, column, groups, count) for value, column in zip(values, taken, strict=True)
-        )
+        return tuple(aggregated(value.how, column, groups, count) for value, column in zip(values, taken, strict=True))
 
     return Pivot(
         name=table.name,

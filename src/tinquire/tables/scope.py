@@ -11,7 +11,7 @@ from tinquire.cells.column import Booleans, Column
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
 from tinquire.faults import DataError, Fault, UseError, known_names
-from tinquire.formula import Frame, FormulaError, evaluate_column, evaluate_scalar, parse
+from tinquire.formula import FormulaError, Frame, evaluate_column, evaluate_scalar, parse
 from tinquire.formula.operands import Grid, Lanes, Operand, Scalar
 from tinquire.formula.registry import functions, unknown_function
 from tinquire.formula.slots import slot_name

@@ -5,7 +5,7 @@
     number     any number
     money      any number; a currency sign may stand in front or behind
     percent    any number; `5%` is 0.05
-    date       a day: a date cell, or text in ISO 8601 order. `date dmy`, `date mdy`, `date ymd` state the order of texts
+    date       a day: a date cell, or text in ISO 8601 order; `date dmy`, `date mdy`, `date ymd` state another order
     time       a time of day, or an elapsed time
     yes/no     TRUE/FALSE, yes/no, y/n, 1/0
 
@@ -36,7 +36,16 @@ _DATE = re.compile(r"(\d{1,4})\s*[-/. ]\s*(\d{1,2})\s*[-/. ]\s*(\d{1,4})\Z")
 _ISO = re.compile(r"(\d{4})-(\d{2})-(\d{2})(?:[T ]00:00(?::00)?)?\Z")
 _CLOCK = re.compile(r"(\d{1,3}):(\d{2})(?::(\d{2}))?\Z")
 _CURRENCY = re.compile(r"^[^\W\d_]{3}\s|\s[^\W\d_]{3}$|[$£€¥₹₣₤]")
-_YES_NO = {"true": True, "yes": True, "y": True, "1": True, "false": False, "no": False, "n": False, "0": False}
+_YES_NO = {
+    "true": True,
+    "yes": True,
+    "y": True,
+    "1": True,
+    "false": False,
+    "no": False,
+    "n": False,
+    "0": False,
+}
 #: Two-digit years up to this one are of this century.
 _CENTURY_BREAK = 50
 
@@ -67,9 +76,7 @@ def column_type(spec: str) -> str:
     return spec.partition(" ")[0] if spec.startswith("date") else spec
 
 
-def typed(
-    column: Column, spec: str, *, replacements: Mapping[str, Value] | None = None, decimal: str = "."
-) -> Reading:
+def typed(column: Column, spec: str, *, replacements: Mapping[str, Value] | None = None, decimal: str = ".") -> Reading:
     """Read a column into a type. Each distinct value is read once.
 
     `replacements` maps texts (without regard to case) to the value they stand for. Raises ValueError for a type
@@ -90,11 +97,15 @@ def typed(
             wrong[number] = result
             result = None
         results.append(result)
-    problems = tuple(
-        Problem(place, wrong[group].value, wrong[group].why, wrong[group].readings)
-        for place, group in enumerate(groups.tolist())
-        if group in wrong
-    ) if wrong else ()
+    problems = (
+        tuple(
+            Problem(place, wrong[group].value, wrong[group].why, wrong[group].readings)
+            for place, group in enumerate(groups.tolist())
+            if group in wrong
+        )
+        if wrong
+        else ()
+    )
     return Reading(Column.from_values(results).take(groups), problems)
 
 
@@ -165,7 +176,9 @@ def number_in(text: str, decimal: str = ".") -> float | None:
         scale, bare = 100.0, bare[:-1].rstrip()
     grouping = "." if decimal == "," else ","
     bare = bare.replace("\u00a0", " ").replace("\u202f", " ").replace("'", " ")
-    pattern = rf"(?:\d{{1,3}}(?:[ {re.escape(grouping)}]\d{{3}})+|\d+)?(?:{re.escape(decimal)}\d*)?(?:[Ee][+-]?\d{{1,3}})?\Z"
+    pattern = (
+        rf"(?:\d{{1,3}}(?:[ {re.escape(grouping)}]\d{{3}})+|\d+)?(?:{re.escape(decimal)}\d*)?(?:[Ee][+-]?\d{{1,3}})?\Z"
+    )
     if not bare or not any(character.isdigit() for character in bare) or not re.match(pattern, bare):
         return None
     number = float(bare.replace(grouping, "").replace(" ", "").replace(decimal, "."))

@@ -11,10 +11,12 @@ import zipfile
 import zlib
 from collections.abc import Iterator, Mapping
 from pathlib import Path
+from types import ModuleType
 from typing import BinaryIO
 
 from tinquire.faults import AccessError, DataError, Fault
 
+_deflater: ModuleType
 try:
     from isal import isal_zlib as _deflater
 except ImportError:  # a platform without isal: the standard zlib gives other bytes, the same parts
@@ -65,7 +67,14 @@ class Archive:
         try:
             with self._zip.open(entry) as stream:
                 content = stream.read(size + 1)
-        except (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError) as error:
+        except (
+            zipfile.BadZipFile,
+            zlib.error,
+            OSError,
+            EOFError,
+            RuntimeError,
+            NotImplementedError,
+        ) as error:
             raise AccessError(
                 Fault("opening a workbook", f"its part '{member}' is damaged ({error})", self.name, _AGAIN)
             ) from None
@@ -97,7 +106,10 @@ def unreadable(name: str, data: bytes, detail: str) -> AccessError:
     else:
         text = data[:200].lstrip(b"\xef\xbb\xbf \r\n\t").lower()
         kind = "a web page" if text.startswith((b"<!doctype html", b"<html")) else "not a workbook"
-        why, do = f"it is {kind}, whatever its name says", "save it as .xlsx, or name it as a text source if it is text"
+        why, do = (
+            f"it is {kind}, whatever its name says",
+            "save it as .xlsx, or name it as a text source if it is text",
+        )
     return AccessError(Fault("opening a workbook", why, name, do))
 
 
@@ -125,9 +137,7 @@ def written(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
         raw_name = name.encode("utf-8" if flags & _UTF8_FLAG else "cp437")
         head = (flags, method, *stamp, crc, len(packed), size, len(raw_name), 0)
         out.write(_LOCAL.pack(b"PK\x03\x04", 20, *head) + raw_name + packed)
-        central.append(
-            _CENTRAL.pack(b"PK\x01\x02", 20, 20, *head[:-1], 0, 0, 0, 0, 0, offset) + raw_name
-        )
+        central.append(_CENTRAL.pack(b"PK\x01\x02", 20, 20, *head[:-1], 0, 0, 0, 0, 0, offset) + raw_name)
     start = out.tell()
     directory = b"".join(central)
     out.write(directory + _END.pack(b"PK\x05\x06", 0, 0, len(central), len(central), len(directory), start, 0))

@@ -28,7 +28,9 @@ from tinquire.workbook.writing import number_text, sheet_part
 __all__ = ["DefinedName", "SheetEntry", "Workbook", "safe_sheet_name", "valid_sheet_name"]
 
 _CONTENT = "application/vnd.openxmlformats-officedocument.spreadsheetml."
-_NEW_WORKBOOK = f'<workbook xmlns="{MAIN}" xmlns:r="{RELATIONS}"><bookViews><workbookView/></bookViews><sheets/></workbook>'
+_NEW_WORKBOOK = (
+    f'<workbook xmlns="{MAIN}" xmlns:r="{RELATIONS}"><bookViews><workbookView/></bookViews><sheets/></workbook>'
+)
 #: What a sheet's name may not hold, and how long it may be (18.2.19).
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 MAX_SHEET_NAME = 31
@@ -70,7 +72,7 @@ class Workbook:
         self._styles: StyleBook | None = None
         self.entries: list[SheetEntry] = []
         for sheet in children(child(self._root, "sheets"), "sheet"):
-            identity = next((value for key, value in sheet.attrib.items() if key.endswith("}id")), "")
+            identity = next((str(value) for key, value in sheet.attrib.items() if str(key).endswith("}id")), "")
             relation = relations.get(identity)
             self.entries.append(
                 SheetEntry(
@@ -207,7 +209,9 @@ class Workbook:
         """Put a new sheet behind the others. Raises DataError when its name is taken or not allowed."""
         if self.entry(sheet.name) is not None or not valid_sheet_name(sheet.name):
             why = f"a sheet cannot be named '{sheet.name}': " + (
-                "there is one already" if self.entry(sheet.name) else f"at most {MAX_SHEET_NAME} characters, without []:*?/\\"
+                "there is one already"
+                if self.entry(sheet.name)
+                else f"at most {MAX_SHEET_NAME} characters, without []:*?/\\"
             )
             raise DataError(Fault("adding a sheet", why, self.name, "give the sheet another name"))
         self.entries.append(SheetEntry(sheet.name, None, loaded=sheet))
@@ -340,7 +344,7 @@ def valid_sheet_name(name: str) -> bool:
 
 
 def safe_sheet_name(name: str, taken: set[str]) -> str:
-    """A name from data made valid and unique: forbidden characters become spaces, long ones are cut, doubles numbered."""
+    """A name from data made valid and unique: forbidden characters become spaces, long ones are cut."""
     base = " ".join(_FORBIDDEN.sub(" ", name).split()).strip("'")[:MAX_SHEET_NAME].strip() or "Sheet"
     candidate, number = base, 2
     while candidate.casefold() in taken:

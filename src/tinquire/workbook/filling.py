@@ -15,6 +15,7 @@ from tinquire.workbook.sheet import NO_FORMULA, Sheet
 
 __all__ = ["UnfilledCell", "fill"]
 
+
 @dataclass(frozen=True, slots=True)
 class UnfilledCell:
     """A slot that nothing fills, with its place."""
@@ -52,7 +53,13 @@ def _slotted(sheet: Sheet) -> list[tuple[int, int, str]]:
 
 
 def _fill_cell(
-    book: Workbook, sheet: Sheet, row: int, column: int, text: str, resolve: Resolver, format_of: Callable[[str], str]
+    book: Workbook,
+    sheet: Sheet,
+    row: int,
+    column: int,
+    text: str,
+    resolve: Resolver,
+    format_of: Callable[[str], str],
 ) -> tuple[Unfilled, ...]:
     slot = only_slot(text)
     style = sheet.style(row, column)
@@ -61,7 +68,13 @@ def _fill_cell(
         sheet.set(row, column, filled, style)
         return missing
     if slot.living is not None:
-        sheet.set(row, column, None, _formatted(book, style, format_of(slot.format) if slot.format else None), slot.living)
+        sheet.set(
+            row,
+            column,
+            None,
+            _formatted(book, style, format_of(slot.format) if slot.format else None),
+            slot.living,
+        )
         return ()
     found = checked_fill(slot, resolve)
     if isinstance(found, Unfilled):

@@ -8,7 +8,7 @@ from lxml import etree
 
 __all__ = [
     "CONTENT_TYPES", "MAIN", "PACKAGE_RELATIONS", "RELATIONS", "child", "children", "escaped", "local", "parsed",
-    "serialised", "tag", "unescaped_text",
+    "serialised", "tag", "unescaped_text", "without",
 ]  # fmt: skip
 
 MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
@@ -34,7 +34,7 @@ def parsed(data: bytes) -> etree._Element:
         root = etree.fromstring(data, parser())
     except etree.XMLSyntaxError as error:
         raise ValueError(f"its markup is damaged ({error.msg})") from None
-    if root.getroottree().docinfo.doctype:
+    if root.getroottree().docinfo.internalDTD is not None:
         raise ValueError("it declares a document type, which no part may do")
     return root
 
@@ -61,6 +61,12 @@ def children(element: etree._Element | None, name: str) -> list[etree._Element]:
 
 def child(element: etree._Element | None, name: str) -> etree._Element | None:
     return next(iter(children(element, name)), None)
+
+
+def without(element: etree._Element, attribute: str) -> None:
+    """Take an attribute away, if it is there."""
+    if attribute in element.attrib:
+        del element.attrib[attribute]
 
 
 def escaped(text: str) -> str:

@@ -127,7 +127,7 @@ class Package:
 
     def start(self) -> None:
         """Give a new package its first part."""
-        root = etree.Element(f"{{{CONTENT_TYPES}}}Types", nsmap={None: CONTENT_TYPES})
+        root = etree.Element(f"{{{CONTENT_TYPES}}}Types", nsmap={None: CONTENT_TYPES})  # type: ignore[dict-item]
         for extension, kind in (("rels", _RELATION_TYPE), ("xml", "application/xml")):
             etree.SubElement(root, f"{{{CONTENT_TYPES}}}Default", Extension=extension, ContentType=kind)
         self.put(_TYPES_PART, serialised(root))
@@ -155,15 +155,13 @@ class Package:
         if self.has(rels):
             root = self.root(rels)
         else:
-            root = etree.Element(f"{{{PACKAGE_RELATIONS}}}Relationships", nsmap={None: PACKAGE_RELATIONS})
+            root = etree.Element(f"{{{PACKAGE_RELATIONS}}}Relationships", nsmap={None: PACKAGE_RELATIONS})  # type: ignore[dict-item]
         used = {element.get("Id") for element in root}
         number = 1
         while f"rId{number}" in used:
             number += 1
         relative = posixpath.relpath(target, posixpath.dirname(part) or ".")
-        etree.SubElement(
-            root, f"{{{PACKAGE_RELATIONS}}}Relationship", Id=f"rId{number}", Type=kind, Target=relative
-        )
+        etree.SubElement(root, f"{{{PACKAGE_RELATIONS}}}Relationship", Id=f"rId{number}", Type=kind, Target=relative)
         self.put(rels, serialised(root))
         return f"rId{number}"
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from lxml import etree
 
 from tinquire.cells.address import cell_name, parse_cell
-from tinquire.workbook.markup import children, local, parsed, serialised, tag
+from tinquire.workbook.markup import children, local, parsed, serialised, tag, without
 
 __all__ = ["CellPatch", "patched"]
 
@@ -77,13 +77,13 @@ def _apply(cell: etree._Element, patch: CellPatch) -> None:
     for part in list(cell):
         if local(part) in ("v", "is") or (local(part) == "f" and not patch.keep_formula):
             cell.remove(part)
-    cell.attrib.pop("t", None)
+    without(cell, "t")
     if patch.form:
         cell.set("t", patch.form)
     if patch.style:
         cell.set("s", str(patch.style))
     else:
-        cell.attrib.pop("s", None)
+        without(cell, "s")
     if patch.formula is not None:
         etree.SubElement(cell, tag(cell, "f")).text = patch.formula
     if patch.value is not None:

@@ -163,7 +163,10 @@ def _reads(tree: Node, frame: Frame, depth: int) -> Iterator[Place]:
         if isinstance(operand, Span):
             first, last = operand.at(0), operand.at(frame.count - 1)
             whole = Area(
-                min(first.top, last.top), first.left, min(max(first.bottom, last.bottom), MAX_ROW), first.right
+                min(first.top, last.top),
+                first.left,
+                min(max(first.bottom, last.bottom), MAX_ROW),
+                first.right,
             )
             yield operand.sheet, whole
 
@@ -213,9 +216,7 @@ def _place(program: Program) -> str:
     return f"{quoted_sheet(program.sheet)}!{cell_name(program.top, program.column)}"
 
 
-def _store(
-    sheet: Sheet, row: int, column: int, values: Column, program: Program, report: Recalculation
-) -> None:
+def _store(sheet: Sheet, row: int, column: int, values: Column, program: Program, report: Recalculation) -> None:
     """Keep results in the sheet; count what changed and note what is in error."""
     values = blank_to_zero(values)
     before = sheet.column(column, row, row + len(values) - 1)
@@ -229,7 +230,7 @@ def _store(
         report.errors.append(note)
 
 
-def _differs(before: Column, after: Column) -> np.ndarray:  # type: ignore[type-arg]
+def _differs(before: Column, after: Column) -> np.ndarray:
     differs = (before.kinds != after.kinds) | (before.numbers != after.numbers)
     texts = (before.kinds == Kind.TEXT) & (after.kinds == Kind.TEXT)
     for place in np.flatnonzero(texts).tolist():

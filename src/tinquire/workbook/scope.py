@@ -10,11 +10,11 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError
+from tinquire.formula import parse
 from tinquire.formula.operands import Operand, Scalar, Span
 from tinquire.formula.problems import FormulaError
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Call, Node, RowsOf, TableReference, walk
-from tinquire.formula import parse
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.formulas import Trees
 from tinquire.workbook.sheet import Sheet, SheetTable

@@ -53,9 +53,7 @@ class SheetTable:
 
     @property
     def data(self) -> Area:
-        return Area(
-            self.area.top + self.headings, self.area.left, self.area.bottom - self.totals, self.area.right
-        )
+        return Area(self.area.top + self.headings, self.area.left, self.area.bottom - self.totals, self.area.right)
 
     def place(self, column: str) -> int | None:
         """A column's place from zero, by its name without regard to case."""

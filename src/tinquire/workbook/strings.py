@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lxml import etree
 
-from tinquire.workbook.markup import MAIN, escaped, local, serialised, unescaped_text
+from tinquire.workbook.markup import MAIN, escaped, local, serialised, unescaped_text, without
 
 __all__ = ["SharedStrings", "rich_text"]
 
@@ -49,9 +49,11 @@ class SharedStrings:
         """The part; counts are left out, as the standard allows, since cells elsewhere may come and go."""
         fresh = "".join(map(_item, self.texts[self._known :]))
         if self._root is None:
-            return f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<sst xmlns="{MAIN}">{fresh}</sst>'.encode()
+            return (
+                f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<sst xmlns="{MAIN}">{fresh}</sst>'.encode()
+            )
         for name in ("count", "uniqueCount"):
-            self._root.attrib.pop(name, None)
+            without(self._root, name)
         space = etree.QName(self._root).namespace
         for item in etree.fromstring(f'<sst xmlns="{space}">{fresh}</sst>'.encode()):
             self._root.append(item)

@@ -14,7 +14,8 @@ __all__ = ["StyleBook", "theme_colours"]
 #: The first number that a file may give to a format of its own (18.8.30).
 _FIRST_OWN_FORMAT = 164
 _DEFAULT_FONT = ("Verdana", 10.0)
-_EMPTY = f"""<styleSheet xmlns="{MAIN}"><fonts count="1"><font><sz val="{{size:g}}"/><name val="{{font}}"/></font></fonts>
+_EMPTY = f"""<styleSheet xmlns="{MAIN}">
+<fonts count="1"><font><sz val="{{size:g}}"/><name val="{{font}}"/></font></fonts>
 <fills count="2"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill></fills>
 <borders count="1"><border><left/><right/><top/><bottom/><diagonal/></border></borders>
 <cellStyleXfs count="1"><xf numFmtId="0" fontId="0" fillId="0" borderId="0"/></cellStyleXfs>
@@ -106,7 +107,8 @@ class StyleBook:
         )
 
     def _part(self, group: str, place: int) -> etree._Element | None:
-        members = list(child(self._root, group) if child(self._root, group) is not None else ())
+        parent = child(self._root, group)
+        members = [] if parent is None else list(parent)
         return members[place] if 0 <= place < len(members) else None
 
     def _fill(self, place: int) -> str | None:
@@ -202,7 +204,7 @@ class StyleBook:
         return len(parent) - 1
 
     def _element(self, name: str) -> etree._Element:
-        return etree.Element(tag(self._root, name), nsmap=self._root.nsmap)
+        return etree.Element(tag(self._root, name), nsmap=self._root.nsmap)  # type: ignore[arg-type]
 
     def _font(self, look: Appearance) -> int:
         font = self._element("font")
@@ -228,7 +230,12 @@ class StyleBook:
 
     def _border(self, edges: Edges) -> int:
         border = self._element("border")
-        for name, edge in (("left", edges.left), ("right", edges.right), ("top", edges.top), ("bottom", edges.bottom)):
+        for name, edge in (
+            ("left", edges.left),
+            ("right", edges.right),
+            ("top", edges.top),
+            ("bottom", edges.bottom),
+        ):
             side = etree.SubElement(border, tag(border, name))
             if edge is not None:
                 side.set("style", edge.style)

@@ -110,9 +110,7 @@ def _indexed(target: Operand, row: int, column: int | None, frame: Frame) -> Ope
     left, right = (0, width - 1) if column == 0 else (column - 1, column - 1)
     if isinstance(target, Span):
         base = target.area
-        return Span(
-            target.sheet, Area(base.top + top, base.left + left, base.top + bottom, base.left + right)
-        )
+        return Span(target.sheet, Area(base.top + top, base.left + left, base.top + bottom, base.left + right))
     cut = tuple(part.slice(top, bottom + 1) for part in grid.columns[left : right + 1])
     return Scalar(cut[0][0]) if top == bottom and left == right else Grid(cut, bottom - top + 1)
 

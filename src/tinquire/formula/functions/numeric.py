@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from tinquire.cells.column import Column, Floats
@@ -76,7 +78,7 @@ def rounddown(number: Floats, digits: Floats) -> Floats:
     return _rounded(number, digits, np.floor)
 
 
-def _rounded(number: Floats, digits: Floats, work: np.ufunc) -> Floats:  # type: ignore[type-arg]
+def _rounded(number: Floats, digits: Floats, work: Callable[[Floats], Floats]) -> Floats:
     """Round sizes at a decimal place.
 
     The scaled size is first brought to 15 significant digits, those a cell holds: 2.345 is stored a hair below

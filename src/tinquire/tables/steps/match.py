@@ -51,8 +51,13 @@ class Match:
         return table.take(~missing) if self.unmatched == "drop" and missing.any() else table
 
     def _found(
-        self, table: Table, right: Table, left_keys: list[Column], right_keys: list[Column], context: StepContext
-    ) -> np.ndarray:  # type: ignore[type-arg]
+        self,
+        table: Table,
+        right: Table,
+        left_keys: list[Column],
+        right_keys: list[Column],
+        context: StepContext,
+    ) -> np.ndarray:
         """For each left row the right row with its key, or -1."""
         both = [Column.concat([a, b]) for a, b in zip(left_keys, right_keys, strict=True)]
         groups, count = key_groups(both)
@@ -73,8 +78,8 @@ class Match:
         self,
         right: Table,
         keys: list[Column],
-        theirs: np.ndarray,  # type: ignore[type-arg]
-        repeated: np.ndarray,  # type: ignore[type-arg]
+        theirs: np.ndarray,
+        repeated: np.ndarray,
         context: StepContext,
     ) -> None:
         rows = np.flatnonzero(repeated[theirs])
@@ -89,7 +94,7 @@ class Match:
         right: Table,
         left_keys: list[Column],
         right_keys: list[Column],
-        missing: np.ndarray,  # type: ignore[type-arg]
+        missing: np.ndarray,
         context: StepContext,
     ) -> None:
         """Stop at rows without a match, or note how many there are."""
