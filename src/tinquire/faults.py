@@ -18,7 +18,7 @@ from dataclasses import asdict, dataclass
 __all__ = ["AccessError", "DataError", "Fault", "TinQuireError", "UseError", "merged", "nearest"]
 
 #: A list of faults longer than this says the same thing over and over; the rest are counted instead.
-LISTED_PLACES = 5
+LISTED_PLACES = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +91,7 @@ def known_names(name: str, known: Sequence[str]) -> str:
         return f"the nearest is '{near[0]}'"
     if not known:
         return "there is none"
-    return "there is " + ", ".join(f"'{candidate}'" for candidate in known)
+    return "there is " + places([f"'{candidate}'" for candidate in known])
 
 
 def places(items: Sequence[str]) -> str:

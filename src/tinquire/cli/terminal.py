@@ -12,7 +12,7 @@ from typing import Any, TextIO
 
 from tinquire.faults import Fault, TinQuireError
 
-__all__ = ["Terminal"]
+__all__ = ["Right", "Terminal"]
 
 #: Labels stand in a column of their own, as wide as the longest of the four parts of a fault and a gap.
 LABEL_WIDTH = 10
@@ -20,6 +20,12 @@ _NARROWEST = 50
 _WIDEST = 110
 #: SGR parameters of ECMA-48, 8.3.117.
 _BOLD, _DIM, _RED, _YELLOW, _RESET = "\x1b[1m", "\x1b[2m", "\x1b[31m", "\x1b[33m", "\x1b[0m"
+
+
+class Right(str):
+    """A table's cell that stands on the right."""
+
+    __slots__ = ()
 
 
 class Terminal:
@@ -58,8 +64,11 @@ class Terminal:
             json.dump(content, self.out, indent=2, ensure_ascii=False, default=str)
             self.out.write("\n")
 
-    def table(self, headings: Sequence[str], rows: Sequence[Sequence[str]], right: Sequence[int] = ()) -> None:
-        """A table of texts, set out to the terminal's width; in a pipe nothing is cut."""
+    def table(self, headings: Sequence[str], rows: Sequence[Sequence[str | Right]], right: Sequence[int] = ()) -> None:
+        """A table of texts, set out to the terminal's width; in a pipe nothing is cut.
+
+        Columns named in `right`, and cells that are `Right`, stand on the right.
+        """
         if self.as_json:
             return
         self.close()
@@ -68,11 +77,11 @@ class Terminal:
         from rich.table import Table
         from rich.text import Text
 
-        shown = Table(box=SIMPLE_HEAD, pad_edge=False, padding=(0, 1), header_style="bold")
+        shown = Table(box=SIMPLE_HEAD, pad_edge=False, show_edge=False, padding=(0, 1), header_style="bold")
         for place, heading in enumerate(headings):
             shown.add_column(heading, justify="right" if place in right else "left", no_wrap=True, overflow="ellipsis")
         for row in rows:
-            shown.add_row(*(Text(cell) for cell in row))
+            shown.add_row(*(Text(cell, justify="right" if isinstance(cell, Right) else None) for cell in row))
         width = self.width or 10 + sum(
             3 + max(len(cell) for cell in (heading, *(row[place] for row in rows)))
             for place, heading in enumerate(headings)

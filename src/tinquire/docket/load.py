@@ -96,7 +96,7 @@ def _schema_fault(
     where = f"{path.name}, line {line}" if line else path.name
     said = _dotted(place)
     match error["type"]:
-        case "extra_forbidden":
+        case "extra_forbidden" | "unexpected_keyword_argument":
             known = _keys_at(kind, place[:-1])
             near = nearest(str(key), known)
             do = f"write '{near[0]}'" if near else "leave it out" + (f"; known are {', '.join(known)}" if known else "")
@@ -132,11 +132,11 @@ def _real_path(loc: Sequence[str | int], raw: Any) -> tuple[str | int, ...]:
 
 def _keys_at(kind: type[BaseModel], path: Sequence[str | int]) -> list[str]:
     """The keys that the schema knows at a place, for the nearest one."""
-    from tinquire.docket.schema import TableModel
+    from tinquire.docket.schema import TableModel, step_keys
     from tinquire.tables.steps import step_kinds
 
     if len(path) >= 4 and path[0] == "tables" and path[2] == "steps":
-        return sorted({key for step in step_kinds().values() for key in step.__dataclass_fields__})  # type: ignore[attr-defined]
+        return sorted({key for step in step_kinds().values() for key in step_keys(step)})
     here: Any = kind
     for part in path:
         if isinstance(here, type) and issubclass(here, BaseModel):

@@ -12,7 +12,7 @@ from tinquire.tables.steps import Step, step_kinds
 
 __all__ = [
     "CheckModel", "DocketModel", "FigureModel", "MailModel", "PivotModel", "PostModel", "SheetModel", "SourceModel",
-    "TableModel", "WorkbookModel", "json_schema",
+    "TableModel", "WorkbookModel", "json_schema", "step_keys",
 ]  # fmt: skip
 
 #: A value that a docket writes where a cell's value is meant.
@@ -64,13 +64,22 @@ def _step(raw: Any) -> Step:
     kinds = step_kinds()
     if not isinstance(raw, dict):
         raise ValueError('a step is written in braces, like { sort = ["Depot"] }')
-    named = [key for key in raw if key in kinds]
-    # A step's own options may share a name with another step ("type" in derive): the first key leads.
-    if not named:
-        first = next(iter(raw), "")
+    first = next(iter(raw), "")
+    name = first if first in kinds else next((key for key in raw if _all_options(raw, kinds.get(key))), None)
+    if name is None:
         raise ValueError(f"there is no step '{first}': {known_names(first, sorted(kinds))}")
-    adapter: TypeAdapter[Step] = TypeAdapter(kinds[named[0]])
+    adapter: TypeAdapter[Step] = TypeAdapter(kinds[name])
     return adapter.validate_python(raw)
+
+
+def _all_options(raw: dict[str, Any], kind: type[Step] | None) -> bool:
+    """Whether all keys are those of one kind of step; steps share names of options, so its own key is not enough."""
+    return kind is not None and set(raw) <= step_keys(kind)
+
+
+def step_keys(kind: type[Step]) -> set[str]:
+    """The keys that a kind of step knows, as a docket writes them."""
+    return {name.removesuffix("_") for name in kind.__dataclass_fields__}  # type: ignore[attr-defined]
 
 
 class TableModel(_Model):

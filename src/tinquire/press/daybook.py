@@ -85,7 +85,7 @@ class Daybook:
         read: Sequence[tuple[str, str, int, str]],
         made: Sequence[tuple[str, str, str]],
     ) -> int:
-        """Keep a run, and return its number: sources as (source, file, rows, digest), outputs as (output, file, digest)."""
+        """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest)."""
         with self._open() as connection:
             cursor = connection.execute(
                 "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)",

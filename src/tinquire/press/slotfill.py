@@ -87,4 +87,6 @@ class SlotScope:
             return Unfilled(slot, error.faults[0].why)
 
     def _known(self) -> list[str]:
-        return [*self.names, *(self.row.headings if self.row else ())]
+        """What a slot might have meant: the row's columns and the run's own names; the period's come last."""
+        own = [name for name in self.names if not name.startswith("period")]
+        return [*(self.row.headings if self.row else ()), *own, *(name for name in self.names if name not in own)]

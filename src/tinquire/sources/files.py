@@ -6,7 +6,7 @@ import glob
 import re
 from pathlib import Path
 
-from tinquire.faults import DataError, Fault, nearest
+from tinquire.faults import AccessError, Fault, nearest
 
 __all__ = ["LOCK_PREFIX", "matching_files"]
 
@@ -16,14 +16,14 @@ LOCK_PREFIX = "~$"
 
 def matching_files(pattern: str, base: Path, stopped: str) -> tuple[list[Path], list[str]]:
     """Files that match a pattern (`*`, `?`, `[...]`, `**`) below a folder, in natural order, and notes on those
-    passed over. Raises DataError when there is none."""
+    passed over. Raises AccessError when there is none."""
     found = [Path(path) for path in glob.glob(str(base / pattern), recursive=True)]  # noqa: PTH207 - absolute patterns, too
     files = [path for path in found if path.is_file()]
     locks = [path for path in files if path.name.startswith(LOCK_PREFIX)]
     notes = [f"{path.name} passed over: a program's lock file" for path in sorted(locks)]
     files = sorted((path for path in files if path not in locks), key=_natural)
     if not files:
-        raise DataError(Fault(stopped, f"no file matches '{pattern}'", str(base), _hint(base / pattern)))
+        raise AccessError(Fault(stopped, f"no file matches '{pattern}'", str(base), _hint(base / pattern)))
     return files, notes
 
 

@@ -192,7 +192,7 @@ def _typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence
         raw_column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
         kind = types.get(heading.casefold()) or _inferred(raw_column)
         reading = typed(raw_column, kind, replacements=stand_ins.get(heading.casefold()), decimal=raw.decimal)
-        faults += [_unreadable(spec, raw, place or 0, heading, kind, problem) for problem in reading.problems]
+        faults += _unreadable(spec, raw, place or 0, heading, kind, reading.problems)
         fields.append(Field(heading, column_type(kind)))
         columns.append(reading.column)
     for heading, stamp in spec.stamps.items():
@@ -209,19 +209,30 @@ def _inferred(column: Column) -> str:
     return "number" if len(filled) and (filled == Kind.NUMBER).all() else "text"
 
 
-def _unreadable(spec: SourceSpec, raw: RawTable, column: int, heading: str, kind: str, problem: Problem) -> Fault:
+def _unreadable(
+    spec: SourceSpec, raw: RawTable, column: int, heading: str, kind: str, problems: Sequence[Problem]
+) -> list[Fault]:
+    """Faults for the values of a column that cannot be read: one for each value, one for all dates of two readings."""
     stopped = f"source '{spec.name}', column '{heading}' as {kind}"
-    if problem.readings:
-        do = f'state the order: types = {{ "{heading}" = "date dmy" }} for day first, "date mdy" for month first'
-    else:
-        do = f'mend the cell, or say what it stands for: read_as = {{ "{heading}" = {{ "{problem.value}" = 0 }} }}'
-    return Fault(stopped, problem.why, raw.cell(problem.place, column), do)
+    alike: dict[str, list[Problem]] = {}
+    for problem in problems:
+        alike.setdefault("two readings" if problem.readings else problem.value, []).append(problem)
+    faults = []
+    for group in alike.values():
+        first = group[0]
+        why = first.why + (f" ({len(group):,} values in all)" if len(group) > 1 else "")
+        if first.readings:
+            do = f'state the order: types = {{ "{heading}" = "date dmy" }} for day first, "date mdy" for month first'
+        else:
+            do = f'mend it, or say what it stands for: read_as = {{ "{heading}" = {{ "{first.value}" = 0 }} }}'
+        faults.append(Fault(stopped, why, raw.cells([problem.place for problem in group], column), do))
+    return faults
 
 
 def _shortened(faults: Sequence[Fault], stopped: str) -> list[Fault]:
     if len(faults) <= _LISTED_PROBLEMS:
         return list(faults)
-    rest = f"{len(faults) - _LISTED_PROBLEMS:,} more values could not be read"
+    rest = f"{len(faults) - _LISTED_PROBLEMS:,} more faults of this kind"
     return [*faults[:_LISTED_PROBLEMS], Fault(stopped, rest, do="mend those above first")]
 
 

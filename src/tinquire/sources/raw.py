@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -12,7 +13,7 @@ from tinquire.cells.address import cell_name
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import Value
-from tinquire.faults import DataError, Fault
+from tinquire.faults import DataError, Fault, places
 
 __all__ = ["Block", "RawTable", "table_below_heading"]
 
@@ -61,12 +62,14 @@ class RawTable:
     #: Text files are spoken of by line, not by cell.
     by_line: bool = False
 
-    def cell(self, row: int, column: int) -> str:
-        """The place of a value, as a message says it."""
+    def cells(self, rows: Sequence[int], column: int) -> str:
+        """The places of values of a column, as a message says them."""
+        many = "s" if len(rows) > 1 else ""
         if self.by_line:
-            return f"{self.file}, line {self.rows[row]}, column '{self.headings[column]}'"
-        name = cell_name(int(self.rows[row]), self.letters[column])
-        return f"{self.file}, sheet '{self.sheet}', cell {name}"
+            lines = places([str(self.rows[row]) for row in rows])
+            return f"{self.file}, column '{self.headings[column]}', line{many} {lines}"
+        names = places([cell_name(int(self.rows[row]), self.letters[column]) for row in rows])
+        return f"{self.file}, sheet '{self.sheet}', cell{many} {names}"
 
 
 def table_below_heading(block: Block, heading: str | int, totals: str, expected: frozenset[str]) -> RawTable:

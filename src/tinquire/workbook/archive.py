@@ -91,6 +91,7 @@ class Archive:
         return entry, self._data[begin : begin + entry.compress_size]
 
 
+_END_MISSING = "its end is missing"
 _AGAIN = "get the file again from where it came from"
 
 
@@ -100,7 +101,7 @@ def unreadable(name: str, data: bytes, detail: str) -> AccessError:
         why = "it is a workbook of the old binary kind, or one locked with a password"
         do = "save it as .xlsx, without a password, in the program that made it"
     elif data[:4] == b"PK\x03\x04":
-        why, do = f"it is cut short or damaged ({detail or 'no end of archive'})", _AGAIN
+        why, do = f"it is cut short or damaged ({_END_MISSING if 'not a zip' in detail else detail})", _AGAIN
     elif not data:
         why, do = "it is empty", _AGAIN
     else:
