@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from tinquire.cli import options as shared
-from tinquire.cli.terminal import Terminal
+from tinquire.cli.terminal import Right, Terminal
 
 EXAMPLE = "tinquire show 'Linen pack 2026-10.xlsx' --sheet Charges --rows 10"
 _DEFAULT_ROWS = 5
@@ -99,7 +99,6 @@ def _tell(
 def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:
     """The first rows of a sheet, as displayed, under their column letters."""
     from tinquire.cells import column_name
-    from tinquire.cells.display import show
 
     sheet = book.sheet(name)
     used = sheet.used
@@ -107,20 +106,21 @@ def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:
         return
     last = min(used.bottom, used.top + count - 1)
     columns = range(used.left, used.right + 1)
-    rows = []
+    rows: list[list[str]] = []
     for row in range(used.top, last + 1):
-        cells = [
-            show(
-                sheet.value(row, column),
-                book.styles.number_format(sheet.style(row, column)),
-                book.date_system,
-            ).text
-            for column in columns
-        ]
-        rows.append([str(row), *(_cut(cell) for cell in cells)])
+        rows.append([str(row), *(_shown(book, sheet, row, column) for column in columns)])
     terminal.plain()
     terminal.heading(name)
     terminal.table(["", *(column_name(column) for column in columns)], rows, right=[0])
+
+
+def _shown(book: Any, sheet: Any, row: int, column: int) -> str:
+    """A cell as displayed; numbers stand on the right."""
+    from tinquire.cells.display import show
+
+    value = sheet.value(row, column)
+    text = _cut(show(value, book.styles.number_format(sheet.style(row, column)), book.date_system).text)
+    return Right(text) if isinstance(value, float) else text
 
 
 def _cut(text: str) -> str:

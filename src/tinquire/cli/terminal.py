@@ -64,7 +64,7 @@ class Terminal:
             json.dump(content, self.out, indent=2, ensure_ascii=False, default=str)
             self.out.write("\n")
 
-    def table(self, headings: Sequence[str], rows: Sequence[Sequence[str | Right]], right: Sequence[int] = ()) -> None:
+    def table(self, headings: Sequence[str], rows: Sequence[Sequence[str]], right: Sequence[int] = ()) -> None:
         """A table of texts, set out to the terminal's width; in a pipe nothing is cut.
 
         Columns named in `right`, and cells that are `Right`, stand on the right.
