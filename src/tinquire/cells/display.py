@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import ROUND_HALF_UP, Context, Decimal
 from fractions import Fraction
 from functools import lru_cache
 from typing import NamedTuple
@@ -21,6 +21,11 @@ __all__ = ["Shown", "general", "show", "show_column"]
 GENERAL_WIDTH = 11
 #: What a date format shows for a number that is not a day.
 NO_DAY = "########"
+#: Longer times than this many days are not spelled out.
+MOST_DAYS = 1e8
+
+#: The largest double has 309 digits before the point, the smallest 324 places behind it; formats add a few.
+_EXACT = Context(prec=1000)
 
 _MONTHS = (
     "January", "February", "March", "April", "May", "June", "July",
@@ -172,11 +177,11 @@ def _show_digits(number: float, section: Section) -> str:
         return ("-" if number < 0 else "") + _literals_and_signs(tokens)
     grouping, thousands = _commas(tokens, whole_at, part_at)
     percents = sum(token.kind == "percent" for token in tokens)
-    value = Decimal(general(abs(number))) * (Decimal(100) ** percents) / (Decimal(1000) ** thousands)
+    value = Decimal(general(abs(number))).scaleb(2 * percents - 3 * thousands, context=_EXACT)
     power = 0
     if exponent_at is not None:
         value, power = _scaled(value, max(1, len(whole_at)), len(part_at))
-    value = value.quantize(Decimal(1).scaleb(-len(part_at)), rounding=ROUND_HALF_UP)
+    value = _rounded(value, len(part_at))
     whole, _, part = format(value, "f").partition(".")
     texts = _whole_texts(tokens, whole_at, whole.lstrip("0"), grouping)
     texts |= _part_texts(tokens, part_at, part)
@@ -186,6 +191,11 @@ def _show_digits(number: float, section: Section) -> str:
     return sign + "".join(
         texts.get(place, "" if token.kind in ("comma", "digit") else token.text) for place, token in enumerate(tokens)
     )
+
+
+def _rounded(value: Decimal, decimals: int) -> Decimal:
+    """Rounded half away from zero at so many decimals."""
+    return value.quantize(Decimal(1).scaleb(-decimals), rounding=ROUND_HALF_UP, context=_EXACT)
 
 
 def _literals_and_signs(tokens: tuple[Token, ...]) -> str:
@@ -214,7 +224,7 @@ def _scaled(value: Decimal, places: int, decimals: int) -> tuple[Decimal, int]:
     power = value.adjusted()
     power -= power % places if places > 1 else 0
     mantissa = value.scaleb(-power)
-    if mantissa.quantize(Decimal(1).scaleb(-decimals), rounding=ROUND_HALF_UP) >= Decimal(10) ** places:
+    if _rounded(mantissa, decimals) >= Decimal(10) ** places:
         power += places
         mantissa = value.scaleb(-power)
     return mantissa, power
@@ -290,6 +300,8 @@ def _show_fraction(number: float, section: Section) -> str:
 
 
 def _show_date(serial: float, section: Section, system: DateSystem) -> str:
+    if abs(serial) > MOST_DAYS:
+        return NO_DAY
     decimals = max((len(token.text) for token in section.tokens if token.kind == "subsecond"), default=0)
     unit = 10**decimals
     ticks = math.floor(serial * 86_400 * unit + 0.5)
@@ -303,8 +315,11 @@ def _show_date(serial: float, section: Section, system: DateSystem) -> str:
     seconds, parts = divmod(rest, unit)
     calendar = date_parts(np.array([float(days)]), system)
     year, month, day = (float(part[0]) for part in calendar)
-    if math.isnan(year) and not sign:
-        return NO_DAY
+    if math.isnan(year):
+        # An elapsed time may run past the calendar; a day may not.
+        if any(token.kind == "date" and token.text[0] in "ymde" for token in section.tokens):
+            return NO_DAY
+        year = month = day = 0.0
     half_day = any(token.kind == "ampm" for token in section.tokens)
     shift = 0 if system is DateSystem.FROM_1900 else 1462
     fields = _DateFields(int(year), int(month), int(day), (days + shift) % 7, days, seconds, half_day)

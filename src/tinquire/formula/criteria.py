@@ -9,7 +9,7 @@ from __future__ import annotations
 import operator
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -32,6 +32,11 @@ class Criterion:
 
     sign: str
     value: Value
+    #: Python holds TRUE and 1 for equal; criteria must not share a mask for it.
+    kind: str = field(init=False, default="")
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "kind", type(self.value).__name__)
 
     def mask(self, column: Column) -> Booleans:
         """Which values of a column meet the criterion."""

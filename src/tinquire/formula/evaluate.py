@@ -62,10 +62,10 @@ def evaluate(node: Node, frame: Frame) -> Operand:
             return Scalar(None)
         case Reference():
             return span_of(node, frame)
-        case Binary(sign, left, right):
-            return _lifted(node, frame, (left, right), BINARY[sign])
-        case Unary(sign, operand):
-            return _lifted(node, frame, (operand,), UNARY[sign])
+        case Binary():
+            return _or_by_lane(node, frame, _chain)
+        case Unary():
+            return _or_by_lane(node, frame, _unary)
         case Call():
             return _call(node, frame)
         case TableReference():
@@ -74,7 +74,7 @@ def evaluate(node: Node, frame: Frame) -> Operand:
         case Name():
             return _name(node, frame)
         case ArrayConstant(rows):
-            columns = tuple(Column.from_values(values) for values in zip(*rows, strict=True))
+            columns = tuple(Column.from_values(one.value for one in constants) for constants in zip(*rows, strict=True))
             return Grid(columns, len(rows))
 
 
@@ -236,11 +236,28 @@ def _spread(operand: Operand, height: int, width: int) -> Column:
     return Column.concat(stretched)
 
 
-def _lifted(node: Node, frame: Frame, parts: tuple[Node, ...], work: Callable[..., Column]) -> Operand:
+def _or_by_lane(node: Node, frame: Frame, work: Callable[[Any, Frame], Operand]) -> Operand:
     try:
-        return lift([single(evaluate(part, frame), frame) for part in parts], work)
+        return work(node, frame)
     except PerLane:
         return by_lane(node, frame)
+
+
+def _unary(node: Unary, frame: Frame) -> Operand:
+    return lift([single(evaluate(node.operand, frame), frame)], UNARY[node.sign])
+
+
+def _chain(node: Binary, frame: Frame) -> Operand:
+    """An operator and those to its left, without a call for each: long sums are common."""
+    spine: list[Binary] = []
+    first: Node = node
+    while isinstance(first, Binary):
+        spine.append(first)
+        first = first.left
+    result = single(evaluate(first, frame), frame)
+    for one in reversed(spine):
+        result = lift([result, single(evaluate(one.right, frame), frame)], BINARY[one.sign])
+    return result
 
 
 def by_lane(node: Node, frame: Frame) -> Operand:

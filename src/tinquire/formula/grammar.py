@@ -11,7 +11,7 @@ from collections.abc import Callable
 from functools import lru_cache
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, column_number
-from tinquire.cells.values import ERROR_NAMES, Value
+from tinquire.cells.values import ERROR_NAMES
 from tinquire.formula.problems import FormulaError
 from tinquire.formula.tokens import Token, TokenKind, tokenise
 from tinquire.formula.tree import (
@@ -29,7 +29,7 @@ from tinquire.formula.tree import (
     Unary,
 )
 
-__all__ = ["BINARY_RANKS", "parse"]
+__all__ = ["BINARY_RANKS", "RANK_OF", "parse"]
 
 #: Binary operators by rank, loosest first.
 BINARY_RANKS: tuple[frozenset[str], ...] = (
@@ -40,8 +40,12 @@ BINARY_RANKS: tuple[frozenset[str], ...] = (
     frozenset({"^"}),
 )
 
+RANK_OF = {sign: rank for rank, signs in enumerate(BINARY_RANKS) for sign in signs}
+
+#: Longer rows of operators are refused: their tree would be deeper than a tree may be walked.
+MAX_CHAIN = 400
 #: Deeper nesting than this is refused; the standard's programs allow 64 levels of calls.
-MAX_DEPTH = 128
+MAX_DEPTH = 96
 
 _CORNER = re.compile(r"(\$?)([A-Za-z]{1,3})(\$?)([0-9]{1,7})\Z")
 _COLUMN = re.compile(r"(\$?)([A-Za-z]{1,3})\Z")
@@ -100,11 +104,14 @@ class _Reader:
             raise self.wrong(f"an operator is missing before '{self.token.text}'")
         return node
 
-    def binary(self, rank: int) -> Node:
-        if rank == len(BINARY_RANKS):
-            return self.prefix()
-        left = self.binary(rank + 1)
-        while self.at(*BINARY_RANKS[rank]):
+    def binary(self, loosest: int) -> Node:
+        """Operands joined by operators no looser than a rank (precedence climbing: one call, not one for each rank)."""
+        left = self.prefix()
+        chain = 0
+        while self.token.kind is TokenKind.OPERATOR and (rank := RANK_OF.get(self.token.text, -1)) >= loosest:
+            chain += 1
+            if chain > MAX_CHAIN:
+                raise self.wrong(f"more than {MAX_CHAIN} operators stand in a row")
             sign = self.next().text
             left = Binary(sign, left, self.binary(rank + 1))
         return left
@@ -170,7 +177,7 @@ class _Reader:
         return Missing() if self.at(",", ";", ")") else self.binary(0)
 
     def array(self) -> Node:
-        rows: list[tuple[Value, ...]] = [self.array_row()]
+        rows: list[tuple[Literal, ...]] = [self.array_row()]
         while self.at(";"):
             self.next()
             rows.append(self.array_row())
@@ -179,21 +186,21 @@ class _Reader:
             raise self.wrong("the rows of an array must be of one length")
         return ArrayConstant(tuple(rows))
 
-    def array_row(self) -> tuple[Value, ...]:
+    def array_row(self) -> tuple[Literal, ...]:
         values = [self.constant()]
         while self.at(","):
             self.next()
             values.append(self.constant())
         return tuple(values)
 
-    def constant(self) -> Value:
+    def constant(self) -> Literal:
         minus = self.at("-")
         if minus or self.at("+"):
             self.next()
         node = self.primary()
         if not isinstance(node, Literal) or (minus and not isinstance(node.value, float)):
             raise self.wrong("an array holds constants only")
-        return -node.value if minus and isinstance(node.value, float) else node.value
+        return Literal(-node.value) if minus and isinstance(node.value, float) else node
 
     # -- references ------------------------------------------------------------------------------------
 

@@ -7,7 +7,7 @@ the formula. Formulas that were filled down a column therefore have equal trees,
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import Enum
 from typing import NamedTuple, TypeAlias
 
@@ -53,7 +53,13 @@ class RowsOf(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Literal:
+    """A constant. Its kind is part of its identity: Python holds TRUE and 1 for equal, a formula must not."""
+
     value: Value
+    kind: str = field(init=False, default="")
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "kind", type(self.value).__name__)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +98,7 @@ class TableReference:
 
 @dataclass(frozen=True, slots=True)
 class ArrayConstant:
-    rows: tuple[tuple[Value, ...], ...]
+    rows: tuple[tuple[Literal, ...], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,6 +138,8 @@ def children(node: Node) -> tuple[Node, ...]:
 
 def walk(node: Node) -> Iterator[Node]:
     """The node and all below it, in the order of the text."""
-    yield node
-    for child in children(node):
-        yield from walk(child)
+    waiting = [node]
+    while waiting:
+        here = waiting.pop()
+        yield here
+        waiting.extend(reversed(children(here)))

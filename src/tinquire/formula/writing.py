@@ -8,7 +8,7 @@ from collections.abc import Callable
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, column_name, quoted_sheet
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.grammar import BINARY_RANKS
+from tinquire.formula.grammar import BINARY_RANKS, RANK_OF
 from tinquire.formula.tree import (
     ArrayConstant,
     Binary,
@@ -26,7 +26,6 @@ from tinquire.formula.tree import (
 
 __all__ = ["escaped_column", "replaced", "write", "write_value"]
 
-_RANK = {sign: rank for rank, signs in enumerate(BINARY_RANKS) for sign in signs}
 _PREFIX_RANK = len(BINARY_RANKS)
 _PERCENT_RANK = _PREFIX_RANK + 1
 _OFF_GRID = "#REF!"
@@ -50,7 +49,7 @@ def _write(node: Node, row: int, column: int, outer: int) -> str:
         case TableReference():
             return _table_reference(node)
         case ArrayConstant(rows):
-            return "{" + ";".join(",".join(map(write_value, values)) for values in rows) + "}"
+            return "{" + ";".join(",".join(write_value(one.value) for one in constants) for constants in rows) + "}"
         case Call(function, arguments):
             return f"{function}({','.join(_write(argument, row, column, 0) for argument in arguments)})"
         case Unary("%", operand):
@@ -58,7 +57,7 @@ def _write(node: Node, row: int, column: int, outer: int) -> str:
         case Unary(sign, operand):
             return _bracketed(sign + _write(operand, row, column, _PREFIX_RANK), outer > _PREFIX_RANK)
         case Binary(sign, left, right):
-            rank = _RANK[sign]
+            rank = RANK_OF[sign]
             text = _write(left, row, column, rank) + sign + _write(right, row, column, rank + 1)
             return _bracketed(text, rank < outer)
 
@@ -102,7 +101,7 @@ def _coordinate(corner: Coordinate, origin: int, most: int, spell: Callable[[int
 def _table_reference(node: TableReference) -> str:
     """The stored form of 18.17.6.6: `[#This Row]` is written out, as files hold it."""
     table = node.table or ""
-    rows = [f"[{part.value}]" for part in node.rows if part is not RowsOf.DATA]
+    rows = [f"[{part.value}]" for part in node.rows if part is not RowsOf.DATA or len(node.rows) > 1]
     if node.first is None or node.last is None:
         inner = ",".join(rows)
         return f"{table}[{inner}]" if len(rows) > 1 else f"{table}{inner or '[]'}"

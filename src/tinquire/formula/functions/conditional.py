@@ -119,5 +119,6 @@ def _criteria(operand: Scalar | Lanes | Grid) -> list[Criterion]:
         raise PerLane
     if isinstance(operand, Scalar):
         return [criterion(operand.value)]
-    read: dict[Value, Criterion] = {}
-    return [read.setdefault(value, criterion(value)) for value in operand.column]
+    groups, distinct = operand.column.groups()
+    read = [criterion(value) for value in distinct]
+    return [read[group] for group in groups.tolist()]

@@ -8,7 +8,7 @@ from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.values import CellError
 from tinquire.formula.coerce import boolean_of, first_fault, logicals, with_faults
 from tinquire.formula.evaluate import evaluate, grid_of, lift, single
-from tinquire.formula.operands import Lanes, Operand, Scalar, Span
+from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.registry import elementwise, special
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Node
@@ -98,23 +98,38 @@ def _all_together(arguments: tuple[Node, ...], frame: Frame, join: np.ufunc, sta
         count = max(len(column) for column in columns)
         flags = np.full(count, start)
         faults = []
+        nothing = np.full(count, True)
         for column in columns:
-            read, fault = logicals(column.repeat(count))
-            flags = join(flags, np.where(column.kinds == Kind.BLANK, start, read))
+            wide = column.repeat(count)
+            read, fault = logicals(wide)
+            flags = join(flags, np.where(wide.kinds == Kind.BLANK, start, read))
+            nothing &= wide.kinds == Kind.BLANK
             faults.append(fault)
+        faults.append(np.where(nothing, np.uint8(CellError.VALUE.code + 1), np.uint8(0)))
         return with_faults(Column.of_booleans(flags), first_fault(*faults))
 
     return lift(operands, work)
 
 
 def _condition(operand: Operand, frame: Frame, join: np.ufunc, start: bool) -> Scalar | Lanes:
-    """One argument; a range is joined into one value first."""
-    value = single(operand, frame) if not isinstance(operand, Span) or operand.is_cell else operand
-    if isinstance(value, Scalar | Lanes):
-        return value
-    flat = grid_of(value, frame).flat()
+    """One argument; a range is joined into one value first, blank when it holds no number and no yes/no."""
+    if isinstance(operand, Span) and operand.is_cell:
+        return _without_text(single(operand, frame))
+    if isinstance(operand, Scalar | Lanes):
+        return operand
+    flat = grid_of(operand, frame).flat()
     wrong = np.flatnonzero(flat.kinds == Kind.ERROR)
     if len(wrong):
         return Scalar(flat[int(wrong[0])])
     counted = (flat.kinds == Kind.NUMBER) | (flat.kinds == Kind.BOOL)
+    if not counted.any():
+        return Scalar(None)
     return Scalar(bool(join.reduce(flat.numbers[counted] != 0, initial=start)))
+
+
+def _without_text(value: Scalar | Lanes | Grid) -> Scalar | Lanes:
+    """A referenced cell's value; text counts as blank there, as it does in ranges."""
+    if isinstance(value, Lanes):
+        return Lanes(Column.where(value.column.kinds == Kind.TEXT, Column.blank(1), value.column))
+    assert isinstance(value, Scalar)
+    return Scalar(None) if isinstance(value.value, str) else value

@@ -10,7 +10,7 @@ import numpy as np
 from tinquire.cells.address import Area
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import boolean_of, number_of
+from tinquire.formula.coerce import boolean_of, number_of, numbers, with_faults
 from tinquire.formula.criteria import has_wildcards, wildcard_pattern
 from tinquire.formula.evaluate import PerLane, evaluate, grid_of, single
 from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
@@ -40,7 +40,7 @@ def vlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
         return Scalar(CellError.VALUE if column < 1 else CellError.REF)
     index = _index(grid.columns[0], operand, frame)
     keys = single(evaluate(arguments[0], frame), frame)
-    return _picked(_positions(keys, index, 1 if nearest else 0), grid.columns[column - 1])
+    return _picked(_positions(keys, index, 1 if nearest else 0), keys, grid.columns[column - 1])
 
 
 @special("MATCH(key: value, range: cells, kind: number = 1)")
@@ -61,12 +61,7 @@ def match_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     index = _index(grid.flat(), operand, frame)
     keys = single(evaluate(arguments[0], frame), frame)
     found = _positions(keys, index, int(np.sign(kind)))
-    if isinstance(found, CellError):
-        return Scalar(found)
-    if isinstance(found, int):
-        return Scalar(CellError.NA if found < 0 else found + 1.0)
-    missing = found < 0
-    return Lanes(Column.where(missing, Column.full(CellError.NA, 1), Column.of_numbers(found + 1.0)))
+    return _picked(found, keys, Column.of_numbers(np.arange(1.0, len(index.column) + 1)))
 
 
 @special("INDEX(range: cells, row: number, column?: number)")
@@ -116,11 +111,14 @@ def _indexed(target: Operand, row: int, column: int | None, frame: Frame) -> Ope
 
 
 def _picked_rows(rows: Column, values: Column) -> Lanes:
-    places = rows.numbers.astype(np.int64) - 1
-    wrong = (rows.kinds != Kind.NUMBER) | (places < 0) | (places >= len(values))
+    read, faults = numbers(rows)
+    if ((np.trunc(read) == 0) & (rows.kinds != Kind.ERROR)).any():
+        raise PerLane  # zero means the whole column, which is no value of one lane
+    places = np.trunc(np.clip(read, -1, len(values) + 1)).astype(np.int64) - 1
+    wrong = (places < 0) | (places >= len(values))
     picked = values.take(np.where(wrong, 0, places))
-    errors = Column.where(rows.kinds == Kind.ERROR, rows, Column.full(CellError.REF, 1))
-    return Lanes(Column.where(wrong, errors, picked))
+    found = Column.where(wrong, Column.full(CellError.REF, 1), picked)
+    return Lanes(with_faults(found, faults))
 
 
 # -- finding ---------------------------------------------------------------------------------------------
@@ -211,13 +209,16 @@ def _positions(keys: Scalar | Lanes | Grid, index: KeyIndex, kind: int) -> Any:
     return np.array([place(key) for key in distinct])[groups]
 
 
-def _picked(found: Any, values: Column) -> Operand:
+def _picked(found: Any, keys: Scalar | Lanes | Grid, values: Column) -> Operand:
+    """The values at the places found; a key that is an error stays that error, one that is missing is not available."""
     if isinstance(found, CellError):
         return Scalar(found)
     if isinstance(found, int):
         return Scalar(CellError.NA if found < 0 else values[found])
+    assert isinstance(keys, Lanes)
     picked = values.take(np.maximum(found, 0))
-    return Lanes(Column.where(found < 0, Column.full(CellError.NA, 1), picked))
+    missing = Column.where(keys.column.kinds == Kind.ERROR, keys.column, Column.full(CellError.NA, 1))
+    return Lanes(Column.where(found < 0, missing, picked))
 
 
 def _fixed(node: Node, frame: Frame) -> Value:
