@@ -106,9 +106,9 @@ def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:
         return
     last = min(used.bottom, used.top + count - 1)
     columns = range(used.left, used.right + 1)
-    rows: list[list[str]] = []
-    for row in range(used.top, last + 1):
-        rows.append([str(row), *(_shown(book, sheet, row, column) for column in columns)])
+    rows = [
+        [str(row), *(_shown(book, sheet, row, column) for column in columns)] for row in range(used.top, last + 1)
+    ]
     terminal.plain()
     terminal.heading(name)
     terminal.table(["", *(column_name(column) for column in columns)], rows, right=[0])

@@ -1,0 +1,309 @@
+"""Writing: what is written reads back, what is not touched stays, the same gives the same."""
+
+from __future__ import annotations
+
+import zipfile
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from lxml import etree
+
+from parts import OFFICE, members, parts_of, written, zipped
+from tinquire.cells import Area, CellError, Column
+from tinquire.cells.values import Value
+from tinquire.faults import AccessError, DataError
+from tinquire.formula.slots import Filled, Unfilled
+from tinquire.looks import Appearance, Edge, Edges
+from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
+from tinquire.workbook.archive import written_aside
+from tinquire.workbook.book import safe_sheet_name, valid_sheet_name
+from tinquire.workbook.filling import fill
+from tinquire.workbook.sheet import TableColumn
+from tinquire.workbook.writing import number_text
+
+texts = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
+cells = st.one_of(
+    st.none(), st.booleans(), st.floats(allow_nan=False, allow_infinity=False), texts, st.sampled_from(CellError)
+)
+
+
+def saved(book: Workbook, path) -> Workbook:
+    book.save(path)
+    return Workbook.open(path)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.dictionaries(st.tuples(st.integers(1, 40), st.integers(1, 30)), cells, max_size=25))
+def test_any_values_come_back(tmp_path_factory, values: dict[tuple[int, int], Value]):
+    sheet = Sheet("Values")
+    for (row, column), value in values.items():
+        sheet.put(row, column, Column.from_values([value]))
+    book = Workbook.new()
+    book.add_sheet(sheet)
+    read = saved(book, tmp_path_factory.mktemp("w") / "w.xlsx").sheet("Values")
+    for (row, column), value in values.items():
+        found = read.value(row, column)
+        assert found == value
+        assert type(found) is type(value)
+
+
+@pytest.mark.parametrize(
+    "text", ["=1+1", "+1", "-1", "@x", "  two  spaces ", "a\nb", "a\rb", "_x000D_", "<&>\"'", "\x01", "_x", "é😀", "x" * 32_000]
+)
+def test_texts_stay_texts(tmp_path, text):
+    book = Workbook.new()
+    sheet = Sheet("S")
+    sheet.put(1, 1, Column.from_values([text]))
+    book.add_sheet(sheet)
+    read = saved(book, tmp_path / "w.xlsx").sheet("S")
+    assert read.value(1, 1) == text
+    assert read.formula_count() == 0
+
+
+@pytest.mark.parametrize(
+    ("number", "text"),
+    [(1.0, "1"), (-0.0, "0"), (0.1, "0.1"), (1e15, "1000000000000000.0"), (1e22, "1e+22"), (1 / 3, "0.3333333333333333"), (-7.5, "-7.5")],
+)
+def test_numbers_are_written_with_the_fewest_digits(number, text):
+    assert number_text(number) == text
+    assert float(number_text(number)) == number
+
+
+def full_book() -> Workbook:
+    """A workbook with a bit of everything that we write."""
+    book = Workbook.new("Georgia", 11)
+    sheet = Sheet("Linen & 'tin' x", gridlines=False, landscape=True, frozen=(1, 1), repeat_rows=(1, 1))
+    look = Appearance("Georgia", 9, bold=True, colour="27343A", fill="F4EFE6", align="right", format='"£"#,##0.00',
+                      edges=Edges(bottom=Edge("hair", "8A979C")))  # fmt: skip
+    style = book.styles.number(look)
+    sheet.put(1, 1, Column.from_values(["Item", "Sheet", "Towel"]))
+    sheet.put(1, 2, Column.from_values(["Pieces", 2.0, 3.0]), np.array([0, style, style], np.int32))
+    sheet.put(1, 3, Column.from_values(["Twice"]))
+    sheet.put(2, 3, Column.from_values([4.0, 6.0]), style, Formula("B2*2", 2, 3))
+    sheet.put(4, 2, Column.from_values([5.0]), style, Formula("SUBTOTAL(109,Items[Pieces])", 4, 2))
+    sheet.put(4, 1, Column.from_values(["Sum"]))
+    sheet.put(4, 3, Column.blank(1))
+    sheet.widths = {1: 20.0, 2: 9.5}
+    sheet.heights = {1: 22.0, 9: 30.0}
+    sheet.merged = [Area(6, 1, 6, 3)]
+    columns = (TableColumn("Item", total_label="Sum"), TableColumn("Pieces", total="sum"), TableColumn("Twice", formula="[@Pieces]*2"))
+    sheet.tables = [SheetTable("Items", Area(1, 1, 4, 3), columns, totals=True)]
+    book.add_sheet(sheet)
+    book.add_sheet(Sheet("Second"))
+    return book
+
+
+def test_all_that_a_sheet_has_comes_back(tmp_path):
+    book = saved(full_book(), tmp_path / "w.xlsx")
+    sheet = book.sheet("Linen & 'tin' x")
+    original = full_book().sheet("Linen & 'tin' x")
+    assert sheet.column(2, 1, 4).to_list() == original.column(2, 1, 4).to_list()
+    assert [sheet.formula(row, 3).text for row in (2, 3)] == ["B2*2", "B3*2"]
+    assert sheet.tables == original.tables or [t.columns for t in sheet.tables] == [t.columns for t in original.tables]
+    assert (sheet.widths, sheet.heights, sheet.merged) == (original.widths, original.heights, original.merged)
+    assert (sheet.frozen, sheet.gridlines, sheet.landscape) == ((1, 1), False, True)
+    look = book.styles.appearance(sheet.style(2, 2))
+    assert (look.bold, look.fill, look.format, look.edges.bottom) == (True, "F4EFE6", '"£"#,##0.00', Edge("hair", "8A979C"))
+    assert book.styles.plain_font == ("Georgia", 11)
+    assert book.names[0].formula == "'Linen & ''tin'' x'!$1:$1"
+    assert list(book.tables()) == ["items"]
+
+
+def test_parts_are_in_order_and_say_what_they_are(tmp_path):
+    parts = members(full_book().to_bytes())
+    assert next(iter(parts)) == "[Content_Types].xml"
+    types = parts["[Content_Types].xml"].decode()
+    for name, content in parts.items():
+        etree.fromstring(content)
+        if not name.endswith(".rels") and name != "[Content_Types].xml":
+            assert f'PartName="/{name}"' in types
+    sheet = etree.fromstring(parts["xl/worksheets/sheet1.xml"])
+    order = [etree.QName(child).localname for child in sheet]
+    assert order == [
+        "sheetPr", "dimension", "sheetViews", "sheetFormatPr", "cols", "sheetData", "mergeCells", "pageMargins",
+        "pageSetup", "headerFooter", "tableParts",
+    ]  # fmt: skip
+    rows = [int(row.get("r")) for row in sheet.iter("{*}row")]
+    assert rows == sorted(rows)
+
+
+def test_the_same_workbook_gives_the_same_bytes():
+    first, second = full_book().to_bytes(), full_book().to_bytes()
+    assert first == second
+    book = full_book()
+    assert book.to_bytes() == book.to_bytes()
+
+
+def test_styles_are_shared_and_known_ones_keep_their_numbers():
+    book = Workbook.new()
+    look = Appearance(font="Georgia", size=9, format="0.0")
+    number = book.styles.number(look)
+    assert book.styles.number(Appearance(font="Georgia", size=9, format="0.0")) == number
+    assert book.styles.number(book.styles.appearance(0)) == 0
+    before = len(book.styles)
+    for _ in range(3):
+        book.styles.number(Appearance(font="Georgia", size=9, format="0.0", bold=True))
+    assert len(book.styles) == before + 1
+
+
+# -- changing --------------------------------------------------------------------------------------------
+
+ROWS = (
+    '<row r="2" spans="1:3" x="kept"><c r="A2" s="1" t="s"><v>0</v></c><c r="C2"><f>A1+1</f><v>1</v></c></row>'
+    '<row r="5"><c r="B5"><v>7</v></c></row>'
+)
+
+
+def changed(tmp_path, change, **more):
+    path = tmp_path / "w.xlsx"
+    parts = parts_of(ROWS, shared=["tin"], sheets=["Sheet1", "Other"], **more)
+    parts["xl/media/logo.bin"] = b"\x00\x01" * 50
+    path.write_bytes(zipped(parts))
+    before = path.read_bytes()
+    book = Workbook.open(path)
+    change(book)
+    return before, book.to_bytes()
+
+
+def test_nothing_changed_is_the_same_parts(tmp_path):
+    before, after = changed(tmp_path, lambda book: list(book.sheets()))
+    assert members(before) == members(after)
+    assert list(members(before)) == list(members(after))
+
+
+def test_a_changed_cell_touches_its_sheet_alone(tmp_path):
+    before, after = changed(tmp_path, lambda book: book.sheet("Sheet1").set(5, 2, 8.0))
+    old, new = members(before), members(after)
+    assert [name for name in old if old[name] != new[name]] == ["xl/worksheets/sheet1.xml"]
+    path = tmp_path / "after.xlsx"
+    path.write_bytes(after)
+    with zipfile.ZipFile(tmp_path / "w.xlsx") as a, zipfile.ZipFile(path) as b:
+        for name in ("xl/media/logo.bin", "xl/worksheets/sheet2.xml"):
+            assert (a.getinfo(name).compress_size, a.getinfo(name).CRC) == (b.getinfo(name).compress_size, b.getinfo(name).CRC)
+    sheet = Workbook.open(path).sheet("Sheet1")
+    assert (sheet.value(5, 2), sheet.value(2, 1), sheet.formula(2, 3).text) == (8, "tin", "A1+1")
+    assert b'x="kept"' in new["xl/worksheets/sheet1.xml"]
+
+
+SETTINGS = [
+    # row, column, value, formula, what is read back
+    (1, 1, "first", None, "first"),
+    (3, 2, 1.5, None, 1.5),
+    (2, 2, True, None, True),
+    (2, 1, None, None, None),
+    (2, 3, 9.0, None, 9.0),
+    (2, 1, CellError.NA, None, CellError.NA),
+    (9, 9, "=not a formula", None, "=not a formula"),
+    (2, 3, 4.0, "2+2", 4.0),
+    (5, 2, "x", '"x"', "x"),
+]
+
+
+@pytest.mark.parametrize(("row", "column", "value", "formula", "expected"), SETTINGS)
+def test_a_cell_is_set(tmp_path, row, column, value, formula, expected):
+    _, after = changed(tmp_path, lambda book: book.sheet("Sheet1").set(row, column, value, formula=formula))
+    path = tmp_path / "after.xlsx"
+    path.write_bytes(after)
+    sheet = Workbook.open(path).sheet("Sheet1")
+    assert sheet.value(row, column) == expected
+    assert (sheet.formula(row, column).text if sheet.formula(row, column) else None) == formula
+    data = etree.fromstring(members(after)["xl/worksheets/sheet1.xml"])
+    rows = [int(one.get("r")) for one in data.iter("{*}row")]
+    assert rows == sorted(set(rows))
+
+
+def test_a_stale_calculation_chain_is_dropped(tmp_path):
+    extra = {"xl/calcChain.xml": "<calcChain/>"}
+    parts = parts_of(ROWS, shared=["tin"], extra=extra)
+    relation = f'<Relationship Id="rId9" Type="{OFFICE}/calcChain" Target="calcChain.xml"/></Relationships>'
+    parts["xl/_rels/workbook.xml.rels"] = parts["xl/_rels/workbook.xml.rels"].replace("</Relationships>", relation)
+    path = tmp_path / "w.xlsx"
+    path.write_bytes(zipped(parts))
+    book = Workbook.open(path)
+    assert "xl/calcChain.xml" in members(book.to_bytes())
+    book.sheet("Sheet1").set(2, 3, None, formula="1+1")
+    after = members(book.to_bytes())
+    assert "xl/calcChain.xml" not in after
+    assert b"calcChain" not in after["xl/_rels/workbook.xml.rels"]
+
+
+def test_new_sheets_join_a_template(tmp_path):
+    def add(book):
+        sheet = Sheet("New")
+        sheet.put(1, 1, Column.from_values(["tin", "new text"]), book.styles.number(Appearance(bold=True)))
+        book.add_sheet(sheet)
+
+    before, after = changed(tmp_path, add)
+    path = tmp_path / "after.xlsx"
+    path.write_bytes(after)
+    book = Workbook.open(path)
+    assert book.sheet_names() == ["Sheet1", "Other", "New"]
+    assert book.sheet("New").column(1, 1, 2).to_list() == ["tin", "new text"]
+    assert book.styles.appearance(book.sheet("New").style(1, 1)).bold
+    old, new = members(before), members(after)
+    assert new["xl/worksheets/sheet1.xml"] == old["xl/worksheets/sheet1.xml"]
+
+
+@pytest.mark.parametrize("name", ["", "x" * 32, "a/b", "a:b", "a?b", "a*b", "[a]", "a\\b", "'a", "a'", "sheet1"])
+def test_sheet_names_that_are_refused(tmp_path, name):
+    book = Workbook.open(written(tmp_path / "w.xlsx", ROWS, shared=["tin"]))
+    with pytest.raises(DataError, match="cannot be named"):
+        book.add_sheet(Sheet(name))
+
+
+@pytest.mark.parametrize(
+    ("name", "expected"),
+    [("Harbour", "Harbour"), ("Alder/Finch", "Alder Finch"), ("x" * 40, "x" * 31), ("", "Sheet"), ("taken", "taken (2)"),
+     ("t" * 31, "t" * 27 + " (2)"), ("'q'", "q"), ("a\tb", "a b")],
+)  # fmt: skip
+def test_names_from_data_become_valid_sheet_names(name, expected):
+    made = safe_sheet_name(name, {"taken", "t" * 31})
+    assert made == expected
+    assert valid_sheet_name(made)
+
+
+def test_files_appear_whole_or_not_at_all(tmp_path):
+    path = tmp_path / "out.xlsx"
+    path.write_bytes(b"old")
+    with pytest.raises(RuntimeError), written_aside(path) as stream:
+        stream.write(b"half")
+        raise RuntimeError
+    assert path.read_bytes() == b"old"
+    assert [one.name for one in tmp_path.iterdir()] == ["out.xlsx"]
+    with written_aside(path) as stream:
+        stream.write(b"new")
+    assert path.read_bytes() == b"new"
+    (tmp_path / "file").write_bytes(b"")
+    with pytest.raises(AccessError), written_aside(tmp_path / "file" / "below.xlsx"):
+        pass
+
+
+# -- slots -----------------------------------------------------------------------------------------------
+
+
+def test_slots_in_cells_are_filled_in_place(tmp_path):
+    rows = "".join(
+        f'<row r="{n}"><c r="A{n}" s="1" t="inlineStr"><is><t>{text}</t></is></c></row>'
+        for n, text in enumerate(
+            ["[:total:]", "Sum: [:total:]", "[:=SUM(B1:B2):]", "[:total as 0.00:]", "[:name as upper:]", "plain", "[:gone:]"], 1
+        )
+    )
+    from test_reading import STYLES
+
+    book = Workbook.open(written(tmp_path / "w.xlsx", rows, styles=STYLES))
+
+    def resolve(slot):
+        known = {"total": 12.5, "name": "ada"}
+        if slot.inside not in known:
+            return Unfilled(slot, "nothing is called so")
+        return Filled(known[slot.inside], slot.format if slot.format and not slot.word else "0.0")
+
+    missing = fill(book, resolve, lambda text: text)
+    assert [(one.sheet, one.cell, one.unfilled.slot.written) for one in missing] == [("Sheet1", "A7", "[:gone:]")]
+    sheet = saved(book, tmp_path / "out.xlsx").sheet("Sheet1")
+    assert sheet.column(1, 1, 6).to_list() == [12.5, "Sum: 12.5", None, 12.5, "ADA", "plain"]
+    assert sheet.formula(3, 1).text == "SUM(B1:B2)"
+    formats = [book.styles.number_format(sheet.style(row, 1)) for row in (1, 4, 6)]
+    assert formats == ["dd/mm/yyyy", "0.00", "dd/mm/yyyy"]
