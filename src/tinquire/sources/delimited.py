@@ -18,6 +18,8 @@ __all__ = ["Dialect", "read_delimited"]
 _SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 #: Rows looked at to find the separator out.
 _SAMPLE_ROWS = 50
+#: At least this share of them must have as many fields as the first.
+_AGREEING_ROWS = 0.5
 _FIELD_LIMIT = 1 << 20
 
 
@@ -106,26 +108,25 @@ def _decoded(data: bytes, encoding: str | None, shown: str) -> tuple[str, str]:
 
 
 def _separator(text: str, shown: str) -> str:
-    """The mark that cuts the first rows into the same number of fields, two or more; the most fields win."""
+    """The mark that cuts most of the first rows into as many fields as the first one, two or more.
+
+    Raises: DataError when no mark does, or two do equally well.
+    """
     sample = text.splitlines()[:_SAMPLE_ROWS]
-    best: tuple[int, str] | None = None
+    scores: dict[str, tuple[float, int]] = {}
     for mark in _SEPARATORS:
-        try:
-            counts = [len(row) for row in csv.reader(sample, delimiter=mark) if row]
-        except csv.Error:
-            continue
-        if (
-            counts
-            and counts[0] > 1
-            and counts.count(counts[0]) >= 0.8 * len(counts)
-            and (best is None or counts[0] > best[0])
-        ):
-            best = (counts[0], mark)
-    if best is not None:
-        return best[1]
+        counts = [len(row) for row in csv.reader(sample, delimiter=mark) if row]
+        if counts and counts[0] > 1:
+            scores[mark] = (counts.count(counts[0]) / len(counts), counts[0])
     if not any(mark in line for line in sample for mark in _SEPARATORS):
         return ","  # one column: there is nothing to separate
+    best = max(scores.values(), default=(0.0, 0))
+    marks = [mark for mark, score in scores.items() if score == best]
+    if best[0] >= _AGREEING_ROWS and len(marks) == 1:
+        return marks[0]
     why = "no separator cuts its lines into equal fields"
+    if len(marks) > 1:
+        why = f"it could be separated by {' or '.join(_SEPARATORS[mark] for mark in marks)}"
     raise DataError(Fault("reading delimited text", why, shown, 'state it: separator = ";"'))
 
 

@@ -1,0 +1,235 @@
+"""Sources: clutter told apart, text files understood, files found, types read, totals compared."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from parts import written
+from tinquire.cells import Column
+from tinquire.faults import DataError, TinQuireError
+from tinquire.larkfold.exports import DIALECTS, export, table_workbook
+from tinquire.sources import SourceSpec, gather
+from tinquire.sources.delimited import read_delimited
+from tinquire.sources.files import matching_files
+from tinquire.sources.raw import Block, table_below_heading
+
+
+def block(*rows, top=1, left=1):
+    width = max(len(row) for row in rows)
+    columns = [Column.from_values(row[n] if n < len(row) else None for row in rows) for n in range(width)]
+    return Block("in.xlsx", "S", top, left, tuple(columns))
+
+
+TITLED = (["Larkfold pickups"], ["Exported today"], [], ["Item", "Pieces", "Note"], ["sheet", 3.0, None], ["towel", 5.0, "x"])
+
+CLUTTER = [
+    # rows, headings found, values of the first column, totals, notes
+    (TITLED, ["Item", "Pieces", "Note"], ["sheet", "towel"], None, "2 title rows above"),
+    ((*TITLED, ["Totals", 8.0]), ["Item", "Pieces", "Note"], ["sheet", "towel"], {"Item": "Totals", "Pieces": 8.0, "Note": None}, "totals row 7 left out"),
+    ((*TITLED, ["GRAND TOTAL", 8.0], ["End of export"]), ["Item", "Pieces", "Note"], ["sheet", "towel"], {"Item": "GRAND TOTAL", "Pieces": 8.0, "Note": None}, "1 rows below"),
+    ((*TITLED, [], ["Total", 8.0]), ["Item", "Pieces", "Note"], ["sheet", "towel"], {"Item": "Total", "Pieces": 8.0, "Note": None}, "1 blank row"),
+    ((*TITLED, ["Total eclipse", None]), ["Item", "Pieces", "Note"], ["sheet", "towel", "Total eclipse"], None, ""),
+    ((*TITLED, ["totally", 8.0]), ["Item", "Pieces", "Note"], ["sheet", "towel", "totally"], None, ""),
+    ((["Item", None, "Pieces"], ["sheet", "red", 3.0]), ["Item", "Column B", "Pieces"], ["sheet"], None, "without a heading"),
+    ((["Item", "Item", "Pieces"], ["a", "b", 3.0]), [], [], None, ""),
+    ((["Item ", " Pieces\n(each)"], ["a", 3.0]), ["Item", "Pieces (each)"], ["a"], None, ""),
+    ((["Item", "Pieces"],), ["Item", "Pieces"], [], None, ""),
+    ((["a", 1.0], ["b", 2.0]), [], [], None, ""),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rows", "headings", "first", "totals", "note"), CLUTTER)
+def test_headings_rows_and_clutter(rows, headings, first, totals, note):
+    if not headings:
+        with pytest.raises(DataError, match="no heading row"):
+            table_below_heading(block(*rows), "find", "agree", frozenset())
+        return
+    raw = table_below_heading(block(*rows), "find", "agree", frozenset())
+    assert raw.headings == headings
+    assert raw.columns[0].to_list() == first
+    assert (raw.totals or None) == totals
+    assert note in "; ".join(raw.notes)
+
+
+def test_expected_headings_lead_to_their_row():
+    rows = (["Region", "Period", "Owner"], ["North", "October", "Ada"], ["Item", "Pieces"], ["sheet", 2.0])
+    assert table_below_heading(block(*rows), "find", "agree", frozenset({"pieces"})).headings[:2] == ["Item", "Pieces"]
+    assert table_below_heading(block(*rows), "find", "agree", frozenset()).headings[0] == "Region"
+
+
+def test_the_heading_row_may_be_given():
+    raw = table_below_heading(block(["a", 1.0], ["b", 2.0], top=3), 3, "agree", frozenset())
+    assert (raw.headings, raw.rows.tolist()) == (["a", "1"], [4])
+    with pytest.raises(DataError, match="row 9 lies outside"):
+        table_below_heading(block(["a", 1.0]), 9, "agree", frozenset())
+
+
+def test_places_are_those_of_the_sheet():
+    raw = table_below_heading(block(*TITLED, top=2, left=3), "find", "agree", frozenset())
+    assert raw.rows.tolist() == [6, 7]
+    assert raw.cells([0], 1) == "in.xlsx, sheet 'S', cell D6"
+    assert raw.cells([0, 1], 1) == "in.xlsx, sheet 'S', cells D6, D7"
+
+
+# -- delimited text --------------------------------------------------------------------------------------
+
+TEXTS = [
+    (b"a,b\r\n1,2\r\n", "utf-8, separated by commas, decimal point", [["a", "1"], ["b", "2"]]),
+    (b"\xef\xbb\xbfa;b\n1,5;2\n", "utf-8, separated by semicolons, decimal comma", [["a", "1,5"], ["b", "2"]]),
+    (b"a;b\n1.5;2\n", "utf-8, separated by semicolons, decimal point", [["a", "1.5"], ["b", "2"]]),
+    (b"a\tb\nx,y\tz\n", "utf-8, separated by tabs, decimal point", [["a", "x,y"], ["b", "z"]]),
+    (b"a|b\n1|2\n", "utf-8, separated by bars, decimal point", [["a", "1"], ["b", "2"]]),
+    ("a,b\né,ö\n".encode("utf-16"), "utf-16, separated by commas, decimal point", [["a", "é"], ["b", "ö"]]),
+    (b'a,b\n"x, ""y""\nz",2\n', "utf-8, separated by commas, decimal point", [["a", 'x, "y"\nz'], ["b", "2"]]),
+    (b"a\n1\n", "utf-8, separated by commas, decimal point", [["a", "1"]]),
+    (b"a,b\n1\n", "utf-8, separated by commas, decimal point", [["a", "1"], ["b", None]]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("data", "says", "columns"), TEXTS)
+def test_delimited_text(tmp_path, data, says, columns):
+    path = tmp_path / "in.csv"
+    path.write_bytes(data)
+    made, dialect = read_delimited(path, "in.csv")
+    assert dialect.says() == says
+    assert [column.to_list() for column in made.columns] == columns
+
+
+def test_an_old_encoding_is_found_out_and_stated(tmp_path):
+    path = tmp_path / "in.csv"
+    path.write_bytes("Größe;Straße\nübergroß;Königsallee\nmäßig;Gänsemarkt\n".encode("cp1252"))
+    made, dialect = read_delimited(path, "in.csv")
+    assert made.columns[0][0] == "Größe"
+    assert dialect.encoding != "utf-8"
+    with pytest.raises(DataError, match="it is not utf-8"):
+        read_delimited(path, "in.csv", encoding="utf-8")
+
+
+@pytest.mark.parametrize(
+    ("data", "why"),
+    [(b'a,b\n"open,2\n', "quoting is broken"), (b"PK\x03\x04rest", "it is not text"), (b"a\x00b", "it is not text"), (None, "no such file"),
+     (b"a;b,c\nd,e;f\ng\n", "by commas or semicolons"), (b"a,b\n1\n2\n3\n", "no separator")],
+)  # fmt: skip
+def test_text_that_cannot_be_understood(tmp_path, data, why):
+    path = tmp_path / "in.csv"
+    if data is not None:
+        path.write_bytes(data)
+    with pytest.raises(TinQuireError, match=why):
+        read_delimited(path, "in.csv")
+
+
+def test_lines_are_counted_past_quoted_breaks(tmp_path):
+    path = tmp_path / "in.csv"
+    path.write_bytes(b'Item,Pieces\n"a\nb",1\nc,x\n')
+    with pytest.raises(DataError) as caught:
+        gather(SourceSpec("s", tmp_path, file="in.csv", types={"Pieces": "whole"}))
+    assert caught.value.faults[0].where == "in.csv, column 'Pieces', line 4"
+
+
+# -- files and whole sources -----------------------------------------------------------------------------
+
+
+def test_files_come_in_natural_order_without_lock_files(tmp_path):
+    for name in ("p 10.xlsx", "p 2.xlsx", "~$p 2.xlsx", "q.xlsx"):
+        (tmp_path / name).write_bytes(b"")
+    files, notes = matching_files("*p *.xlsx", tmp_path, "source 's'")
+    assert [path.name for path in files] == ["p 2.xlsx", "p 10.xlsx"]
+    assert notes == ["~$p 2.xlsx passed over: a program's lock file"]
+
+
+def export_at(folder, name, *rows, dialect="northgate"):
+    (folder / name).write_bytes(export(rows, "S", DIALECTS[dialect]))
+
+
+HEAD = ["Item", "Pieces", "Day"]
+DATES = {"Day": "date dmy", "Pieces": "whole"}
+
+
+@pytest.mark.parametrize("dialect", DIALECTS)
+def test_every_dialect_reads_the_same(tmp_path, dialect):
+    export_at(tmp_path, "a.xlsx", ["Title"], [], HEAD, ["sheet", 3.0, "03/10/2026"], ["towel", 5.0, None], ["Total", 8.0, None], dialect=dialect)
+    made = gather(SourceSpec("s", tmp_path, files="*.xlsx", types=DATES))
+    assert [column.to_list() for column in made.table.columns] == [["sheet", "towel"], [3, 5], [46298, None]]
+    assert made.table.where(1) == "a.xlsx, sheet 'S', row 5"
+    assert made.files[0].notes == ("1 title row above the headings left out", "totals row 6 left out", "its sums agree with the rows")
+
+
+def test_files_are_stacked_by_heading_and_stamped(tmp_path):
+    export_at(tmp_path, "p-a.xlsx", HEAD, ["sheet", 3.0, None])
+    export_at(tmp_path, "p-b.xlsx", ["Day", "pieces", "Item"], [None, 5.0, "towel"])
+    made = gather(SourceSpec("s", tmp_path, files="p-*.xlsx", stamps={"Depot": lambda path: path.stem[2:]})).table
+    assert made.headings == ["Item", "Pieces", "Day", "Depot"]
+    assert made.column("Depot").to_list() == ["a", "b"]
+    assert made.column("Item").to_list() == ["sheet", "towel"]
+
+
+def test_columns_that_some_files_lack_stop_or_are_blank(tmp_path):
+    export_at(tmp_path, "a.xlsx", HEAD, ["sheet", 3.0, None])
+    export_at(tmp_path, "b.xlsx", ["Item", "Peices", "Day"], ["towel", 5.0, None])
+    spec = SourceSpec("s", tmp_path, files="*.xlsx")
+    with pytest.raises(DataError) as caught:
+        gather(spec)
+    assert [(fault.where, fault.why.split(":")[1].strip()) for fault in caught.value.faults] == [
+        ("a.xlsx", "the nearest is 'Pieces'"), ("b.xlsx", "the nearest is 'Peices'"),
+    ]  # fmt: skip
+    from dataclasses import replace
+
+    made = gather(replace(spec, differing="blank")).table
+    assert made.column("Peices").to_list() == [None, 5]
+
+
+FAULTS = [
+    (dict(types={"Peices": "whole"}), "no file has a column 'Peices': the nearest is 'Pieces'", "a.xlsx"),
+    (dict(types={"Item": "whole"}), "'sheet' is not a number", "a.xlsx, sheet 'S', cell A2"),
+    (dict(types={"Day": "date"}), "'03/04/2026' could be 3 April 2026 or 4 March 2026 (2 values in all)", "a.xlsx, sheet 'S', cells C2, C3"),
+    (dict(sheet="T"), "it has no sheet 'T'", "a.xlsx"),
+    (dict(table="T"), "it has no table 'T': there is none", "a.xlsx"),
+    (dict(), "the totals row says 9 Pieces, the rows read add up to 8", "a.xlsx, sheet 'S', row 4"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("more", "why", "where"), FAULTS)
+def test_faults_of_a_source_name_their_place(tmp_path, more, why, where):
+    export_at(tmp_path, "a.xlsx", HEAD, ["sheet", 3.0, "03/04/2026"], ["towel", 5.0, "05/06/2026"], ["Total", 9.0, None])
+    with pytest.raises(TinQuireError) as caught:
+        gather(SourceSpec("s", tmp_path, **{"files": "*.xlsx", **more}))
+    assert (caught.value.faults[0].why.startswith(why), caught.value.faults[0].where) == (True, where)
+    assert caught.value.faults[0].do
+
+
+def test_a_totals_row_may_be_dropped_or_be_data(tmp_path):
+    export_at(tmp_path, "a.xlsx", HEAD, ["sheet", 3.0, None], ["Total", 9.0, None])
+    heights = [gather(SourceSpec("s", tmp_path, files="*.xlsx", totals_row=how)).table.height for how in ("drop", "none")]
+    assert heights == [1, 2]
+
+
+def test_every_bad_file_is_named_at_once(tmp_path):
+    (tmp_path / "a.xlsx").write_bytes(b"no workbook")
+    (tmp_path / "b.xlsx").write_bytes(b"")
+    with pytest.raises(TinQuireError) as caught:
+        gather(SourceSpec("s", tmp_path, files="*.xlsx"))
+    assert [fault.where for fault in caught.value.faults] == ["a.xlsx", "b.xlsx"]
+    assert caught.value.exit_code == 3
+
+
+def test_tables_of_workbooks_are_read_by_name(tmp_path):
+    (tmp_path / "c.xlsx").write_bytes(table_workbook([["Number", "Total"], [1001.0, 5.0], [1002.0, 6.0]], "Any", "Customers"))
+    made = gather(SourceSpec("s", tmp_path, file="c.xlsx", table="customers", types={"Number": "text"})).table
+    assert made.column("Number").to_list() == ["1001", "1002"]
+    assert made.field("Total").type == "number"
+
+
+def test_dates_of_1904_workbooks_count_as_others(tmp_path):
+    styles = (
+        '<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs count="2"><xf/><xf numFmtId="14"/>'
+        "</cellXfs></styleSheet>"
+    )
+    rows = (
+        '<row r="1"><c r="A1" t="inlineStr"><is><t>Day</t></is></c><c r="B1" t="inlineStr"><is><t>N</t></is></c></row>'
+        '<row r="2"><c r="A2" s="1"><v>44834</v></c><c r="B2"><v>44834</v></c></row>'
+    )
+    written(tmp_path / "w.xlsx", rows, styles=styles, workbook='<workbookPr date1904="true"/>|')
+    made = gather(SourceSpec("s", tmp_path, file="w.xlsx", types={"Day": "date"})).table
+    assert (made.column("Day")[0], made.column("N")[0]) == (46296, 44834)
+    assert np.array_equal(made.origin.row, [2])
