@@ -23,7 +23,9 @@ def parts_of(rows, *, shared=(), styles="", before="", after="", extra=None, wor
     for n, (kind, content) in enumerate(kinds.items(), start=50):
         if content:
             relations += f'<Relationship Id="rId{n}" Type="{OFFICE}/{kind}" Target="{kind}.xml"/>'
-    overrides = "".join(f'<Override PartName="/xl/{k}.xml" ContentType="{TYPE}.{k}+xml"/>' for k, c in kinds.items() if c)
+    overrides = "".join(
+        f'<Override PartName="/xl/{k}.xml" ContentType="{TYPE}.{k}+xml"/>' for k, c in kinds.items() if c
+    )
     parts = {
         "[Content_Types].xml": f'<Types xmlns="{PACKAGE}/content-types"><Default Extension="rels" '
         'ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" '
@@ -32,14 +34,14 @@ def parts_of(rows, *, shared=(), styles="", before="", after="", extra=None, wor
         "_rels/.rels": f'<Relationships xmlns="{PACKAGE}/relationships"><Relationship Id="rId1" '
         f'Type="{OFFICE}/officeDocument" Target="xl/workbook.xml"/></Relationships>',
         "xl/workbook.xml": f'<workbook xmlns="{MAIN}" xmlns:r="{OFFICE}">{workbook.partition("|")[0]}<sheets>{entries}'
-        f'</sheets>{workbook.partition("|")[2]}</workbook>',
+        f"</sheets>{workbook.partition('|')[2]}</workbook>",
         "xl/_rels/workbook.xml.rels": f'<Relationships xmlns="{PACKAGE}/relationships">{relations}</Relationships>',
     }
     for n in range(1, len(names) + 1):
         content = rows if n == 1 else ""
         parts[f"xl/worksheets/sheet{n}.xml"] = (
             f'<worksheet xmlns="{MAIN}" xmlns:r="{OFFICE}">{before if n == 1 else ""}'
-            f'<sheetData>{content}</sheetData>{after if n == 1 else ""}</worksheet>'
+            f"<sheetData>{content}</sheetData>{after if n == 1 else ''}</worksheet>"
         )
     if shared:
         items = "".join(item if item.startswith("<si") else f"<si><t>{item}</t></si>" for item in shared)

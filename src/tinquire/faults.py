@@ -68,14 +68,14 @@ class AccessError(TinQuireError):
 
 
 def merged(errors: Sequence[TinQuireError]) -> TinQuireError:
-    """Many errors as one that carries all their faults; the gravest kind (highest exit code) leads.
+    """Many errors as one that carries all their faults, each once; the gravest kind (highest exit code) leads.
 
     Raises: ValueError when there is none.
     """
     if not errors:
         raise ValueError("no errors to merge")
     leading = max(errors, key=lambda error: error.exit_code)
-    return type(leading)(*(fault for error in errors for fault in error.faults))
+    return type(leading)(*dict.fromkeys(fault for error in errors for fault in error.faults))
 
 
 def nearest(name: str, known: Iterable[str], *, count: int = 1) -> tuple[str, ...]:

@@ -39,7 +39,9 @@ def test_periods(text, kind, first, last, long, previous, following):
     assert period.values()["period.long"] == long
 
 
-@pytest.mark.parametrize("text", ["", "2026-13", "2026-Q5", "2026-W54", "2026-02-30", "26-10", "2026-1", "../x", "2026-10 "[:7] + "/.."])
+@pytest.mark.parametrize(
+    "text", ["", "2026-13", "2026-Q5", "2026-W54", "2026-02-30", "26-10", "2026-1", "../x", "2026-10 "[:7] + "/.."]
+)
 def test_what_is_no_period(text):
     with pytest.raises(UseError, match="is no period"):
         parse_period(text)
@@ -51,12 +53,16 @@ def test_a_period_of_another_kind():
 
 
 keys = st.from_regex(r"[a-z]{1,4}", fullmatch=True)
-scalars = st.one_of(st.integers(-5, 5).map(str), st.sampled_from(['"a # b"', "'[x]'", "true", '"""two\nlines"""', '"q\\"]"']))
+scalars = st.one_of(
+    st.integers(-5, 5).map(str), st.sampled_from(['"a # b"', "'[x]'", "true", '"""two\nlines"""', '"q\\"]"'])
+)
 inline = st.recursive(
     scalars,
     lambda inner: st.one_of(
         st.lists(inner, max_size=3).map(lambda parts: "[" + ",\n ".join(parts) + "]"),
-        st.dictionaries(keys, inner, max_size=2).map(lambda d: "{ " + ", ".join(f"{k} = {v}" for k, v in d.items()) + " }"),
+        st.dictionaries(keys, inner, max_size=2).map(
+            lambda d: "{ " + ", ".join(f"{k} = {v}" for k, v in d.items()) + " }"
+        ),
     ),
     max_leaves=6,
 )
@@ -65,7 +71,8 @@ inline = st.recursive(
 @given(st.dictionaries(keys, st.dictionaries(keys, inline, max_size=3), max_size=3))
 def test_every_key_has_its_line(tables):
     text = "# head\n" + "".join(
-        f"[{name}]  # a table\n" + "".join(f"{key} = {value}\n" for key, value in pairs.items()) for name, pairs in tables.items()
+        f"[{name}]  # a table\n" + "".join(f"{key} = {value}\n" for key, value in pairs.items())
+        for name, pairs in tables.items()
     )
     try:
         data = tomllib.loads(text)
@@ -209,7 +216,14 @@ def test_looks_build_on_one_another():
         looks={"a": Look(bold=True, colour="ink"), "b": Look(on="a", italic=True, outside="thin ink", between_rows="none"), "c": Look(on="d"), "d": Look(on="c")},
     )  # fmt: skip
     look = house.appearance("b", "money")
-    assert (look.font, look.size, look.bold, look.italic, look.colour, look.format) == ("Georgia", 9, True, True, "27343A", '"£"0.00')
+    assert (look.font, look.size, look.bold, look.italic, look.colour, look.format) == (
+        "Georgia",
+        9,
+        True,
+        True,
+        "27343A",
+        '"£"0.00',
+    )
     assert house.borders("b") == BorderRule(Edge("thin", "27343A"), None, None)
     for name, why in (("c", "in a circle"), ("e", "there is no look 'e'")):
         with pytest.raises(UseError, match=why):

@@ -39,7 +39,15 @@ def book(pack, tmp_path_factory):
 
 
 def test_sheets_and_their_tables(book):
-    assert book.sheet_names() == ["Cover", "Charges", "By depot and band", "Harbour", "Millrace", "Northgate", "Uplands"]
+    assert book.sheet_names() == [
+        "Cover",
+        "Charges",
+        "By depot and band",
+        "Harbour",
+        "Millrace",
+        "Northgate",
+        "Uplands",
+    ]
     assert sorted(book.tables()) == ["charges", "harbour", "millrace", "northgate", "uplands"]
 
 
@@ -74,7 +82,12 @@ def test_borders_and_tables_end_exactly_with_the_data(book, pack, name):
     assert table.data.height == height
     assert sheet.used.bottom == table.area.bottom == 3 + height + 1
     last = table.area.right
-    for row, top, bottom in ((4, "thin", "hair"), (3 + height, None, "thin"), (4 + height, "thin", "thin"), (3, "thin", "thin")):
+    for row, top, bottom in (
+        (4, "thin", "hair"),
+        (3 + height, None, "thin"),
+        (4 + height, "thin", "thin"),
+        (3, "thin", "thin"),
+    ):
         for column in (1, 2, last):
             edges = book.styles.appearance(sheet.style(row, column)).edges
             assert (edges.top and edges.top.style, edges.bottom.style) == (top, bottom)
@@ -86,7 +99,10 @@ def test_borders_and_tables_end_exactly_with_the_data(book, pack, name):
 def test_formats_widths_and_looks(book):
     sheet = book.sheet("Charges")
     table = sheet.tables[0]
-    formats = {column.name: book.styles.number_format(sheet.style(4, table.area.left + n)) for n, column in enumerate(table.columns)}
+    formats = {
+        column.name: book.styles.number_format(sheet.style(4, table.area.left + n))
+        for n, column in enumerate(table.columns)
+    }
     assert (formats["Collected"], formats["Pieces"], formats["Charge"]) == ("d mmm yyyy", "#,##0", '"£"#,##0.00')
     heading = book.styles.appearance(sheet.style(3, 1))
     assert (heading.bold, heading.fill, heading.colour, heading.font) == (True, "27343A", "FFFFFF", "Verdana")
@@ -129,7 +145,16 @@ def test_docket_formulas_as_cells_write_them(formula, expected):
 
 @pytest.mark.parametrize(
     ("name", "made"),
-    [("Harbour", "Harbour"), ("By depot", "By_depot"), ("A1", "_A1"), ("2026", "_2026"), ("R1C1", "_R1C1"), ("", "Table"), ("taken", "taken_2"), ("Ünï", "Ünï")],
+    [
+        ("Harbour", "Harbour"),
+        ("By depot", "By_depot"),
+        ("A1", "_A1"),
+        ("2026", "_2026"),
+        ("R1C1", "_R1C1"),
+        ("", "Table"),
+        ("taken", "taken_2"),
+        ("Ünï", "Ünï"),
+    ],
 )
 def test_table_names(name, made):
     assert safe_table_name(name, {"taken"}) == made
@@ -167,7 +192,21 @@ def test_a_mail_is_a_standard_message(pack):
     assert b"\n" not in mail.data.replace(b"\r\n", b"")
 
 
-@pytest.mark.parametrize("address", ["", "a", "a@", "@b", "a b@c.example", "a@b.example, c@d.example", "a@b.example>", "<a@b.example", "a@b\n.example", "a..b@c.example"])
+@pytest.mark.parametrize(
+    "address",
+    [
+        "",
+        "a",
+        "a@",
+        "@b",
+        "a b@c.example",
+        "a@b.example, c@d.example",
+        "a@b.example>",
+        "<a@b.example",
+        "a@b\n.example",
+        "a..b@c.example",
+    ],
+)
 def test_what_is_no_address(address):
     with pytest.raises(ValueError, match="is not an e-mail address"):
         parsed_address("Ada", address)
@@ -293,7 +332,9 @@ def test_a_mail_whose_sending_broke_off_is_held_back(job, monkeypatch):
 
 def test_mails_that_are_not_made_any_more_leave_the_outbox(job):
     published(job)
-    (job / "lists/managers.csv").write_text("Depot,Name,Email\nHarbour,Imke Soto,imke@harbour.larkfold.example\n", "utf-8")
+    (job / "lists/managers.csv").write_text(
+        "Depot,Name,Email\nHarbour,Imke Soto,imke@harbour.larkfold.example\n", "utf-8"
+    )
     pack = make(load_docket(job / "docket.toml"), parse_period("2026-10"))
     notes = publish(pack, NOW)
     assert len(notes) == 3
@@ -306,7 +347,9 @@ def test_a_pack_that_cannot_be_written_changes_nothing(job):
     (job / "outbox/2026-10" / "managers - ada@northgate.larkfold.example.eml").unlink()
     (job / "outbox/2026-10" / "managers - ada@northgate.larkfold.example.eml").mkdir()
     docket = (job / "docket.toml").read_text("utf-8")
-    (job / "docket.toml").write_text(docket.replace('total_label = "All depots"', 'total_label = "Everything"'), "utf-8")
+    (job / "docket.toml").write_text(
+        docket.replace('total_label = "All depots"', 'total_label = "Everything"'), "utf-8"
+    )
     pack = make(load_docket(job / "docket.toml"), parse_period("2026-10"))
     with pytest.raises(AccessError, match="nothing was changed"):
         publish(pack, NOW)

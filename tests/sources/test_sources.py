@@ -21,7 +21,14 @@ def block(*rows, top=1, left=1):
     return Block("in.xlsx", "S", top, left, tuple(columns))
 
 
-TITLED = (["Larkfold pickups"], ["Exported today"], [], ["Item", "Pieces", "Note"], ["sheet", 3.0, None], ["towel", 5.0, "x"])
+TITLED = (
+    ["Larkfold pickups"],
+    ["Exported today"],
+    [],
+    ["Item", "Pieces", "Note"],
+    ["sheet", 3.0, None],
+    ["towel", 5.0, "x"],
+)
 
 CLUTTER = [
     # rows, headings found, values of the first column, totals, notes
@@ -148,11 +155,25 @@ DATES = {"Day": "date dmy", "Pieces": "whole"}
 
 @pytest.mark.parametrize("dialect", DIALECTS)
 def test_every_dialect_reads_the_same(tmp_path, dialect):
-    export_at(tmp_path, "a.xlsx", ["Title"], [], HEAD, ["sheet", 3.0, "03/10/2026"], ["towel", 5.0, None], ["Total", 8.0, None], dialect=dialect)
+    export_at(
+        tmp_path,
+        "a.xlsx",
+        ["Title"],
+        [],
+        HEAD,
+        ["sheet", 3.0, "03/10/2026"],
+        ["towel", 5.0, None],
+        ["Total", 8.0, None],
+        dialect=dialect,
+    )
     made = gather(SourceSpec("s", tmp_path, files="*.xlsx", types=DATES))
     assert [column.to_list() for column in made.table.columns] == [["sheet", "towel"], [3, 5], [46298, None]]
     assert made.table.where(1) == "a.xlsx, sheet 'S', row 5"
-    assert made.files[0].notes == ("1 title row above the headings left out", "totals row 6 left out", "its sums agree with the rows")
+    assert made.files[0].notes == (
+        "1 title row above the headings left out",
+        "totals row 6 left out",
+        "its sums agree with the rows",
+    )
 
 
 def test_files_are_stacked_by_heading_and_stamped(tmp_path):
@@ -191,7 +212,9 @@ FAULTS = [
 
 @pytest.mark.parametrize(("more", "why", "where"), FAULTS)
 def test_faults_of_a_source_name_their_place(tmp_path, more, why, where):
-    export_at(tmp_path, "a.xlsx", HEAD, ["sheet", 3.0, "03/04/2026"], ["towel", 5.0, "05/06/2026"], ["Total", 9.0, None])
+    export_at(
+        tmp_path, "a.xlsx", HEAD, ["sheet", 3.0, "03/04/2026"], ["towel", 5.0, "05/06/2026"], ["Total", 9.0, None]
+    )
     with pytest.raises(TinQuireError) as caught:
         gather(SourceSpec("s", tmp_path, **{"files": "*.xlsx", **more}))
     assert (caught.value.faults[0].why.startswith(why), caught.value.faults[0].where) == (True, where)
@@ -200,7 +223,9 @@ def test_faults_of_a_source_name_their_place(tmp_path, more, why, where):
 
 def test_a_totals_row_may_be_dropped_or_be_data(tmp_path):
     export_at(tmp_path, "a.xlsx", HEAD, ["sheet", 3.0, None], ["Total", 9.0, None])
-    heights = [gather(SourceSpec("s", tmp_path, files="*.xlsx", totals_row=how)).table.height for how in ("drop", "none")]
+    heights = [
+        gather(SourceSpec("s", tmp_path, files="*.xlsx", totals_row=how)).table.height for how in ("drop", "none")
+    ]
     assert heights == [1, 2]
 
 
@@ -214,7 +239,9 @@ def test_every_bad_file_is_named_at_once(tmp_path):
 
 
 def test_tables_of_workbooks_are_read_by_name(tmp_path):
-    (tmp_path / "c.xlsx").write_bytes(table_workbook([["Number", "Total"], [1001.0, 5.0], [1002.0, 6.0]], "Any", "Customers"))
+    (tmp_path / "c.xlsx").write_bytes(
+        table_workbook([["Number", "Total"], [1001.0, 5.0], [1002.0, 6.0]], "Any", "Customers")
+    )
     made = gather(SourceSpec("s", tmp_path, file="c.xlsx", table="customers", types={"Number": "text"})).table
     assert made.column("Number").to_list() == ["1001", "1002"]
     assert made.field("Total").type == "number"

@@ -40,7 +40,9 @@ def step(**keys):
 
 
 def run(start, *steps, **tables):
-    made, reports = apply_steps(start, [step(**one) for one in steps], StepContext({start.name: start, **tables}, {"limit": 2.0}))
+    made, reports = apply_steps(
+        start, [step(**one) for one in steps], StepContext({start.name: start, **tables}, {"limit": 2.0})
+    )
     return made, reports
 
 
@@ -127,7 +129,8 @@ def test_step_stops(keys, kind, why):
 
 
 @pytest.mark.parametrize(
-    ("unmatched", "tickets", "rates"), [("blank", ["N1", "N2", "H1", "N2"], [0.5, None, 0.5, None]), ("drop", ["N1", "H1"], [0.5, 0.5])]
+    ("unmatched", "tickets", "rates"),
+    [("blank", ["N1", "N2", "H1", "N2"], [0.5, None, 0.5, None]), ("drop", ["N1", "H1"], [0.5, 0.5])],
 )
 def test_rows_without_a_match(unmatched, tickets, rates):
     few = table("few", Code=["sheet"], Rate=[0.5])
@@ -139,16 +142,29 @@ def test_rows_without_a_match(unmatched, tickets, rates):
 keys = st.sampled_from(["a", "b", "c", "A", None, 1.0, 2.0, True])
 
 
-@given(st.lists(st.tuples(keys, keys), max_size=12), st.lists(st.tuples(keys, keys), max_size=12), st.sampled_from(["first", "last"]))
+@given(
+    st.lists(st.tuples(keys, keys), max_size=12),
+    st.lists(st.tuples(keys, keys), max_size=12),
+    st.sampled_from(["first", "last"]),
+)
 def test_match_is_a_dictionary_and_never_adds_rows(left, right, repeated):
     ours = table("ours", K=[pair[0] for pair in left] or [None], L=[pair[1] for pair in left] or [None])
-    theirs = table("theirs", K=[pair[0] for pair in right] or ["z"], M=[pair[1] for pair in right] or [None], N=[float(n) for n in range(max(len(right), 1))])
+    theirs = table(
+        "theirs",
+        K=[pair[0] for pair in right] or ["z"],
+        M=[pair[1] for pair in right] or [None],
+        N=[float(n) for n in range(max(len(right), 1))],
+    )
     known = {}
     for n, pair in enumerate(right or [("z", None)]):
         key = tuple((type(value), value) for value in pair)
         if repeated == "last" or key not in known:
             known[key] = float(n)
-    made, _ = run(ours, dict(match="theirs", on={"K": "K", "L": "M"}, bring=["N"], unmatched="blank", repeated=repeated), theirs=theirs)
+    made, _ = run(
+        ours,
+        dict(match="theirs", on={"K": "K", "L": "M"}, bring=["N"], unmatched="blank", repeated=repeated),
+        theirs=theirs,
+    )
     expected = [known.get(tuple((type(value), value) for value in pair)) for pair in left or [(None, None)]]
     assert made.column("N").to_list() == expected
     assert made.height == ours.height
@@ -181,7 +197,9 @@ PLAIN = {
 }
 entries = st.lists(
     st.tuples(
-        st.sampled_from(["x", "y", None]), st.sampled_from(["p", "q", "r"]), st.one_of(st.none(), st.just("t"), st.integers(-50, 50).map(float))
+        st.sampled_from(["x", "y", None]),
+        st.sampled_from(["p", "q", "r"]),
+        st.one_of(st.none(), st.just("t"), st.integers(-50, 50).map(float)),
     ),
     min_size=1,
     max_size=25,
@@ -191,7 +209,14 @@ entries = st.lists(
 @given(entries, st.sampled_from(sorted(PLAIN, key=str)))
 def test_a_pivot_is_what_dictionaries_and_loops_give(data, how):
     start = table("d", R=[one[0] for one in data], C=[one[1] for one in data], V=[one[2] for one in data])
-    made = pivoted(start, ["R"], ["C"], [PivotValue("V", how, "V"), PivotValue("V", Aggregation.COUNT, "n")], totals="all", totals_across="all")
+    made = pivoted(
+        start,
+        ["R"],
+        ["C"],
+        [PivotValue("V", how, "V"), PivotValue("V", Aggregation.COUNT, "n")],
+        totals="all",
+        totals_across="all",
+    )
     numbers, counts = defaultdict(list), defaultdict(int)
     for row, column, value in data:
         for key in ((row, column), (row, "*"), ("*", column), ("*", "*")):
@@ -213,7 +238,15 @@ def test_a_pivot_as_a_table():
     made = pivoted(PICKUPS, ["Depot"], ["Item"], [PivotValue("Pieces", Aggregation.SUM, "Pieces"), PivotValue("Ticket", Aggregation.DISTINCT, "Tickets")],
                    empty=0.0, totals="All", totals_across="Every item")  # fmt: skip
     plain = made.as_table()
-    assert plain.headings == ["Depot", "sheet, Pieces", "sheet, Tickets", "towel, Pieces", "towel, Tickets", "Every item, Pieces", "Every item, Tickets"]
+    assert plain.headings == [
+        "Depot",
+        "sheet, Pieces",
+        "sheet, Tickets",
+        "towel, Pieces",
+        "towel, Tickets",
+        "Every item, Pieces",
+        "Every item, Tickets",
+    ]
     assert [list(values.values()) for values in rows(plain)] == [
         ["Harbour", 2, 1, 0, 0, 2, 1], ["North", 3, 1, 10, 1, 13, 2], ["All", 5, 2, 10, 1, 15, 3],
     ]  # fmt: skip

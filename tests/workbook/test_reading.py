@@ -76,7 +76,9 @@ def test_rows_and_cells_without_addresses_and_out_of_order(tmp_path):
 
 
 def test_the_far_corner_costs_nothing(tmp_path):
-    sheet = Workbook.open(written(tmp_path / "w.xlsx", '<row r="1048576"><c r="XFD1048576"><v>1</v></c></row>')).sheet("Sheet1")
+    sheet = Workbook.open(written(tmp_path / "w.xlsx", '<row r="1048576"><c r="XFD1048576"><v>1</v></c></row>')).sheet(
+        "Sheet1"
+    )
     assert sheet.extent() == (1_048_576, 16_384)
     assert sheet.value(1_048_576, 16_384) == 1
 
@@ -169,7 +171,9 @@ def test_what_stands_around_the_cells(tmp_path):
     ids=["prefix", "absolute", "byte-order mark", "strict", "utf-16", "no styles", "case of names"],
 )  # fmt: skip
 def test_odd_packages_read_the_same(tmp_path, change):
-    parts = parts_of('<row r="1"><c r="A1" t="s"><v>0</v></c><c r="B1"><v>5</v></c></row>', shared=["tin"], styles=STYLES)
+    parts = parts_of(
+        '<row r="1"><c r="A1" t="s"><v>0</v></c><c r="B1"><v>5</v></c></row>', shared=["tin"], styles=STYLES
+    )
     path = tmp_path / "w.xlsx"
     path.write_bytes(zipped(change(parts)))
     sheet = Workbook.open(path).sheet("Sheet1")

@@ -41,7 +41,9 @@ def results(sheets, **more):
     }
 
 
-ITEMS = SheetTable("Items", Area(1, 1, 4, 3), tuple(TableColumn(name) for name in ("Item", "Pieces", "Rate")), totals=True)
+ITEMS = SheetTable(
+    "Items", Area(1, 1, 4, 3), tuple(TableColumn(name) for name in ("Item", "Pieces", "Rate")), totals=True
+)
 TABLE_CELLS = {"A1": "Item", "B1": "Pieces", "C1": "Rate", "A2": "sheet", "B2": 2.0, "C2": 0.5, "A3": "towel", "B3": 3.0,
                "C3": 0.25, "A4": "Total", "B4": "=SUBTOTAL(109,Items[Pieces])"}  # fmt: skip
 
@@ -80,7 +82,11 @@ def test_results(sheets, expected):
 
 @pytest.mark.parametrize(
     ("cells", "path"),
-    [({"A1": "=A1+1"}, "S!A1 -> S!A1"), ({"A1": "=B1", "B1": "=A1"}, "S!A1 -> S!B1 -> S!A1"), ({"A1": "=SUM(A1:A3)"}, "S!A1 -> S!A1")],
+    [
+        ({"A1": "=A1+1"}, "S!A1 -> S!A1"),
+        ({"A1": "=B1", "B1": "=A1"}, "S!A1 -> S!B1 -> S!A1"),
+        ({"A1": "=SUM(A1:A3)"}, "S!A1 -> S!A1"),
+    ],
 )
 def test_rings_are_named(cells, path):
     with pytest.raises(CycleError, match=path):

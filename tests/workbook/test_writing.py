@@ -50,7 +50,22 @@ def test_any_values_come_back(tmp_path_factory, values: dict[tuple[int, int], Va
 
 
 @pytest.mark.parametrize(
-    "text", ["=1+1", "+1", "-1", "@x", "  two  spaces ", "a\nb", "a\rb", "_x000D_", "<&>\"'", "\x01", "_x", "é😀", "x" * 32_000]
+    "text",
+    [
+        "=1+1",
+        "+1",
+        "-1",
+        "@x",
+        "  two  spaces ",
+        "a\nb",
+        "a\rb",
+        "_x000D_",
+        "<&>\"'",
+        "\x01",
+        "_x",
+        "é😀",
+        "x" * 32_000,
+    ],
 )
 def test_texts_stay_texts(tmp_path, text):
     book = Workbook.new()
@@ -64,7 +79,15 @@ def test_texts_stay_texts(tmp_path, text):
 
 @pytest.mark.parametrize(
     ("number", "text"),
-    [(1.0, "1"), (-0.0, "0"), (0.1, "0.1"), (1e15, "1000000000000000.0"), (1e22, "1e+22"), (1 / 3, "0.3333333333333333"), (-7.5, "-7.5")],
+    [
+        (1.0, "1"),
+        (-0.0, "0"),
+        (0.1, "0.1"),
+        (1e15, "1000000000000000.0"),
+        (1e22, "1e+22"),
+        (1 / 3, "0.3333333333333333"),
+        (-7.5, "-7.5"),
+    ],
 )
 def test_numbers_are_written_with_the_fewest_digits(number, text):
     assert number_text(number) == text
@@ -88,7 +111,11 @@ def full_book() -> Workbook:
     sheet.widths = {1: 20.0, 2: 9.5}
     sheet.heights = {1: 22.0, 9: 30.0}
     sheet.merged = [Area(6, 1, 6, 3)]
-    columns = (TableColumn("Item", total_label="Sum"), TableColumn("Pieces", total="sum"), TableColumn("Twice", formula="[@Pieces]*2"))
+    columns = (
+        TableColumn("Item", total_label="Sum"),
+        TableColumn("Pieces", total="sum"),
+        TableColumn("Twice", formula="[@Pieces]*2"),
+    )
     sheet.tables = [SheetTable("Items", Area(1, 1, 4, 3), columns, totals=True)]
     book.add_sheet(sheet)
     book.add_sheet(Sheet("Second"))
@@ -105,7 +132,12 @@ def test_all_that_a_sheet_has_comes_back(tmp_path):
     assert (sheet.widths, sheet.heights, sheet.merged) == (original.widths, original.heights, original.merged)
     assert (sheet.frozen, sheet.gridlines, sheet.landscape) == ((1, 1), False, True)
     look = book.styles.appearance(sheet.style(2, 2))
-    assert (look.bold, look.fill, look.format, look.edges.bottom) == (True, "F4EFE6", '"£"#,##0.00', Edge("hair", "8A979C"))
+    assert (look.bold, look.fill, look.format, look.edges.bottom) == (
+        True,
+        "F4EFE6",
+        '"£"#,##0.00',
+        Edge("hair", "8A979C"),
+    )
     assert book.styles.plain_font == ("Georgia", 11)
     assert book.names[0].formula == "'Linen & ''tin'' x'!$1:$1"
     assert list(book.tables()) == ["items"]
@@ -181,7 +213,10 @@ def test_a_changed_cell_touches_its_sheet_alone(tmp_path):
     path.write_bytes(after)
     with zipfile.ZipFile(tmp_path / "w.xlsx") as a, zipfile.ZipFile(path) as b:
         for name in ("xl/media/logo.bin", "xl/worksheets/sheet2.xml"):
-            assert (a.getinfo(name).compress_size, a.getinfo(name).CRC) == (b.getinfo(name).compress_size, b.getinfo(name).CRC)
+            assert (a.getinfo(name).compress_size, a.getinfo(name).CRC) == (
+                b.getinfo(name).compress_size,
+                b.getinfo(name).CRC,
+            )
     sheet = Workbook.open(path).sheet("Sheet1")
     assert (sheet.value(5, 2), sheet.value(2, 1), sheet.formula(2, 3).text) == (8, "tin", "A1+1")
     assert b'x="kept"' in new["xl/worksheets/sheet1.xml"]
@@ -287,7 +322,16 @@ def test_slots_in_cells_are_filled_in_place(tmp_path):
     rows = "".join(
         f'<row r="{n}"><c r="A{n}" s="1" t="inlineStr"><is><t>{text}</t></is></c></row>'
         for n, text in enumerate(
-            ["[:total:]", "Sum: [:total:]", "[:=SUM(B1:B2):]", "[:total as 0.00:]", "[:name as upper:]", "plain", "[:gone:]"], 1
+            [
+                "[:total:]",
+                "Sum: [:total:]",
+                "[:=SUM(B1:B2):]",
+                "[:total as 0.00:]",
+                "[:name as upper:]",
+                "plain",
+                "[:gone:]",
+            ],
+            1,
         )
     )
     from test_reading import STYLES

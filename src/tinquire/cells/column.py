@@ -70,10 +70,7 @@ class Column:
             numbers.append(number)
             codes.append(code)
         return cls(
-            np.frombuffer(bytes(kinds), np.uint8),
-            np.array(numbers, np.float64),
-            np.array(codes, np.int32),
-            list(pool),
+            np.frombuffer(bytes(kinds), np.uint8), np.array(numbers, np.float64), np.array(codes, np.int32), list(pool)
         )
 
     @classmethod

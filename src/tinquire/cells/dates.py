@@ -14,14 +14,7 @@ import numpy as np
 
 from tinquire.cells.column import Floats
 
-__all__ = [
-    "DateParts",
-    "DateSystem",
-    "date_from_serial",
-    "date_parts",
-    "serial_from_date",
-    "serials_from_parts",
-]
+__all__ = ["DateParts", "DateSystem", "date_from_serial", "date_parts", "serial_from_date", "serials_from_parts"]
 
 _DAY_SECONDS = 86_400
 _EPOCH_1900 = np.datetime64("1899-12-30", "D")

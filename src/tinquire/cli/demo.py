@@ -8,7 +8,7 @@ from importlib.resources import files
 from importlib.resources.abc import Traversable
 from pathlib import Path
 
-from tinquire.cli.run import make_pack, tell_pack
+from tinquire.cli.run import make_pack, shown_path, tell_pack
 from tinquire.cli.send import send_outbox
 from tinquire.cli.terminal import Terminal
 from tinquire.faults import Fault, UseError
@@ -35,7 +35,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     terminal.plain()
     _send(pack, folder, terminal)
     terminal.plain()
-    terminal.line("open", f"first {pack.first_to_open}")
+    terminal.line("open", f"first {shown_path(pack.first_to_open)}")
     terminal.line("", f"then a mail in {folder / 'postroom'}")
     terminal.line("try", f"tinquire run {folder / 'docket.toml'} --period 2026-11")
     return 0

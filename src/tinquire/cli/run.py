@@ -58,8 +58,7 @@ def tell_work(work: Any, terminal: Terminal) -> None:
     width = max((len(name) for name in work.tables), default=0)
     for name, steps in work.steps.items():
         terminal.line(
-            label,
-            f"{name:{width}}  {work.tables[name].height:>7,} rows after {_counted(len(steps), 'step')}",
+            label, f"{name:{width}}  {work.tables[name].height:>7,} rows after {_counted(len(steps), 'step')}"
         )
         label = ""
         for step in steps:
@@ -85,13 +84,13 @@ def tell_pack(pack: Any, docket_path: Path, period: str, terminal: Terminal) -> 
     """What was written, and what to do next."""
     label = "wrote"
     for output in pack.outputs:
-        terminal.line(label, f"{_shown(output.path)}  ({output.says}, {len(output.data) / 1024:,.0f} kB)")
+        terminal.line(label, f"{shown_path(output.path)}  ({output.says}, {len(output.data) / 1024:,.0f} kB)")
         label = ""
     if pack.mails:
         count = len(pack.mails)
-        text = f"{_shown(pack.outbox)}  ({_counted(count, 'mail')}, not sent)"
+        text = f"{shown_path(pack.outbox)}  ({_counted(count, 'mail')}, not sent)"
         terminal.line(label, text)
-        terminal.line("next", f"tinquire send {_shown(docket_path)} --period {period}")
+        terminal.line("next", f"tinquire send {shown_path(docket_path)} --period {period}")
     terminal.answer(as_dict(pack))
 
 
@@ -116,7 +115,7 @@ def as_dict(pack: Any) -> dict[str, Any]:
     }
 
 
-def _shown(path: Path) -> str:
+def shown_path(path: Path) -> str:
     """A path as short as it can be said from here."""
     try:
         return str(path.absolute().relative_to(Path.cwd()))

@@ -59,21 +59,14 @@ def _described(book: Any, sheet: Any) -> dict[str, Any]:
         "formulas": sheet.formula_count(),
         "errors": errors,
         "tables": [
-            {
-                "name": table.name,
-                "area": area_name(table.area),
-                "columns": [column.name for column in table.columns],
-            }
+            {"name": table.name, "area": area_name(table.area), "columns": [column.name for column in table.columns]}
             for table in sheet.tables
         ],
     }
 
 
 def _tell(
-    sheets: list[dict[str, Any]],
-    others: list[dict[str, Any]],
-    defined: list[dict[str, Any]],
-    terminal: Terminal,
+    sheets: list[dict[str, Any]], others: list[dict[str, Any]], defined: list[dict[str, Any]], terminal: Terminal
 ) -> None:
     rows = [
         [
@@ -106,9 +99,7 @@ def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:
         return
     last = min(used.bottom, used.top + count - 1)
     columns = range(used.left, used.right + 1)
-    rows = [
-        [str(row), *(_shown(book, sheet, row, column) for column in columns)] for row in range(used.top, last + 1)
-    ]
+    rows = [[str(row), *(_shown(book, sheet, row, column) for column in columns)] for row in range(used.top, last + 1)]
     terminal.plain()
     terminal.heading(name)
     terminal.table(["", *(column_name(column) for column in columns)], rows, right=[0])

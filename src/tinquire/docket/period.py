@@ -18,13 +18,7 @@ _MONTHS = (
     "January", "February", "March", "April", "May", "June", "July",
     "August", "September", "October", "November", "December",
 )  # fmt: skip
-_EXAMPLES = {
-    "year": "2026",
-    "quarter": "2026-Q4",
-    "month": "2026-10",
-    "week": "2026-W43",
-    "day": "2026-10-31",
-}
+_EXAMPLES = {"year": "2026", "quarter": "2026-Q4", "month": "2026-10", "week": "2026-W43", "day": "2026-10-31"}
 
 
 @dataclass(frozen=True, slots=True)

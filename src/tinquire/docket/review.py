@@ -40,11 +40,7 @@ def _names(docket: Docket) -> Iterator[Fault]:
             other = seen.setdefault(slot_name(name), f"{group}.{name}")
             if other != f"{group}.{name}":
                 yield _fault(
-                    docket,
-                    f"{group}.{name} has the name of {other}",
-                    "give one of them another name",
-                    group,
-                    name,
+                    docket, f"{group}.{name} has the name of {other}", "give one of them another name", group, name
                 )
             if slot_name(name).startswith("period"):
                 why = f"{group}.{name} has the name of the period"

@@ -9,13 +9,4 @@ from tinquire.formula.problems import FormulaError
 from tinquire.formula.scope import Frame, Scope
 from tinquire.formula.writing import write
 
-__all__ = [
-    "FormulaError",
-    "Frame",
-    "Scope",
-    "evaluate",
-    "evaluate_column",
-    "evaluate_scalar",
-    "parse",
-    "write",
-]
+__all__ = ["FormulaError", "Frame", "Scope", "evaluate", "evaluate_column", "evaluate_scalar", "parse", "write"]

@@ -34,16 +34,7 @@ from tinquire.formula.tree import (
     Unary,
 )
 
-__all__ = [
-    "PerLane",
-    "evaluate",
-    "evaluate_column",
-    "evaluate_scalar",
-    "grid_of",
-    "lift",
-    "single",
-    "span_of",
-]
+__all__ = ["PerLane", "evaluate", "evaluate_column", "evaluate_scalar", "grid_of", "lift", "single", "span_of"]
 
 #: A name may stand for a formula that holds names; deeper chains than this are taken for a loop.
 MAX_NAME_DEPTH = 32

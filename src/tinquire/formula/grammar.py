@@ -218,18 +218,12 @@ class _Reader:
         if (a := _CORNER.match(first)) and (b := _CORNER.match(last)):
             rows = self.pair((a[3], int(a[4])), (b[3], int(b[4])), self.row, MAX_ROW)
             columns = self.pair(
-                (a[1], column_number_or_zero(a[2])),
-                (b[1], column_number_or_zero(b[2])),
-                self.column,
-                MAX_COLUMN,
+                (a[1], column_number_or_zero(a[2])), (b[1], column_number_or_zero(b[2])), self.column, MAX_COLUMN
             )
         elif (a := _COLUMN.match(first)) and (b := _COLUMN.match(last)):
             rows = (Coordinate(1, True), Coordinate(MAX_ROW, True))
             columns = self.pair(
-                (a[1], column_number_or_zero(a[2])),
-                (b[1], column_number_or_zero(b[2])),
-                self.column,
-                MAX_COLUMN,
+                (a[1], column_number_or_zero(a[2])), (b[1], column_number_or_zero(b[2])), self.column, MAX_COLUMN
             )
         elif (a := _ROW.match(first)) and (b := _ROW.match(last)):
             rows = self.pair((a[1], int(a[2])), (b[1], int(b[2])), self.row, MAX_ROW)

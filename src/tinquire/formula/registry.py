@@ -26,16 +26,7 @@ from typing import Any, TypeVar
 from tinquire.cells.values import Value
 from tinquire.faults import nearest
 
-__all__ = [
-    "Function",
-    "Mode",
-    "Parameter",
-    "aggregate",
-    "elementwise",
-    "functions",
-    "special",
-    "unknown_function",
-]
+__all__ = ["Function", "Mode", "Parameter", "aggregate", "elementwise", "functions", "special", "unknown_function"]
 
 _Work = TypeVar("_Work", bound=Callable[..., Any])
 

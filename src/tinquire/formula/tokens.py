@@ -134,8 +134,5 @@ def _with_brackets(tokens: list[Token], text: str, start: int, end: int) -> Toke
     if tokens and tokens[-1].kind is TokenKind.NAME and tokens[-1].place + len(tokens[-1].text) == start:
         table = tokens.pop()
     return Token(
-        TokenKind.TABLE,
-        text[start + 1 : end - 1],
-        table.place if table else start,
-        table.text if table else None,
+        TokenKind.TABLE, text[start + 1 : end - 1], table.place if table else start, table.text if table else None
     )

@@ -8,18 +8,7 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
 
-__all__ = [
-    "BANDS",
-    "DEPOTS",
-    "PERIODS",
-    "Customer",
-    "Pickup",
-    "customers",
-    "ledger",
-    "managers",
-    "pickups",
-    "rates",
-]
+__all__ = ["BANDS", "DEPOTS", "PERIODS", "Customer", "Pickup", "customers", "ledger", "managers", "pickups", "rates"]
 
 PERIODS = ("2026-08", "2026-09", "2026-10", "2026-11")
 DEPOTS = ("Northgate", "Millrace", "Harbour", "Uplands")

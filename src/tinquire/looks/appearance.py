@@ -31,10 +31,7 @@ class Edges:
     def over(self, other: Edges) -> Edges:
         """These edges, and the other's where these have none."""
         return Edges(
-            self.top or other.top,
-            self.bottom or other.bottom,
-            self.left or other.left,
-            self.right or other.right,
+            self.top or other.top, self.bottom or other.bottom, self.left or other.left, self.right or other.right
         )
 
 

@@ -88,8 +88,7 @@ class Daybook:
         """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest)."""
         with self._open() as connection:
             cursor = connection.execute(
-                "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)",
-                (docket, period, _moment(at), tool),
+                "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)", (docket, period, _moment(at), tool)
             )
             number = int(cursor.lastrowid or 0)
             connection.executemany("INSERT INTO read VALUES (?, ?, ?, ?, ?)", [(number, *line) for line in read])
@@ -139,8 +138,7 @@ class Daybook:
                 )
             else:
                 connection.execute(
-                    "DELETE FROM sent WHERE message_id = ? AND digest = ? AND state = 'sending'",
-                    (message_id, content),
+                    "DELETE FROM sent WHERE message_id = ? AND digest = ? AND state = 'sending'", (message_id, content)
                 )
 
 

@@ -60,11 +60,7 @@ class _Desk:
 
 
 def make_mails(
-    work: Reckoning,
-    name: str,
-    model: MailModel,
-    outputs: Mapping[str, tuple[str, bytes] | None],
-    date: datetime,
+    work: Reckoning, name: str, model: MailModel, outputs: Mapping[str, tuple[str, bytes] | None], date: datetime
 ) -> list[MadeMail]:
     """All mails of one entry. `outputs` are the run's files by name in the docket; None for one that failed.
 

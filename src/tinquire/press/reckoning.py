@@ -51,12 +51,7 @@ class Reckoning:
     def names(self) -> dict[str, Value]:
         """The values that formulas and slots know by name: figures, and what is known of the run."""
         files = sum(len(gathered.files) for gathered in self.sources.values())
-        return {
-            **self.period.values(),
-            "title": self.docket.model.title,
-            "files_read": float(files),
-            **self.figures,
-        }
+        return {**self.period.values(), "title": self.docket.model.title, "files_read": float(files), **self.figures}
 
     def slots(self) -> SlotScope:
         """The scope of slots, once all is worked out."""

@@ -53,11 +53,7 @@ class Pack:
 
 
 def make(
-    docket: Docket,
-    period: Period,
-    *,
-    now: datetime | None = None,
-    said: Callable[[str], None] = lambda _: None,
+    docket: Docket, period: Period, *, now: datetime | None = None, said: Callable[[str], None] = lambda _: None
 ) -> Pack:
     """Make a period's pack without writing anything.
 

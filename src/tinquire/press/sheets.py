@@ -130,17 +130,7 @@ def table_sheet(plan: SheetPlan, table: Table, house: House, styles: StyleBook, 
         total = None
         if totals:
             total = _total(
-                sheet,
-                plan,
-                dresser,
-                top + 1 + height,
-                number,
-                one,
-                column,
-                totals,
-                table_name,
-                first=first,
-                last=last,
+                sheet, plan, dresser, top + 1 + height, number, one, column, totals, table_name, first=first, last=last
             )
         label = plan.total_label if totals and first and total is None else None
         parts.append(TableColumn(one.name, formula, total, label))

@@ -37,12 +37,7 @@ class Dialect:
 
 
 def read_delimited(
-    path: Path,
-    shown: str,
-    *,
-    separator: str | None = None,
-    decimal: str | None = None,
-    encoding: str | None = None,
+    path: Path, shown: str, *, separator: str | None = None, decimal: str | None = None, encoding: str | None = None
 ) -> tuple[Block, Dialect]:
     """The file's fields as texts. Raises AccessError when it cannot be read, DataError when it cannot be understood."""
     try:
@@ -52,12 +47,7 @@ def read_delimited(
         raise AccessError(Fault("opening a text file", why, shown, "check its name and place")) from None
     if data[:4] == b"PK\x03\x04" or (b"\x00" in data[:2000] and not data.startswith((b"\xff\xfe", b"\xfe\xff"))):
         raise AccessError(
-            Fault(
-                "opening a text file",
-                "it is not text, whatever its name says",
-                shown,
-                "name it as what it is",
-            )
+            Fault("opening a text file", "it is not text, whatever its name says", shown, "name it as what it is")
         )
     text, encoding = _decoded(data, encoding, shown)
     separator = separator or _separator(text, shown)

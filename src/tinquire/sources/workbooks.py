@@ -63,8 +63,5 @@ def _as_1900(book: Workbook, sheet: Sheet, number: int, column: Column, area: Ar
     styles = sheet.styles(number, area.top, area.bottom)
     dated = np.array([book.styles.is_date(style) for style in styles.tolist()]) & (column.kinds == Kind.NUMBER)
     return Column(
-        column.kinds,
-        np.where(dated, column.numbers + _SYSTEMS_APART, column.numbers),
-        column.codes,
-        column.texts,
+        column.kinds, np.where(dated, column.numbers + _SYSTEMS_APART, column.numbers), column.codes, column.texts
     )

@@ -36,16 +36,7 @@ _DATE = re.compile(r"(\d{1,4})\s*[-/. ]\s*(\d{1,2})\s*[-/. ]\s*(\d{1,4})\Z")
 _ISO = re.compile(r"(\d{4})-(\d{2})-(\d{2})(?:[T ]00:00(?::00)?)?\Z")
 _CLOCK = re.compile(r"(\d{1,3}):(\d{2})(?::(\d{2}))?\Z")
 _CURRENCY = re.compile(r"^[^\W\d_]{3}\s|\s[^\W\d_]{3}$|[$£€¥₹₣₤]")
-_YES_NO = {
-    "true": True,
-    "yes": True,
-    "y": True,
-    "1": True,
-    "false": False,
-    "no": False,
-    "n": False,
-    "0": False,
-}
+_YES_NO = {"true": True, "yes": True, "y": True, "1": True, "false": False, "no": False, "n": False, "0": False}
 #: Two-digit years up to this one are of this century.
 _CENTURY_BREAK = 50
 

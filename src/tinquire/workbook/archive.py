@@ -67,14 +67,7 @@ class Archive:
         try:
             with self._zip.open(entry) as stream:
                 content = stream.read(size + 1)
-        except (
-            zipfile.BadZipFile,
-            zlib.error,
-            OSError,
-            EOFError,
-            RuntimeError,
-            NotImplementedError,
-        ) as error:
+        except (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError) as error:
             raise AccessError(
                 Fault("opening a workbook", f"its part '{member}' is damaged ({error})", self.name, _AGAIN)
             ) from None

@@ -53,13 +53,7 @@ def _slotted(sheet: Sheet) -> list[tuple[int, int, str]]:
 
 
 def _fill_cell(
-    book: Workbook,
-    sheet: Sheet,
-    row: int,
-    column: int,
-    text: str,
-    resolve: Resolver,
-    format_of: Callable[[str], str],
+    book: Workbook, sheet: Sheet, row: int, column: int, text: str, resolve: Resolver, format_of: Callable[[str], str]
 ) -> tuple[Unfilled, ...]:
     slot = only_slot(text)
     style = sheet.style(row, column)
@@ -69,11 +63,7 @@ def _fill_cell(
         return missing
     if slot.living is not None:
         sheet.set(
-            row,
-            column,
-            None,
-            _formatted(book, style, format_of(slot.format) if slot.format else None),
-            slot.living,
+            row, column, None, _formatted(book, style, format_of(slot.format) if slot.format else None), slot.living
         )
         return ()
     found = checked_fill(slot, resolve)

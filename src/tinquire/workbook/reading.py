@@ -72,11 +72,7 @@ class SheetReader:
         row = 0
         try:
             context = etree.iterparse(
-                io.BytesIO(data),
-                events=("start", "end"),
-                resolve_entities=False,
-                no_network=True,
-                huge_tree=True,
+                io.BytesIO(data), events=("start", "end"), resolve_entities=False, no_network=True, huge_tree=True
             )
             for event, element in context:
                 name = local(element)

@@ -163,10 +163,7 @@ def _reads(tree: Node, frame: Frame, depth: int) -> Iterator[Place]:
         if isinstance(operand, Span):
             first, last = operand.at(0), operand.at(frame.count - 1)
             whole = Area(
-                min(first.top, last.top),
-                first.left,
-                min(max(first.bottom, last.bottom), MAX_ROW),
-                first.right,
+                min(first.top, last.top), first.left, min(max(first.bottom, last.bottom), MAX_ROW), first.right
             )
             yield operand.sheet, whole
 

@@ -203,12 +203,7 @@ class Sheet:
     # -- writing ---------------------------------------------------------------------------------------
 
     def put(
-        self,
-        row: int,
-        column: int,
-        values: Column,
-        style: int | Codes | None = None,
-        formula: Formula | None = None,
+        self, row: int, column: int, values: Column, style: int | Codes | None = None, formula: Formula | None = None
     ) -> None:
         """Set a run of cells downwards from (row, column): values, and style and formula for all of them.
 

@@ -230,12 +230,7 @@ class StyleBook:
 
     def _border(self, edges: Edges) -> int:
         border = self._element("border")
-        for name, edge in (
-            ("left", edges.left),
-            ("right", edges.right),
-            ("top", edges.top),
-            ("bottom", edges.bottom),
-        ):
+        for name, edge in (("left", edges.left), ("right", edges.right), ("top", edges.top), ("bottom", edges.bottom)):
             side = etree.SubElement(border, tag(border, name))
             if edge is not None:
                 side.set("style", edge.style)

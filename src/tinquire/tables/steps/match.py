@@ -51,12 +51,7 @@ class Match:
         return table.take(~missing) if self.unmatched == "drop" and missing.any() else table
 
     def _found(
-        self,
-        table: Table,
-        right: Table,
-        left_keys: list[Column],
-        right_keys: list[Column],
-        context: StepContext,
+        self, table: Table, right: Table, left_keys: list[Column], right_keys: list[Column], context: StepContext
     ) -> np.ndarray:
         """For each left row the right row with its key, or -1."""
         both = [Column.concat([a, b]) for a, b in zip(left_keys, right_keys, strict=True)]
@@ -75,12 +70,7 @@ class Match:
         return row_of[ours]
 
     def _stop_at_repeated(
-        self,
-        right: Table,
-        keys: list[Column],
-        theirs: np.ndarray,
-        repeated: np.ndarray,
-        context: StepContext,
+        self, right: Table, keys: list[Column], theirs: np.ndarray, repeated: np.ndarray, context: StepContext
     ) -> None:
         rows = np.flatnonzero(repeated[theirs])
         same = rows[theirs[rows] == theirs[rows[0]]]
