@@ -236,13 +236,24 @@ class Column:
 
         Texts are told apart to the letter. Group numbers follow that order, so sorting by them sorts the values.
         """
-        ranks, _ = self.ranked_texts(key=str)
-        kind_order = np.array([5, 1, 2, 3, 4], np.uint8)[self.kinds]
-        payload = np.where(self.is_kind(Kind.TEXT), ranks, np.where(self.kinds == Kind.BLANK, 0.0, self.numbers))
-        keys = np.empty(len(self), dtype=[("kind", np.uint8), ("payload", np.float64)])
-        keys["kind"], keys["payload"] = kind_order, payload
-        _, first, inverse = np.unique(keys, return_index=True, return_inverse=True)
-        return inverse.astype(np.int32), self.take(first)
+        groups = np.zeros(len(self), np.int32)
+        count = 0
+        for kind in (Kind.NUMBER, Kind.TEXT, Kind.BOOL, Kind.ERROR, Kind.BLANK):
+            here = self.kinds == kind
+            if not here.any():
+                continue
+            if kind == Kind.TEXT:
+                ranks, distinct = self.ranked_texts(key=str)
+                groups[here] = ranks[here] + count
+                count += len(distinct)
+                continue
+            keys = np.zeros(int(here.sum())) if kind == Kind.BLANK else self.numbers[here]
+            uniques, places = np.unique(keys, return_inverse=True)
+            groups[here] = places + count
+            count += len(uniques)
+        first = np.zeros(count, np.int64)
+        first[groups[::-1]] = np.arange(len(self) - 1, -1, -1)  # the last writer is the first of its group
+        return groups, self.take(first)
 
 
 def _taken_apart(value: Value | int, pool: dict[str, int]) -> tuple[int, float, int]:

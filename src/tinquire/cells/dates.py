@@ -62,7 +62,7 @@ def date_parts(serials: Floats, system: DateSystem = DateSystem.FROM_1900) -> Da
 def serials_from_parts(year: Floats, month: Floats, day: Floats, system: DateSystem = DateSystem.FROM_1900) -> Floats:
     """Serials of calendar parts; months and days run over into the next year or month, as DATE does.
 
-    Years 0 to 1899 count from 1900 (18.17.7.71). NaN where the result lies outside the calendar.
+    Years 0 to 1899 count from 1900 (18.17.7). NaN where the result lies outside the calendar.
     """
     year, month, day = np.broadcast_arrays(*(np.trunc(part) for part in (year, month, day)))
     year = np.where((year >= 0) & (year < 1900), year + 1900, year)

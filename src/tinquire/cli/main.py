@@ -29,6 +29,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
 
 _EXIT_CODES = "exit codes: 0 done, 1 the data stopped it, 2 wrong use or a bad docket, 3 a file or server failed"
 INTERRUPTED = 130
+HELP_WIDTH = 100
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -53,7 +54,8 @@ def _parser() -> argparse.ArgumentParser:
         usage="tinquire COMMAND ...",
         description="Makes a period's workbook pack from its sources: reads, reckons, fills, dresses, checks, posts.",
         epilog=f"commands:\n{commands}\n\n'tinquire COMMAND --help' tells more, with an example.\n{_EXIT_CODES}",
-        formatter_class=argparse.RawDescriptionHelpFormatter,
+        # A stated width spares argparse the import of shutil, a third of the whole time.
+        formatter_class=lambda prog: argparse.RawDescriptionHelpFormatter(prog, width=HELP_WIDTH),
     )
     parser.add_argument("--version", action="version", version=f"tinquire {__version__}")
     return parser

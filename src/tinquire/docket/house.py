@@ -41,15 +41,15 @@ class LookModel(_Model):
 class HouseModel(_Model):
     """The house style."""
 
-    font: str = "Verdana"
+    font: str = Field("Verdana", description="Of all letters that no look says otherwise of.")
     fallback: str = Field("sans-serif", description="Fonts to use where the first is missing (web pages and mails).")
-    size: float = Field(10.0, gt=0, le=400)
+    size: float = Field(10.0, gt=0, le=400, description="Points.")
     currency: str = Field("", description="Stands for ¤ in the formats.")
-    colours: dict[str, str] = Field(default_factory=dict)
+    colours: dict[str, str] = Field(default_factory=dict, description="Names for colours: `#RRGGBB`.")
     formats: dict[Literal["text", "whole", "number", "money", "percent", "date", "time", "yes/no"], str] = Field(
         default_factory=dict, description="Number formats by column type."
     )
-    looks: dict[str, LookModel] = Field(default_factory=dict)
+    looks: dict[str, LookModel] = Field(default_factory=dict, description="Named looks.")
 
 
 def load_house(path: Path | None) -> House:

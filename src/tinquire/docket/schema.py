@@ -92,13 +92,13 @@ class TableModel(_Model):
 class PivotValueModel(_Model):
     """One value of a pivot: an aggregation and its column."""
 
-    sum: str | None = None
-    average: str | None = None
-    count: str | None = None
-    numbers: str | None = None
-    distinct: str | None = None
-    smallest: str | None = None
-    largest: str | None = None
+    sum: str | None = Field(None, description="The column whose numbers are added up.")
+    average: str | None = Field(None, description="... averaged.")
+    count: str | None = Field(None, description="... whose values are counted, blanks apart.")
+    numbers: str | None = Field(None, description="... whose numbers are counted.")
+    distinct: str | None = Field(None, description="... whose different values are counted.")
+    smallest: str | None = Field(None, description="... whose smallest number is taken.")
+    largest: str | None = Field(None, description="... whose largest number is taken.")
     as_: str | None = Field(None, alias="as", description="The name it goes by; the column's own if not given.")
 
     @model_validator(mode="after")
@@ -184,7 +184,7 @@ class WorkbookModel(_Model):
 
     name: str = Field(description="The file's name, with slots.")
     template: str | None = Field(None, description="A workbook whose slots are filled and whose sheets come first.")
-    sheets: list[SheetModel] = Field(default_factory=list)
+    sheets: list[SheetModel] = Field(default_factory=list, description="Sheets to add, in order.")
 
 
 class MailModel(_Model):
@@ -193,8 +193,8 @@ class MailModel(_Model):
     each: str | None = Field(None, description="The table that repeats the mail.")
     from_: str = Field(alias="from", description="The sender: Name <address>.")
     to: str = Field(description="Recipients, separated by commas, with slots.")
-    cc: str = ""
-    reply_to: str | None = None
+    cc: str = Field("", description="Further recipients.")
+    reply_to: str | None = Field(None, description="Where answers go, if not to the sender.")
     subject: str = Field(description="The subject line, with slots.")
     body: str = Field(description="The text: paragraphs with blank lines between, lists with '- ', slots.")
     attach: list[str] = Field(default_factory=list, description="Outputs of this docket by name, or files.")
@@ -203,29 +203,29 @@ class MailModel(_Model):
 class PostModel(_Model):
     """The mail server that `send` gives the outbox to."""
 
-    server: str = "localhost"
-    port: int = Field(25, ge=1, le=65535)
-    security: Literal["none", "starttls", "tls"] = "none"
-    user: str | None = None
+    server: str = Field("localhost", description="The server's name or address.")
+    port: int = Field(25, ge=1, le=65535, description="Its port.")
+    security: Literal["none", "starttls", "tls"] = Field("none", description="How the line is secured.")
+    user: str | None = Field(None, description="Who logs in; nobody if not given.")
     password_from: str | None = Field(None, description="The environment variable that holds the password.")
 
 
 class DocketModel(_Model):
     """The job file of one recurring pack."""
 
-    title: str
-    period: PeriodKind
+    title: str = Field(description="What the pack is called.")
+    period: PeriodKind = Field(description="What one run covers.")
     out: str = Field("out/[:period:]", description="The folder of the outputs.")
     outbox: str = Field("outbox/[:period:]", description="The folder of the finished mails.")
     style: str | None = Field(None, description="The house file.")
-    sources: dict[str, SourceModel] = Field(default_factory=dict)
-    tables: dict[str, TableModel] = Field(default_factory=dict)
-    pivots: dict[str, PivotModel] = Field(default_factory=dict)
-    figures: dict[str, str | FigureModel] = Field(default_factory=dict)
-    checks: dict[str, CheckModel] = Field(default_factory=dict)
-    workbooks: dict[str, WorkbookModel] = Field(default_factory=dict)
-    mails: dict[str, MailModel] = Field(default_factory=dict)
-    post: PostModel = PostModel()
+    sources: dict[str, SourceModel] = Field(default_factory=dict, description="Where rows come from, by name.")
+    tables: dict[str, TableModel] = Field(default_factory=dict, description="Rows shaped by steps, by name.")
+    pivots: dict[str, PivotModel] = Field(default_factory=dict, description="Summaries, by name.")
+    figures: dict[str, str | FigureModel] = Field(default_factory=dict, description="Named values: formulas.")
+    checks: dict[str, CheckModel] = Field(default_factory=dict, description="What must hold, by name.")
+    workbooks: dict[str, WorkbookModel] = Field(default_factory=dict, description="Workbooks to make, by name.")
+    mails: dict[str, MailModel] = Field(default_factory=dict, description="Mails to write, by name.")
+    post: PostModel = Field(PostModel(), description="The mail server.")
 
 
 def json_schema() -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""Values turned into what an operator or a function wants (ECMA-376 Part 1, 18.17.2.6; OpenFormula 6.2 and 6.3).
+"""Values turned into what an operator or a function wants (ECMA-376 Part 1, 18.17.2.6; OpenFormula 6).
 
 A conversion that fails gives an error value; the arrays of error codes here hold 0 for none, otherwise the
 error's code plus one, so that they can be merged with `np.where`.

@@ -1,4 +1,4 @@
-"""Criteria of the conditional functions (ECMA-376 Part 1, 18.17.7.340 and its kin; OpenFormula 4.11.8).
+"""Criteria of the conditional functions (ECMA-376 Part 1, 18.17.7 and its kin; OpenFormula 4.11.8).
 
 A criterion is a value, or a text that may begin with a comparison. Texts compare without regard to case; in an
 equality `*` stands for any characters, `?` for one, `~` takes away the meaning of the next.

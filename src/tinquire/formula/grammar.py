@@ -254,7 +254,7 @@ def column_number_or_zero(letters: str) -> int:
 
 
 def _table_reference(token: Token, text: str) -> TableReference:
-    """`[Col]`, `[@Col]`, `[[#Headers],[A]:[B]]` and the other forms of 18.17.6.6, apostrophe escapes resolved."""
+    """`[Col]`, `[@Col]`, `[[#Headers],[A]:[B]]` and the other forms of 18.17, apostrophe escapes resolved."""
     inner = token.text.strip()
     this_row = inner.startswith("@")
     inner = inner[1:] if this_row else inner

@@ -42,7 +42,7 @@ class Coordinate(NamedTuple):
 
 
 class RowsOf(Enum):
-    """Which rows of a table a reference means (18.17.6.6.2)."""
+    """Which rows of a table a reference means (18.17)."""
 
     DATA = "#Data"
     THIS = "#This Row"

@@ -99,7 +99,7 @@ def _coordinate(corner: Coordinate, origin: int, most: int, spell: Callable[[int
 
 
 def _table_reference(node: TableReference) -> str:
-    """The stored form of 18.17.6.6: `[#This Row]` is written out, as files hold it."""
+    """The stored form of 18.17: `[#This Row]` is written out, as files hold it."""
     table = node.table or ""
     rows = [f"[{part.value}]" for part in node.rows if part is not RowsOf.DATA or len(node.rows) > 1]
     if node.first is None or node.last is None:
@@ -113,7 +113,7 @@ def _table_reference(node: TableReference) -> str:
 
 
 def escaped_column(name: str) -> str:
-    """A column's name inside brackets: brackets, `#` and apostrophes are escaped (18.17.6.6.3)."""
+    """A column's name inside brackets: brackets, `#` and apostrophes are escaped (18.17)."""
     return re.sub(r"([\[\]#'])", r"'\1", name)
 
 

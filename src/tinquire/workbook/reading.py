@@ -72,19 +72,22 @@ class SheetReader:
         row = 0
         try:
             context = etree.iterparse(
-                io.BytesIO(data), events=("start", "end"), resolve_entities=False, no_network=True, huge_tree=True
+                io.BytesIO(data),
+                events=("end",),
+                tag=[f"{{*}}{name}" for name in ("row", *_DETAILS)],
+                resolve_entities=False,
+                no_network=True,
+                huge_tree=True,
             )
-            for event, element in context:
+            for _, element in context:
                 name = local(element)
-                if event == "start":
-                    if name == "row":
-                        row = int(element.get("r") or row + 1)
-                elif name == "row":
+                if name == "row":
+                    row = int(element.get("r") or row + 1)
                     self._row(element, row)
                     element.clear()
                     while element.getprevious() is not None:
                         del element.getparent()[0]
-                elif name in _DETAILS:
+                else:
                     _DETAILS[name](self.sheet, element)
         except (etree.XMLSyntaxError, ValueError, OverflowError) as error:
             why = f"sheet '{self.sheet.name}' cannot be read: {error}"

@@ -71,7 +71,7 @@ class BookScope:
         return mask.ravel() if mask.any() else None
 
     def _subtotal_cells(self, sheet: Sheet) -> set[tuple[int, int]]:
-        """Cells whose formulas hold a SUBTOTAL, which other subtotals leave out (18.17.7.319)."""
+        """Cells whose formulas hold a SUBTOTAL, which other subtotals leave out (18.17.7)."""
         if sheet.name not in self._subtotals:
             self._subtotals[sheet.name] = {
                 (row, column)

@@ -18,7 +18,7 @@ from tinquire.formula.tree import Node
 
 @special("SUMIFS(sums: cells, range: cells, criterion: value, range...: cells, criterion...: value)")
 def sumifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The sum of the numbers whose rows meet all criteria (OpenFormula 6.16.63).
+    """The sum of the numbers whose rows meet all criteria (OpenFormula 6).
 
     >>> SUMIFS({10;20;30}, {"a";"b";"a"}, "a")
     40
@@ -28,7 +28,7 @@ def sumifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("AVERAGEIFS(means: cells, range: cells, criterion: value, range...: cells, criterion...: value)")
 def averageifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The mean of the numbers whose rows meet all criteria; none at all divides by zero (OpenFormula 6.18.6).
+    """The mean of the numbers whose rows meet all criteria; none at all divides by zero (OpenFormula 6).
 
     >>> AVERAGEIFS({10;20;30}, {"a";"b";"a"}, "a")
     20
@@ -38,7 +38,7 @@ def averageifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("COUNTIFS(range: cells, criterion: value, range...: cells, criterion...: value)")
 def countifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """How many rows meet all criteria (OpenFormula 6.13.11).
+    """How many rows meet all criteria (OpenFormula 6).
 
     >>> COUNTIFS({10;20;30}, ">15")
     2
@@ -48,7 +48,7 @@ def countifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("SUMIF(range: cells, criterion: value, sums?: cells)")
 def sumif(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The sum of the numbers that meet a criterion, or that stand beside those that do (18.17.7.322).
+    """The sum of the numbers that meet a criterion, or that stand beside those that do (18.17.7).
 
     >>> SUMIF({10;20;30}, ">15")
     50
@@ -58,7 +58,7 @@ def sumif(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("COUNTIF(range: cells, criterion: value)")
 def countif(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """How many values meet a criterion (18.17.7.63).
+    """How many values meet a criterion (18.17.7).
 
     >>> COUNTIF({"bed","bath","table"}, "b*")
     2

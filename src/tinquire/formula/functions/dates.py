@@ -16,7 +16,7 @@ from tinquire.formula.tree import Node
 
 @special("DATE(year: number, month: number, day: number)")
 def date(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The serial of a day; months and days run over into the next (18.17.7.71).
+    """The serial of a day; months and days run over into the next (18.17.7).
 
     >>> DATE(2026, 14, 1)
     46419
@@ -47,7 +47,7 @@ def _part(arguments: tuple[Node, ...], frame: Frame, part: str) -> Operand:
 
 @special("YEAR(day: number)")
 def year(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The year of a day (18.17.7.360).
+    """The year of a day (18.17.7).
 
     >>> YEAR(DATE(2026, 10, 31))
     2026
@@ -57,7 +57,7 @@ def year(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("MONTH(day: number)")
 def month(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The month of a day, 1 to 12 (18.17.7.219).
+    """The month of a day, 1 to 12 (18.17.7).
 
     >>> MONTH("2026-10-31")
     10
@@ -67,7 +67,7 @@ def month(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("DAY(day: number)")
 def day(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The day of the month, 1 to 31 (18.17.7.74).
+    """The day of the month, 1 to 31 (18.17.7).
 
     >>> DAY(DATE(2026, 10, 31))
     31

@@ -13,7 +13,7 @@ from tinquire.formula.tree import Node
 
 @elementwise("ISBLANK(value: value)")
 def isblank(value: Column) -> Booleans:
-    """Whether a cell is blank (18.17.7.172).
+    """Whether a cell is blank (18.17.7).
 
     >>> ISBLANK("")
     FALSE
@@ -23,7 +23,7 @@ def isblank(value: Column) -> Booleans:
 
 @elementwise("ISNUMBER(value: value)")
 def isnumber(value: Column) -> Booleans:
-    """Whether a value is a number (18.17.7.179).
+    """Whether a value is a number (18.17.7).
 
     >>> ISNUMBER("1")
     FALSE
@@ -33,7 +33,7 @@ def isnumber(value: Column) -> Booleans:
 
 @elementwise("ISTEXT(value: value)")
 def istext(value: Column) -> Booleans:
-    """Whether a value is text (18.17.7.183).
+    """Whether a value is text (18.17.7).
 
     >>> ISTEXT("1")
     TRUE
@@ -43,7 +43,7 @@ def istext(value: Column) -> Booleans:
 
 @elementwise("ISERROR(value: value)")
 def iserror(value: Column) -> Booleans:
-    """Whether a value is an error (18.17.7.174).
+    """Whether a value is an error (18.17.7).
 
     >>> ISERROR(1/0)
     TRUE
@@ -53,7 +53,7 @@ def iserror(value: Column) -> Booleans:
 
 @special("NA()")
 def na(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The error value for something that is not available (18.17.7.219).
+    """The error value for something that is not available (18.17.7).
 
     >>> NA()
     #N/A
@@ -63,7 +63,7 @@ def na(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("ROWS(range: cells)")
 def rows(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """How many rows a range or a table has (18.17.7.296).
+    """How many rows a range or a table has (18.17.7).
 
     >>> ROWS({1;2;3})
     3
@@ -73,7 +73,7 @@ def rows(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("COLUMNS(range: cells)")
 def columns(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """How many columns a range or a table has (18.17.7.50).
+    """How many columns a range or a table has (18.17.7).
 
     >>> COLUMNS({1,2,3})
     3

@@ -16,7 +16,7 @@ from tinquire.formula.tree import Node
 
 @special("IF(condition: logical, then: value, otherwise: value = FALSE)")
 def if_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """One value or another; only what is chosen is worked out when the choice is the same everywhere (18.17.7.158).
+    """One value or another; only what is chosen is worked out when the choice is the same everywhere (18.17.7).
 
     >>> IF(2 > 1, "more", "less")
     more
@@ -42,7 +42,7 @@ def _choose(condition: Column, then: Column, other: Column) -> Column:
 
 @special("IFERROR(value: value, otherwise: value)")
 def iferror(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The value, or another where it is an error (OpenFormula 6.15.5).
+    """The value, or another where it is an error (OpenFormula 6).
 
     >>> IFERROR(1/0, "none")
     none
@@ -63,7 +63,7 @@ def _mended(value: Column, other: Column) -> Column:
 
 @special("AND(condition: logical, condition...: logical)")
 def and_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """Whether all conditions hold; texts and blanks in ranges are left out (18.17.7.9).
+    """Whether all conditions hold; texts and blanks in ranges are left out (18.17.7).
 
     >>> AND(TRUE, 1 < 2)
     TRUE
@@ -73,7 +73,7 @@ def and_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("OR(condition: logical, condition...: logical)")
 def or_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """Whether any condition holds (18.17.7.232).
+    """Whether any condition holds (18.17.7).
 
     >>> OR(FALSE, 1 < 2)
     TRUE
@@ -83,7 +83,7 @@ def or_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @elementwise("NOT(condition: logical)")
 def not_(condition: Booleans) -> Booleans:
-    """The opposite (18.17.7.227).
+    """The opposite (18.17.7).
 
     >>> NOT(FALSE)
     TRUE

@@ -22,7 +22,7 @@ from tinquire.formula.tree import Node
 @special("VLOOKUP(key: value, range: cells, column: number, nearest: logical = TRUE)")
 def vlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     """The value in a column of the row whose first column holds the key; with `nearest`, of the last row not
-    above the key in an ascending first column (18.17.7.355).
+    above the key in an ascending first column (18.17.7).
 
     >>> VLOOKUP("b", {"a",1;"b",2}, 2, FALSE)
     2
@@ -46,7 +46,7 @@ def vlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 @special("MATCH(key: value, range: cells, kind: number = 1)")
 def match_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     """The place of a key in a row or column, counted from one. Kind 0: equal; 1: the last not above it in
-    ascending order; -1: the last not below it in descending order (18.17.7.204).
+    ascending order; -1: the last not below it in descending order (18.17.7).
 
     >>> MATCH("b", {"a","b","c"}, 0)
     2
@@ -66,7 +66,7 @@ def match_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("INDEX(range: cells, row: number, column?: number)")
 def index_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The value at a row and a column of a range; zero means the whole row or column (18.17.7.162).
+    """The value at a row and a column of a range; zero means the whole row or column (18.17.7).
 
     >>> INDEX({1,2;3,4}, 2, 1)
     3

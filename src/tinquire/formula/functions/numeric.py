@@ -17,7 +17,7 @@ _MOST_DIGITS = 20
 
 @elementwise("ABS(number: number)")
 def abs_(number: Floats) -> Floats:
-    """The number without its sign (18.17.7.2).
+    """The number without its sign (18.17.7).
 
     >>> ABS(-2.5)
     2.5
@@ -27,7 +27,7 @@ def abs_(number: Floats) -> Floats:
 
 @elementwise("INT(number: number)")
 def int_(number: Floats) -> Floats:
-    """The next whole number below (18.17.7.165).
+    """The next whole number below (18.17.7).
 
     >>> INT(-2.5)
     -3
@@ -37,7 +37,7 @@ def int_(number: Floats) -> Floats:
 
 @elementwise("MOD(number: number, divisor: number)")
 def mod(number: Floats, divisor: Floats) -> Column:
-    """The remainder of a division; it has the sign of the divisor (18.17.7.218).
+    """The remainder of a division; it has the sign of the divisor (18.17.7).
 
     >>> MOD(-7, 3)
     2
@@ -50,7 +50,7 @@ def mod(number: Floats, divisor: Floats) -> Column:
 
 @elementwise("ROUND(number: number, digits: number)")
 def round_(number: Floats, digits: Floats) -> Floats:
-    """Round half away from zero, to places behind the point, or before it when negative (18.17.7.292).
+    """Round half away from zero, to places behind the point, or before it when negative (18.17.7).
 
     >>> ROUND(2.345, 2)
     2.35
@@ -60,7 +60,7 @@ def round_(number: Floats, digits: Floats) -> Floats:
 
 @elementwise("ROUNDUP(number: number, digits: number)")
 def roundup(number: Floats, digits: Floats) -> Floats:
-    """Round away from zero (18.17.7.294).
+    """Round away from zero (18.17.7).
 
     >>> ROUNDUP(2.341, 2)
     2.35
@@ -70,7 +70,7 @@ def roundup(number: Floats, digits: Floats) -> Floats:
 
 @elementwise("ROUNDDOWN(number: number, digits: number)")
 def rounddown(number: Floats, digits: Floats) -> Floats:
-    """Round towards zero (18.17.7.293).
+    """Round towards zero (18.17.7).
 
     >>> ROUNDDOWN(-2.349, 2)
     -2.34

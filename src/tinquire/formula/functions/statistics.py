@@ -20,7 +20,7 @@ from tinquire.formula.tree import Node
 
 @aggregate("SUM(number: cells, number...: cells)")
 def sum_(cells: Matrix) -> Column:
-    """The sum of all numbers; texts and yes/no in ranges are left out (18.17.7.321).
+    """The sum of all numbers; texts and yes/no in ranges are left out (18.17.7).
 
     >>> SUM(1, 2.5, {3, "x"})
     6.5
@@ -31,7 +31,7 @@ def sum_(cells: Matrix) -> Column:
 
 @aggregate("COUNT(value: cells, value...: cells)")
 def count(cells: Matrix) -> Column:
-    """How many numbers there are (18.17.7.60).
+    """How many numbers there are (18.17.7).
 
     >>> COUNT({1, "x", 2})
     2
@@ -41,7 +41,7 @@ def count(cells: Matrix) -> Column:
 
 @aggregate("COUNTA(value: cells, value...: cells)")
 def counta(cells: Matrix) -> Column:
-    """How many values there are that are not blank (18.17.7.61).
+    """How many values there are that are not blank (18.17.7).
 
     >>> COUNTA({1, "x", 2})
     3
@@ -51,7 +51,7 @@ def counta(cells: Matrix) -> Column:
 
 @aggregate("AVERAGE(number: cells, number...: cells)")
 def average(cells: Matrix) -> Column:
-    """The mean of all numbers; none at all divides by zero (18.17.7.13).
+    """The mean of all numbers; none at all divides by zero (18.17.7).
 
     >>> AVERAGE(1, 2, 6)
     3
@@ -68,7 +68,7 @@ def _none(many: NDArray[np.int64]) -> Faulty:
 
 @aggregate("MIN(number: cells, number...: cells)")
 def min_(cells: Matrix) -> Column:
-    """The smallest number, zero when there is none (18.17.7.209).
+    """The smallest number, zero when there is none (18.17.7).
 
     >>> MIN(3, -1, 2)
     -1
@@ -78,7 +78,7 @@ def min_(cells: Matrix) -> Column:
 
 @aggregate("MAX(number: cells, number...: cells)")
 def max_(cells: Matrix) -> Column:
-    """The largest number, zero when there is none (18.17.7.202).
+    """The largest number, zero when there is none (18.17.7).
 
     >>> MAX(3, -1, 2)
     3
@@ -93,7 +93,7 @@ def _extreme(cells: Matrix, neutral: float, pick: Callable[..., Floats]) -> Colu
 
 @special("SUMPRODUCT(array: cells, array...: cells)")
 def sumproduct(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The sum of the products of values in equal places; what is not a number counts as zero (18.17.7.325).
+    """The sum of the products of values in equal places; what is not a number counts as zero (18.17.7).
 
     >>> SUMPRODUCT({1,2,3}, {4,5,6})
     32
@@ -113,7 +113,7 @@ def sumproduct(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     return Scalar(float(product.sum()))
 
 
-#: What SUBTOTAL's first argument picks (18.17.7.319); from 101 on rows hidden by hand are left out too.
+#: What SUBTOTAL's first argument picks (18.17.7); from 101 on rows hidden by hand are left out too.
 _SUBTOTALS: dict[int, Callable[[Matrix], Column]] = {
     1: average, 2: count, 3: counta, 4: max_, 5: min_, 9: sum_,
 }  # fmt: skip
@@ -122,7 +122,7 @@ _SUBTOTALS: dict[int, Callable[[Matrix], Column]] = {
 @special("SUBTOTAL(choice: number, range: cells, range...: cells)")
 def subtotal(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     """An aggregate that leaves out other subtotals and filtered rows: 1 average, 2 count, 3 count of values,
-    4 largest, 5 smallest, 9 sum; with 100 added, rows hidden by hand too (18.17.7.319).
+    4 largest, 5 smallest, 9 sum; with 100 added, rows hidden by hand too (18.17.7).
 
     >>> SUBTOTAL(9, {1,2,3})
     6

@@ -22,7 +22,7 @@ MAX_TEXT = 32_767
 
 @elementwise("LEFT(text: text, count: number = 1)")
 def left(text: list[str], count: Floats) -> Iterable[Value]:
-    """The first characters (18.17.7.189).
+    """The first characters (18.17.7).
 
     >>> LEFT("Northgate", 5)
     North
@@ -32,7 +32,7 @@ def left(text: list[str], count: Floats) -> Iterable[Value]:
 
 @elementwise("RIGHT(text: text, count: number = 1)")
 def right(text: list[str], count: Floats) -> Iterable[Value]:
-    """The last characters (18.17.7.290).
+    """The last characters (18.17.7).
 
     >>> RIGHT("Northgate", 4)
     gate
@@ -49,7 +49,7 @@ def _cut(text: list[str], count: Floats, piece: Callable[[str, int], str]) -> It
 
 @elementwise("MID(text: text, start: number, count: number)")
 def mid(text: list[str], start: Floats, count: Floats) -> Iterable[Value]:
-    """Characters from a place on, counted from one (18.17.7.207).
+    """Characters from a place on, counted from one (18.17.7).
 
     >>> MID("Northgate", 6, 4)
     gate
@@ -62,7 +62,7 @@ def mid(text: list[str], start: Floats, count: Floats) -> Iterable[Value]:
 
 @elementwise("LEN(text: text)")
 def len_(text: list[str]) -> Floats:
-    """How many characters a text has (18.17.7.191).
+    """How many characters a text has (18.17.7).
 
     >>> LEN("linen")
     5
@@ -72,7 +72,7 @@ def len_(text: list[str]) -> Floats:
 
 @elementwise("TRIM(text: text)")
 def trim(text: list[str]) -> list[str]:
-    """The text without outer spaces, and with single ones between words (18.17.7.339).
+    """The text without outer spaces, and with single ones between words (18.17.7).
 
     >>> TRIM("  tea   towel ")
     tea towel
@@ -82,7 +82,7 @@ def trim(text: list[str]) -> list[str]:
 
 @elementwise("UPPER(text: text)")
 def upper(text: list[str]) -> list[str]:
-    """In capitals (18.17.7.348).
+    """In capitals (18.17.7).
 
     >>> UPPER("tin")
     TIN
@@ -92,7 +92,7 @@ def upper(text: list[str]) -> list[str]:
 
 @elementwise("LOWER(text: text)")
 def lower(text: list[str]) -> list[str]:
-    """In small letters (18.17.7.200).
+    """In small letters (18.17.7).
 
     >>> LOWER("TIN")
     tin
@@ -102,7 +102,7 @@ def lower(text: list[str]) -> list[str]:
 
 @elementwise("CONCATENATE(text: text, text...: text)")
 def concatenate(*parts: list[str]) -> Iterable[Value]:
-    """All texts one after the other (18.17.7.52).
+    """All texts one after the other (18.17.7).
 
     >>> CONCATENATE("tin", " ", "quire")
     tin quire
@@ -113,7 +113,7 @@ def concatenate(*parts: list[str]) -> Iterable[Value]:
 
 @special("TEXT(value: value, format: text)")
 def text(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """A value as it is displayed under a number format (18.17.7.335).
+    """A value as it is displayed under a number format (18.17.7).
 
     >>> TEXT(1234.5, "#,##0.00")
     1,234.50
