@@ -173,7 +173,7 @@ def test_next_period_needs_no_editing(job, tinquire):
 
 FAULTS = [
     # name, docket changes, exit code, where, why, do
-    ("a pattern that matches nothing", [("pickups-*.xlsx", "pickup-*.xlsx")], 3, "", "no file matches 'sources/2026-10/pickup-*.xlsx'", "ledger-2026-10.csv"),
+    ("a pattern that matches nothing", [("pickups-*.xlsx", "pickup-*.xlsx")], 3, "docket.toml, line 12", "no file matches 'sources/2026-10/pickup-*.xlsx'", "ledger-2026-10.csv"),
     ("a missing column", [('unique = ["Ticket"]', 'unique = ["Tiket"]')], 1, "", "no column 'Tiket': the nearest is 'Ticket'", "write the heading"),
     ("a missing column in a type", [('Pieces = "whole"', 'Peices = "whole"')], 1, "pickups-harbour.xlsx", "no file has a column 'Peices': the nearest is 'Pieces'", "write the heading"),
     ("a word where a number belongs", [("read_as = { Pieces = { none = 0 } }", "")], 1, "pickups-millrace.xlsx, sheet 'Pickups', cells E177", "'none' is not a number", "read_as"),
@@ -185,7 +185,7 @@ FAULTS = [
     ("a check that fails", [("ROUND(total_charged - ledger_income, 2) = 0", "ROUND(total_charged, 2) = 0")], 1, "docket.toml, line 72", "the charges are not what the ledger says", "find the rows"),
     ("an error in a figure", [('"MAX(charges[Charge])"', '"1/(pickups_charged-ROWS(charges))"')], 1, "docket.toml, line 63", "gives #DIV/0!", "mend the formula"),
     ("a missing template", [("templates/pack.xlsx", "templates/cover.xlsx")], 2, "docket.toml, line 77", "no template 'templates/cover.xlsx'", "put it there"),
-    ("a missing source file", [("lists/rates.csv", "lists/rate.csv")], 3, "", "no file 'lists/rate.csv': the nearest is 'rates.csv'", "put it there"),
+    ("a missing source file", [("lists/rates.csv", "lists/rate.csv")], 3, "docket.toml, line 19", "no file 'lists/rate.csv': the nearest is 'rates.csv'", "put it there"),
     ("a living formula without its columns", [('"Pieces", "Rate", "Discount", "Charge"]\nformulas    = "living"\ntotals      = { Pieces = "sum", Charge = "sum" }\ntotal_label = "All', '"Pieces", "Rate", "Charge"]\nformulas    = "living"\ntotals      = { Pieces = "sum", Charge = "sum" }\ntotal_label = "All')], 2, "docket.toml, line 81", "needs the column 'Discount' on its sheet", 'formulas = "values"'),
     ("an unfilled slot in a mail", [("[:Name before ' ':]", "[:Nme before ' ':]")], 2, "docket.toml, line 108", "nothing is called 'Nme': the nearest is 'Name'", "mend the slot"),
     ("figures that use each other", [('"SUM(charges[Charge])"', '"average_charge"')], 2, "docket.toml", "the figures total_charged", "break the circle"),
@@ -289,7 +289,7 @@ def test_show_says_what_is_in_a_workbook(job, tinquire):
         "By depot and band",
         "A1:J2520",
         "Charges A3:J2520",
-        "names     _xlnm.Print_Titles",
+        "names     print titles (sheet Charges) = Charges!$3:$3",
         "£60,858.46",
         "Quayside Dental",
     ):

@@ -31,7 +31,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         terminal.line("kept", f"{path}, which differs from the demo's own")
     terminal.plain()
     pack = make_pack(folder / "docket.toml", PERIOD, None, terminal)
-    tell_pack(pack, folder / "docket.toml", PERIOD, terminal)
+    tell_pack(pack, terminal)
     terminal.plain()
     _send(pack, folder, terminal)
     terminal.plain()

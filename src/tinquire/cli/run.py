@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import re
-from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     pack = make_pack(options.docket, options.period, options.now, terminal)
-    tell_pack(pack, options.docket, options.period, terminal)
+    tell_pack(pack, terminal, f"tinquire send {shown_path(options.docket)} --period {options.period}")
     return 0
 
 
@@ -49,10 +48,9 @@ def tell_work(work: Any, terminal: Terminal) -> None:
     label = "read"
     for name, gathered in work.sources.items():
         files = len(gathered.files)
+        notes = dict.fromkeys(_general(note) for file in gathered.files for note in file.notes)
         text = f"{name:{width}}  {gathered.table.height:>7,} rows from {_counted(files, 'file')}"
-        terminal.line(label, text)
-        for note, count in Counter(_general(note) for file in gathered.files for note in file.notes).items():
-            terminal.line("", f"  {note}" + (f" ({count} files)" if count > 1 else ""))
+        terminal.line(label, text + (f"; {'; '.join(notes)}" if notes else ""), hang=width + 2)
         label = ""
     label = "made"
     width = max((len(name) for name in work.tables), default=0)
@@ -63,7 +61,7 @@ def tell_work(work: Any, terminal: Terminal) -> None:
         label = ""
         for step in steps:
             for note in step.notes:
-                terminal.line("", f"  {step.says}: {note}")
+                terminal.line("", f"{'':{width}}  {step.says}: {note}", hang=width + 2)
     held = sum(check.holds for check in work.checks)
     if work.checks:
         terminal.line("checked", f"{held} of {len(work.checks)} checks hold")
@@ -80,8 +78,8 @@ def _general(note: str) -> str:
     return re.sub(r"^(totals row) \d+", r"\1", note)
 
 
-def tell_pack(pack: Any, docket_path: Path, period: str, terminal: Terminal) -> None:
-    """What was written, and what to do next."""
+def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> None:
+    """What was written, and the command that follows, if any."""
     label = "wrote"
     for output in pack.outputs:
         terminal.line(label, f"{shown_path(output.path)}  ({output.says}, {len(output.data) / 1024:,.0f} kB)")
@@ -90,7 +88,8 @@ def tell_pack(pack: Any, docket_path: Path, period: str, terminal: Terminal) -> 
         count = len(pack.mails)
         text = f"{shown_path(pack.outbox)}  ({_counted(count, 'mail')}, not sent)"
         terminal.line(label, text)
-        terminal.line("next", f"tinquire send {shown_path(docket_path)} --period {period}")
+    if pack.mails and following:
+        terminal.line("next", following)
     terminal.answer(as_dict(pack))
 
 

@@ -7,12 +7,17 @@ from pathlib import Path
 from typing import Any
 
 from tinquire.cli import options as shared
-from tinquire.cli.terminal import Right, Terminal
+from tinquire.cli.grid import Shown, laid_out
+from tinquire.cli.terminal import Terminal
 
 EXAMPLE = "tinquire show 'Linen pack 2026-10.xlsx' --sheet Charges --rows 10"
 _DEFAULT_ROWS = 5
-#: Wider texts are cut in the first rows shown.
-_WIDEST_CELL = 28
+#: Names that the standard keeps for itself (18.2.5), as a person says them.
+_BUILT_IN_NAMES = {
+    "_xlnm.Print_Titles": "print titles",
+    "_xlnm.Print_Area": "print area",
+    "_xlnm._FilterDatabase": "filtered area",
+}
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -86,7 +91,8 @@ def _tell(
         terminal.line("sheet", f"{other['name']} ({other['kind']}, kept as it is)")
     for number, one in enumerate(defined):
         owner = f" (sheet {one['sheet']})" if one["sheet"] else ""
-        terminal.line("names" if number == 0 else "", f"{one['name']}{owner} = {one['stands for']}")
+        name = _BUILT_IN_NAMES.get(one["name"], one["name"])
+        terminal.line("names" if number == 0 else "", f"{name}{owner} = {one['stands for']}")
 
 
 def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:
@@ -99,21 +105,18 @@ def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:
         return
     last = min(used.bottom, used.top + count - 1)
     columns = range(used.left, used.right + 1)
-    rows = [[str(row), *(_shown(book, sheet, row, column) for column in columns)] for row in range(used.top, last + 1)]
+    numbers = range(used.top, last + 1)
+    rows = [[_shown(book, sheet, row, column) for column in columns] for row in numbers]
     terminal.plain()
     terminal.heading(name)
-    terminal.table(["", *(column_name(column) for column in columns)], rows, right=[0])
+    for line in laid_out([column_name(column) for column in columns], numbers, rows, terminal.room):
+        terminal.plain(line)
 
 
-def _shown(book: Any, sheet: Any, row: int, column: int) -> str:
+def _shown(book: Any, sheet: Any, row: int, column: int) -> Shown:
     """A cell as displayed; numbers stand on the right."""
     from tinquire.cells.display import show
 
     value = sheet.value(row, column)
-    text = _cut(show(value, book.styles.number_format(sheet.style(row, column)), book.date_system).text)
-    return Right(text) if isinstance(value, float) else text
-
-
-def _cut(text: str) -> str:
-    flat = " ".join(text.split())
-    return flat if len(flat) <= _WIDEST_CELL else flat[: _WIDEST_CELL - 1] + "…"
+    text = show(value, book.styles.number_format(sheet.style(row, column)), book.date_system).text
+    return Shown(" ".join(text.split()), isinstance(value, float))

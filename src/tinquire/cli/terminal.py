@@ -12,7 +12,7 @@ from typing import Any, TextIO
 
 from tinquire.faults import Fault, TinQuireError
 
-__all__ = ["Right", "Terminal"]
+__all__ = ["Terminal"]
 
 #: Labels stand in a column of their own, as wide as the longest of the four parts of a fault and a gap.
 LABEL_WIDTH = 10
@@ -20,12 +20,6 @@ _NARROWEST = 50
 _WIDEST = 110
 #: SGR parameters of ECMA-48, 8.3.117.
 _BOLD, _DIM, _RED, _YELLOW, _RESET = "\x1b[1m", "\x1b[2m", "\x1b[31m", "\x1b[33m", "\x1b[0m"
-
-
-class Right(str):
-    """A table's cell that stands on the right."""
-
-    __slots__ = ()
 
 
 class Terminal:
@@ -40,15 +34,20 @@ class Terminal:
         self._out_colour = self.out.isatty() and not plain
         self._err_colour = self.err.isatty() and not plain
         columns = shutil.get_terminal_size((_WIDEST, 24)).columns
+        #: Columns of the terminal, 0 in a pipe; running text is set narrower.
+        self.room = columns if self.out.isatty() else 0
         self.width = max(_NARROWEST, min(columns, _WIDEST)) if self.out.isatty() else 0
 
     # -- answers ---------------------------------------------------------------------------------------
 
-    def line(self, label: str, text: str = "") -> None:
-        """A line with a label; a label that is blank goes on with the one above."""
+    def line(self, label: str, text: str = "", hang: int = 0) -> None:
+        """A line with a label; a label that is blank goes on with the one above.
+
+        Where the text is broken, what follows is set in by `hang` more.
+        """
         self.close()
         if not self.as_json:
-            print(self._labelled(label, text, _DIM if self._out_colour else ""), file=self.out)
+            print(self._labelled(label, text, _DIM if self._out_colour else "", hang), file=self.out)
 
     def plain(self, text: str = "") -> None:
         self.close()
@@ -65,10 +64,7 @@ class Terminal:
             self.out.write("\n")
 
     def table(self, headings: Sequence[str], rows: Sequence[Sequence[str]], right: Sequence[int] = ()) -> None:
-        """A table of texts, set out to the terminal's width; in a pipe nothing is cut.
-
-        Columns named in `right`, and cells that are `Right`, stand on the right.
-        """
+        """A table of texts, set out to the terminal's width; in a pipe nothing is cut. `right` names columns."""
         if self.as_json:
             return
         self.close()
@@ -81,8 +77,8 @@ class Terminal:
         for place, heading in enumerate(headings):
             shown.add_column(heading, justify="right" if place in right else "left", no_wrap=True, overflow="ellipsis")
         for row in rows:
-            shown.add_row(*(Text(cell, justify="right" if isinstance(cell, Right) else None) for cell in row))
-        width = self.width or 10 + sum(
+            shown.add_row(*(Text(cell) for cell in row))
+        width = self.room or 10 + sum(
             3 + max(len(cell) for cell in (heading, *(row[place] for row in rows)))
             for place, heading in enumerate(headings)
         )
@@ -116,19 +112,21 @@ class Terminal:
             if text:
                 print(self._labelled(label, text, colour if label == first else ""), file=self.err)
 
-    def _labelled(self, label: str, text: str, colour: str) -> str:
+    def _labelled(self, label: str, text: str, colour: str, hang: int = 0) -> str:
         indent = " " * LABEL_WIDTH
         if self.width:
+            start = len(text) - len(text.lstrip())
             text = textwrap.fill(
-                text, self.width, initial_indent=indent, subsequent_indent=indent, break_on_hyphens=False,
+                text,
+                self.width,
+                initial_indent=indent,
+                subsequent_indent=indent + " " * (hang or start),
+                break_on_hyphens=False,
                 break_long_words=False,
-            ).removeprefix(indent)  # fmt: skip
-        shown = f"{label:{LABEL_WIDTH}}"
-        return (
-            (f"{colour}{shown}{_RESET}" if colour else shown) + text
-            if text
-            else f"{colour}{label}{_RESET if colour else ''}"
-        )
+                drop_whitespace=True,
+            ).removeprefix(indent)
+        shown = f"{label:{LABEL_WIDTH}}" if text else label
+        return (f"{colour}{shown}{_RESET}" if colour else shown) + text
 
     # -- progress --------------------------------------------------------------------------------------
 

@@ -16,7 +16,7 @@ _FONT = "Verdana"
 _BODY = Appearance(font=_FONT, size=10, colour=_INK, valign="center")
 _BAND = replace(_BODY, fill=_INK, colour="FFFFFF")
 _TITLE = replace(_BAND, size=20, bold=True, indent=1)
-_SUBTITLE = replace(_BAND, size=11, colour=_LINEN, indent=1)
+_SUBTITLE = replace(_BAND, size=11, colour=_LINEN, indent=1, valign="top")
 _SECTION = replace(_BODY, bold=True, size=11, colour=_WOAD, edges=Edges(bottom=Edge("medium", _WOAD)))
 _LINE = Edges(bottom=Edge("hair", _TIN))
 _LABEL = replace(_BODY, edges=_LINE, indent=1)
@@ -55,7 +55,7 @@ def pack_template() -> bytes:
         put(row, 4, None, _VALUE)
         put(row, 5, text, replace(_VALUE, bold=bold), code)
 
-    for row, height in ((1, 38.0), (2, 22.0), (3, 10.0)):
+    for row, height in ((1, 40.0), (2, 28.0), (3, 10.0)):
         sheet.heights[row] = height
     for column in range(1, 7):
         for row, look in ((1, _TITLE), (2, _SUBTITLE)):

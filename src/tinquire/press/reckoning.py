@@ -107,6 +107,7 @@ def _spec(work: Reckoning, name: str, source: SourceModel) -> SourceSpec:
     return SourceSpec(
         name=name,
         base=work.docket.base,
+        where=work.docket.where("sources", name, "files" if source.files is not None else "file"),
         files=path(source.files),
         file=path(source.file),
         sheet=source.sheet,

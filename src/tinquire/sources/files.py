@@ -14,7 +14,7 @@ __all__ = ["LOCK_PREFIX", "matching_files"]
 LOCK_PREFIX = "~$"
 
 
-def matching_files(pattern: str, base: Path, stopped: str) -> tuple[list[Path], list[str]]:
+def matching_files(pattern: str, base: Path, stopped: str, where: str = "") -> tuple[list[Path], list[str]]:
     """Files that match a pattern (`*`, `?`, `[...]`, `**`) below a folder, in natural order, and notes on those
     passed over. Raises AccessError when there is none."""
     found = [Path(path) for path in glob.glob(str(base / pattern), recursive=True)]  # noqa: PTH207 - absolute patterns, too
@@ -23,7 +23,7 @@ def matching_files(pattern: str, base: Path, stopped: str) -> tuple[list[Path], 
     notes = [f"{path.name} passed over: a program's lock file" for path in sorted(locks)]
     files = sorted((path for path in files if path not in locks), key=_natural)
     if not files:
-        raise AccessError(Fault(stopped, f"no file matches '{pattern}'", str(base), _hint(base / pattern)))
+        raise AccessError(Fault(stopped, f"no file matches '{pattern}'", where, _hint(pattern, base)))
     return files, notes
 
 
@@ -33,16 +33,18 @@ def _natural(path: Path) -> list[tuple[int, int, str]]:
     return [(1, int(piece), "") if piece.isdigit() else (0, 0, piece) for piece in pieces]
 
 
-def _hint(pattern: Path) -> str:
+def _hint(pattern: str, base: Path) -> str:
     """What to do: the first folder on the way that is missing, or files that are there."""
-    folder = pattern.parent
-    while not folder.exists() and folder != folder.parent:
-        missing, folder = folder, folder.parent
-        if folder.exists():
-            near = nearest(missing.name, [entry.name for entry in folder.iterdir() if entry.is_dir()])
-            beside = f"; beside it is '{near[0]}'" if near else ""
-            return f"there is no folder '{missing.name}' in {folder}{beside}: put the period's files there"
+    folder = base
+    for step in Path(pattern).parent.parts:
+        if not (folder / step).is_dir():
+            near = nearest(step, [entry.name for entry in folder.iterdir() if entry.is_dir()])
+            beside = f", but there is '{near[0]}'" if near else ""
+            inside = folder.relative_to(base).as_posix() if folder.is_relative_to(base) else str(folder)
+            shown = "the job's folder" if inside == "." else f"'{inside}'"
+            return f"put the files there: {shown} has no folder '{step}'{beside}"
+        folder = folder / step
     there = sorted(entry.name for entry in folder.iterdir() if entry.is_file())[:3]
     if there:
         return f"put the files there, or mend the pattern (the folder holds {', '.join(there)})"
-    return "put the period's files there: the folder is empty"
+    return "put the files there: the folder is empty"

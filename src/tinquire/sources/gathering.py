@@ -35,6 +35,8 @@ class SourceSpec:
 
     name: str
     base: Path
+    #: The place that asks for the source, for messages about files that are not there.
+    where: str = ""
     files: str | None = None
     file: str | None = None
     sheet: str | None = None
@@ -97,7 +99,7 @@ def gather(spec: SourceSpec) -> Gathered:
 
 def _paths(spec: SourceSpec, stopped: str) -> tuple[list[Path], list[str]]:
     if spec.files is not None:
-        return matching_files(spec.files, spec.base, stopped)
+        return matching_files(spec.files, spec.base, stopped, spec.where)
     path = spec.base / str(spec.file)
     if not path.is_file():
         folder = path.parent
@@ -107,7 +109,7 @@ def _paths(spec: SourceSpec, stopped: str) -> tuple[list[Path], list[str]]:
             if there
             else f"there is no file '{spec.file}'"
         )
-        raise AccessError(Fault(stopped, why, str(spec.base), "put it there, or mend its name in the docket"))
+        raise AccessError(Fault(stopped, why, spec.where, "put it there, or mend its name in the docket"))
     return [path], []
 
 

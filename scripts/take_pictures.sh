@@ -1,0 +1,68 @@
+#!/usr/bin/env bash
+# Take the pictures in docs/screenshots anew, from the demo's job. Needs Chromium, Xvfb, xterm and ImageMagick's import.
+set -euo pipefail
+root=$(cd "$(dirname "$0")/.." && pwd)
+work=$(mktemp -d)
+trap 'kill "${screen:-}" 2>/dev/null || true; rm -rf "$work"' EXIT
+export PATH="$root/.venv/bin:$PATH" DISPLAY=:97
+shots="$root/docs/screenshots"
+cd "$work"
+
+page() { # page FILE.html PICTURE [HEIGHT]
+    chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
+        --disable-component-update --disable-sync --hide-scrollbars --user-data-dir="$work/browser" \
+        --window-size="1280,${3:-800}" --screenshot="$shots/$2" "file://$work/$1" >/dev/null 2>&1
+}
+
+terminal() { # terminal PICTURE ROWS COMMAND: run a command in a terminal window and take its picture
+    cat >"$work/session.sh" <<END
+cd "$work"; clear; printf '\\033[2m\$ %s\\033[0m\\n' "$3"
+$3
+touch "$work/done"; sleep 30
+END
+    rm -f "$work/done"
+    xterm -fa 'DejaVu Sans Mono' -fs 10.5 -geometry "124x$2+0+0" -bg '#FBFAF7' -fg '#27343A' -xrm 'XTerm*internalBorder: 14' \
+        -xrm 'XTerm*color1: #A6402F' -xrm 'XTerm*color3: #9A7416' -xrm 'XTerm*colorBD: #2F5D7C' -xrm 'XTerm*boldMode: true' \
+        +sb -e bash "$work/session.sh" &
+    local window=$!
+    for _ in $(seq 100); do [ -e "$work/done" ] && break; sleep 0.2; done
+    sleep 1
+    import -window "$(xdotool search --pid "$window" | tail -1)" "$shots/$1" 2>/dev/null || import -window root "$shots/$1"
+    kill "$window" 2>/dev/null || true
+    wait "$window" 2>/dev/null || true
+}
+
+Xvfb $DISPLAY -screen 0 1280x860x24 >/dev/null 2>&1 &
+screen=$!
+sleep 1
+
+terminal demo.png 39 "tinquire demo"
+pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
+for sheet in Cover Charges "By depot and band"; do
+    name=$(echo "$sheet" | tr 'A-Z ' 'a-z-')
+    tinquire print "$pack" --to "$name.html" --sheet "$sheet" --rows 34 >/dev/null
+done
+page cover.html pack-cover.png 760
+page charges.html pack-charges.png
+page by-depot-and-band.html pack-pivot.png 380
+terminal show.png 36 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
+
+python - "$work" <<'END'
+import email, sys
+from email.policy import default
+from pathlib import Path
+folder = Path(sys.argv[1])
+path = next((folder / "larkfold/outbox/2026-10").glob("*northgate*.eml"))
+message = email.message_from_bytes(path.read_bytes(), policy=default)
+rows = "".join(f"<div style='color:#8A979C'>{name}&ensp;<span style='color:#27343A'>{str(message[name]).replace('<', '&lt;')}</span></div>" for name in ("From", "To", "Subject"))
+files = "".join(f"<div style='margin-top:20px;border:1px solid #8A979C;padding:7px 12px;width:max-content'>{part.get_filename()}</div>" for part in message.iter_attachments())
+body = message.get_body(("html",)).get_content()
+inner = body[body.index("<body") + 5 : body.index("</body>")]
+(folder / "mail.html").write_text(f"<meta charset=utf-8><div style='margin:36px auto;width:760px;font:10pt DejaVu Sans'>{rows}<hr style='border:0;border-top:1px solid #8A979C;margin:16px 0'><div{inner}</div>{files}</div>", "utf-8")
+END
+page mail.html mail.png 520
+
+# What a bad month looks like: a word among numbers, dates that may be read two ways, a list that was renamed.
+sed -i '/^read_as/d; s/"date dmy"/"date"/; s/managers.csv/manager.csv/' larkfold/docket.toml
+terminal check.png 19 "tinquire check larkfold/docket.toml -p 2026-10"
+ls -la "$shots"
