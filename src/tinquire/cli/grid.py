@@ -38,8 +38,8 @@ def laid_out(letters: Sequence[str], numbers: Sequence[int], rows: Sequence[Sequ
 
 
 def _runs_over(row: Sequence[Shown], column: int) -> bool:
-    """Whether a cell's text may run over the next cell, or past the last one."""
-    return not row[column].right and (column + 1 >= len(row) or not row[column + 1].text)
+    """Whether a cell's text may run over the next cell."""
+    return not row[column].right and column + 1 < len(row) and not row[column + 1].text
 
 
 def _needed(rows: Sequence[Sequence[Shown]], column: int) -> int:
