@@ -7,7 +7,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from tinquire.docket.load import read_model
+from tinquire.docket.reading import read_model
 from tinquire.looks import House, Look
 
 __all__ = ["HouseModel", "load_house"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from tinquire.docket.load import Docket
+from tinquire.docket.job import Docket
 from tinquire.docket.schema import FigureModel
 from tinquire.faults import Fault, known_names
 from tinquire.formula import FormulaError, parse

@@ -1,0 +1,130 @@
+"""TOML files as models; what the schema finds is said in four parts, with the line of the key."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from tinquire.docket.lines import KeyPath, key_lines
+from tinquire.docket.schema import TableModel, step_keys
+from tinquire.faults import AccessError, Fault, UseError, nearest
+from tinquire.tables.steps import step_kinds
+
+__all__ = ["read_model"]
+
+_Model = TypeVar("_Model", bound=BaseModel)
+#: Longer found values are cut in messages.
+_SHOWN_VALUE = 40
+
+
+def read_model(path: Path, kind: type[_Model], stopped: str) -> tuple[_Model, dict[KeyPath, int]]:
+    """A TOML file as a model, and the lines of its keys. Raises AccessError and UseError."""
+    try:
+        text = path.read_text("utf-8-sig")
+    except OSError as error:
+        why = "there is no such file" if isinstance(error, FileNotFoundError) else (error.strerror or str(error))
+        raise AccessError(Fault(stopped, why, str(path), "check its name and place")) from None
+    except UnicodeDecodeError:
+        raise UseError(Fault(stopped, "it is not UTF-8 text", str(path), "save it as UTF-8")) from None
+    try:
+        raw = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise UseError(_syntax_fault(str(error), text, path, stopped)) from None
+    lines = key_lines(text)
+    try:
+        return kind.model_validate(raw), lines
+    except ValidationError as error:
+        faults = [_schema_fault(one, raw, lines, path, kind, stopped) for one in error.errors()]
+        raise UseError(*dict.fromkeys(faults)) from None
+
+
+def _syntax_fault(detail: str, text: str, path: Path, stopped: str) -> Fault:
+    """The reader's message in our words; it ends in '(at line 3, column 7)'."""
+    said, _, place = detail.partition(" (at ")
+    where = f"{path.name}, {place.rstrip(')')}" if place else path.name
+    number = place.partition("line ")[2].partition(",")[0]
+    line = (
+        text.splitlines()[int(number) - 1].strip() if number.isdigit() and int(number) <= len(text.splitlines()) else ""
+    )
+    why = f"it is not TOML: {said[:1].lower()}{said[1:]}" + (f" in: {line[:80]}" if line else "")
+    return Fault(stopped, why, where, "mend that line")
+
+
+def _schema_fault(
+    error: Any, raw: Any, lines: Mapping[KeyPath, int], path: Path, kind: type[BaseModel], stopped: str
+) -> Fault:
+    """One finding of the schema in four parts."""
+    place = _real_path(error["loc"], raw)
+    key = place[-1] if place else ""
+    line = next((lines[place[:n]] for n in range(len(place), 0, -1) if place[:n] in lines), None)
+    where = f"{path.name}, line {line}" if line else path.name
+    said = _dotted(place)
+    match error["type"]:
+        case "extra_forbidden" | "unexpected_keyword_argument":
+            known = _keys_at(kind, place[:-1])
+            near = nearest(str(key), known)
+            do = f"write '{near[0]}'" if near else "leave it out" + (f"; known are {', '.join(known)}" if known else "")
+            return Fault(stopped, f"there is no key '{key}' in {_dotted(place[:-1]) or 'a docket'}", where, do)
+        case "missing":
+            return Fault(stopped, f"{_dotted(place[:-1]) or 'the docket'} has no '{key}'", where, f"add {key} = ...")
+        case "literal_error":
+            why = f"{said} is {_shown(error['input'])}"
+            return Fault(stopped, why, where, f"write {error['ctx']['expected']}")
+        case "value_error":
+            return Fault(stopped, f"{said}: {error['ctx']['error']}", where, "mend it")
+        case _:
+            message = error["msg"][:1].lower() + error["msg"][1:]
+            return Fault(stopped, f"{said} is {_shown(error['input'])}: {message}", where, "mend the value")
+
+
+def _real_path(loc: Sequence[str | int], raw: Any) -> tuple[str | int, ...]:
+    """The part of the schema's path that the file itself has: names of choices within the schema are left out."""
+    path: list[str | int] = []
+    here = raw
+    for number, part in enumerate(loc):
+        if isinstance(here, dict) and part in here:  # noqa: SIM114 - told apart for the type checker
+            here = here[part]
+        elif isinstance(here, list) and isinstance(part, int) and part < len(here):
+            here = here[part]
+        elif number == len(loc) - 1 and isinstance(here, dict) and isinstance(part, str) and part.islower():
+            pass  # a key that is missing: it is not in the file, but it is what the message is about
+        else:
+            continue
+        path.append(part)
+    return tuple(path)
+
+
+def _keys_at(kind: type[BaseModel], path: Sequence[str | int]) -> list[str]:
+    """The keys that the schema knows at a place, for the nearest one."""
+    if len(path) >= 4 and path[0] == "tables" and path[2] == "steps":
+        return sorted({key for step in step_kinds().values() for key in step_keys(step)})
+    here: Any = kind
+    for part in path:
+        if isinstance(here, type) and issubclass(here, BaseModel):
+            found = next((f for name, f in here.model_fields.items() if (f.alias or name) == part), None)
+            here = found.annotation if found else None
+        else:
+            arguments = getattr(here, "__args__", ())
+            here = arguments[-1] if arguments else None
+        if hasattr(here, "__args__") and not isinstance(here, type) and getattr(here, "__origin__", None) is None:
+            here = next((one for one in here.__args__ if isinstance(one, type) and issubclass(one, BaseModel)), here)
+    if isinstance(here, type) and issubclass(here, BaseModel):
+        return [field.alias or name for name, field in here.model_fields.items()]
+    return [] if here is not TableModel else ["from", "steps"]
+
+
+def _dotted(path: Sequence[str | int]) -> str:
+    """A path as a docket writes it: `tables.charges.steps, 2nd`."""
+    text = ""
+    for part in path:
+        text += f"[{part + 1}]" if isinstance(part, int) else (f".{part}" if text else str(part))
+    return text
+
+
+def _shown(value: Any) -> str:
+    text = f"'{value}'" if isinstance(value, str) else str(value)
+    return text if len(text) <= _SHOWN_VALUE else text[: _SHOWN_VALUE - 1] + "…"
