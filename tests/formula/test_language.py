@@ -10,7 +10,7 @@ from tinquire.cells import Area, CellError, Column
 from tinquire.formula import parse, write
 from tinquire.formula.criteria import criterion, wildcard_pattern
 from tinquire.formula.order import Work, batches, reads_itself
-from tinquire.formula.slots import Filled, Unfilled, filled_text, only_slot, slot_name, split_slots
+from tinquire.formula.slots import Filled, Unfilled, cut, filled_text, only_slot, slot_name, split_slots
 from tinquire.formula.tree import Call, Coordinate, Reference, RowsOf, TableReference, walk
 from tinquire.formula.writing import replaced
 from worlds import column_of, filled_down
@@ -166,11 +166,12 @@ def resolve(slot):
     known = {"total": 1234.5, "name": "Ada Merrin", "file.stem": "pickups-harbour", "wrong": CellError.NA}
     if slot.inside not in known:
         return Unfilled(slot, "nothing is called so")
-    text = known[slot.inside]
-    for word, mark in slot.cuts:
-        before, _, after = text.partition(mark)
-        text = before if word == "before" else after
-    return Filled(text, slot.format if slot.format and not slot.word else "General")
+    value = known[slot.inside]
+    if slot.cuts:
+        value = cut(value, slot)
+        if value is None:
+            return Unfilled(slot, "the mark is missing")
+    return Filled(value, slot.format if slot.format and not slot.word else "General")
 
 
 @pytest.mark.parametrize(
@@ -184,6 +185,7 @@ def resolve(slot):
         ("[:name before ' ':]", "Ada"),
         ("[:file.stem after 'pickups-' as title:]", "Harbour"),
         ("[:name after 'Ada ' before 'r':]", "Me"),
+        ("[:name before '#':]", "Ada Merrin"),
         ("[ :total: ]", "[ :total: ]"),
     ],
 )
@@ -192,9 +194,10 @@ def test_slots_in_texts(text, expected):
 
 
 def test_slots_that_nothing_fills_are_all_named():
-    _, unfilled = filled_text("[:a:] [:total:] [:wrong:]", resolve)
+    _, unfilled = filled_text("[:a:] [:total:] [:wrong:] [:name after '#':]", resolve)
     assert [(one.slot.written, one.why) for one in unfilled] == [
         ("[:a:]", "nothing is called so"), ("[:wrong:]", "it gives the error value #N/A"),
+        ("[:name after '#':]", "the mark is missing"),
     ]  # fmt: skip
 
 

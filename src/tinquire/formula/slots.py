@@ -142,10 +142,13 @@ def slot_text(found: Filled, slot: Slot) -> str:
 
 
 def cut(text: str, slot: Slot) -> str | None:
-    """The part of a text that a slot's `after` and `before` leave; None when the text lacks the mark."""
+    """The part of a text that a slot's `after` and `before` leave.
+
+    `before` a mark that the text lacks is the whole text; `after` one it lacks is nothing at all, so None.
+    """
     for word, mark in slot.cuts:
         before, found, after = text.partition(mark)
-        if not found:
+        if not found and word == "after":
             return None
         text = after if word == "after" else before
     return text

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import email
 import re
+import socket
 from collections.abc import Iterator
 from contextlib import contextmanager
 from email.policy import default
@@ -50,6 +51,7 @@ def postroom(folder: Path, port: int) -> Iterator[tuple[Postroom, int]]:
 
     Raises: AccessError when the port is taken or the folder cannot be written.
     """
+    controller: Controller | None = None
     try:
         keeper = Postroom(folder)
         # aiosmtpd finds out that it started by connecting to its own port, so it must know the number.
@@ -57,6 +59,8 @@ def postroom(folder: Path, port: int) -> Iterator[tuple[Postroom, int]]:
         controller = Controller(keeper, hostname=HOST, port=port, data_size_limit=MAX_MESSAGE)
         controller.start()
     except OSError as error:
+        if controller is not None:
+            controller.loop.close()  # a start that failed leaves its event loop open
         why = error.strerror or str(error)
         raise AccessError(
             Fault("opening the postroom", why, f"{HOST}:{port}, {folder}", "choose another --port or --folder")
@@ -68,8 +72,6 @@ def postroom(folder: Path, port: int) -> Iterator[tuple[Postroom, int]]:
 
 
 def _free_port() -> int:
-    import socket
-
     with socket.socket() as probe:
         probe.bind((HOST, 0))
         return int(probe.getsockname()[1])

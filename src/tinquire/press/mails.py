@@ -6,7 +6,7 @@ import hashlib
 import re
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from email.headerregistry import Address
 from pathlib import Path
@@ -74,9 +74,12 @@ def make_mails(
     errors: list[TinQuireError] = []
     mails: list[MadeMail] = []
     seen: Counter[tuple[str, ...]] = Counter()
+    names: Counter[str] = Counter()
     for place, scope in _rows(work, model):
         try:
-            mails.append(_mail(desk, scope, seen, place))
+            mail = _mail(desk, scope, seen, place)
+            names[mail.file] += 1
+            mails.append(replace(mail, file=_numbered(mail.file, names[mail.file])))
         except TinQuireError as error:
             errors.append(error)
     if errors:
@@ -139,12 +142,16 @@ def _mail(desk: _Desk, scope: SlotScope, seen: Counter[tuple[str, ...]], place: 
         attachments=desk.attachments,
         dress=desk.dress,
     )
-    again = f" ({seen[addresses]})" if seen[addresses] > 1 else ""
-    file = safe_file_name(f"{desk.name} - {addresses[0]}{again}.eml")
+    file = safe_file_name(f"{desk.name} - {addresses[0]}.eml")
     try:
         return MadeMail(file, built(letter), identity, addresses, subject)
     except ValueError as error:
         raise DataError(Fault(f"mail '{desk.name}'", str(error), place or desk.where, "mend the row")) from None
+
+
+def _numbered(file: str, number: int) -> str:
+    """A file's name that was given before, told apart by a number."""
+    return file if number == 1 else f"{file.removesuffix('.eml')} ({number}).eml"
 
 
 def _identity(desk: _Desk, addresses: tuple[str, ...], ordinal: int, sender: Address) -> str:

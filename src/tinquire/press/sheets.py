@@ -12,6 +12,7 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.display import show_column
 from tinquire.cells.values import Value
+from tinquire.formula.writing import escaped_column
 from tinquire.looks import Appearance, House
 from tinquire.looks.widths import fitting_width, wrapped_lines
 from tinquire.press.living import living_formula
@@ -168,9 +169,11 @@ def _total(
         sheet.put(row, number, Column.from_values([label]), style)
         return None
     choice, word = _TOTALS[kind]
-    formula = Formula(f"SUBTOTAL({choice},{table_name}[{one.name}])", row, number) if plan.living else None
+    # Over no rows at all there is nothing to work out, and some totals would be errors.
+    living = plan.living and len(column) > 0
+    formula = Formula(f"SUBTOTAL({choice},{table_name}[{escaped_column(one.name)}])", row, number) if living else None
     sheet.put(row, number, Column.from_values([_worked(kind, column)]), style, formula)
-    return word if plan.living else None
+    return word if living else None
 
 
 def _worked(kind: str, column: Column) -> Value:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tinquire.cells.column import Codes, Column, Kind
-from tinquire.cells.display import general
+from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups
@@ -167,6 +167,4 @@ def _type(value: PivotValue, table: Table) -> str:
 
 
 def _spelled(value: Value) -> str:
-    if value is None:
-        return "(blank)"
-    return general(value) if isinstance(value, float) else str(value)
+    return "(blank)" if value is None else show(value).text
