@@ -16,6 +16,8 @@ __all__ = ["html_page"]
 #: Pixels of the widest digit for each point of the plain font's size, at 96 pixels an inch.
 _DIGIT_PIXELS = 0.85
 _PADDING_PIXELS = 5
+#: Blank cells may be dressed to the end of the grid; so many rows and columns of them are drawn.
+DRESSED_MARGIN = 3
 #: Fonts for readers who lack a workbook's own; the first is as wide as the widest common ones.
 _FALLBACK = "'DejaVu Sans', sans-serif"
 _POINT = 96 / 72
@@ -69,7 +71,7 @@ def html_page(book: Workbook, title: str, sheets: Sequence[str] = (), most_rows:
 
 
 def _section(book: Workbook, sheet: Sheet, used: dict[int, str], most_rows: int | None) -> str:
-    rows, columns = sheet.extent()
+    rows, columns = _extent(sheet)
     last = rows if most_rows is None else min(rows, most_rows)
     _, size = book.styles.plain_font
     widths = [_pixels(sheet.widths.get(number, 9.0), size) for number in range(1, columns + 1)]
@@ -81,6 +83,13 @@ def _section(book: Workbook, sheet: Sheet, used: dict[int, str], most_rows: int 
     name = html.escape(sheet.name)
     table = f'<table style="width: {sum(widths)}px"><colgroup>{group}</colgroup>\n{body}\n</table>'
     return f"<section>\n<h2>{name}</h2>\n{table}{rest}\n</section>"
+
+
+def _extent(sheet: Sheet) -> tuple[int, int]:
+    """Last row and column of the page: what holds something, and a margin of dressed cells around it."""
+    rows, columns = sheet.extent()
+    used = sheet.used or Area(1, 1, 1, 1)
+    return min(rows, used.bottom + DRESSED_MARGIN), min(columns, used.right + DRESSED_MARGIN)
 
 
 def _pixels(width: float, size: float) -> int:

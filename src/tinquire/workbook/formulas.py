@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from tinquire.formula import parse, write
 from tinquire.formula.tree import Node, Reference, walk
 from tinquire.workbook.sheet import Formula
@@ -39,5 +41,12 @@ def text_at(formula: Formula, row: int, column: int) -> str:
     """The formula's text as the cell at (row, column) writes it."""
     if (row, column) == (formula.row, formula.column):
         return formula.text
-    tree = parse(formula.text, formula.row, formula.column)
-    return formula.text if _means_the_same_everywhere(tree) else write(tree, row, column)
+    if _stays(formula.text, formula.row, formula.column):
+        return formula.text
+    return write(parse(formula.text, formula.row, formula.column), row, column)
+
+
+@lru_cache(maxsize=4096)
+def _stays(text: str, row: int, column: int) -> bool:
+    """Whether a formula written in one cell reads the same in every other."""
+    return _means_the_same_everywhere(parse(text, row, column))
