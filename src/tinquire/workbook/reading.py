@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from array import array
 from datetime import date, datetime
 from typing import Any
@@ -16,6 +17,7 @@ from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import ERROR_NAMES, CellError
 from tinquire.faults import AccessError, Fault
 from tinquire.workbook.markup import local, unescaped_text
+from tinquire.workbook.scanning import CellReading, Unusual, scan_cells
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Formula, Sheet
 from tinquire.workbook.strings import rich_text
 
@@ -63,6 +65,7 @@ class SheetReader:
         self.sheet = Sheet(name, texts=shared.copy())
         self._system = system
         self._file = file
+        self._shared = len(shared)
         self._columns: dict[int, _Gathered] = {}
         self._masters: dict[str, int] = {}
         self._orphans: list[tuple[int, int, str]] = []
@@ -129,7 +132,8 @@ class SheetReader:
             if name == "v":
                 value = part.text
             elif name == "f":
-                formula = self._formula(part, row, column)
+                form, shared, area = part.get("t", "normal"), part.get("si", ""), part.get("ref")
+                formula = self._formula(form, part.text or "", shared, area, row, column)
             elif name == "is":
                 inline = rich_text(part)
         kind, number, code = self._value(cell.get("t", "n"), value, inline, cell_name(row, column))
@@ -148,7 +152,7 @@ class SheetReader:
             return (Kind.TEXT, 0.0, self._text("")) if form == "str" else (Kind.BLANK, 0.0, 0)
         if form == "s":
             code = int(value)
-            if not 0 <= code < len(self.sheet.texts):
+            if not 0 <= code < self._shared:
                 raise ValueError(f"cell {place} points to text {code}, which is not there")
             return Kind.TEXT, 0.0, code
         if form == "str":
@@ -165,26 +169,61 @@ class SheetReader:
     def _text(self, text: str) -> int:
         return self.sheet.intern(text)
 
-    def _formula(self, element: etree._Element, row: int, column: int) -> int:
+    def _formula(self, form: str, text: str, shared: str, area: str | None, row: int, column: int) -> int:
         """The number of a cell's formula (18.3.1.40); members of a shared one get their master's."""
-        text = unescaped_text(element.text or "").strip()
-        form = element.get("t", "normal")
+        text = unescaped_text(text).strip()
         if form == "shared":
-            key = element.get("si", "")
             if text:
-                self._masters[key] = self.sheet.add_formula(Formula(text, row, column))
-                return self._masters[key]
-            if key in self._masters:
-                return self._masters[key]
-            self._orphans.append((row, column, key))
+                self._masters[shared] = self.sheet.add_formula(Formula(text, row, column))
+                return self._masters[shared]
+            if shared in self._masters:
+                return self._masters[shared]
+            self._orphans.append((row, column, shared))
             return NO_FORMULA
         if form == "dataTable":
             return self.sheet.add_formula(Formula(text, row, column, kept=True))
         if form == "array":
-            reference = element.get("ref")
-            area = parse_area(reference) if reference else Area(row, column, row, column)
-            return self.sheet.add_formula(Formula(text, row, column, array=area)) if text else NO_FORMULA
+            filled = parse_area(area) if area else Area(row, column, row, column)
+            return self.sheet.add_formula(Formula(text, row, column, array=filled)) if text else NO_FORMULA
         return self.sheet.add_formula(Formula(text, row, column)) if text else NO_FORMULA
+
+    def scan(self, data: bytes) -> Sheet:
+        """The fast way. Raises Unusual when the part is not in the plain form, or anything in it is wrong."""
+        start, end = data.find(b"<sheetData>"), data.rfind(b"</sheetData>")
+        plain_head = re.match(rb"(?:\xef\xbb\xbf)?(?:<\?xml[^>?]*\?>)?\s*<worksheet[ >]", data)
+        encoding = re.search(rb"encoding=[\"']([^\"']*)", data[: data.find(b">") + 1])
+        utf8 = encoding is None or encoding[1].lower() in (b"utf-8", b"us-ascii")
+        if start < 0 or end < start or not plain_head or not utf8:
+            raise Unusual
+        body_start = start + len(b"<sheetData>")
+        around = SheetReader(self.sheet.name, [], self._system, self._file)
+        try:
+            frame = around.read(data[:body_start] + data[end:])
+            frame.texts, self.sheet = self.sheet.texts, frame
+            scan_cells(
+                self.sheet, data[body_start:end], CellReading(self._formula, self._stored, self._kept_row), self._shared
+            )
+        except (AccessError, ValueError, OverflowError) as error:
+            raise Unusual from error
+        self._adopt_cells()
+        return self.sheet
+
+    def _stored(self, form: str, text: str, place: str) -> tuple[int, float, int]:
+        return self._value(form, text or None, None, place)
+
+    def _kept_row(self, row: int, height: float | None, hidden: bool) -> None:
+        if height is not None:
+            self.sheet.heights[row] = height
+        if hidden:
+            self.sheet.hidden_rows.add(row)
+
+    def _adopt_cells(self) -> None:
+        """Give scanned members that came before their master its formula."""
+        for row, column, shared in self._orphans:
+            master = self._masters.get(shared)
+            if master is not None:
+                cells = self.sheet.columns[column]
+                cells.formulas[cells.places(row, row)] = master
 
     def _adopt(self) -> None:
         """Give members that came before their master its formula."""
@@ -196,8 +235,14 @@ class SheetReader:
 
 
 def read_sheet(name: str, data: bytes, shared: list[str], system: DateSystem, file: str) -> Sheet:
-    """A sheet from its part's bytes. Raises AccessError."""
-    return SheetReader(name, shared, system, file).read(data)
+    """A sheet from its part's bytes: scanned when it is in the plain form, read with care otherwise.
+
+    Raises: AccessError.
+    """
+    try:
+        return SheetReader(name, shared, system, file).scan(data)
+    except Unusual:
+        return SheetReader(name, shared, system, file).read(data)
 
 
 def _serial(text: str, system: DateSystem) -> float:

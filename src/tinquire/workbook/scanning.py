@@ -1,0 +1,431 @@
+"""A sheet's part into columns by scanning its bytes as arrays: the fast reader, exact or absent.
+
+Programs write cells in one plain form nearly always: `<c r="B2" s="3" t="s"><v>17</v></c>`. Here the few kinds of tags
+are found by comparing bytes, many at a time, and it is proved that they account for every `<` and every `>`, that they
+follow each other as they may, and that each cell's address has its row's number. The text of a cell's further
+attributes is one of a handful, and is understood once for each. Whatever fails a proof (texts in place, odd markup,
+missing addresses) raises `Unusual`, and the careful reader takes the whole sheet.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW
+from tinquire.cells.column import Codes, Kind
+from tinquire.workbook.sheet import NO_FORMULA, Cells, Sheet
+
+__all__ = ["CellReading", "Unusual", "scan_cells"]
+
+#: Bytes scanned at a time: small enough to stay in the processor's cache with the arrays made from them.
+PIECE = 1 << 20
+#: Attributes behind a cell's or a row's address are at most this long in the plain form.
+_TAIL = 96
+#: Digits of a number that fit a double's 53 bits whatever they are, so that one division rounds as the standard asks.
+_EXACT_DIGITS = 15
+_PADDING = 128
+
+_ROW, _ROW_EMPTY, _ROW_END, _CELL, _CELL_EMPTY, _CELL_END = range(1, 7)
+_VALUE, _VALUE_END, _FORMULA, _FORMULA_EMPTY, _FORMULA_END = range(7, 12)
+#: Which kind of tag may follow which.
+_FOLLOWS = {
+    _ROW: (_CELL, _CELL_EMPTY, _ROW_END),
+    _ROW_EMPTY: (_ROW, _ROW_EMPTY),
+    _ROW_END: (_ROW, _ROW_EMPTY),
+    _CELL: (_VALUE, _FORMULA, _FORMULA_EMPTY, _CELL_END),
+    _CELL_EMPTY: (_CELL, _CELL_EMPTY, _ROW_END),
+    _CELL_END: (_CELL, _CELL_EMPTY, _ROW_END),
+    _VALUE: (_VALUE_END,),
+    _VALUE_END: (_CELL_END,),
+    _FORMULA: (_FORMULA_END,),
+    _FORMULA_EMPTY: (_VALUE, _CELL_END),
+    _FORMULA_END: (_VALUE, _CELL_END),
+}
+_MAY_FOLLOW = np.zeros((12, 12), bool)
+for _kind, _others in _FOLLOWS.items():
+    _MAY_FOLLOW[_kind, list(_others)] = True
+
+_ATTRIBUTES = re.compile(rb'(?: [A-Za-z][A-Za-z0-9]*(?::[A-Za-z][A-Za-z0-9]*)?="[^"<&]*")*')
+_ATTRIBUTE = re.compile(rb' ([A-Za-z0-9:]+)="([^"<&]*)"')
+#: More distinct texts of attributes than this are sorted instead of being looked for one after the other.
+_FEW = 48
+_FORMS = {b"n": 0, b"s": 1, b"b": 2, b"e": 2, b"str": 2, b"d": 2}
+_NUMBER, _SHARED, _OTHER = 0, 1, 2
+_ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|lt|gt|amp|quot|apos);")
+_ENTITIES = {"lt": "<", "gt": ">", "amp": "&", "quot": '"', "apos": "'"}
+
+
+class Unusual(Exception):  # noqa: N818 - a signal, not an error
+    """The part is not in the plain form."""
+
+
+@dataclass(frozen=True)
+class CellReading:
+    """What the scanner asks of its caller, which the careful reader does too.
+
+    `formula(form, text, shared, area, row, column)` keeps a formula and gives its number; `value(form, text, place)`
+    gives kind, number and text code of a stored value.
+    """
+
+    formula: Callable[[str, str, str, str | None, int, int], int]
+    value: Callable[[str, str, str], tuple[int, float, int]]
+    #: Height (if set by hand) and whether it is hidden, for rows that have either.
+    row: Callable[[int, float | None, bool], None]
+
+
+@dataclass
+class _Found:
+    """Arrays of the cells of one piece."""
+
+    rows: Codes
+    columns: Codes
+    kinds: NDArray[np.uint8]
+    numbers: NDArray[np.float64]
+    codes: Codes
+    styles: Codes
+    formulas: Codes
+
+
+@dataclass
+class _Scanner:
+    body: bytes
+    reading: CellReading
+    shared: int
+    array: NDArray[np.uint8] = field(init=False)
+    tails: dict[bytes, tuple[int, int, str]] = field(default_factory=dict)
+    formula_tags: dict[bytes, dict[str, str]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.array = np.frombuffer(self.body + bytes(_PADDING), np.uint8)
+        low = self.array[: len(self.body)] < 32
+        if low.any() and not np.isin(self.array[: len(self.body)][low], (9, 10)).all():
+            raise Unusual  # control characters, which XML forbids, or carriage returns, which it changes
+        try:
+            self.body.decode()
+        except UnicodeDecodeError:
+            raise Unusual from None
+
+    def pieces(self) -> list[_Found]:
+        found = []
+        place, end = 0, len(self.body)
+        while place < end:
+            cut = self.body.rfind(b"</row>", place, place + PIECE)
+            if cut < 0:
+                cut = self.body.find(b"</row>", place)
+            stop = end if cut < 0 else cut + 6
+            found.append(self.piece(place, stop))
+            place = stop
+        return found
+
+    def piece(self, start: int, stop: int) -> _Found:
+        bytes_ = self.array
+        tags = np.flatnonzero(bytes_[start:stop] == 60) + start
+        if not len(tags) or tags[0] != start:
+            raise Unusual
+        if np.count_nonzero(bytes_[start:stop] == 62) != len(tags):
+            raise Unusual
+        nexts = np.append(tags[1:], stop)
+        kinds = self.kinds_of(tags, nexts)
+        rows = self.row_numbers(tags, nexts, kinds)
+        at = np.flatnonzero((kinds == _CELL) | (kinds == _CELL_EMPTY))
+        columns, styles, forms, others = self.addresses(tags[at], nexts[at], kinds[at], rows[at])
+        return self.with_values(tags, kinds, at, rows[at], columns, styles, forms, others)
+
+    # -- tags ------------------------------------------------------------------------------------------
+
+    def kinds_of(self, tags: Codes, nexts: Codes) -> NDArray[np.uint8]:
+        """The kind of every tag. Raises Unusual for others, for text between tags, for an order that may not be."""
+        b = self.array
+        one, two, three, four, five = (b[tags + n] for n in (1, 2, 3, 4, 5))
+        kinds = np.zeros(len(tags), np.uint8)
+        close = one == 47
+        kinds[(one == 99) & (two == 32)] = _CELL
+        kinds[(one == 118) & (two == 62)] = _VALUE
+        kinds[close & (two == 118) & (three == 62)] = _VALUE_END
+        kinds[close & (two == 99) & (three == 62)] = _CELL_END
+        kinds[(one == 114) & (two == 111) & (three == 119) & (four == 32)] = _ROW
+        kinds[close & (two == 114) & (three == 111) & (four == 119) & (five == 62)] = _ROW_END
+        kinds[(one == 102) & ((two == 62) | (two == 32))] = _FORMULA
+        kinds[close & (two == 102) & (three == 62)] = _FORMULA_END
+        ends = b[nexts - 1] == 62
+        empty = ends & (b[nexts - 2] == 47)
+        for whole, alone in ((_CELL, _CELL_EMPTY), (_ROW, _ROW_EMPTY), (_FORMULA, _FORMULA_EMPTY)):
+            kinds[(kinds == whole) & empty] = alone
+        lengths = nexts - tags
+        short = (kinds == _VALUE_END) | (kinds == _CELL_END) | (kinds == _FORMULA_END)
+        bare = (kinds == _CELL) | (kinds == _ROW)
+        wrong = (kinds == 0) | (short & (lengths != 4)) | ((kinds == _ROW_END) & (lengths != 6)) | (bare & ~ends)
+        first_last = (_ROW, _ROW_EMPTY), (_ROW_END, _ROW_EMPTY)
+        if wrong.any() or kinds[0] not in first_last[0] or kinds[-1] not in first_last[1]:
+            raise Unusual
+        if not _MAY_FOLLOW[kinds[:-1], kinds[1:]].all():
+            raise Unusual
+        return kinds
+
+    def row_numbers(self, tags: Codes, nexts: Codes, kinds: NDArray[np.uint8]) -> Codes:
+        """For every tag the number of its row, as `<row r="7"` states it."""
+        is_row = (kinds == _ROW) | (kinds == _ROW_EMPTY)
+        starts = tags[is_row]
+        for offset, byte in ((5, 114), (6, 61), (7, 34)):
+            if (self.array[starts + offset] != byte).any():
+                raise Unusual
+        numbers, ends = self.digits(starts + 8, 7)
+        if (self.array[ends] != 34).any() or (numbers < 1).any() or (numbers > MAX_ROW).any():
+            raise Unusual
+        tail_ends = nexts[is_row] - 1 - (kinds[is_row] == _ROW_EMPTY)
+        for members, tail in self.interned(ends + 1, tail_ends):
+            given = attributes(tail, b"r")
+            height = float(given[b"ht"]) if given.get(b"customHeight") in (b"1", b"true") and b"ht" in given else None
+            hidden = given.get(b"hidden") in (b"1", b"true")
+            if height is not None or hidden:
+                for number in numbers[members].tolist():
+                    self.reading.row(number, height, hidden)
+        return numbers[np.cumsum(is_row) - 1]
+
+    def digits(self, starts: Codes, most: int) -> tuple[Codes, Codes]:
+        """Whole numbers that begin at places, and the places behind them; no digit at all is Unusual."""
+        numbers = np.zeros(len(starts), np.int64)
+        going = np.ones(len(starts), bool)
+        ends = starts.astype(np.int64)
+        for _ in range(most):
+            digit = self.array[ends] - np.uint8(48)
+            going = going & (digit < 10)
+            if not going.any():
+                break
+            numbers = np.where(going, numbers * 10 + digit, numbers)
+            ends = ends + going
+        if (ends == starts).any():
+            raise Unusual
+        return numbers, ends
+
+    # -- cells -----------------------------------------------------------------------------------------
+
+    def addresses(
+        self, starts: Codes, nexts: Codes, kinds: NDArray[np.uint8], rows: Codes
+    ) -> tuple[Codes, Codes, Codes, list[str]]:
+        """Columns, styles and forms of cells; forms other than numbers and shared texts by name."""
+        b = self.array
+        for offset, byte in ((3, 114), (4, 61), (5, 34)):
+            if (b[starts + offset] != byte).any():
+                raise Unusual
+        letters = [b[starts + offset].astype(np.int64) - 64 for offset in (6, 7, 8)]
+        is_letter = [(letter >= 1) & (letter <= 26) for letter in letters]
+        second = is_letter[0] & is_letter[1]
+        third = second & is_letter[2]
+        columns = letters[0].copy()
+        columns = np.where(second, columns * 26 + letters[1], columns)
+        columns = np.where(third, columns * 26 + letters[2], columns)
+        counts = 1 + second + third
+        numbers, ends = self.digits(starts + 6 + counts, 7)
+        plain = is_letter[0] & (numbers == rows) & (b[ends] == 34) & (columns <= MAX_COLUMN)
+        plain &= b[starts + 6 + counts] != 48  # an address has no leading zero
+        if not plain.all():
+            raise Unusual
+        tail_ends = nexts - 1 - (kinds == _CELL_EMPTY)
+        styles, forms, names = self.tails_of(ends + 1, tail_ends)
+        return columns.astype(np.int32), styles, forms, names
+
+    def tails_of(self, starts: Codes, ends: Codes) -> tuple[Codes, Codes, list[str]]:
+        """Style and form of each cell from the text behind its address, each distinct one read once."""
+        count = len(starts)
+        styles, forms = np.zeros(count, np.int32), np.zeros(count, np.int8)
+        names: list[str] = []
+        for members, text in self.interned(starts, ends):
+            style, form, name = self.tail(text)
+            styles[members], forms[members] = style, form
+            if form == _OTHER:
+                names = names or [""] * count
+                for member in members.tolist():
+                    names[member] = name
+        return styles, forms, names
+
+    def interned(self, starts: Codes, ends: Codes) -> list[tuple[Codes, bytes]]:
+        """The distinct texts between places, each with the members that have it."""
+        lengths = ends - starts
+        longest = int(lengths.max(initial=0))
+        if longest > _TAIL or (lengths < 0).any():
+            raise Unusual
+        width = max(8, -(-longest // 8) * 8)
+        places = np.arange(width)
+        texts = np.where(places < lengths[:, None], self.array[starts[:, None] + places], 0).astype(np.uint8)
+        words = texts.view(np.uint64)
+        waiting = np.arange(len(starts))
+        found: list[tuple[Codes, bytes]] = []
+        while len(waiting) and len(found) < _FEW:
+            same = (words[waiting] == words[waiting[0]]).all(axis=1)
+            found.append((waiting[same], texts[waiting[0], : lengths[waiting[0]]].tobytes()))
+            waiting = waiting[~same]
+        if len(waiting):
+            _, first, groups = np.unique(texts[waiting].view(f"S{width}"), return_index=True, return_inverse=True)
+            for group, one in enumerate(waiting[first].tolist()):
+                found.append((waiting[groups.ravel() == group], texts[one, : lengths[one]].tobytes()))
+        return found
+
+    def tail(self, text: bytes) -> tuple[int, int, str]:
+        """Style, form and form's name of one text of attributes."""
+        known = self.tails.get(text)
+        if known is None:
+            given = attributes(text, b"r")
+            style, form = given.get(b"s", b"0"), given.get(b"t", b"n")
+            if not style.isdigit() or len(style) > 9 or form not in _FORMS:
+                raise Unusual
+            known = self.tails[text] = (int(style), _FORMS[form], form.decode())
+        return known
+
+    # -- values ----------------------------------------------------------------------------------------
+
+    def with_values(
+        self, tags: Codes, kinds: NDArray[np.uint8], at: Codes, rows: Codes, columns: Codes, styles: Codes,
+        forms: Codes, names: list[str],
+    ) -> _Found:  # fmt: skip
+        """The cells of a piece with their values and formulas."""
+        count = len(at)
+        found = _Found(
+            rows.astype(np.int32), columns, np.zeros(count, np.uint8), np.zeros(count), np.zeros(count, np.int32),
+            styles, np.full(count, NO_FORMULA, np.int32),
+        )  # fmt: skip
+        # Behind a cell's tag come its formula, if any, and its value, if any: at most three tags further on.
+        padded = np.concatenate([kinds, np.zeros(4, np.uint8)])
+        after = padded[at + 1]
+        skip = np.where(after == _FORMULA, 2, np.where(after == _FORMULA_EMPTY, 1, 0))
+        value_at = at + 1 + skip
+        has_value = (kinds[at] == _CELL) & (padded[value_at] == _VALUE)
+        value_at = np.where(has_value, value_at, 0)
+        starts, ends = tags[value_at] + 3, tags[np.minimum(value_at + 1, len(tags) - 1)]
+        self.numbers(found, np.flatnonzero(has_value & (forms == _NUMBER)), starts, ends)
+        self.texts(found, np.flatnonzero(has_value & (forms == _SHARED)), starts, ends)
+        self.formulas(found, np.flatnonzero(skip > 0), tags, at)
+        for place in np.flatnonzero(forms == _OTHER).tolist():
+            text = self.text(int(starts[place]), int(ends[place])) if has_value[place] else None
+            self.other(found, place, names[place], text)
+        return found
+
+    def numbers(self, found: _Found, places: Codes, starts: Codes, ends: Codes) -> None:
+        """Numbers: digits, at most one point, a minus in front; all others one by one."""
+        starts, ends = starts[places], ends[places]
+        values, plain = self.decimals(starts, ends)
+        found.kinds[places] = Kind.NUMBER
+        found.numbers[places] = values
+        for place in np.flatnonzero(~plain).tolist():
+            text = self.text(int(starts[place]), int(ends[place]))
+            self.other(found, int(places[place]), "n", text)
+
+    def decimals(self, starts: Codes, ends: Codes) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+        """Numbers between places, and which of them were plain enough to be exact."""
+        count = len(starts)
+        whole = np.zeros(count, np.int64)
+        decimals = np.zeros(count, np.int64)
+        digits = np.zeros(count, np.int64)
+        pointed = np.zeros(count, bool)
+        minus = self.array[starts] == 45
+        place = starts + minus
+        plain = place < ends
+        for _ in range(_EXACT_DIGITS + 1):
+            going = plain & (place < ends)
+            if not going.any():
+                break
+            byte = self.array[place]
+            digit = byte - np.uint8(48)
+            is_digit = going & (digit < 10)
+            is_point = going & (byte == 46) & ~pointed
+            plain &= ~going | is_digit | is_point
+            whole = np.where(is_digit, whole * 10 + digit, whole)
+            decimals += is_digit & pointed
+            digits += is_digit
+            pointed |= is_point
+            place = place + going
+        plain &= (place >= ends) & (digits > 0) & (digits <= _EXACT_DIGITS)
+        values = whole / np.power(10.0, decimals)
+        return np.where(minus, -values, values) + 0.0, plain
+
+    def texts(self, found: _Found, places: Codes, starts: Codes, ends: Codes) -> None:
+        """Places among the shared texts."""
+        if not len(places):
+            return
+        codes, behind = self.digits(starts[places], 9)
+        if (behind != ends[places]).any() or (codes >= self.shared).any():
+            raise Unusual
+        found.kinds[places] = Kind.TEXT
+        found.codes[places] = codes
+
+    def formulas(self, found: _Found, places: Codes, tags: Codes, at: Codes) -> None:
+        for place in places.tolist():
+            first = int(tags[at[place] + 1])
+            whole = self.body[first : int(tags[at[place] + 2])]
+            head, _, text = whole.partition(b">")
+            known = self.formula_tags.get(head)
+            if known is None:
+                given = attributes(head.removeprefix(b"<f").removesuffix(b"/"))
+                known = self.formula_tags[head] = {name.decode(): value.decode() for name, value in given.items()}
+            row, column = int(found.rows[place]), int(found.columns[place])
+            content = _unescaped(text)
+            form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
+            found.formulas[place] = self.reading.formula(form, content, shared, area, row, column)
+
+    def other(self, found: _Found, place: int, form: str, text: str | None) -> None:
+        """A value that is read as the careful reader reads it."""
+        if text is None and form != "str":
+            return
+        where = f"column {found.columns[place]}, row {found.rows[place]}"
+        kind, number, code = self.reading.value(form, text or "", where)
+        found.kinds[place], found.numbers[place], found.codes[place] = kind, number, code
+
+    def text(self, start: int, end: int) -> str:
+        return _unescaped(self.body[start:end])
+
+
+def attributes(text: bytes, *taken: bytes) -> dict[bytes, bytes]:
+    """Attributes by name. Raises Unusual for anything else, and for a name that comes twice or is `taken`."""
+    if not _ATTRIBUTES.fullmatch(text.rstrip(b" ")):
+        raise Unusual
+    pairs = _ATTRIBUTE.findall(text)
+    given = dict(pairs)
+    if len(given) != len(pairs) or any(name in given for name in taken):
+        raise Unusual
+    return given
+
+
+def _unescaped(raw: bytes) -> str:
+    """Text of an element. Raises Unusual for entities that XML does not bring along."""
+    text = raw.decode()
+    if "&" not in text:
+        return text
+    if text.count("&") != len(_ENTITY.findall(text)):
+        raise Unusual
+    return _ENTITY.sub(lambda found: _entity(found[1]), text)
+
+
+def _entity(name: str) -> str:
+    if name.startswith("#"):
+        number = int(name[2:], 16) if name[1] == "x" else int(name[1:])
+        if number not in (9, 10, 13) and not 32 <= number <= 0x10FFFF:
+            raise Unusual
+        return chr(number)
+    return _ENTITIES[name]
+
+
+def scan_cells(sheet: Sheet, body: bytes, reading: CellReading, shared: int) -> None:
+    """Put the cells of a `sheetData` element's content into a sheet. Raises Unusual, the sheet unchanged but for
+    texts and formulas that nobody points to."""
+    pieces = _Scanner(body, reading, shared).pieces()
+    if not pieces:
+        return
+    together = {name: np.concatenate([getattr(piece, name) for piece in pieces]) for name in _Found.__annotations__}
+    order = np.argsort(together["columns"].astype(np.uint16), kind="stable")
+    columns = together["columns"][order]
+    bounds = np.flatnonzero(np.diff(columns)) + 1
+    parts = [together[name][order] for name in ("rows", "kinds", "numbers", "codes", "styles", "formulas")]
+    made: dict[int, Cells] = {}
+    for first, last in zip([0, *bounds.tolist()], [*bounds.tolist(), len(columns)], strict=True):
+        if last == first:
+            continue
+        cells = Cells(*(part[first:last] for part in parts))
+        if (np.diff(cells.rows) <= 0).any():
+            raise Unusual
+        made[int(columns[first])] = cells
+    sheet.columns = made

@@ -1,0 +1,224 @@
+"""The fast reader against the careful one: on sheets in all plain forms, and on the same sheets damaged."""
+
+from __future__ import annotations
+
+import random
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from parts import MAIN
+from tinquire.cells.address import cell_name
+from tinquire.cells.dates import DateSystem
+from tinquire.faults import AccessError
+from tinquire.workbook.reading import SheetReader
+from tinquire.workbook.scanning import Unusual
+
+SHARED = ["tin", "quire", "linen"]
+
+
+def part(rows, before="", after="", head='<?xml version="1.0" encoding="UTF-8"?>'):
+    return f'{head}<worksheet xmlns="{MAIN}">{before}<sheetData>{rows}</sheetData>{after}</worksheet>'.encode()
+
+
+def careful(data):
+    return SheetReader("S", SHARED, DateSystem.FROM_1900, "f").read(data)
+
+
+def scanned(data):
+    return SheetReader("S", SHARED, DateSystem.FROM_1900, "f").scan(data)
+
+
+def same(one, other):
+    """Whether two sheets hold the same, cell for cell."""
+    if (
+        one.columns.keys() != other.columns.keys()
+        or one.heights != other.heights
+        or one.hidden_rows != other.hidden_rows
+    ):
+        return False
+    for number, cells in one.columns.items():
+        twin = other.columns[number]
+        if not all(
+            np.array_equal(a, b)
+            for a, b in ((cells.rows, twin.rows), (cells.kinds, twin.kinds), (cells.styles, twin.styles))
+        ):
+            return False
+        last = int(cells.rows[-1])
+        if one.column(number, 1, last).to_list() != other.column(number, 1, last).to_list():
+            return False
+        if [one.formula(int(row), number) for row in cells.rows] != [
+            other.formula(int(row), number) for row in cells.rows
+        ]:
+            return False
+    return True
+
+
+numbers = st.one_of(
+    st.integers(-(10**16), 10**16).map(str),
+    st.floats(allow_nan=False, allow_infinity=False).map(repr),
+    st.sampled_from(
+        [
+            "",
+            "0",
+            "-0",
+            ".5",
+            "5.",
+            "1e5",
+            "1E+300",
+            "+3",
+            " 7 ",
+            "007",
+            "0.1",
+            "123456789012345",
+            "1234567890123456",
+            "-",
+            "1.2.3",
+            "x",
+        ]
+    ),
+)
+plain_texts = st.text(st.sampled_from("ab <&>\"'=_x000D_é\n"), max_size=6)
+
+
+def escaped(text):
+    return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+
+
+contents = st.one_of(
+    numbers.map(lambda text: ("", f"<v>{text}</v>")),
+    st.integers(0, 4).map(lambda code: (' t="s"', f"<v>{code}</v>")),
+    plain_texts.map(lambda text: (' t="str"', f"<v>{escaped(text)}</v>")),
+    st.sampled_from([(' t="b"', "<v>1</v>"), (' t="e"', "<v>#N/A</v>"), (' t="e"', "<v>#WHO!</v>"), (' t="d"', "<v>2026-10-01</v>"), (' t="str"', "")]),
+    plain_texts.map(lambda text: ("", f"<f>{escaped(text)}</f><v>3</v>")),
+    st.sampled_from(
+        [("", '<f t="shared" ref="A1:A9" si="0">B1+1</f><v>1</v>'), ("", '<f t="shared" si="0"/><v>2</v>'), ("", '<f t="array" ref="A1:B2">B1</f>'),
+         (' t="str"', '<f t="shared" si="1"></f><v>x</v>'), ("", '<f ca="1">1&gt;2</f>'), ("", ""), (' t="inlineStr"', "<is><t>in</t></is>"), ("", "<v>1</v><extLst/>")]
+    ),
+)  # fmt: skip
+cells = st.tuples(st.integers(1, 30), st.sampled_from(["", ' s="3"', ' s="12" cm="1"']), contents, st.booleans())
+row_marks = st.sampled_from(
+    ["", ' spans="1:9"', ' ht="20.5" customHeight="1"', ' hidden="1"', ' ht="15" s="2" customFormat="1"']
+)
+
+
+def markup(rows):
+    lines = []
+    for number, (mark, entries) in enumerate(rows, start=1):
+        done = set()
+        line = ""
+        for column, style, (form, inner), alone in entries:
+            if column in done:
+                continue
+            done.add(column)
+            name = cell_name(number * 7, column)
+            line += (
+                f'<c r="{name}"{style}{form}/>' if not inner and alone else f'<c r="{name}"{style}{form}>{inner}</c>'
+            )
+        lines.append(f'<row r="{number * 7}"{mark}>{line}</row>')
+    return "".join(lines)
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.lists(st.tuples(row_marks, st.lists(cells, max_size=6)), max_size=6))
+def test_what_is_scanned_is_what_is_read_with_care(rows):
+    data = part(
+        markup(rows),
+        before='<cols><col min="2" max="2" width="9"/></cols>',
+        after='<mergeCells><mergeCell ref="A1:B1"/></mergeCells>',
+    )
+    try:
+        fast = scanned(data)
+    except Unusual:
+        return
+    slow = careful(data)
+    assert same(fast, slow)
+    assert (fast.widths, fast.merged) == (slow.widths, slow.merged)
+
+
+GOOD = part(
+    '<row r="1" spans="1:3"><c r="A1" t="s"><v>1</v></c><c r="B1" s="2"><v>12.5</v></c><c r="C1"><f>B1*2</f><v>25</v></c></row>'
+    '<row r="2"><c r="A2" t="str"><f>"x"&amp;A1</f><v>xquire</v></c><c r="B2" t="b"><v>0</v></c><c r="AB2" s="1"/></row>'
+    '<row r="10" ht="30" customHeight="1"><c r="A10"><v>-3</v></c></row>'
+)
+
+
+def test_the_plain_form_is_scanned():
+    assert same(scanned(GOOD), careful(GOOD))
+
+
+def test_damage_is_never_read_as_something_else():
+    """Bytes changed, taken out, doubled: the scanner gives what the careful reader gives, or leaves it to it."""
+    rng = random.Random(5)
+    tried = taken = 0
+    start, end = GOOD.index(b"<sheetData>"), GOOD.index(b"</sheetData>")
+    alphabet = b'<>/"= r0123456789abcABCsvft&;.-\n'
+    for _ in range(3000):
+        place = rng.randrange(start, end)
+        kind = rng.randrange(4)
+        if kind == 0:
+            data = GOOD[:place] + bytes([rng.choice(alphabet)]) + GOOD[place + 1 :]
+        elif kind == 1:
+            data = GOOD[:place] + GOOD[place + rng.randrange(1, 9) :]
+        elif kind == 2:
+            data = GOOD[:place] + bytes([rng.choice(alphabet)]) + GOOD[place:]
+        else:
+            length = rng.randrange(1, 40)
+            data = GOOD[:place] + GOOD[place : place + length] + GOOD[place:]
+        tried += 1
+        try:
+            fast = scanned(data)
+        except Unusual:
+            continue
+        taken += 1
+        try:
+            slow = careful(data)
+        except AccessError as error:
+            raise AssertionError(data[start:end]) from error
+        assert same(fast, slow), data[start:end]
+    assert taken > tried / 20
+
+
+UNUSUAL = {
+    "a comment": part("<!-- x --><row r='1'/>"),
+    "single quotes": part("<row r='1'><c r='A1'><v>1</v></c></row>"),
+    "no row number": part('<row><c r="A1"><v>1</v></c></row>'),
+    "no address": part('<row r="1"><c><v>1</v></c></row>'),
+    "another row's address": part('<row r="1"><c r="A2"><v>1</v></c></row>'),
+    "space between tags": part('<row r="1"> <c r="A1"><v>1</v></c></row>'),
+    "text in place": part('<row r="1"><c r="A1" t="inlineStr"><is><t>x</t></is></c></row>'),
+    "a row twice": part('<row r="1"><c r="A1"><v>1</v></c></row><row r="1"><c r="A1"><v>2</v></c></row>'),
+    "an unknown entity": part('<row r="1"><c r="A1" t="str"><v>&who;</v></c></row>'),
+    "a control character": part('<row r="1"><c r="A1" t="str"><v>\x01</v></c></row>'),
+    "a bad byte": part('<row r="1"><c r="A1" t="str"><v>Q</v></c></row>').replace(b"Q", b"\xff"),
+    "another encoding": part(
+        '<row r="1"><c r="A1"><v>1</v></c></row>', head='<?xml version="1.0" encoding="latin-1"?>'
+    ),
+    "a text that is not there": part('<row r="1"><c r="A1" t="s"><v>9</v></c></row>'),
+    "off the grid": part('<row r="1"><c r="ZZZ1"><v>1</v></c></row>'),
+    "an attribute twice": part('<row r="1"><c r="A1" s="1" s="2"><v>1</v></c></row>'),
+    "a bare ampersand": part('<row r="1" a="&"><c r="A1"><v>1</v></c></row>'),
+    "cut short": part('<row r="1"><c r="A1"><v>1</v></c>'),
+}
+
+
+@pytest.mark.parametrize("name", UNUSUAL)
+def test_what_is_unusual_is_left_to_the_careful_reader(name):
+    with pytest.raises(Unusual):
+        scanned(UNUSUAL[name])
+
+
+def test_many_distinct_attributes_and_pieces():
+    rows = "".join(
+        f'<row r="{n}" ht="{n}.5" customHeight="1"><c r="A{n}" s="{n}"><v>{n}.25</v></c><c r="XFD{n}" t="s"><v>{n % 3}</v></c></row>'
+        for n in range(1, 20_000)
+    )
+    sheet = scanned(part(rows))
+    assert (sheet.style(15_000, 1), sheet.value(19_999, 1), sheet.value(4, 16_384), sheet.heights[700]) == (
+        15_000,
+        19_999.25,
+        "quire",
+        700.5,
+    )
