@@ -17,9 +17,10 @@ from tinquire.workbook.archive import written_aside
 from tinquire.workbook.formulas import text_at
 from tinquire.workbook.markup import MAIN, RELATIONS, child, children, local, parsed, serialised, tag
 from tinquire.workbook.package import Package
-from tinquire.workbook.patching import CellPatch, patched
+from tinquire.workbook.patching import patched
 from tinquire.workbook.reading import read_sheet
 from tinquire.workbook.sheet import Sheet, SheetTable
+from tinquire.workbook.splicing import CellPatch
 from tinquire.workbook.strings import SharedStrings
 from tinquire.workbook.styles import StyleBook, theme_colours
 from tinquire.workbook.tableparts import read_table, table_part

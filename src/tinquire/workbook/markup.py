@@ -7,8 +7,8 @@ import re
 from lxml import etree
 
 __all__ = [
-    "CONTENT_TYPES", "MAIN", "PACKAGE_RELATIONS", "RELATIONS", "child", "children", "escaped", "local", "parsed",
-    "serialised", "tag", "unescaped_text", "without",
+    "CONTENT_TYPES", "MAIN", "PACKAGE_RELATIONS", "RELATIONS", "child", "children", "control_escaped", "escaped",
+    "local", "parsed", "serialised", "tag", "unescaped_text", "without",
 ]  # fmt: skip
 
 MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
@@ -69,10 +69,14 @@ def without(element: etree._Element, attribute: str) -> None:
         del element.attrib[attribute]
 
 
+def control_escaped(text: str) -> str:
+    """Text with control characters as the standard escapes them; XML's own escapes are left to whoever writes it."""
+    return _NEEDS_ESCAPE.sub(lambda found: f"_x{ord(found[0]):04X}_", text)
+
+
 def escaped(text: str) -> str:
-    """Text for an element's content; control characters as the standard escapes them."""
-    text = _NEEDS_ESCAPE.sub(lambda found: f"_x{ord(found[0]):04X}_", text)
-    return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+    """Text for an element's content, all escapes made."""
+    return control_escaped(text).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
 
 
 def unescaped_text(text: str) -> str:

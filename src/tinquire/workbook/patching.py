@@ -2,37 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
 
 from lxml import etree
 
 from tinquire.cells.address import cell_name, parse_cell
-from tinquire.workbook.markup import children, local, parsed, serialised, tag, without
+from tinquire.workbook.markup import children, control_escaped, local, parsed, serialised, tag, without
+from tinquire.workbook.scanning import Unusual
+from tinquire.workbook.splicing import CellPatch, spliced
 
-__all__ = ["CellPatch", "patched"]
-
-
-@dataclass(frozen=True, slots=True)
-class CellPatch:
-    """What one cell becomes: `form` is its `t` attribute ('' for numbers), `value` the text of its `v` element."""
-
-    row: int
-    column: int
-    form: str
-    value: str | None
-    style: int
-    formula: str | None = None
-    #: Leave the `f` element as it is: only the result changed.
-    keep_formula: bool = False
+__all__ = ["patched"]
 
 
 def patched(data: bytes, patches: Iterable[CellPatch]) -> bytes:
-    """The part with cells set; rows and cells are made where missing, in their order (18.3.1.73)."""
+    """The part with cells set; rows and cells are made where missing, in their order (18.3.1.73).
+
+    Bytes outside the changed cells stay as they are. A part in an odd form is parsed and written anew, which keeps
+    its content but not its spelling.
+    """
+    ordered = sorted(patches, key=lambda one: (one.row, one.column))
+    try:
+        return spliced(data, ordered)
+    except Unusual:
+        return _rebuilt(data, ordered)
+
+
+def _rebuilt(data: bytes, patches: Sequence[CellPatch]) -> bytes:
     root = parsed(data)
     sheet_data = children(root, "sheetData")[0]
     rows = _rows(sheet_data)
-    for patch in sorted(patches, key=lambda one: (one.row, one.column)):
+    for patch in patches:
         row = rows.get(patch.row)
         if row is None:
             row = rows[patch.row] = _inserted_row(sheet_data, patch.row)
@@ -85,9 +84,9 @@ def _apply(cell: etree._Element, patch: CellPatch) -> None:
     else:
         without(cell, "s")
     if patch.formula is not None:
-        etree.SubElement(cell, tag(cell, "f")).text = patch.formula
+        etree.SubElement(cell, tag(cell, "f")).text = control_escaped(patch.formula)
     if patch.value is not None:
         value = etree.Element(tag(cell, "v"))
-        value.text = patch.value
+        value.text = control_escaped(patch.value)
         after_formula = 1 if len(cell) and local(cell[0]) == "f" else 0
         cell.insert(after_formula, value)
