@@ -18,6 +18,8 @@ from tinquire.press.filenames import safe_file_name
 from tinquire.press.living import living_formula
 from tinquire.press.sheets import safe_table_name
 from tinquire.workbook import Workbook
+from tinquire.workbook.package import Package
+from tinquire.workbook.soundness import unsound
 
 NOW = datetime(2026, 11, 3, 17, 45, tzinfo=UTC)
 
@@ -32,6 +34,7 @@ def pack(shipped_job):
 def book(pack, tmp_path_factory):
     path = tmp_path_factory.mktemp("pack") / "pack.xlsx"
     path.write_bytes(pack.outputs[0].data)
+    assert unsound(Package.open(path)) == []
     return Workbook.open(path)
 
 

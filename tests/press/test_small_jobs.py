@@ -12,6 +12,8 @@ from tinquire.docket import load_docket, parse_period
 from tinquire.faults import TinQuireError
 from tinquire.press import make, publish
 from tinquire.workbook import Workbook
+from tinquire.workbook.package import Package
+from tinquire.workbook.soundness import unsound
 
 BASE = """title = "Hall lettings"
 period = "quarter"
@@ -41,6 +43,7 @@ def made(folder, docket, rows=ROWS, period="2026-Q4", **files):
         return pack, None
     path = folder / "check.xlsx"
     path.write_bytes(pack.outputs[0].data)
+    assert unsound(Package.open(path)) == []
     return pack, Workbook.open(path)
 
 

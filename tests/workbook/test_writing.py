@@ -20,7 +20,9 @@ from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
 from tinquire.workbook.archive import written_aside
 from tinquire.workbook.book import safe_sheet_name, valid_sheet_name
 from tinquire.workbook.filling import fill
+from tinquire.workbook.package import Package
 from tinquire.workbook.sheet import TableColumn
+from tinquire.workbook.soundness import unsound
 from tinquire.workbook.writing import number_text
 
 texts = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
@@ -31,6 +33,7 @@ cells = st.one_of(
 
 def saved(book: Workbook, path) -> Workbook:
     book.save(path)
+    assert unsound(Package.open(path)) == []
     return Workbook.open(path)
 
 

@@ -26,12 +26,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--rows", type=int, default=_DEFAULT_ROWS, metavar="N", help=f"first rows to show ({_DEFAULT_ROWS})"
     )
+    parser.add_argument("--sound", action="store_true", help="check the file against the standard instead")
     shared.add_json(parser)
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.workbook import Workbook
 
+    if options.sound:
+        return _tell_soundness(options.file, terminal)
     book = Workbook.open(options.file)
     wanted = {name.casefold() for name in options.sheet}
     names = [book.sheet(name).name for name in options.sheet] or book.sheet_names()
@@ -48,6 +51,21 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         _tell_rows(book, name, options.rows, terminal)
     terminal.answer({"file": str(options.file), "sheets": sheets, "other sheets": others, "names": defined})
     return 0
+
+
+def _tell_soundness(path: Path, terminal: Terminal) -> int:
+    """Say what in a file is not as the standard asks; 1 when anything is."""
+    from tinquire.workbook.package import Package
+    from tinquire.workbook.soundness import unsound
+
+    findings = unsound(Package.open(path))
+    terminal.heading(str(path))
+    for number, finding in enumerate(findings):
+        terminal.line("unsound" if number == 0 else "", f"{finding.part}: {finding.says}")
+    if not findings:
+        terminal.line("sound", "nothing was found that is not as the standard asks")
+    terminal.answer([{"part": finding.part, "says": finding.says} for finding in findings])
+    return 1 if findings else 0
 
 
 def _described(book: Any, sheet: Any) -> dict[str, Any]:

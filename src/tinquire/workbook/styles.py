@@ -9,7 +9,7 @@ from tinquire.looks import PLAIN, Appearance, Edge, Edges
 from tinquire.looks.palette import INDEXED, tinted
 from tinquire.workbook.markup import MAIN, child, children, local, parsed, serialised, tag
 
-__all__ = ["StyleBook", "theme_colours"]
+__all__ = ["STYLE_ORDER", "StyleBook", "theme_colours"]
 
 #: The first number that a file may give to a format of its own (18.8.30).
 _FIRST_OWN_FORMAT = 164
@@ -22,7 +22,7 @@ _EMPTY = f"""<styleSheet xmlns="{MAIN}">
 <cellXfs count="1"><xf numFmtId="0" fontId="0" fillId="0" borderId="0" xfId="0"/></cellXfs>
 <cellStyles count="1"><cellStyle name="Normal" xfId="0" builtinId="0"/></cellStyles></styleSheet>""".replace("\n", "")
 #: Children of a style sheet in the order that 18.8.39 asks for.
-_ORDER = (
+STYLE_ORDER = (
     "numFmts", "fonts", "fills", "borders", "cellStyleXfs", "cellXfs", "cellStyles", "dxfs", "tableStyles", "colors",
     "extLst",
 )  # fmt: skip
@@ -183,7 +183,7 @@ class StyleBook:
         found = child(self._root, name)
         if found is None:
             found = etree.Element(tag(self._root, name))
-            later = set(_ORDER[_ORDER.index(name) + 1 :])
+            later = set(STYLE_ORDER[STYLE_ORDER.index(name) + 1 :])
             follower = next((n for n, other in enumerate(self._root) if local(other) in later), len(self._root))
             self._root.insert(follower, found)
         return found

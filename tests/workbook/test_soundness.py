@@ -1,0 +1,121 @@
+"""What is not as the standard asks is found, each kind by a file made for it."""
+
+from __future__ import annotations
+
+import pytest
+from test_writing import full_book
+
+from parts import members, parts_of, zipped
+from tinquire.workbook.package import Package
+from tinquire.workbook.soundness import MOST_OF_A_KIND, unsound
+
+CELL = '<row r="1"><c r="A1"><v>1</v></c></row>'
+
+
+def findings(tmp_path, parts):
+    path = tmp_path / "w.xlsx"
+    path.write_bytes(zipped(parts))
+    return [f"{one.part}: {one.says}" for one in unsound(Package.open(path))]
+
+
+ROWS = [
+    # sheetData's content, what is found ('' for nothing)
+    (CELL, ""),
+    ('<row><c><v>1</v></c></row>', ""),
+    ('<row r="2"/><row r="1"/>', "rows are out of order or off the grid: row 1"),
+    ('<row r="1048577"/>', "off the grid"),
+    ('<row r="1"><c r="B1"/><c r="A1"/></row>', "a cell is out of place: A1 in row 1"),
+    ('<row r="1"><c r="A2"/></row>', "a cell is out of place: A2 in row 1"),
+    ('<row r="1"><c r="A0"/></row>', "a cell's address is none: 'A0'"),
+    ('<row r="1"><c r="A1" s="1"/></row>', "a cell's style is not there: A1, 1"),
+    ('<row r="1"><c r="A1" t="s"><v>1</v></c></row>', "a cell's text is not there: A1, 1"),
+    ('<row r="1"><c r="A1"><v>x</v></c></row>', "a cell's number is none: A1, 'x'"),
+    ('<row r="1"><c r="A1" t="q"/></row>', "a cell's type is not known: A1, 'q'"),
+    ('<row r="1"><c r="A1"><f>1+</f></c></row>', "a formula cannot be read: A1, a value is missing"),
+    ('<row r="1"><c r="A1"><f t="shared" si="4"/></c></row>', "a shared formula has no master: group 4"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rows", "found"), ROWS)
+def test_cells(tmp_path, rows, found):
+    said = findings(tmp_path, parts_of(rows, shared=["tin"]))
+    assert (found in said[0] and len(said) == 1) if found else said == []
+
+
+SHEETS = [
+    (dict(after='<mergeCells count="2"><mergeCell ref="A1:B2"/><mergeCell ref="B2:C3"/></mergeCells>'), "merged cells overlap: B2:C3"),
+    (dict(after='<mergeCells count="3"><mergeCell ref="A1:B2"/></mergeCells>'), "mergeCells says 3 and has 1"),
+    (dict(after='<mergeCells><mergeCell ref="x"/></mergeCells>'), "merged cells have no area: 'x'"),
+    (dict(after='<pageMargins/><mergeCells count="0"/>'), "elements are out of order: 'mergeCells' comes after 'pageMargins'"),
+    (dict(before='<cols><col min="2" max="3"/><col min="3" max="4"/></cols>'), "columns overlap or run off the grid: 3 to 4"),
+    (dict(after='<tableParts count="1"><tablePart xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships" r:id="rId9"/></tableParts>'), "a table has no relationship: 'rId9'"),
+    (dict(sheets=["One", "one"]), "two sheets have one name: 'one'"),
+    (dict(sheets=["a/b"]), "a sheet's name is not allowed: 'a/b'"),
+    (dict(workbook='|<definedNames><definedName name="a">1+</definedName></definedNames>'), "a name's formula cannot be read: 'a'"),
+    (dict(workbook='|<definedNames><definedName name="a">1</definedName><definedName name="A">2</definedName></definedNames>'), "two names are the same: 'a'"),
+    (dict(workbook='|<definedNames><definedName name="a" localSheetId="5">1</definedName></definedNames>'), "a sheet that is not there: 'a'"),
+    (dict(workbook="<definedNames/>|"), "elements are out of order: 'sheets' comes after 'definedNames'"),
+    (dict(styles='<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><fonts count="2"><font/></fonts><cellXfs><xf fontId="7"/></cellXfs></styleSheet>'), "fonts says 2 and has 1"),
+    (dict(styles='<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs><xf fillId="7"/></cellXfs></styleSheet>'), "a style points past the fills: style 0"),
+    (dict(styles='<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs><xf numFmtId="170"/></cellXfs></styleSheet>'), "style 0, format 170"),
+    (dict(extra={"xl/odd.bin": "x"}), "xl/odd.bin: it has no content type"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("more", "found"), SHEETS, ids=[case[1][:40] for case in SHEETS])
+def test_sheets_names_and_styles(tmp_path, more, found):
+    assert any(found in one for one in findings(tmp_path, parts_of(CELL, **more)))
+
+
+PACKAGES = [
+    ("xl/_rels/workbook.xml.rels", 'Target="worksheets/sheet1.xml"', 'Target="worksheets/sheet7.xml"', "points to a part that is not there: xl/worksheets/sheet7.xml"),
+    ("[Content_Types].xml", "/xl/workbook.xml", "/xl/book.xml", "a type is stated for a part that is not there: xl/book.xml"),
+    ("xl/workbook.xml", 'r:id="rId1"', 'r:id="rId8"', "a sheet has no relationship: 'Sheet1'"),
+    ("xl/workbook.xml", 'sheetId="1"', 'sheetId="1" state="hidden"', "no sheet is visible"),
+    ("xl/worksheets/sheet1.xml", "</worksheet>", "", "cannot be read"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("part", "old", "new", "found"), PACKAGES)
+def test_packages(tmp_path, part, old, new, found):
+    parts = parts_of(CELL)
+    assert old in parts[part]
+    parts[part] = parts[part].replace(old, new)
+    assert any(found in one for one in findings(tmp_path, parts))
+
+
+TABLES = [
+    ('ref="A1:C4"', 'ref="A1:B4"', "has 2 columns on its sheet and 3 by name"),
+    ('ref="A1:C4"', 'ref="A1:C2"', "the table has no row for data"),
+    ('name="Pieces"', 'name="Item"', "two columns have one name: 'item'"),
+    ('name="Pieces"', 'name="Bags"', "a heading is not the column's name: 'Pieces' over 'Bags'"),
+    ('ref="A1:C4"', 'ref="rows"', "the table has no area: 'rows'"),
+]
+
+
+@pytest.mark.parametrize(("old", "new", "found"), TABLES)
+def test_tables(tmp_path, old, new, found):
+    parts = {name: content.decode() for name, content in members(full_book().to_bytes()).items()}
+    assert findings(tmp_path, parts) == []
+    parts["xl/tables/table1.xml"] = parts["xl/tables/table1.xml"].replace(old, new, 1)
+    assert any(found in one for one in findings(tmp_path, parts))
+
+
+def test_one_kind_is_not_said_a_thousand_times(tmp_path):
+    rows = "".join(f'<row r="{n}"><c r="A{n}" s="9"/></row>' for n in range(1, 1001))
+    said = findings(tmp_path, parts_of(rows))
+    assert len(said) == MOST_OF_A_KIND + 1
+    assert said[-1].endswith("995 more of these")
+
+
+def test_the_command(tmp_path, tinquire):
+    path = tmp_path / "w.xlsx"
+    path.write_bytes(zipped(parts_of(CELL)))
+    said = tinquire("show", path, "--sound")
+    assert (said.code, "nothing was found" in said.out) == (0, True)
+    path.write_bytes(zipped(parts_of('<row r="1"><c r="A1" s="9"/></row>')))
+    said = tinquire("show", path, "--sound")
+    assert (said.code, "unsound   xl/worksheets/sheet1.xml: a cell's style is not there: A1, 9" in said.out) == (
+        1,
+        True,
+    )
