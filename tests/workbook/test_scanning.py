@@ -13,8 +13,10 @@ from parts import MAIN
 from tinquire.cells.address import cell_name
 from tinquire.cells.dates import DateSystem
 from tinquire.faults import AccessError
+from tinquire.workbook.markup import local, parsed
 from tinquire.workbook.reading import SheetReader
 from tinquire.workbook.scanning import Unusual
+from tinquire.workbook.strings import SharedStrings, read_texts, rich_text
 
 SHARED = ["tin", "quire", "linen"]
 
@@ -222,3 +224,53 @@ def test_many_distinct_attributes_and_pieces():
         "quire",
         700.5,
     )
+
+
+# -- shared texts ----------------------------------------------------------------------------------------
+
+ITEMS = [
+    ("<si><t>tin</t></si>", "tin"),
+    ("<si><t></t></si>", ""),
+    ("<si><t/></si>", ""),
+    ("<si/>", ""),
+    ('<si><t xml:space="preserve"> a </t></si>', " a "),
+    ("<si><t>a &lt;b&gt; &amp; &#233;&#x41;</t></si>", "a <b> & éA"),
+    ("<si><t>a_x000D_b_x</t></si>", "a\rb_x"),
+    ("<si><r><rPr><b/></rPr><t>bold</t></r><r><t> plain</t></r></si>", "bold plain"),
+    ("<si><t>base</t><rPh sb='0' eb='1'><t>sound</t></rPh></si>", "base"),
+    ("<si><t>two\nlines</t></si>", "two\nlines"),
+    ("<si><t>a > b</t></si>", "a > b"),
+]
+
+
+@given(st.lists(st.sampled_from(ITEMS), max_size=8), st.sampled_from(["", "\n", "<!-- x -->"]))
+def test_shared_texts_are_what_a_parser_reads(items, between):
+    data = (
+        f'<?xml version="1.0"?>\n<sst xmlns="{MAIN}" count="1">{between.join(item for item, _ in items)}</sst>'.encode()
+    )
+    strings = SharedStrings(data)
+    assert strings.texts == [text for _, text in items]
+    assert [rich_text(item) for item in parsed(data) if local(item) == "si"] == strings.texts
+    places = [strings.place("new <text>"), strings.place(" kept ")]
+    made = strings.to_bytes()
+    assert read_texts(made)[places[0]] == "new <text>"
+    assert read_texts(made) == strings.texts
+    body = data[data.index(b'count="1">') + 10 : -6]
+    assert body in made
+    assert b"count=" not in made
+
+
+@pytest.mark.parametrize(
+    "data",
+    [
+        b"<sst><si></sst>",
+        b"<sst><si><t>a</si></sst>",
+        b"<sst><si><t>\x01</t></si></sst>",
+        b"<sst>&who;</sst>",
+        b"",
+        b"<sst>",
+    ],
+)
+def test_damaged_texts_are_refused(data):
+    with pytest.raises(ValueError, match="damaged"):
+        SharedStrings(data)

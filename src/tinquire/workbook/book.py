@@ -128,7 +128,11 @@ class Workbook:
     def strings(self) -> SharedStrings:
         if self._strings is None:
             part = self._by_kind.get("sharedStrings")
-            self._strings = SharedStrings(self.package.root(part) if part and self.package.has(part) else None)
+            try:
+                self._strings = SharedStrings(self.package.read(part) if part and self.package.has(part) else None)
+            except ValueError as error:
+                why = f"its part '{part}' cannot be read: {error}"
+                raise AccessError(Fault("opening a workbook", why, self.name, "get the file again")) from None
         return self._strings
 
     @property

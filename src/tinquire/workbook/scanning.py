@@ -20,7 +20,7 @@ from tinquire.cells.address import MAX_COLUMN, MAX_ROW
 from tinquire.cells.column import Codes, Kind
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Sheet
 
-__all__ = ["CellReading", "Unusual", "scan_cells"]
+__all__ = ["CellReading", "Unusual", "scan_cells", "unescaped"]
 
 #: Bytes scanned at a time: small enough to stay in the processor's cache with the arrays made from them.
 PIECE = 1 << 20
@@ -363,7 +363,7 @@ class _Scanner:
                 given = attributes(head.removeprefix(b"<f").removesuffix(b"/"))
                 known = self.formula_tags[head] = {name.decode(): value.decode() for name, value in given.items()}
             row, column = int(found.rows[place]), int(found.columns[place])
-            content = _unescaped(text)
+            content = unescaped(text.decode())
             form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
             found.formulas[place] = self.reading.formula(form, content, shared, area, row, column)
 
@@ -376,7 +376,7 @@ class _Scanner:
         found.kinds[place], found.numbers[place], found.codes[place] = kind, number, code
 
     def text(self, start: int, end: int) -> str:
-        return _unescaped(self.body[start:end])
+        return unescaped(self.body[start:end].decode())
 
 
 def attributes(text: bytes, *taken: bytes) -> dict[bytes, bytes]:
@@ -390,9 +390,8 @@ def attributes(text: bytes, *taken: bytes) -> dict[bytes, bytes]:
     return given
 
 
-def _unescaped(raw: bytes) -> str:
-    """Text of an element. Raises Unusual for entities that XML does not bring along."""
-    text = raw.decode()
+def unescaped(text: str) -> str:
+    """Text with XML's own entities and numbered characters read. Raises Unusual for others."""
     if "&" not in text:
         return text
     if text.count("&") != len(_ENTITY.findall(text)):

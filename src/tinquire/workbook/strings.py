@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
+import re
+
 from lxml import etree
 
-from tinquire.workbook.markup import MAIN, escaped, local, serialised, unescaped_text, without
+from tinquire.workbook.markup import MAIN, escaped, local, parsed, serialised, unescaped_text, without
+from tinquire.workbook.scanning import Unusual, unescaped
 
 __all__ = ["SharedStrings", "rich_text"]
+
+_HEAD = re.compile(rb"(?:\xef\xbb\xbf)?(?:<\?xml[^>?]*\?>)?\s*<sst([^<>]*)>")
+_UTF8 = re.compile(rb"encoding=[\"'](?i:utf-8|us-ascii)[\"']")
+_COUNTS = re.compile(rb"\s(?:count|uniqueCount)=(?:\"[^\"]*\"|'[^']*')")
+_PLAIN, _KEPT = "<si><t>", '<si><t xml:space="preserve">'
 
 
 def rich_text(element: etree._Element) -> str:
@@ -24,9 +32,10 @@ def rich_text(element: etree._Element) -> str:
 class SharedStrings:
     """The workbook's shared texts. Read ones keep their places; new ones are added behind them."""
 
-    def __init__(self, root: etree._Element | None = None) -> None:
-        self._root = root
-        self.texts: list[str] = [] if root is None else [rich_text(item) for item in root if local(item) == "si"]
+    def __init__(self, data: bytes | None = None) -> None:
+        """Raises ValueError for markup that is damaged."""
+        self._data = data
+        self.texts: list[str] = [] if data is None else read_texts(data)
         self._known = len(self.texts)
         self._places: dict[str, int] = {}
 
@@ -46,19 +55,79 @@ class SharedStrings:
         return found
 
     def to_bytes(self) -> bytes:
-        """The part; counts are left out, as the standard allows, since cells elsewhere may come and go."""
-        fresh = "".join(map(_item, self.texts[self._known :]))
-        if self._root is None:
-            return (
-                f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<sst xmlns="{MAIN}">{fresh}</sst>'.encode()
-            )
-        for name in ("count", "uniqueCount"):
-            without(self._root, name)
-        space = etree.QName(self._root).namespace
-        for item in etree.fromstring(f'<sst xmlns="{space}">{fresh}</sst>'.encode()):
-            self._root.append(item)
+        """The part, new texts behind the known ones, which keep their bytes.
+
+        Counts are left out, as the standard allows, since cells elsewhere may come and go.
+        """
+        fresh = "".join(map(_item, self.texts[self._known :])).encode()
+        if self._data is None:
+            head = f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<sst xmlns="{MAIN}">'
+            self._data = head.encode() + fresh + b"</sst>"
+        else:
+            self._data = _with_items(self._data, fresh)
         self._known = len(self.texts)
-        return serialised(self._root)
+        return self._data
+
+
+def read_texts(data: bytes) -> list[str]:
+    """All texts of the part, plain ones without a parser. Raises ValueError for damaged markup."""
+    try:
+        return _scanned(data)
+    except Unusual:
+        return [rich_text(item) for item in parsed(data) if local(item) == "si"]
+
+
+def _scanned(data: bytes) -> list[str]:
+    """Texts of the usual form: items one behind the other, each `<si><t>text</t></si>` or parsed on its own.
+
+    Raises Unusual for parts in other forms.
+    """
+    head = _HEAD.match(data)
+    if head is None or head[1].endswith(b"/") or (b"encoding" in head[0] and not _UTF8.search(head[0])):
+        raise Unusual
+    end = data.rfind(b"</sst>")
+    body = data[head.end() : end]
+    if end < 0 or data[end:].strip() != b"</sst>" or b"\r" in body or b"<!" in body or b"<?" in body:
+        raise Unusual
+    if re.search(rb"[\x00-\x08\x0b\x0c\x0e-\x1f]", body):
+        raise Unusual
+    try:
+        items = body.decode().split("</si>")
+    except UnicodeDecodeError:
+        raise Unusual from None
+    if items.pop() != "":
+        raise Unusual
+    return [_text_of(item) for item in items]
+
+
+def _text_of(item: str) -> str:
+    """The text of one item without its closing tag."""
+    if item.count("<") == 3 and item.endswith("</t>"):
+        start = 7 if item.startswith(_PLAIN) else 28 if item.startswith(_KEPT) else 0
+        if start and ">" not in item[start:-4]:
+            text = item[start:-4]
+            return unescaped_text(unescaped(text)) if "&" in text or "_x" in text else text
+    try:
+        element = parsed(f"{item}</si>".encode())
+    except ValueError:
+        raise Unusual from None
+    if local(element) != "si":
+        raise Unusual
+    return rich_text(element)
+
+
+def _with_items(data: bytes, items: bytes) -> bytes:
+    head = _HEAD.match(data)
+    end = data.rfind(b"</sst>")
+    if head is not None and end > 0 and not head[1].endswith(b"/"):
+        return data[: head.start(1)] + _COUNTS.sub(b"", head[1]) + data[head.end(1) : end] + items + data[end:]
+    root = parsed(data)
+    for name in ("count", "uniqueCount"):
+        without(root, name)
+    space = etree.QName(root).namespace
+    for item in etree.fromstring(f'<sst xmlns="{space}">'.encode() + items + b"</sst>"):
+        root.append(item)
+    return serialised(root)
 
 
 def _item(text: str) -> str:
