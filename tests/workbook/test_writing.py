@@ -21,9 +21,9 @@ from tinquire.workbook.archive import written_aside
 from tinquire.workbook.book import safe_sheet_name, valid_sheet_name
 from tinquire.workbook.filling import fill
 from tinquire.workbook.package import Package
+from tinquire.workbook.rowbytes import number_text, numbers
 from tinquire.workbook.sheet import TableColumn
 from tinquire.workbook.soundness import unsound
-from tinquire.workbook.writing import number_text
 
 texts = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
 cells = st.one_of(
@@ -95,6 +95,41 @@ def test_texts_stay_texts(tmp_path, text):
 def test_numbers_are_written_with_the_fewest_digits(number, text):
     assert number_text(number) == text
     assert float(number_text(number)) == number
+
+
+@given(
+    st.lists(
+        st.one_of(
+            st.floats(allow_nan=False, allow_infinity=False), st.integers(-(10**6), 10**6).map(lambda n: n / 100)
+        ),
+        min_size=1,
+        max_size=20,
+    )
+)
+def test_numbers_side_by_side_are_spelled_like_one_alone(values):
+    rows = [row.tobytes().replace(b"\x00", b"").decode() for row in numbers(np.array(values))]
+    for row, value in zip(rows, values, strict=True):
+        assert float(row) == value
+        assert len(row) <= len(number_text(value))
+
+
+def test_many_rows_of_every_kind_come_back(tmp_path):
+    count = 10_000
+    kinds = [None, 1.0, 0.25, -7.125, 1e-9, "text", "", True, CellError.NA, "<&>"]
+    items = [kinds[n % len(kinds)] if n % 7 else float(n) for n in range(count)]
+    sheet = Sheet("Many", heights={5000: 21.5}, hidden_rows={4097})
+    sheet.put(3, 1, Column.from_values(items))
+    sheet.put(3, 2, Column.from_values(items), None, Formula("A3", 3, 2))
+    sheet.put(3, 3, Column.from_values(items), 0, Formula("SUM($A$1:$A$2)", 3, 3))
+    sheet.put(8000, 28, Column.of_numbers(np.arange(5000) / 8))
+    book = Workbook.new()
+    book.add_sheet(sheet)
+    read = saved(book, tmp_path / "w.xlsx").sheet("Many")
+    for number in (1, 2, 3):
+        assert read.column(number, 3, count + 2).to_list() == items
+    assert read.column(28, 8000, 12_999).to_list() == [n / 8 for n in range(5000)]
+    assert [read.formula(row, 2).text for row in (3, 4099, 10_002)] == ["A3", "A4099", "A10002"]
+    assert (read.formula(9000, 3).text, read.heights, read.hidden_rows) == ("SUM($A$1:$A$2)", {5000: 21.5}, {4097})
 
 
 def full_book() -> Workbook:

@@ -19,12 +19,13 @@ from tinquire.workbook.markup import MAIN, RELATIONS, child, children, local, pa
 from tinquire.workbook.package import Package
 from tinquire.workbook.patching import patched
 from tinquire.workbook.reading import read_sheet
+from tinquire.workbook.rowbytes import number_text
 from tinquire.workbook.sheet import Sheet, SheetTable
 from tinquire.workbook.splicing import CellPatch
 from tinquire.workbook.strings import SharedStrings
 from tinquire.workbook.styles import StyleBook, theme_colours
 from tinquire.workbook.tableparts import read_table, table_part
-from tinquire.workbook.writing import number_text, sheet_part
+from tinquire.workbook.writing import sheet_part
 
 __all__ = ["DefinedName", "SheetEntry", "Workbook", "safe_sheet_name", "valid_sheet_name"]
 

@@ -8,7 +8,7 @@ from tinquire.formula import parse, write
 from tinquire.formula.tree import Node, Reference, walk
 from tinquire.workbook.sheet import Formula
 
-__all__ = ["Trees", "text_at"]
+__all__ = ["Trees", "stays", "text_at"]
 
 
 class Trees:
@@ -41,9 +41,14 @@ def text_at(formula: Formula, row: int, column: int) -> str:
     """The formula's text as the cell at (row, column) writes it."""
     if (row, column) == (formula.row, formula.column):
         return formula.text
-    if _stays(formula.text, formula.row, formula.column):
+    if stays(formula):
         return formula.text
     return write(parse(formula.text, formula.row, formula.column), row, column)
+
+
+def stays(formula: Formula) -> bool:
+    """Whether a formula reads the same in every cell."""
+    return _stays(formula.text, formula.row, formula.column)
 
 
 @lru_cache(maxsize=4096)

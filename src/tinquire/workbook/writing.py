@@ -4,23 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-import numpy as np
+from tinquire.cells.address import area_name, cell_name
+from tinquire.workbook.markup import MAIN, RELATIONS
+from tinquire.workbook.rowbytes import row_bytes
+from tinquire.workbook.sheet import Sheet
 
-from tinquire.cells.address import area_name, cell_name, column_name
-from tinquire.cells.column import Kind
-from tinquire.cells.values import CellError
-from tinquire.workbook.formulas import text_at
-from tinquire.workbook.markup import MAIN, RELATIONS, escaped
-from tinquire.workbook.sheet import NO_FORMULA, Cells, Formula, Sheet
-
-__all__ = ["formula_markup", "number_text", "sheet_part", "stored_value"]
-
-
-def number_text(number: float) -> str:
-    """A number with the fewest digits that read back the same; whole numbers without a point."""
-    if number == int(number) and abs(number) < 1e15:
-        return str(int(number))
-    return repr(float(number))
+__all__ = ["sheet_part"]
 
 
 def sheet_part(sheet: Sheet, place_of: Callable[[str], int], table_ids: Sequence[str] = ()) -> bytes:
@@ -34,10 +23,10 @@ def sheet_part(sheet: Sheet, place_of: Callable[[str], int], table_ids: Sequence
         _view(sheet),
         '<sheetFormatPr defaultRowHeight="15"/>',
         _columns(sheet),
-        "<sheetData>",
-        *_rows(sheet, place_of),
-        "</sheetData>",
     ]
+    head = "".join(pieces).encode()
+    rows = b"".join(row_bytes(sheet, place_of))
+    pieces = []
     if sheet.merged:
         cells = "".join(f'<mergeCell ref="{area_name(area)}"/>' for area in sheet.merged)
         pieces.append(f'<mergeCells count="{len(sheet.merged)}">{cells}</mergeCells>')
@@ -49,7 +38,7 @@ def sheet_part(sheet: Sheet, place_of: Callable[[str], int], table_ids: Sequence
         parts = "".join(f'<tablePart r:id="{identity}"/>' for identity in table_ids)
         pieces.append(f'<tableParts count="{len(table_ids)}">{parts}</tableParts>')
     pieces.append("</worksheet>")
-    return "".join(pieces).encode()
+    return b"".join((head, b"<sheetData>", rows, b"</sheetData>", "".join(pieces).encode()))
 
 
 def _view(sheet: Sheet) -> str:
@@ -75,63 +64,3 @@ def _columns(sheet: Sheet) -> str:
         for number in sorted(sheet.widths)
     )
     return f"<cols>{each}</cols>"
-
-
-def _rows(sheet: Sheet, place_of: Callable[[str], int]) -> list[str]:
-    """The rows' markup: cells are made column by column, then put together row by row."""
-    pieces: dict[int, list[str]] = {}
-    for number in sorted(sheet.columns):
-        cells = sheet.columns[number]
-        for row, text in zip(cells.rows.tolist(), _cells(sheet, number, cells, place_of), strict=True):
-            pieces.setdefault(row, []).append(text)
-    result = []
-    for row in sorted(pieces.keys() | sheet.heights.keys()):
-        height = f' ht="{sheet.heights[row]:g}" customHeight="1"' if row in sheet.heights else ""
-        hidden = ' hidden="1"' if row in sheet.hidden_rows else ""
-        result.append(f'<row r="{row}"{height}{hidden}>{"".join(pieces.get(row, ()))}</row>')
-    return result
-
-
-def _cells(sheet: Sheet, number: int, cells: Cells, place_of: Callable[[str], int]) -> list[str]:
-    letters = column_name(number)
-    places = {
-        code: place_of(sheet.texts[code])
-        for code in np.unique(cells.codes[(cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA)]).tolist()
-    }
-    result = []
-    for row, kind, value, code, style, formula in zip(
-        cells.rows.tolist(), cells.kinds.tolist(), cells.numbers.tolist(), cells.codes.tolist(),
-        cells.styles.tolist(), cells.formulas.tolist(), strict=True,
-    ):  # fmt: skip
-        dress = f' s="{style}"' if style else ""
-        if formula == NO_FORMULA:
-            if kind == Kind.TEXT:
-                result.append(f'<c r="{letters}{row}"{dress} t="s"><v>{places[code]}</v></c>')
-            else:
-                form, content = stored_value(kind, value, "")
-                result.append(f'<c r="{letters}{row}"{dress}{form}>{content}</c>')
-            continue
-        form, content = stored_value(kind, value, sheet.texts[code] if kind == Kind.TEXT else "")
-        text = formula_markup(sheet.formulas[formula], row, number)
-        result.append(f'<c r="{letters}{row}"{dress}{form}>{text}{content}</c>')
-    return result
-
-
-def stored_value(kind: int, number: float, text: str) -> tuple[str, str]:
-    """The `t` attribute and the value element of a cell; a text is stored in the cell, as a formula's result is."""
-    if kind == Kind.NUMBER:
-        return "", f"<v>{number_text(number)}</v>"
-    if kind == Kind.TEXT:
-        return ' t="str"', f"<v>{escaped(text)}</v>"
-    if kind == Kind.BOOL:
-        return ' t="b"', f"<v>{int(number)}</v>"
-    if kind == Kind.ERROR:
-        return ' t="e"', f"<v>{escaped(CellError.from_code(int(number)).text)}</v>"
-    return "", ""
-
-
-def formula_markup(formula: Formula, row: int, column: int) -> str:
-    """A formula as the cell at (row, column) writes it: its own text, moved there when another cell wrote it."""
-    if formula.array is not None:
-        return f'<f t="array" ref="{area_name(formula.array)}">{escaped(formula.text)}</f>'
-    return f"<f>{escaped(text_at(formula, row, column))}</f>"

@@ -1,0 +1,234 @@
+"""Rows of a sheet as bytes, built column by column: a matrix of bytes with a line for each row, its gaps taken out.
+
+Each piece of a cell's markup (its tag, its row's digits, its style, its value) is a matrix with a line for each row,
+padded with zero bytes; side by side they are the rows, and one `translate` removes the padding. A sheet's own texts
+hold no zero byte, since the standard's escapes stand for them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tinquire.cells.address import area_name, column_name
+from tinquire.cells.column import Codes, Floats, Kind
+from tinquire.cells.values import CellError
+from tinquire.workbook.formulas import stays, text_at
+from tinquire.workbook.markup import escaped
+from tinquire.workbook.sheet import NO_FORMULA, Cells, Formula, Sheet
+
+__all__ = ["number_text", "row_bytes"]
+
+Bytes: TypeAlias = NDArray[np.uint8]
+
+#: Rows put together at a time: the matrices stay within a few megabytes.
+CHUNK = 4096
+#: Decimals tried for a short spelling; numbers that need more are spelled one by one.
+_DECIMALS = 4
+#: Whole numbers beyond this are spelled one by one.
+_LARGEST_WHOLE = 1e15
+
+
+def number_text(number: float) -> str:
+    """A number with the fewest digits that read back the same; whole numbers without a point."""
+    if number == int(number) and abs(number) < _LARGEST_WHOLE:
+        return str(int(number))
+    return repr(float(number))
+
+
+def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
+    """The `row` elements of a sheet, some thousands at a time. `place_of` gives a text's shared place."""
+    columns = [(number, sheet.columns[number]) for number in sorted(sheet.columns)]
+    used = [cells.rows for _, cells in columns]
+    marked = np.array(sorted(sheet.heights.keys() | sheet.hidden_rows), np.int32)
+    if used and not len(marked) and all(np.array_equal(one, used[0]) for one in used):
+        rows = used[0]
+    else:
+        rows = np.unique(np.concatenate([*used, marked]))
+    places = {number: _shared_places(sheet, cells, place_of) for number, cells in columns}
+    for start in range(0, len(rows), CHUNK):
+        chunk = rows[start : start + CHUNK]
+        digits = whole_digits(chunk.astype(np.int64))
+        pieces = [_constant(b'<row r="', len(chunk)), digits, _row_marks(sheet, chunk)]
+        for number, cells in columns:
+            pieces += _column(sheet, number, cells, chunk, digits, places[number])
+        pieces.append(_constant(b"</row>", len(chunk)))
+        yield np.concatenate(pieces, axis=1).tobytes().translate(None, b"\x00")
+
+
+def _shared_places(sheet: Sheet, cells: Cells, place_of: Callable[[str], int]) -> Codes:
+    """For each text code of a column that stands without a formula, its place among the shared texts."""
+    used = np.unique(cells.codes[(cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA)])
+    table = np.zeros(int(used.max(initial=0)) + 1, np.int64)
+    for code in used.tolist():
+        table[code] = place_of(sheet.texts[code])
+    return table
+
+
+# -- pieces ----------------------------------------------------------------------------------------------
+
+
+def _constant(text: bytes, count: int) -> Bytes:
+    return np.broadcast_to(np.frombuffer(text, np.uint8), (count, len(text)))
+
+
+def _texts(texts: Sequence[bytes], count: int) -> Bytes:
+    """A matrix of texts of any lengths."""
+    width = max(map(len, texts), default=0)
+    if width == 0:
+        return np.zeros((count, 0), np.uint8)
+    return np.array(texts, f"S{width}").view(np.uint8).reshape(count, width)
+
+
+def _picked(choices: Sequence[bytes], picks: NDArray[np.int64]) -> Bytes:
+    """A matrix of texts chosen by number."""
+    if len(picks) and (picks == picks[0]).all():
+        return _constant(choices[int(picks[0])], len(picks))
+    return _texts(choices, len(choices))[picks]
+
+
+def whole_digits(values: NDArray[np.int64]) -> Bytes:
+    """Digits of whole numbers that are not negative, on the right of their columns."""
+    width = len(str(int(values.max(initial=0))))
+    digits = np.zeros((len(values), width), np.uint8)
+    rest = values
+    for place in range(width - 1, -1, -1):
+        rest, digit = np.divmod(rest, 10)
+        shown = (digit > 0) | (rest > 0) | (place == width - 1)
+        digits[:, place] = np.where(shown, digit + 48, 0)
+    return digits
+
+
+def numbers(values: Floats) -> Bytes:
+    """Numbers as `number_text` spells them, one a line."""
+    count = len(values)
+    decimals = np.full(count, -1, np.int64)
+    scaled = np.zeros(count)
+    size = np.minimum(np.abs(values), 10 * _LARGEST_WHOLE)  # larger ones are spelled alone, and must not overflow
+    for places in range(_DECIMALS, -1, -1):
+        power = 10.0**places
+        rounded = np.rint(size * power)
+        short = (rounded / power == size) & (rounded < _LARGEST_WHOLE)
+        decimals = np.where(short, places, decimals)
+        scaled = np.where(short, rounded, scaled)
+    plain = decimals >= 0
+    most = int(decimals.max(initial=0))
+    units = np.power(10, np.maximum(decimals, 0))
+    whole, part = np.divmod(scaled.astype(np.int64), units)
+    pieces = [
+        np.where((values < 0) & plain, 45, 0).astype(np.uint8)[:, None],
+        np.where(plain[:, None], whole_digits(whole), 0).astype(np.uint8),
+    ]
+    if most > 0:
+        pieces.append(np.where(decimals > 0, 46, 0).astype(np.uint8)[:, None])
+        lifted = part * np.power(10, most - np.maximum(decimals, 0))
+        for place in range(most - 1, -1, -1):
+            digit = lifted // 10**place % 10 + 48
+            pieces.append(np.where(decimals > most - 1 - place, digit, 0).astype(np.uint8)[:, None])
+    if not plain.all():
+        odd = [
+            b"" if fine else repr(value).encode() for value, fine in zip(values.tolist(), plain.tolist(), strict=True)
+        ]
+        pieces.append(_texts(odd, count))
+    return np.concatenate(pieces, axis=1)
+
+
+def _row_marks(sheet: Sheet, rows: Codes) -> Bytes:
+    """What stands in a row's tag behind its number."""
+    if not sheet.heights and not sheet.hidden_rows:
+        return _constant(b'">', len(rows))
+    marks = []
+    for row in rows.tolist():
+        height = f' ht="{sheet.heights[row]:g}" customHeight="1"' if row in sheet.heights else ""
+        hidden = ' hidden="1"' if row in sheet.hidden_rows else ""
+        marks.append(f'"{height}{hidden}>'.encode())
+    return _texts(marks, len(rows))
+
+
+# -- cells -----------------------------------------------------------------------------------------------
+
+
+def _column(sheet: Sheet, number: int, cells: Cells, rows: Codes, digits: Bytes, places: Codes) -> Iterator[Bytes]:
+    """The pieces of one column's cells in the given rows; rows without a cell get padding alone."""
+    at = cells.places(int(rows[0]), int(rows[-1]))
+    if at.start == at.stop:
+        return
+    here = np.searchsorted(rows, cells.rows[at])
+    everywhere = len(here) == len(rows)
+    for piece in _cell_pieces(sheet, number, cells, at, digits[here], places):
+        if everywhere:
+            yield piece
+            continue
+        spread = np.zeros((len(rows), piece.shape[1]), np.uint8)
+        spread[here] = piece
+        yield spread
+
+
+def _cell_pieces(sheet: Sheet, number: int, cells: Cells, at: slice, digits: Bytes, places: Codes) -> Iterator[Bytes]:
+    kinds, values, codes = cells.kinds[at], cells.numbers[at], cells.codes[at]
+    formulas, count = cells.formulas[at], len(cells.kinds[at])
+    has_formula = formulas != NO_FORMULA
+    has_value = kinds != Kind.BLANK
+    yield _constant(f'<c r="{column_name(number)}'.encode(), count)
+    yield digits
+    used, picks = np.unique(cells.styles[at], return_inverse=True)
+    yield _picked([f'" s="{style}"'.encode() if style else b'"' for style in used.tolist()], picks)
+    shared = (kinds == Kind.TEXT) & ~has_formula
+    form = np.select([shared, kinds == Kind.TEXT, kinds == Kind.BOOL, kinds == Kind.ERROR], [1, 2, 3, 4], 0)
+    yield _picked([b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"'], form)
+    yield _picked([b"/>", b">"], (has_formula | has_value).astype(np.int64))
+    if has_formula.any():
+        yield _formulas(sheet, number, formulas, cells.rows[at])
+    if not has_value.any():
+        yield _picked([b"", b"</c>"], has_formula.astype(np.int64))
+        return
+    yield _picked([b"", b"<v>"], has_value.astype(np.int64))
+    yield _values(sheet, kinds, values, codes, shared, places)
+    yield _picked([b"", b"</v></c>", b"</c>"], np.where(has_value, 1, np.where(has_formula, 2, 0)))
+
+
+def _values(
+    sheet: Sheet, kinds: NDArray[np.uint8], values: Floats, codes: Codes, shared: NDArray[np.bool_], places: Codes
+) -> Bytes:
+    """The insides of the value elements; numbers, places of texts, yes/no side by side, of which one is there."""
+    count = len(kinds)
+    pieces: list[Bytes] = []
+    numeric = (kinds == Kind.NUMBER) | (kinds == Kind.BOOL)
+    if numeric.any():
+        pieces.append(np.where(numeric[:, None], numbers(np.where(numeric, values, 0.0)), 0).astype(np.uint8))
+    if shared.any():
+        found = whole_digits(places[np.where(shared, codes, 0)])
+        pieces.append(np.where(shared[:, None], found, 0).astype(np.uint8))
+    rest = ~numeric & ~shared & (kinds != Kind.BLANK)
+    if rest.any():
+        texts = [b""] * count
+        for place in np.flatnonzero(rest).tolist():
+            text = kinds[place] == Kind.TEXT
+            texts[place] = escaped(
+                sheet.texts[codes[place]] if text else CellError.from_code(int(values[place])).text
+            ).encode()
+        pieces.append(_texts(texts, count))
+    return np.concatenate(pieces, axis=1)
+
+
+def _formulas(sheet: Sheet, number: int, formulas: Codes, rows: Codes) -> Bytes:
+    """The formula elements; one that reads the same in every cell is written once."""
+    used, picks = np.unique(formulas, return_inverse=True)
+    known = [None if one == NO_FORMULA else sheet.formulas[one] for one in used.tolist()]
+    if all(formula is None or (formula.array is None and stays(formula)) for formula in known):
+        return _picked([b"" if formula is None else _formula(formula, 0, 0) for formula in known], picks)
+    texts = []
+    for pick, row in zip(picks.tolist(), rows.tolist(), strict=True):
+        formula = known[pick]
+        texts.append(b"" if formula is None else _formula(formula, row, number))
+    return _texts(texts, len(texts))
+
+
+def _formula(formula: Formula, row: int, column: int) -> bytes:
+    """A formula as the cell at (row, column) writes it: its own text, moved there when another cell wrote it."""
+    if formula.array is not None:
+        return f'<f t="array" ref="{area_name(formula.array)}">{escaped(formula.text)}</f>'.encode()
+    return f"<f>{escaped(text_at(formula, row, column))}</f>".encode()
