@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 import tinquire
+from parts import members
 from tinquire.cli.main import COMMANDS
 from tinquire.larkfold.make import job_files
 from tinquire.workbook import Workbook
@@ -20,9 +21,10 @@ PACKAGE = Path(tinquire.__file__).parent
 
 def test_shipped_data_is_what_the_seeded_script_makes():
     for name, content in job_files():
-        assert (PACKAGE / "larkfold/job" / name).read_bytes() == content, (
-            f"run scripts/make_larkfold.py: {name} differs"
-        )
+        shipped = (PACKAGE / "larkfold/job" / name).read_bytes()
+        # Compressed bytes depend on the installation, the parts never do.
+        same = members(shipped) == members(content) if name.endswith(".xlsx") else shipped == content
+        assert same, f"run scripts/make_larkfold.py: {name} differs"
 
 
 @pytest.mark.parametrize("paper", ["ARCHITECTURE.md", "CONTRIBUTING.md", "README.md", "docs/guide.md"])

@@ -184,7 +184,7 @@ FAULTS = [
     ("a missing attachment", [('attach  = ["pack"]', 'attach  = ["pack", "lists/terms.pdf"]')], 1, "docket.toml, line 113", "the attachment 'lists/terms.pdf' is neither", "put the file there"),
     ("a check that fails", [("ROUND(total_charged - ledger_income, 2) = 0", "ROUND(total_charged, 2) = 0")], 1, "docket.toml, line 72", "the charges are not what the ledger says", "find the rows"),
     ("an error in a figure", [('"MAX(charges[Charge])"', '"1/(pickups_charged-ROWS(charges))"')], 1, "docket.toml, line 63", "gives #DIV/0!", "mend the formula"),
-    ("a missing template", [("templates/pack.xlsx", "templates/cover.xlsx")], 2, "docket.toml, line 77", "no template 'templates/cover.xlsx'", "put it there"),
+    ("a missing template", [("templates/pack.xlsx", "templates/cover.xlsx")], 2, "docket.toml, line 78", "no template 'templates/cover.xlsx'", "put it there"),
     ("a missing source file", [("lists/rates.csv", "lists/rate.csv")], 3, "docket.toml, line 19", "no file 'lists/rate.csv': the nearest is 'rates.csv'", "put it there"),
     ("a living formula without its columns", [('"Pieces", "Rate", "Discount", "Charge"]\nformulas    = "living"\ntotals      = { Pieces = "sum", Charge = "sum" }\ntotal_label = "All', '"Pieces", "Rate", "Charge"]\nformulas    = "living"\ntotals      = { Pieces = "sum", Charge = "sum" }\ntotal_label = "All')], 2, "docket.toml, line 81", "needs the column 'Discount' on its sheet", 'formulas = "values"'),
     ("an unfilled slot in a mail", [("[:Name before ' ':]", "[:Nme before ' ':]")], 2, "docket.toml, line 108", "nothing is called 'Nme': the nearest is 'Name'", "mend the slot"),
@@ -233,6 +233,28 @@ def test_bad_file(job, tinquire, name, change, code, why):
     said = tinquire("run", job / "docket.toml", *PERIOD)
     assert (said.code, why in said.err) == (code, True), said.err
     assert not (job / "out").exists()
+
+
+def test_all_that_is_wrong_is_said_at_once(edit_docket, tinquire):
+    """Faults of the sources do not hide those of the outputs that can be told without rows."""
+    path = edit_docket(
+        ("read_as = { Pieces = { none = 0 } }", ""),
+        ('"date dmy"', '"date"'),
+        ("lists/managers.csv", "lists/manager.csv"),
+        ("largest_charge ", "larges_charge "),
+        ('attach  = ["pack"]', 'attach  = ["pack", "terms.pdf"]'),
+    )
+    said = tinquire("check", path, *PERIOD)
+    assert said.code == 3
+    for text in (
+        "'none' is not a number",
+        "could be 1 October",
+        "no file 'lists/manager.csv'",
+        "nothing fills [:largest charge",
+        "attachment 'terms.pdf'",
+    ):
+        assert text in said.err
+    assert said.err.count("stopped   ") == 5
 
 
 def test_an_output_that_cannot_be_written(job, tinquire):

@@ -19,7 +19,7 @@ from tinquire.press.filenames import safe_file_name
 from tinquire.press.reckoning import Reckoning, unfilled_fault
 from tinquire.press.slotfill import SlotScope
 
-__all__ = ["MadeMail", "make_mails"]
+__all__ = ["MadeMail", "make_mails", "missing_attachment"]
 
 _MARK = re.compile("\x00(\\d+)\x00")
 
@@ -114,10 +114,16 @@ def _attachments(
             raise UseError(*(unfilled_fault(one, f"mail '{name}', attachments", where) for one in unfilled))
         path = work.docket.base / text
         if not path.is_file():
-            near = known_names(text, list(outputs))
-            why = f"the attachment '{text}' is neither an output of this docket nor a file: {near}"
-            raise DataError(Fault(f"mail '{name}', attachments", why, where, "put the file there, or mend its name"))
+            raise missing_attachment(work, name, number, text)
         yield Attachment(path.name, path.read_bytes())
+
+
+def missing_attachment(work: Reckoning, mail: str, number: int, entry: str) -> DataError:
+    """The error for an attachment that is neither an output nor a file; `number` is its place in the list."""
+    near = known_names(entry, list(work.docket.model.workbooks))
+    why = f"the attachment '{entry}' is neither an output of this docket nor a file: {near}"
+    where = work.docket.where("mails", mail, "attach", number)
+    return DataError(Fault(f"mail '{mail}', attachments", why, where, "put the file there, or mend its name"))
 
 
 def _mail(desk: _Desk, scope: SlotScope, seen: Counter[tuple[str, ...]], place: str) -> MadeMail:

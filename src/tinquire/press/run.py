@@ -16,6 +16,7 @@ from tinquire.faults import AccessError, DataError, Fault, TinQuireError, UseErr
 from tinquire.formula.slots import filled_text
 from tinquire.press.daybook import Daybook, digest
 from tinquire.press.filenames import safe_file_name
+from tinquire.press.foresight import foreseen
 from tinquire.press.mails import MadeMail, filled_path, make_mails
 from tinquire.press.reckoning import Reckoning, reckon, unfilled_fault
 from tinquire.press.workbooks import make_workbook
@@ -63,7 +64,7 @@ def make(
     house = load_house(docket.base / docket.model.style if docket.model.style else None)
     work = reckon(docket, period, house, said)
     if work.errors:
-        raise merged(work.errors)
+        raise merged([*work.errors, *foreseen(work)])
     pack = Pack(work)
     pack.out = docket.base / filled_path(work, docket.model.out, "out")
     pack.outbox = docket.base / filled_path(work, docket.model.outbox, "outbox")

@@ -104,45 +104,80 @@ def table_sheet(plan: SheetPlan, table: Table, house: House, styles: StyleBook, 
     """
     stopped = f"sheet '{plan.name}'"
     places = [table.find(name, stopped) for name in plan.columns] or list(range(len(table.fields)))
-    table = table.select(places)
-    totals = {table.fields[table.find(name, stopped)].name: kind for name, kind in plan.totals.items()}
-    dresser = _Dresser(house, styles, plan)
-    sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
-    top = _title(sheet, plan, dresser)
-    height = max(table.height, 1)
-    parts = []
-    for number, column in enumerate(table.columns, start=1):
-        one = table.fields[number - 1]
-        first, last = number == 1, number == len(table.fields)
-        formula = None
-        if plan.living and one.formula is not None:
-            formula = living_formula(one.formula, table_name, table.headings, stopped, plan.where)
-        heading = dresser.number("heading", None, first=first, last=last, align=_align(one.type))
+    shown = table.select(places)
+    totals = {shown.fields[shown.find(name, stopped)].name: kind for name, kind in plan.totals.items()}
+    return _TableLayout(plan, shown, totals, table_name, _Dresser(house, styles, plan)).sheet()
+
+
+@dataclass(frozen=True)
+class _TableLayout:
+    """A table on its way to a sheet: `totals` are kinds of totals by heading."""
+
+    plan: SheetPlan
+    table: Table
+    totals: Mapping[str, str]
+    name: str
+    dresser: _Dresser
+
+    @property
+    def height(self) -> int:
+        """Rows of the block; a table part has at least one, blank when there is no data."""
+        return max(self.table.height, 1)
+
+    def sheet(self) -> Sheet:
+        plan, fields = self.plan, self.table.fields
+        sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
+        top = _title(sheet, plan, self.dresser)
+        parts = tuple(self.column(sheet, top, number) for number in range(1, len(fields) + 1))
+        _heading_height(sheet, top, self.table.headings, self.dresser)
+        area = Area(top, 1, top + self.height + bool(self.totals), len(fields))
+        sheet.tables.append(SheetTable(self.name, area, parts, totals=bool(self.totals), filter=plan.filter))
+        sheet.frozen = (top, 0) if plan.freeze else (0, 0)
+        sheet.repeat_rows = (top, top)
+        return sheet
+
+    def column(self, sheet: Sheet, top: int, number: int) -> TableColumn:
+        """Write one column, heading to total, and return what the table part says of it."""
+        one, values = self.table.fields[number - 1], self.table.columns[number - 1]
+        first, last = number == 1, number == len(self.table.fields)
+        align = _align(one.type)
+        heading = self.dresser.number("heading", None, first=first, last=last, align=align)
         sheet.put(top, number, Column.from_values([one.name]), heading)
-        body = column if table.height else Column.blank(1)
-        made = None if formula is None or not table.height else Formula(formula, top + 1, number)
-        sheet.put(
-            top + 1,
-            number,
-            body,
-            dresser.run("rows", one.type, height, first=first, last=last, align=_align(one.type)),
-            made,
-        )
-        total = None
-        if totals:
-            total = _total(
-                sheet, plan, dresser, top + 1 + height, number, one, column, totals, table_name, first=first, last=last
-            )
-        label = plan.total_label if totals and first and total is None else None
-        parts.append(TableColumn(one.name, formula, total, label))
-        _fit(sheet, number, one, column, dresser, button=plan.filter)
-    _heading_height(sheet, top, [one.name for one in table.fields], dresser)
-    bottom = top + height + bool(totals)
-    area = Area(top, 1, bottom, len(table.fields))
-    sheet.tables.append(SheetTable(table_name, area, tuple(parts), totals=bool(totals), filter=plan.filter))
-    sheet.frozen = (top, 0) if plan.freeze else (0, 0)
-    sheet.repeat_rows = (top, top)
-    return sheet
+        formula = self.living(one)
+        written = None if formula is None or not self.table.height else Formula(formula, top + 1, number)
+        styles = self.dresser.run("rows", one.type, self.height, first=first, last=last, align=align)
+        sheet.put(top + 1, number, values if self.table.height else Column.blank(1), styles, written)
+        _fit(sheet, number, one, values, self.dresser, button=self.plan.filter)
+        if not self.totals:
+            return TableColumn(one.name, formula)
+        return self.total(sheet, top + 1 + self.height, number, formula)
+
+    def living(self, one: Field) -> str | None:
+        """A derived column's formula as its cells write it; None for values."""
+        if not self.plan.living or one.formula is None:
+            return None
+        stopped = f"sheet '{self.plan.name}'"
+        return living_formula(one.formula, self.name, self.table.headings, stopped, self.plan.where)
+
+    def total(self, sheet: Sheet, row: int, number: int, formula: str | None) -> TableColumn:
+        """Write one cell of the totals row, and return the column with its total or label."""
+        one, values = self.table.fields[number - 1], self.table.columns[number - 1]
+        first, last = number == 1, number == len(self.table.fields)
+        kind = self.totals.get(one.name)
+        if kind is None:
+            label = self.plan.total_label if first else None
+            style = self.dresser.number("total", None, first=first, last=last)
+            sheet.put(row, number, Column.from_values([label]), style)
+            return TableColumn(one.name, formula, total_label=label)
+        shown_as = "whole" if kind == "count" else one.type
+        style = self.dresser.number("total", shown_as, first=first, last=last, align=_align(shown_as))
+        choice, word = _TOTALS[kind]
+        # Over no rows at all there is nothing to work out, and some totals would be errors.
+        living = self.plan.living and len(values) > 0
+        text = f"SUBTOTAL({choice},{self.name}[{escaped_column(one.name)}])"
+        written = Formula(text, row, number) if living else None
+        sheet.put(row, number, Column.from_values([_worked(kind, values)]), style, written)
+        return TableColumn(one.name, formula, total=word if living else None)
 
 
 def _title(sheet: Sheet, plan: SheetPlan, dresser: _Dresser) -> int:
@@ -153,27 +188,6 @@ def _title(sheet: Sheet, plan: SheetPlan, dresser: _Dresser) -> int:
     sheet.put(1, 1, Column.from_values([plan.title]), dresser.styles.number(look))
     sheet.heights[1] = round(look.size * _LINE_HEIGHT + _TITLE_ROOM, 1)
     return 3
-
-
-def _total(
-    sheet: Sheet, plan: SheetPlan, dresser: _Dresser, row: int, number: int, one: Field, column: Column,
-    totals: Mapping[str, str], table_name: str, *, first: bool, last: bool,
-) -> str | None:  # fmt: skip
-    """Write one cell of the totals row, and return its word for the table part."""
-    kind = totals.get(one.name)
-    shown_as = "whole" if kind == "count" else one.type
-    align = _align(shown_as) if kind else None
-    style = dresser.number("total", shown_as if kind else None, first=first, last=last, align=align)
-    if kind is None:
-        label: Value = plan.total_label if first else None
-        sheet.put(row, number, Column.from_values([label]), style)
-        return None
-    choice, word = _TOTALS[kind]
-    # Over no rows at all there is nothing to work out, and some totals would be errors.
-    living = plan.living and len(column) > 0
-    formula = Formula(f"SUBTOTAL({choice},{table_name}[{escaped_column(one.name)}])", row, number) if living else None
-    sheet.put(row, number, Column.from_values([_worked(kind, column)]), style, formula)
-    return word if living else None
 
 
 def _worked(kind: str, column: Column) -> Value:

@@ -19,7 +19,7 @@ from tinquire.workbook.book import safe_sheet_name
 from tinquire.workbook.filling import fill
 from tinquire.workbook.recalc import recalculate
 
-__all__ = ["make_workbook"]
+__all__ = ["make_workbook", "start_workbook"]
 
 #: Cells in error are listed one by one up to this many.
 _LISTED = 8
@@ -28,8 +28,7 @@ _LISTED = 8
 def make_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook:
     """A workbook, recalculated and without errors in its cells. Raises one error with all that is wrong."""
     scope = work.slots()
-    where = work.docket.where("workbooks", name)
-    book = _start(work, name, model, where)
+    book = start_workbook(work, name, model)
     unfilled = fill(book, scope.resolve, scope.format_of)
     errors: list[TinQuireError] = []
     for one in unfilled:
@@ -47,12 +46,14 @@ def make_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook:
     return book
 
 
-def _start(work: Reckoning, name: str, model: WorkbookModel, where: str) -> Workbook:
+def start_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook:
+    """The workbook that an output starts from: its template, or a new one. Raises UseError and AccessError."""
     if model.template is None:
         return Workbook.new(work.house.font, work.house.size)
     path = work.docket.base / model.template
     if not path.is_file():
         why = f"there is no template '{model.template}'"
+        where = work.docket.where("workbooks", name, "template")
         raise UseError(Fault(f"workbook '{name}'", why, where, "put it there, or mend its name"))
     return Workbook.open(path, model.template)
 

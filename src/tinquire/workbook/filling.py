@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -13,7 +13,7 @@ from tinquire.formula.slots import Resolver, Unfilled, checked_fill, filled_text
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.sheet import NO_FORMULA, Sheet
 
-__all__ = ["UnfilledCell", "fill"]
+__all__ = ["UnfilledCell", "fill", "slotted_cells"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +38,13 @@ def fill(book: Workbook, resolve: Resolver, format_of: Callable[[str], str]) -> 
             missing = _fill_cell(book, sheet, row, column, text, resolve, format_of)
             unfilled.extend(UnfilledCell(sheet.name, cell_name(row, column), one) for one in missing)
     return unfilled
+
+
+def slotted_cells(book: Workbook) -> Iterator[tuple[str, str, str]]:
+    """Sheet, cell and text of every cell with a slot."""
+    for sheet in book.sheets():
+        for row, column, text in _slotted(sheet):
+            yield sheet.name, cell_name(row, column), text
 
 
 def _slotted(sheet: Sheet) -> list[tuple[int, int, str]]:
