@@ -97,7 +97,9 @@ contents = st.one_of(
     plain_texts.map(lambda text: ("", f"<f>{escaped(text)}</f><v>3</v>")),
     st.sampled_from(
         [("", '<f t="shared" ref="A1:A9" si="0">B1+1</f><v>1</v>'), ("", '<f t="shared" si="0"/><v>2</v>'), ("", '<f t="array" ref="A1:B2">B1</f>'),
-         (' t="str"', '<f t="shared" si="1"></f><v>x</v>'), ("", '<f ca="1">1&gt;2</f>'), ("", ""), (' t="inlineStr"', "<is><t>in</t></is>"), ("", "<v>1</v><extLst/>")]
+         (' t="str"', '<f t="shared" si="1"></f><v>x</v>'), ("", '<f ca="1">1&gt;2</f>'), ("", ""), (' t="inlineStr"', "<is><t>in</t></is>"), (' t="inlineStr"', '<is><t xml:space="preserve"> a&amp;b_x000D_</t></is>'),
+         (' t="inlineStr"', "<is><t/></is>"), (' t="inlineStr"', "<is></is>"), (' t="inlineStr"', "<v>1</v>"), ("", "<is><t>x</t></is>"), (' t="s"', "<is><t>y</t></is>"),
+         ("", "<v>1</v><extLst/>")]
     ),
 )  # fmt: skip
 cells = st.tuples(st.integers(1, 30), st.sampled_from(["", ' s="3"', ' s="12" cm="1"']), contents, st.booleans())
@@ -143,7 +145,7 @@ def test_what_is_scanned_is_what_is_read_with_care(rows):
 GOOD = part(
     '<row r="1" spans="1:3"><c r="A1" t="s"><v>1</v></c><c r="B1" s="2"><v>12.5</v></c><c r="C1"><f>B1*2</f><v>25</v></c></row>'
     '<row r="2"><c r="A2" t="str"><f>"x"&amp;A1</f><v>xquire</v></c><c r="B2" t="b"><v>0</v></c><c r="AB2" s="1"/></row>'
-    '<row r="10" ht="30" customHeight="1"><c r="A10"><v>-3</v></c></row>'
+    '<row r="10" ht="30" customHeight="1"><c r="A10"><v>-3</v></c><c r="B10" t="inlineStr"><is><t>in</t></is></c></row>'
 )
 
 
@@ -190,7 +192,7 @@ UNUSUAL = {
     "no address": part('<row r="1"><c><v>1</v></c></row>'),
     "another row's address": part('<row r="1"><c r="A2"><v>1</v></c></row>'),
     "space between tags": part('<row r="1"> <c r="A1"><v>1</v></c></row>'),
-    "text in place": part('<row r="1"><c r="A1" t="inlineStr"><is><t>x</t></is></c></row>'),
+    "text in place in runs": part('<row r="1"><c r="A1" t="inlineStr"><is><r><t>x</t></r></is></c></row>'),
     "a row twice": part('<row r="1"><c r="A1"><v>1</v></c></row><row r="1"><c r="A1"><v>2</v></c></row>'),
     "an unknown entity": part('<row r="1"><c r="A1" t="str"><v>&who;</v></c></row>'),
     "a control character": part('<row r="1"><c r="A1" t="str"><v>\x01</v></c></row>'),

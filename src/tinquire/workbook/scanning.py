@@ -3,8 +3,8 @@
 Programs write cells in one plain form nearly always: `<c r="B2" s="3" t="s"><v>17</v></c>`. Here the few kinds of tags
 are found by comparing bytes, many at a time, and it is proved that they account for every `<` and every `>`, that they
 follow each other as they may, and that each cell's address has its row's number. The text of a cell's further
-attributes is one of a handful, and is understood once for each. Whatever fails a proof (texts in place, odd markup,
-missing addresses) raises `Unusual`, and the careful reader takes the whole sheet.
+attributes is one of a handful, and is understood once for each. Whatever fails a proof (texts with runs of letters, odd
+markup, missing addresses) raises `Unusual`, and the careful reader takes the whole sheet.
 """
 
 from __future__ import annotations
@@ -32,12 +32,13 @@ _PADDING = 128
 
 _ROW, _ROW_EMPTY, _ROW_END, _CELL, _CELL_EMPTY, _CELL_END = range(1, 7)
 _VALUE, _VALUE_END, _FORMULA, _FORMULA_EMPTY, _FORMULA_END = range(7, 12)
+_INLINE, _INLINE_END, _TEXT, _TEXT_EMPTY, _TEXT_END = range(12, 17)
 #: Which kind of tag may follow which.
 _FOLLOWS = {
     _ROW: (_CELL, _CELL_EMPTY, _ROW_END),
     _ROW_EMPTY: (_ROW, _ROW_EMPTY),
     _ROW_END: (_ROW, _ROW_EMPTY),
-    _CELL: (_VALUE, _FORMULA, _FORMULA_EMPTY, _CELL_END),
+    _CELL: (_VALUE, _FORMULA, _FORMULA_EMPTY, _INLINE, _CELL_END),
     _CELL_EMPTY: (_CELL, _CELL_EMPTY, _ROW_END),
     _CELL_END: (_CELL, _CELL_EMPTY, _ROW_END),
     _VALUE: (_VALUE_END,),
@@ -45,16 +46,26 @@ _FOLLOWS = {
     _FORMULA: (_FORMULA_END,),
     _FORMULA_EMPTY: (_VALUE, _CELL_END),
     _FORMULA_END: (_VALUE, _CELL_END),
+    _INLINE: (_TEXT, _TEXT_EMPTY, _INLINE_END),
+    _TEXT: (_TEXT_END,),
+    _TEXT_EMPTY: (_INLINE_END,),
+    _TEXT_END: (_INLINE_END,),
+    _INLINE_END: (_CELL_END,),
 }
-_MAY_FOLLOW = np.zeros((12, 12), bool)
+_MAY_FOLLOW = np.zeros((17, 17), bool)
 for _kind, _others in _FOLLOWS.items():
     _MAY_FOLLOW[_kind, list(_others)] = True
+
+#: Tags with nothing behind them up to the next, and how long they are.
+_LENGTHS = {
+    _VALUE_END: 4, _CELL_END: 4, _FORMULA_END: 4, _ROW_END: 6, _INLINE: 4, _INLINE_END: 5, _TEXT_END: 4,
+}  # fmt: skip
 
 _ATTRIBUTES = re.compile(rb'(?: [A-Za-z][A-Za-z0-9]*(?::[A-Za-z][A-Za-z0-9]*)?="[^"<&]*")*')
 _ATTRIBUTE = re.compile(rb' ([A-Za-z0-9:]+)="([^"<&]*)"')
 #: More distinct texts of attributes than this are sorted instead of being looked for one after the other.
 _FEW = 48
-_FORMS = {b"n": 0, b"s": 1, b"b": 2, b"e": 2, b"str": 2, b"d": 2}
+_FORMS = {b"n": 0, b"s": 1, b"b": 2, b"e": 2, b"str": 2, b"d": 2, b"inlineStr": 2}
 _NUMBER, _SHARED, _OTHER = 0, 1, 2
 _ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|lt|gt|amp|quot|apos);")
 _ENTITIES = {"lt": "<", "gt": ">", "amp": "&", "quot": '"', "apos": "'"}
@@ -99,6 +110,7 @@ class _Scanner:
     array: NDArray[np.uint8] = field(init=False)
     tails: dict[bytes, tuple[int, int, str]] = field(default_factory=dict)
     formula_tags: dict[bytes, dict[str, str]] = field(default_factory=dict)
+    inline_texts: dict[bytes, int] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.array = np.frombuffer(self.body + bytes(_PADDING), np.uint8)
@@ -152,14 +164,19 @@ class _Scanner:
         kinds[close & (two == 114) & (three == 111) & (four == 119) & (five == 62)] = _ROW_END
         kinds[(one == 102) & ((two == 62) | (two == 32))] = _FORMULA
         kinds[close & (two == 102) & (three == 62)] = _FORMULA_END
+        kinds[(one == 105) & (two == 115) & (three == 62)] = _INLINE
+        kinds[close & (two == 105) & (three == 115) & (four == 62)] = _INLINE_END
+        kinds[(one == 116) & ((two == 62) | (two == 32) | (two == 47))] = _TEXT
+        kinds[close & (two == 116) & (three == 62)] = _TEXT_END
         ends = b[nexts - 1] == 62
         empty = ends & (b[nexts - 2] == 47)
-        for whole, alone in ((_CELL, _CELL_EMPTY), (_ROW, _ROW_EMPTY), (_FORMULA, _FORMULA_EMPTY)):
+        alone_of = {_CELL: _CELL_EMPTY, _ROW: _ROW_EMPTY, _FORMULA: _FORMULA_EMPTY, _TEXT: _TEXT_EMPTY}
+        for whole, alone in alone_of.items():
             kinds[(kinds == whole) & empty] = alone
         lengths = nexts - tags
-        short = (kinds == _VALUE_END) | (kinds == _CELL_END) | (kinds == _FORMULA_END)
-        bare = (kinds == _CELL) | (kinds == _ROW)
-        wrong = (kinds == 0) | (short & (lengths != 4)) | ((kinds == _ROW_END) & (lengths != 6)) | (bare & ~ends)
+        wrong = (kinds == 0) | ((kinds == _CELL) & ~ends) | ((kinds == _ROW) & ~ends)
+        for kind, length in _LENGTHS.items():
+            wrong |= (kinds == kind) & (lengths != length)
         first_last = (_ROW, _ROW_EMPTY), (_ROW_END, _ROW_EMPTY)
         if wrong.any() or kinds[0] not in first_last[0] or kinds[-1] not in first_last[1]:
             raise Unusual
@@ -300,7 +317,10 @@ class _Scanner:
         self.numbers(found, np.flatnonzero(has_value & (forms == _NUMBER)), starts, ends)
         self.texts(found, np.flatnonzero(has_value & (forms == _SHARED)), starts, ends)
         self.formulas(found, np.flatnonzero(skip > 0), tags, at)
-        for place in np.flatnonzero(forms == _OTHER).tolist():
+        inline = padded[at + 1] == _INLINE
+        for place in np.flatnonzero(inline).tolist():
+            self.inline(found, place, tags, kinds, int(at[place]) + 2)
+        for place in np.flatnonzero((forms == _OTHER) & ~inline).tolist():
             text = self.text(int(starts[place]), int(ends[place])) if has_value[place] else None
             self.other(found, place, names[place], text)
         return found
@@ -366,6 +386,18 @@ class _Scanner:
             content = unescaped(text.decode())
             form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
             found.formulas[place] = self.reading.formula(form, content, shared, area, row, column)
+
+    def inline(self, found: _Found, place: int, tags: Codes, kinds: NDArray[np.uint8], at: int) -> None:
+        """A text in its cell; `at` is the tag behind `<is>`."""
+        raw = b""
+        if kinds[at] != _INLINE_END:
+            whole = self.body[int(tags[at]) : int(tags[at + 1])]
+            head, _, raw = whole.partition(b">")
+            attributes(head.removeprefix(b"<t").removesuffix(b"/"))
+        code = self.inline_texts.get(raw)
+        if code is None:
+            code = self.inline_texts[raw] = self.reading.value("str", unescaped(raw.decode()), "")[2]
+        found.kinds[place], found.codes[place] = Kind.TEXT, code
 
     def other(self, found: _Found, place: int, form: str, text: str | None) -> None:
         """A value that is read as the careful reader reads it."""
