@@ -259,4 +259,7 @@ def test_dates_of_1904_workbooks_count_as_others(tmp_path):
     written(tmp_path / "w.xlsx", rows, styles=styles, workbook='<workbookPr date1904="true"/>|')
     made = gather(SourceSpec("s", tmp_path, file="w.xlsx", types={"Day": "date"})).table
     assert (made.column("Day")[0], made.column("N")[0]) == (46296, 44834)
+    untold = gather(SourceSpec("s", tmp_path, file="w.xlsx")).table
+    assert [(one.name, one.type) for one in untold.fields] == [("Day", "date"), ("N", "number")]
+    assert untold.column("Day")[0] == 46296
     assert np.array_equal(made.origin.row, [2])

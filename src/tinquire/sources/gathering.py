@@ -192,7 +192,8 @@ def _typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence
     for heading in headings:
         place = places.get(heading.casefold())
         raw_column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
-        kind = types.get(heading.casefold()) or _inferred(raw_column)
+        are_days = place is not None and raw.are_days[place]
+        kind = types.get(heading.casefold()) or _inferred(raw_column, are_days)
         reading = typed(raw_column, kind, replacements=stand_ins.get(heading.casefold()), decimal=raw.decimal)
         faults += _unreadable(spec, raw, place or 0, heading, kind, reading.problems)
         fields.append(Field(heading, column_type(kind)))
@@ -205,10 +206,13 @@ def _typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence
     return Table(spec.name, tuple(fields), tuple(columns), origin), faults
 
 
-def _inferred(column: Column) -> str:
-    """The type of a column that the docket says nothing of: numbers stay numbers, all else is text."""
+def _inferred(column: Column, are_days: bool) -> str:
+    """The type of a column that the docket says nothing of: numbers stay numbers, or days if the workbook shows them
+    so; all else is text."""
     filled = column.kinds[column.kinds != Kind.BLANK]
-    return "number" if len(filled) and (filled == Kind.NUMBER).all() else "text"
+    if not len(filled) or (filled != Kind.NUMBER).any():
+        return "text"
+    return "date" if are_days else "number"
 
 
 def _unreadable(

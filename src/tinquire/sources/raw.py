@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from tinquire.cells.address import cell_name
-from tinquire.cells.column import Codes, Column, Kind
+from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, places
@@ -35,6 +35,8 @@ class Block:
     columns: tuple[Column, ...]
     #: The line on which each row begins, for text files, where a quoted field may run over several lines.
     lines: Codes | None = None
+    #: For each column, which cells a workbook shows as days; none for text files.
+    days: tuple[Booleans, ...] = ()
 
     @property
     def height(self) -> int:
@@ -61,6 +63,8 @@ class RawTable:
     decimal: str = "."
     #: Text files are spoken of by line, not by cell.
     by_line: bool = False
+    #: Which columns hold days wherever they hold numbers, by what the workbook shows.
+    are_days: list[bool] = field(default_factory=list)
 
     def cells(self, rows: Sequence[int], column: int) -> str:
         """The places of values of a column, as a message says them."""
@@ -137,7 +141,16 @@ def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:
         letters=[block.left + n for n in used],
         notes=notes + renamed,
         by_line=block.lines is not None,
+        are_days=[_holds_days(block, n, keep + at + 1) for n in used],
     )
+
+
+def _holds_days(block: Block, column: int, rows: Codes) -> bool:
+    """Whether all numbers of a column, of which there are some, are shown as days."""
+    if not block.days:
+        return False
+    numbers = block.columns[column].kinds[rows] == Kind.NUMBER
+    return bool(numbers.any() and block.days[column][rows][numbers].all())
 
 
 def _distinct(values: list[Value], letters: list[int]) -> tuple[list[str], list[str]]:

@@ -7,7 +7,8 @@ from pathlib import Path
 import numpy as np
 
 from tinquire.cells.address import Area
-from tinquire.cells.column import Column, Kind
+from tinquire.cells.column import Booleans, Column, Kind
+from tinquire.cells.dates import DateSystem
 from tinquire.faults import DataError, Fault, known_names
 from tinquire.sources.raw import Block
 from tinquire.workbook import Sheet, Workbook
@@ -49,19 +50,19 @@ def _only_sheet(book: Workbook, shown: str) -> str:
 
 
 def _block(book: Workbook, sheet: Sheet, area: Area, shown: str) -> Block:
-    columns = tuple(
-        _as_1900(book, sheet, number, sheet.column(number, area.top, area.bottom), area)
-        for number in range(area.left, area.right + 1)
-    )
-    return Block(shown, sheet.name, area.top, area.left, columns)
+    columns, days = [], []
+    for number in range(area.left, area.right + 1):
+        column = sheet.column(number, area.top, area.bottom)
+        used, picks = np.unique(sheet.styles(number, area.top, area.bottom), return_inverse=True)
+        is_day = np.array([book.styles.is_date(style) for style in used.tolist()])[picks] & (
+            column.kinds == Kind.NUMBER
+        )
+        columns.append(_as_1900(column, is_day) if book.date_system is DateSystem.FROM_1904 else column)
+        days.append(is_day)
+    return Block(shown, sheet.name, area.top, area.left, tuple(columns), days=tuple(days))
 
 
-def _as_1900(book: Workbook, sheet: Sheet, number: int, column: Column, area: Area) -> Column:
-    """Dates of a 1904 workbook as serials of the 1900 system."""
-    if book.date_system.value == 1900:
-        return column
-    styles = sheet.styles(number, area.top, area.bottom)
-    dated = np.array([book.styles.is_date(style) for style in styles.tolist()]) & (column.kinds == Kind.NUMBER)
-    return Column(
-        column.kinds, np.where(dated, column.numbers + _SYSTEMS_APART, column.numbers), column.codes, column.texts
-    )
+def _as_1900(column: Column, is_day: Booleans) -> Column:
+    """Days of a 1904 workbook as serials of the 1900 system."""
+    numbers = np.where(is_day, column.numbers + _SYSTEMS_APART, column.numbers)
+    return Column(column.kinds, numbers, column.codes, column.texts)
