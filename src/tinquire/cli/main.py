@@ -23,6 +23,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "history": ("history", "list the runs of a job"),
     "docket": ("docket", "print the docket's schema"),
     "show": ("show", "say what is in a workbook"),
+    "values": ("values", "write a workbook with results in place of formulas"),
     "print": ("printing", "lay a workbook out as a page"),
     "postroom": ("postroom", "run the stand-in mail server"),
 }

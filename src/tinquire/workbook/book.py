@@ -185,15 +185,21 @@ class Workbook:
                 found.setdefault(table.name.casefold(), (entry.name, table))
         return found
 
+    def table_parts(self, sheet: str) -> list[str]:
+        """The parts of a sheet's tables; none for a sheet that was not saved yet."""
+        entry = self.entry(sheet)
+        if entry is None or entry.part is None:
+            return []
+        return [relation.target for relation in self.package.relations(entry.part) if relation.kind == "table"]
+
     def _tables_of(self, entry: SheetEntry) -> list[SheetTable]:
         if entry.loaded is not None and entry.loaded.tables:
             return entry.loaded.tables
         if entry.part is None or entry.kind != "worksheet":
             return []
         if entry.part not in self._tables:
-            relations = self.package.relations(entry.part)
-            parts = [relation.target for relation in relations if relation.kind == "table"]
             try:
+                parts = self.table_parts(entry.name)
                 self._tables[entry.part] = [read_table(self.package.root(part)) for part in parts]
             except ValueError as error:
                 fault = Fault("opening a workbook", f"a table of sheet '{entry.name}' is damaged: {error}", self.name)
