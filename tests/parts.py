@@ -11,6 +11,18 @@ PACKAGE = "http://schemas.openxmlformats.org/package/2006"
 TYPE = "application/vnd.openxmlformats-officedocument.spreadsheetml"
 
 
+#: A style sheet with a date format, a dressed style, a theme colour and an indexed one.
+STYLES = (
+    f'<styleSheet xmlns="{MAIN}"><numFmts count="1"><numFmt numFmtId="164" formatCode="dd/mm/yyyy"/></numFmts>'
+    '<fonts count="2"><font/><font><b/><sz val="14"/><color theme="4" tint="0.5"/><name val="Georgia"/></font></fonts>'
+    '<fills count="3"><fill><patternFill/></fill><fill><patternFill patternType="gray125"/></fill>'
+    '<fill><patternFill patternType="solid"><fgColor indexed="10"/></patternFill></fill></fills>'
+    '<borders count="2"><border/><border><start style="thin"><color rgb="FF112233"/></start><top style="none"/></border>'
+    '</borders><cellXfs count="3"><xf/><xf numFmtId="164"/><xf numFmtId="9" fontId="1" fillId="2" borderId="1">'
+    '<alignment horizontal="center" wrapText="1" indent="2"/></xf></cellXfs></styleSheet>'
+)
+
+
 def parts_of(rows, *, shared=(), styles="", before="", after="", extra=None, workbook="", sheets=None):
     """The parts of a workbook whose first sheet has the given `sheetData` content."""
     names = sheets or ["Sheet1"]

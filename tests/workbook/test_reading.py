@@ -7,21 +7,11 @@ import zipfile
 
 import pytest
 
-from parts import MAIN, OFFICE, PACKAGE, parts_of, written, zipped
+from parts import MAIN, OFFICE, PACKAGE, STYLES, parts_of, written, zipped
 from tinquire.cells import Area, CellError, area_name
 from tinquire.cells.dates import DateSystem
 from tinquire.faults import TinQuireError
 from tinquire.workbook import Workbook
-
-STYLES = (
-    f'<styleSheet xmlns="{MAIN}"><numFmts count="1"><numFmt numFmtId="164" formatCode="dd/mm/yyyy"/></numFmts>'
-    '<fonts count="2"><font/><font><b/><sz val="14"/><color theme="4" tint="0.5"/><name val="Georgia"/></font></fonts>'
-    '<fills count="3"><fill><patternFill/></fill><fill><patternFill patternType="gray125"/></fill>'
-    '<fill><patternFill patternType="solid"><fgColor indexed="10"/></patternFill></fill></fills>'
-    '<borders count="2"><border/><border><start style="thin"><color rgb="FF112233"/></start><top style="none"/></border>'
-    '</borders><cellXfs count="3"><xf/><xf numFmtId="164"/><xf numFmtId="9" fontId="1" fillId="2" borderId="1">'
-    '<alignment horizontal="center" wrapText="1" indent="2"/></xf></cellXfs></styleSheet>'
-)
 
 CELLS = [
     # markup of one cell at B2, its value

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import pytest
-from test_writing import full_book
 
+from books import full_book
 from parts import members, parts_of, zipped
 from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import MOST_OF_A_KIND, unsound

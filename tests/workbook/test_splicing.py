@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from test_scanning import careful, cells, markup, part, row_marks, same
 
+from sheetforms import careful, cells, markup, part, row_marks, same
 from tinquire.faults import AccessError
 from tinquire.workbook.patching import _rebuilt, patched
 from tinquire.workbook.scanning import Unusual

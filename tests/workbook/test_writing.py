@@ -10,19 +10,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from lxml import etree
 
-from parts import OFFICE, members, parts_of, written, zipped
-from tinquire.cells import Area, CellError, Column
+from books import full_book
+from parts import OFFICE, STYLES, members, parts_of, written, zipped
+from tinquire.cells import CellError, Column
 from tinquire.cells.values import Value
 from tinquire.faults import AccessError, DataError
 from tinquire.formula.slots import Filled, Unfilled
-from tinquire.looks import Appearance, Edge, Edges
-from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
+from tinquire.looks import Appearance, Edge
+from tinquire.workbook import Formula, Sheet, Workbook
 from tinquire.workbook.archive import written_aside
 from tinquire.workbook.book import safe_sheet_name, valid_sheet_name
 from tinquire.workbook.filling import fill
 from tinquire.workbook.package import Package
 from tinquire.workbook.rowbytes import number_text, numbers
-from tinquire.workbook.sheet import TableColumn
 from tinquire.workbook.soundness import unsound
 
 texts = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
@@ -130,34 +130,6 @@ def test_many_rows_of_every_kind_come_back(tmp_path):
     assert read.column(28, 8000, 12_999).to_list() == [n / 8 for n in range(5000)]
     assert [read.formula(row, 2).text for row in (3, 4099, 10_002)] == ["A3", "A4099", "A10002"]
     assert (read.formula(9000, 3).text, read.heights, read.hidden_rows) == ("SUM($A$1:$A$2)", {5000: 21.5}, {4097})
-
-
-def full_book() -> Workbook:
-    """A workbook with a bit of everything that we write."""
-    book = Workbook.new("Georgia", 11)
-    sheet = Sheet("Linen & 'tin' x", gridlines=False, landscape=True, frozen=(1, 1), repeat_rows=(1, 1))
-    look = Appearance("Georgia", 9, bold=True, colour="27343A", fill="F4EFE6", align="right", format='"£"#,##0.00',
-                      edges=Edges(bottom=Edge("hair", "8A979C")))  # fmt: skip
-    style = book.styles.number(look)
-    sheet.put(1, 1, Column.from_values(["Item", "Sheet", "Towel"]))
-    sheet.put(1, 2, Column.from_values(["Pieces", 2.0, 3.0]), np.array([0, style, style], np.int32))
-    sheet.put(1, 3, Column.from_values(["Twice"]))
-    sheet.put(2, 3, Column.from_values([4.0, 6.0]), style, Formula("B2*2", 2, 3))
-    sheet.put(4, 2, Column.from_values([5.0]), style, Formula("SUBTOTAL(109,Items[Pieces])", 4, 2))
-    sheet.put(4, 1, Column.from_values(["Sum"]))
-    sheet.put(4, 3, Column.blank(1))
-    sheet.widths = {1: 20.0, 2: 9.5}
-    sheet.heights = {1: 22.0, 9: 30.0}
-    sheet.merged = [Area(6, 1, 6, 3)]
-    columns = (
-        TableColumn("Item", total_label="Sum"),
-        TableColumn("Pieces", total="sum"),
-        TableColumn("Twice", formula="[@Pieces]*2"),
-    )
-    sheet.tables = [SheetTable("Items", Area(1, 1, 4, 3), columns, totals=True)]
-    book.add_sheet(sheet)
-    book.add_sheet(Sheet("Second"))
-    return book
 
 
 def test_all_that_a_sheet_has_comes_back(tmp_path):
@@ -372,8 +344,6 @@ def test_slots_in_cells_are_filled_in_place(tmp_path):
             1,
         )
     )
-    from test_reading import STYLES
-
     book = Workbook.open(written(tmp_path / "w.xlsx", rows, styles=STYLES))
 
     def resolve(slot):
