@@ -151,7 +151,7 @@ def publish(pack: Pack, at: datetime) -> list[str]:
     notes = _without_old_mails(pack)
     base = pack.work.docket.base
     read = [
-        (name, file.shown, file.rows, digest(file.path.read_bytes()))
+        (name, file.shown, file.rows, file.digest)
         for name, gathered in pack.work.sources.items()
         for file in gathered.files
     ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -55,12 +56,13 @@ class SourceSpec:
 
 @dataclass(frozen=True, slots=True)
 class FileRead:
-    """One file that was read, for the record."""
+    """One file that was read, for the record; `digest` is the SHA-256 of its bytes when it was read."""
 
     path: Path
     shown: str
     rows: int
     notes: tuple[str, ...]
+    digest: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +93,7 @@ def gather(spec: SourceSpec) -> Gathered:
             if raw.totals and not disagreements:
                 raw.notes.append("its sums agree with the rows")
         tables.append(table)
-        files.append(FileRead(path, raw.file, table.height, tuple(raw.notes)))
+        files.append(FileRead(path, raw.file, table.height, tuple(raw.notes), raw.digest))
     if faults:
         raise DataError(*_shortened(faults, stopped))
     return Gathered(stacked(spec.name, tables), tuple(files), tuple(warnings))
@@ -119,7 +121,9 @@ def _read_all(spec: SourceSpec, paths: Sequence[Path]) -> tuple[list[RawTable], 
     errors: list[TinQuireError] = []
     for path in paths:
         try:
-            raws.append(_read_one(spec, path))
+            raw = _read_one(spec, path)
+            raw.digest = hashlib.sha256(path.read_bytes()).hexdigest()
+            raws.append(raw)
         except TinQuireError as error:
             errors.append(error)
     return raws, errors

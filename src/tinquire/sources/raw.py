@@ -65,6 +65,8 @@ class RawTable:
     by_line: bool = False
     #: Which columns hold days wherever they hold numbers, by what the workbook shows.
     are_days: list[bool] = field(default_factory=list)
+    #: SHA-256 of the file's bytes.
+    digest: str = ""
 
     def cells(self, rows: Sequence[int], column: int) -> str:
         """The places of values of a column, as a message says them."""
