@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from tinquire.cli.demo import lay_out
 from tinquire.cli.main import main
 
 PERIOD = "2026-10"
+
+# Shared machines are slow now and then: no example is timed. Where a run decides about a change, the examples are the
+# same every time; at a desk they vary, so that new ones are tried.
+settings.register_profile(
+    "steady", deadline=None, derandomize="CI" in os.environ, suppress_health_check=[HealthCheck.too_slow]
+)
+settings.load_profile("steady")
 
 
 @dataclass
