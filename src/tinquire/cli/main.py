@@ -6,7 +6,6 @@ Commands are imported when they are called, so that `tinquire --help` starts at 
 from __future__ import annotations
 
 import argparse
-import importlib
 import sys
 from collections.abc import Sequence
 
@@ -70,6 +69,8 @@ def _unknown(name: str) -> str:
 
 
 def _run(name: str, words: list[str]) -> int:
+    import importlib
+
     from tinquire.cli.terminal import Terminal
     from tinquire.faults import TinQuireError
 
