@@ -143,12 +143,6 @@ def test_groups_tell_values_apart_and_keep_their_order(items):
     assert numbers == sorted(numbers)
 
 
-@given(st.lists(values))
-def test_texts_are_changed_one_by_one(items):
-    changed = Column.from_values(items).mapped_texts(str.upper)
-    assert changed.to_list() == [item.upper() if isinstance(item, str) else item for item in items]
-
-
 def test_numbers_that_are_not_finite_become_errors():
     column = Column.of_numbers([1.0, float("inf"), float("nan")])
     assert column.to_list() == [1.0, CellError.NUM, CellError.NUM]

@@ -274,12 +274,12 @@ def test_a_pivot_over_missing_columns_stops():
 @pytest.mark.parametrize(
     ("formula", "holds", "says"),
     [
-        ("ROWS(pickups)=4", True, "ROWS(pickups)=4 holds: ROWS(pickups) is 4"),
+        ("ROWS(pickups)=4", True, "ROWS(pickups)=4 (ROWS(pickups) is 4)"),
         ("ROWS(pickups)=ROWS(rates)", False, "does not hold: ROWS(pickups) is 4, ROWS(rates) is 2"),
         ("SUM(pickups[Pieces])>total", True, "SUM(pickups[Pieces]) is 15, total is 10"),
         ("AND(1,0)", False, "AND(1,0) does not hold"),
-        ("1/0=1", False, "1/0=1 gives #DIV/0!"),
-        ('"maybe"', False, "gives maybe"),
+        ("1/0=1", False, "1/0=1 does not hold: it gives #DIV/0!"),
+        ('"maybe"', False, "it gives maybe"),
     ],
 )
 def test_checks_say_what_both_sides_were(formula, holds, says):

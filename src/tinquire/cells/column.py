@@ -206,16 +206,6 @@ class Column:
 
     # -- coding ----------------------------------------------------------------------------------------
 
-    def mapped_texts(self, change: Any) -> Column:
-        """Each text changed by a function `str -> str`, called once per place of the pool that is used."""
-        used, inverse = np.unique(self.codes[self.is_kind(Kind.TEXT)], return_inverse=True)
-        pool: dict[str, int] = {}
-        fresh = np.array([pool.setdefault(change(self.texts[code]), len(pool)) for code in used.tolist()], np.int32)
-        codes = np.zeros(len(self), np.int32)
-        if len(used):
-            codes[self.is_kind(Kind.TEXT)] = fresh[inverse]
-        return Column(self.kinds, self.numbers, codes, list(pool))
-
     def ranked_texts(self, key: Any = str.casefold) -> tuple[Codes, list[str]]:
         """Codes in which equal texts (under `key`) are equal and the order of codes is that of the texts.
 

@@ -25,8 +25,9 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     pack = make(docket, period, said=terminal.progress)
     terminal.heading(f"{docket.model.title}, {period.long}")
     tell_work(pack.work, terminal)
-    for check in pack.work.checks:
-        terminal.line("holds" if check.holds else "fails", f"{check.name}: {check.says}")
+    held = [check for check in pack.work.checks if check.holds]
+    for number, check in enumerate(held):
+        terminal.line("holds" if number == 0 else "", f"{check.name}: {check.says}")
     names = [output.path.name for output in pack.outputs]
     if names:
         terminal.line("would be", ", ".join(names) + (f", {len(pack.mails)} mails" if pack.mails else ""))

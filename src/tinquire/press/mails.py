@@ -9,7 +9,6 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 from email.headerregistry import Address
-from pathlib import Path
 
 from tinquire.docket.schema import MailModel
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
@@ -197,11 +196,6 @@ def _addresses(desk: _Desk, raw: str, scope: SlotScope, part: str, place: str) -
         why = "no recipient is left when its slots are filled" if part != "from" else "there is no sender"
         raise DataError(Fault(f"mail '{desk.name}', {part}", why, place or desk.where, "fill in the address"))
     return tuple(result)
-
-
-def outbox_folder(work: Reckoning) -> Path:
-    """The folder of the period's finished mails."""
-    return work.docket.base / filled_path(work, work.docket.model.outbox, "outbox")
 
 
 def filled_path(work: Reckoning, raw: str, key: str) -> str:

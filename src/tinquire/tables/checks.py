@@ -19,18 +19,26 @@ _COMPARISONS = frozenset({"=", "<>", "<", "<=", ">", ">="})
 
 @dataclass(frozen=True, slots=True)
 class CheckResult:
-    """What came of one check: whether it holds, and what both sides of its comparison were."""
+    """What came of one check. `sides` says what was compared: 'ROWS(charges) is 2516, ROWS(tickets) is 2516'."""
 
     name: str
     formula: str
     holds: bool
-    says: str
+    sides: str
     stops: bool
+    sentence: str | None = None
+
+    @property
+    def says(self) -> str:
+        """The formula and its sides; when it does not hold, behind the analyst's own sentence."""
+        if self.holds:
+            return f"{self.formula} ({self.sides})" if self.sides else self.formula
+        found = f"{self.formula} does not hold" + (f": {self.sides}" if self.sides else "")
+        return f"{self.sentence} ({found})" if self.sentence else found
 
     def fault(self, where: str) -> Fault:
-        why = self.says
         do = "find the rows that differ, or mend the check" if self.stops else ""
-        return Fault(f"check '{self.name}'", why, where, do, warning=not self.stops)
+        return Fault(f"check '{self.name}'", self.says, where, do, warning=not self.stops)
 
 
 def checked(name: str, formula: str, scope: TableScope, *, stops: bool, says: str | None, where: str) -> CheckResult:
@@ -39,18 +47,12 @@ def checked(name: str, formula: str, scope: TableScope, *, stops: bool, says: st
     value = scalar_value(tree, scope)
     holds = boolean_of(value)
     if isinstance(holds, CellError):
-        found = f"{formula} gives {value}"
-        holds = False
-    else:
-        found = (
-            f"{formula} does not hold" + _sides(tree, scope) if not holds else f"{formula} holds" + _sides(tree, scope)
-        )
-    text = found if holds or says is None else f"{says} ({found})"
-    return CheckResult(name, formula, holds, text, stops)
+        return CheckResult(name, formula, False, f"it gives {_shown(value)}", stops, says)
+    return CheckResult(name, formula, holds, _sides(tree, scope), stops, says)
 
 
 def _sides(tree: Node, scope: TableScope) -> str:
-    """The values on both sides of a comparison, for the message."""
+    """The values on both sides of a comparison; constants say enough by themselves."""
     if not isinstance(tree, Binary) or tree.sign not in _COMPARISONS:
         return ""
     shown = [
@@ -58,7 +60,7 @@ def _sides(tree: Node, scope: TableScope) -> str:
         for side in (tree.left, tree.right)
         if not isinstance(side, Literal)
     ]
-    return ": " + ", ".join(shown) if shown else ""
+    return ", ".join(shown)
 
 
 def _shown(value: Value) -> str:

@@ -88,11 +88,6 @@ class Cells:
     def arrays(self) -> tuple[NDArray[Any], ...]:
         return self.kinds, self.numbers, self.codes, self.styles, self.formulas
 
-    @property
-    def is_run(self) -> bool:
-        """Whether the rows follow each other without a gap."""
-        return len(self.rows) > 0 and int(self.rows[-1]) - int(self.rows[0]) == len(self.rows) - 1
-
     def places(self, top: int, bottom: int) -> slice:
         """Where the cells of rows `top` to `bottom` lie in the arrays."""
         first, last = np.searchsorted(self.rows, (top, bottom + 1))
