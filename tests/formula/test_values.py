@@ -94,6 +94,14 @@ TEXTS_AND_DATES = [
     ("INT(-1.5)", -2), ("MOD(-7,3)", 2), ("MOD(7,-3)", -2), ("MOD(1,0)", DIV0), ("ABS(-3)", 3), ('ABS("x")', VALUE),
 ]  # fmt: skip
 
+#: Arrays where a function wants one value: an array of results, one for each.
+BY_ELEMENT = [
+    ('SUM(SUMIFS(C1:C4,B1:B4,{"bed","table"}))', 80), ('SUM(COUNTIFS(B1:B4,{"bed","Bath"}))', 3), ('MATCH({"Bath"},B1:B4,0)', 2),
+    ("SUM(INDEX(C1:C4,{1;2}))", 30), ('SUM(VLOOKUP("bed",B1:C4,{2,2},FALSE))', 20), ('SUM(SUMIFS(C1:C4,B1:B4,{"bed","bath"},C1:C4,{">5";">25"}))', 90),
+    ('SUMPRODUCT(COUNTIF(B1:B4,B1:B4))', 6), ('COUNT(VLOOKUP({"bed","x"},B1:C4,2,FALSE))', 1), ("SUM(INDEX(A1:C3,{1,2},{1,3}))", 21),
+    ('TEXT(1,"0.' + "0" * 300 + '")', VALUE),
+]  # fmt: skip
+
 CALLS = [
     ("FOO(1)", NAME), ("LEFT()", VALUE), ("ROUND(1)", VALUE), ("ROUND(1,2,3)", VALUE), ("_xlfn.SUM(1,2)", 3),
     ("sum(1,2)", 3), ("SUM(1,,2)", 3), ("SUMIFS(C1:C4,B1:B4)", VALUE),
@@ -102,7 +110,7 @@ CALLS = [
 
 @pytest.mark.parametrize(
     ("formula", "expected"),
-    [*OPERATORS, *REFERENCES, *AGGREGATES, *CONDITIONS, *CRITERIA, *LOOKUPS, *TEXTS_AND_DATES, *CALLS],
+    [*OPERATORS, *REFERENCES, *AGGREGATES, *CONDITIONS, *CRITERIA, *LOOKUPS, *TEXTS_AND_DATES, *BY_ELEMENT, *CALLS],
 )
 def test_value_of(formula, expected):
     names = {"rate": "0.2", "amounts": "S!$C$1:$C$4"}

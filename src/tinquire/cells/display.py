@@ -24,8 +24,10 @@ NO_DAY = "########"
 #: Longer times than this many days are not spelled out.
 MOST_DAYS = 1e8
 
-#: The largest double has 309 digits before the point, the smallest 324 places behind it; formats add a few.
-_EXACT = Context(prec=1000)
+#: The largest double has 309 digits before the point, the smallest 324 places behind it; formats add hundreds.
+_EXACT = Context(prec=4000)
+#: A format code has at most this many characters; a longer one is none, and shows values as they are.
+MAX_CODE = 255
 
 _MONTHS = (
     "January", "February", "March", "April", "May", "June", "July",
@@ -42,7 +44,11 @@ class Shown(NamedTuple):
 
 
 def show(value: Value, code: str = "General", system: DateSystem = DateSystem.FROM_1900) -> Shown:
-    """A value as displayed under a format code; a blank shows nothing, an error its name."""
+    """A value as displayed under a format code; a blank shows nothing, an error its name.
+
+    A code longer than `MAX_CODE` is no code: values show in General form.
+    """
+    code = code if len(code) <= MAX_CODE else "General"
     if value is None:
         return Shown("")
     if isinstance(value, bool):

@@ -7,7 +7,7 @@ instead: slower, never different.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -252,10 +252,43 @@ def _chain(node: Binary, frame: Frame) -> Operand:
 
 
 def by_lane(node: Node, frame: Frame) -> Operand:
-    """Run one node for each lane on its own."""
+    """Run one node for each lane on its own; in one lane, what has no single value there is run by element."""
     if frame.count == 1:
-        raise AssertionError("an expression has no value even for one lane")  # a fault of ours, not of the data
+        return by_element(node, frame)
     return Lanes(Column.from_values(evaluate_scalar(node, frame.lane(lane)) for lane in range(frame.count)))
+
+
+def by_element(node: Node, frame: Frame) -> Operand:
+    """Run a call once for each element of the arrays that stand where it wants one value: an array of the results.
+
+    So `SUM(SUMIFS(a, b, {"x","y"}))` adds up two conditional sums (18.17.2.7).
+    """
+    function = functions().get(node.function) if isinstance(node, Call) else None
+    if function is None or not isinstance(node, Call):
+        return Scalar(CellError.VALUE)
+    arrays: dict[int, Grid] = {}
+    for place, argument in enumerate(node.arguments):
+        if function.parameter(place).kind != "cells":
+            operand = single(evaluate(argument, frame), frame)
+            if isinstance(operand, Grid):
+                arrays[place] = operand
+    if not arrays:
+        return Scalar(CellError.VALUE)
+    height = max(grid.height for grid in arrays.values())
+    width = max(grid.width for grid in arrays.values())
+    columns = [_spread(grid, height, width) for grid in arrays.values()]
+    flat = Column.from_values(
+        _called_with(node, dict(zip(arrays, values, strict=True)), frame) for values in zip(*columns, strict=True)
+    )
+    return Grid(tuple(flat.slice(place * height, (place + 1) * height) for place in range(width)), height)
+
+
+def _called_with(node: Call, constants: Mapping[int, Value], frame: Frame) -> Value:
+    """A call's value with constants in some of its arguments' places."""
+    arguments = tuple(
+        Literal(constants[place]) if place in constants else argument for place, argument in enumerate(node.arguments)
+    )
+    return evaluate_scalar(Call(node.function, arguments), frame)
 
 
 # -- calls -----------------------------------------------------------------------------------------------

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 import numpy as np
 
 from tinquire.cells.column import Column, Floats
-from tinquire.cells.display import show
+from tinquire.cells.display import MAX_CODE, show
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.coerce import first_fault, texts, with_faults
 from tinquire.formula.evaluate import evaluate, lift, single
@@ -133,4 +133,6 @@ def text(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 def _shown(value: Value, code: str, frame: Frame) -> Value:
     if isinstance(value, CellError):
         return value
+    if len(code) > MAX_CODE:
+        return CellError.VALUE
     return show(0.0 if value is None else value, code, frame.scope.date_system).text
