@@ -110,7 +110,7 @@ DOWN = [
     "SUM($A$1:A1)", "COUNTA(A1:B2)", "AND(A1,B1)", "OR(A1:B1)", "VLOOKUP(A1,$A$1:$B$6,2,FALSE)", "MATCH(A1,$B$1:$B$6,0)",
     "INDEX($A$1:$A$6,B1)", "SUMIFS($A$1:$A$6,$B$1:$B$6,B1)", "COUNTIFS($A$1:$A$6,A1)", "ROUND(A1,1)", "LEFT(A1,2)",
     'TEXT(A1,"0.0")', "$A$2+A1", "MAX(A1,$B$1:$B$3)", "AVERAGE(A1:B1)", "IF(ISNUMBER(A1),A1,$A$1:$A$6)", "NOT(A1)",
-    "-A1%", "A1^2", "MIN(A1:B3,4)", "CONCATENATE(A1,B1)", "MATCH(A1,$A$1:$A$6)",
+    "-A1%", "A1^2", "A1:A3", "A1:B2", "SUM(COUNTIFS($A$1:$A$6,{1,2}))", "MIN(A1:B3,4)", "CONCATENATE(A1,B1)", "MATCH(A1,$A$1:$A$6)",
 ]  # fmt: skip
 
 

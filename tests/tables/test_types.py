@@ -33,7 +33,7 @@ READ = [
 UNREADABLE = [
     ("whole", "none", "'none' is not a number"), ("whole", 2.5, "2.5 is not a whole number"), ("number", "12a", "not a number"),
     ("number", "1,23", "not a number"), ("number", "--5", "not a number"), ("number", True, "not a number"),
-    ("number", "1.2.3", "not a number"), ("money", "£", "not a number"), ("number", CellError.NA, "the cell holds an error"),
+    ("number", "1.2.3", "not a number"), ("number", "1e999", "not a number"), ("money", "£", "not a number"), ("number", CellError.NA, "the cell holds an error"),
     ("date", "soon", "not a date"), ("date", "31/02/2026", "not a date"), ("date dmy", "10/25/2026", "not a date in the stated order"),
     ("date", "2026-13-01", "not a date"), ("date", -5.0, "not the serial of a day"), ("date", 5e6, "not the serial of a day"),
     ("date", True, "not a date"), ("time", "25:61", "not a time"), ("time", "x", "not a time"), ("yes/no", "maybe", "neither yes nor no"),

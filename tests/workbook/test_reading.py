@@ -18,6 +18,8 @@ CELLS = [
     ('<c r="B2"><v>1.5</v></c>', 1.5),
     ('<c r="B2" t="n"><v> 7 </v></c>', 7.0),
     ('<c r="B2"><v>1E3</v></c>', 1000.0),
+    ('<c r="B2"><v>1E999</v></c>', CellError.NUM),
+    ('<c r="B2"><v>nan</v></c>', CellError.NUM),
     ('<c r="B2" t="s"><v>0</v></c>', "tin"),
     ('<c r="B2" t="s"><v>1</v></c>', "a\rb"),
     ('<c r="B2" t="s"><v>2</v></c>', "bold and plain"),

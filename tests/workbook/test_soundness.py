@@ -58,6 +58,8 @@ SHEETS = [
     (dict(styles='<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><fonts count="2"><font/></fonts><cellXfs><xf fontId="7"/></cellXfs></styleSheet>'), "fonts says 2 and has 1"),
     (dict(styles='<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs><xf fillId="7"/></cellXfs></styleSheet>'), "a style points past the fills: style 0"),
     (dict(styles='<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs><xf numFmtId="170"/></cellXfs></styleSheet>'), "style 0, format 170"),
+    (dict(styles='<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs><xf numFmtId="x"/></cellXfs></styleSheet>'), "an attribute's number is none"),
+    (dict(before='<cols><col min="a" max="3"/></cols>'), "an attribute's number is none"),
     (dict(extra={"xl/odd.bin": "x"}), "xl/odd.bin: it has no content type"),
 ]  # fmt: skip
 

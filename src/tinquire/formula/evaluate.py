@@ -71,7 +71,7 @@ def evaluate(node: Node, frame: Frame) -> Operand:
 
 def evaluate_column(node: Node, frame: Frame) -> Column:
     """One value for each lane; of an array, its first."""
-    operand = single(evaluate(node, frame), frame)
+    operand = single(_or_by_lane(node, frame, _value), frame)
     if isinstance(operand, Lanes):
         return operand.column
     value = operand.value(0, 0) if isinstance(operand, Grid) else operand.value
@@ -232,6 +232,10 @@ def _or_by_lane(node: Node, frame: Frame, work: Callable[[Any, Frame], Operand])
         return work(node, frame)
     except PerLane:
         return by_lane(node, frame)
+
+
+def _value(node: Node, frame: Frame) -> Operand:
+    return single(evaluate(node, frame), frame)
 
 
 def _unary(node: Unary, frame: Frame) -> Operand:

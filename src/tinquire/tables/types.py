@@ -173,6 +173,8 @@ def number_in(text: str, decimal: str = ".") -> float | None:
     if not bare or not any(character.isdigit() for character in bare) or not re.match(pattern, bare):
         return None
     number = float(bare.replace(grouping, "").replace(" ", "").replace(decimal, "."))
+    if number == float("inf"):
+        return None
     return (-number if negative else number) / scale
 
 

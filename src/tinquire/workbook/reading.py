@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 import re
 from array import array
 from datetime import date, datetime
@@ -163,8 +164,11 @@ class SheetReader:
             return Kind.ERROR, _ERROR_CODES.get(value.strip(), float(CellError.VALUE.code)), 0
         if form == "d":
             return Kind.NUMBER, _serial(value.strip(), self._system), 0
-        text = value.strip()
-        return (Kind.NUMBER, float(text), 0) if text else (Kind.BLANK, 0.0, 0)
+        if not (text := value.strip()):
+            return Kind.BLANK, 0.0, 0
+        number = float(text)
+        # Too large for a double, or no number at all: the error value that a formula would give.
+        return (Kind.NUMBER, number, 0) if math.isfinite(number) else (Kind.ERROR, float(CellError.NUM.code), 0)
 
     def _text(self, text: str) -> int:
         return self.sheet.intern(text)

@@ -66,6 +66,8 @@ def _tried(package: Package, check: Callable[[Package], Iterable[Finding]]) -> I
         yield from _limited(check(package))
     except AccessError as error:
         yield Finding(package.name, error.faults[0].why)
+    except ValueError as error:
+        yield Finding(package.name, f"an attribute's number is none: {error}")
 
 
 def _limited(findings: Iterable[Finding]) -> Iterator[Finding]:

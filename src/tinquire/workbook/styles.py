@@ -35,7 +35,7 @@ class StyleBook:
         self._root = root
         self._theme = theme or []
         self._formats = {
-            int(element.get("numFmtId", "0")): element.get("formatCode", "General")
+            _int(element.get("numFmtId")): element.get("formatCode", "General")
             for element in children(child(root, "numFmts"), "numFmt")
         }
         self._xfs = children(child(root, "cellXfs"), "xf")
