@@ -24,6 +24,9 @@ MAX_ROW = 1_048_576
 MAX_COLUMN = 16_384
 
 _CELL = re.compile(r"\$?([A-Za-z]{1,3})\$?([1-9][0-9]{0,6})\Z")
+_WHOLE = re.compile(
+    r"(?:\$?(?P<left>[A-Za-z]{1,3}):\$?(?P<right>[A-Za-z]{1,3})|\$?(?P<top>[0-9]{1,7}):\$?(?P<bottom>[0-9]{1,7}))\Z"
+)
 _PLAIN_SHEET = re.compile(r"[^\W\d][\w.]*\Z")
 _LOOKS_LIKE_CELL = re.compile(r"(?:[A-Za-z]{1,3}[0-9]+|[Rr][0-9]*(?:[Cc][0-9]*)?|[Cc][0-9]*)\Z")
 
@@ -106,8 +109,19 @@ def parse_cell(text: str) -> tuple[int, int]:
 
 
 def parse_area(text: str) -> Area:
-    """An area from 'B4' or 'B4:F20', in whichever order the corners stand. Raises ValueError."""
+    """An area from 'B4' or 'B4:F20', in whichever order the corners stand, or whole columns 'B:F' or rows '4:20'.
+
+    Raises ValueError.
+    """
     first, _, last = text.partition(":")
+    if whole := _WHOLE.match(text):
+        if whole["left"]:
+            left, right = sorted((column_number(whole["left"]), column_number(whole["right"])))
+            return Area(1, left, MAX_ROW, right)
+        top, bottom = sorted((int(whole["top"]), int(whole["bottom"])))
+        if top >= 1 and bottom <= MAX_ROW:
+            return Area(top, 1, bottom, MAX_COLUMN)
+        raise ValueError(f"'{text}' lies off the grid")
     row1, column1 = parse_cell(first)
     row2, column2 = parse_cell(last) if last else (row1, column1)
     return Area(min(row1, row2), min(column1, column2), max(row1, row2), max(column1, column2))

@@ -15,7 +15,7 @@ from tinquire.cells.values import CellError
 from tinquire.faults import AccessError, DataError, Fault, known_names
 from tinquire.workbook.archive import written_aside
 from tinquire.workbook.formulas import text_at
-from tinquire.workbook.markup import MAIN, RELATIONS, child, children, local, parsed, serialised, tag
+from tinquire.workbook.markup import MAIN, RELATIONS, child, children, local, parsed, placed, serialised, tag
 from tinquire.workbook.package import Package
 from tinquire.workbook.patching import patched
 from tinquire.workbook.reading import read_sheet
@@ -33,6 +33,12 @@ _CONTENT = "application/vnd.openxmlformats-officedocument.spreadsheetml."
 _NEW_WORKBOOK = (
     f'<workbook xmlns="{MAIN}" xmlns:r="{RELATIONS}"><bookViews><workbookView/></bookViews><sheets/></workbook>'
 )
+#: Children of the main part in the order that 18.2.27 asks for.
+WORKBOOK_ORDER = (
+    "fileVersion", "fileSharing", "workbookPr", "workbookProtection", "bookViews", "sheets", "functionGroups",
+    "externalReferences", "definedNames", "calcPr", "oleSize", "customWorkbookViews", "pivotCaches", "smartTagPr",
+    "smartTagTypes", "webPublishing", "fileRecoveryPr", "webPublishObjects", "extLst",
+)  # fmt: skip
 #: What a sheet's name may not hold, and how long it may be (18.2.19).
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 MAX_SHEET_NAME = 31
@@ -86,6 +92,7 @@ class Workbook:
             )
         self.names = list(self._defined_names())
         self._tables: dict[str, list[SheetTable]] = {}
+        self._chain_is_stale = False
 
     # -- making ----------------------------------------------------------------------------------------
 
@@ -230,17 +237,58 @@ class Workbook:
 
     def to_bytes(self) -> bytes:
         """The whole file. The same workbook gives the same bytes."""
-        fresh = [entry for entry in self.entries if entry.loaded is not None and entry.part is None]
-        changed = [entry for entry in self.entries if entry.loaded and entry.part and entry.loaded.changed]
-        for entry in changed:
-            self._write_changed(entry, self.sheet(entry.name))
-        for entry in fresh:
-            self._write_new(entry, self.sheet(entry.name))
-        if fresh or changed:
-            self._write_shared()
-        if fresh:
-            self.package.put(self._part, serialised(self._root))
+        self.settle()
+        self._write_shared()
         return self.package.to_bytes()
+
+    def settle(self) -> None:
+        """Write changed and new sheets into their parts, so that the parts can be changed further."""
+        for entry in self.entries:
+            if entry.loaded is None:
+                continue
+            if entry.part is None:
+                self._write_new(entry, entry.loaded)
+                self.root_changed()
+            elif entry.loaded.changed:
+                self._write_changed(entry, entry.loaded)
+                self._chain_is_stale = True
+
+    @property
+    def part(self) -> str:
+        """The name of the workbook's main part."""
+        return self._part
+
+    @property
+    def root(self) -> etree._Element:
+        """The main part's root element; who changes it calls `root_changed`."""
+        return self._root
+
+    def root_changed(self) -> None:
+        """Write the main part anew, and read again what it says."""
+        self.package.put(self._part, serialised(self._root))
+        self.names = list(self._defined_names())
+
+    def part_changed(self, part: str, content: bytes) -> None:
+        """Write a sheet's part, or one that hangs on a sheet; sheets and tables are read again when asked for."""
+        self.package.put(part, content)
+        self._tables.clear()
+        for entry in self.entries:
+            if entry.loaded is not None and entry.part is not None:
+                if entry.part == part:
+                    entry.loaded = None
+                else:
+                    entry.loaded.tables = []
+
+    def mark_stale(self) -> None:
+        """Results can be wrong now: ask the program that opens the file to recalculate (18.2.2), and drop the order
+        of calculation that it may hold."""
+        self._chain_is_stale = True
+        properties = child(self._root, "calcPr")
+        if properties is None:
+            properties = placed(self._root, "calcPr", WORKBOOK_ORDER)
+        if properties.get("fullCalcOnLoad") != "1":
+            properties.set("fullCalcOnLoad", "1")
+            self.root_changed()
 
     def save(self, path: Path) -> None:
         """Write the file, whole or not at all. Raises AccessError."""
@@ -302,12 +350,7 @@ class Workbook:
     def _add_name(self, name: str, formula: str, entry: SheetEntry) -> None:
         group = child(self._root, "definedNames")
         if group is None:
-            group = etree.Element(tag(self._root, "definedNames"))
-            sheets = child(self._root, "sheets")
-            assert sheets is not None
-            before = {"sheets", "functionGroups", "externalReferences"}
-            place = max(n for n, one in enumerate(self._root) if local(one) in before) + 1
-            self._root.insert(place, group)
+            group = placed(self._root, "definedNames", WORKBOOK_ORDER)
         element = etree.SubElement(group, tag(group, "definedName"), name=name)
         element.set("localSheetId", str(self.entries.index(entry)))
         element.text = formula
@@ -324,7 +367,7 @@ class Workbook:
             self._styles.changed = False
         if self._strings is not None and self._strings.changed:
             self._put_related("sharedStrings", f"{folder}/sharedStrings.xml", self._strings.to_bytes())
-        chain = self._by_kind.pop("calcChain", None)
+        chain = self._by_kind.pop("calcChain", None) if self._chain_is_stale else None
         if chain and self.package.has(chain):
             # The chain lists formula cells in an order of one program's; a stale one is worse than none (18.6).
             self.package.drop(chain)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from tinquire.formula import parse, write
+from tinquire.formula import parse
+from tinquire.formula.mentions import offset_text
 from tinquire.formula.tree import Node, Reference, walk
 from tinquire.workbook.sheet import Formula
 
@@ -39,11 +40,7 @@ def _means_the_same_everywhere(tree: Node) -> bool:
 
 def text_at(formula: Formula, row: int, column: int) -> str:
     """The formula's text as the cell at (row, column) writes it."""
-    if (row, column) == (formula.row, formula.column):
-        return formula.text
-    if stays(formula):
-        return formula.text
-    return write(parse(formula.text, formula.row, formula.column), row, column)
+    return offset_text(formula.text, row - formula.row, column - formula.column)
 
 
 def stays(formula: Formula) -> bool:

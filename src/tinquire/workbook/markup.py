@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from lxml import etree
 
 __all__ = [
     "CONTENT_TYPES", "MAIN", "PACKAGE_RELATIONS", "RELATIONS", "child", "children", "control_escaped", "escaped",
-    "local", "parsed", "serialised", "tag", "unescaped_text", "without",
+    "local", "parsed", "placed",
+    "serialised", "tag", "unescaped_text", "without",
 ]  # fmt: skip
 
 MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
@@ -61,6 +63,14 @@ def children(element: etree._Element | None, name: str) -> list[etree._Element]:
 
 def child(element: etree._Element | None, name: str) -> etree._Element | None:
     return next(iter(children(element, name)), None)
+
+
+def placed(parent: etree._Element, name: str, order: Sequence[str]) -> etree._Element:
+    """A new child in the place that a schema's order gives it."""
+    fresh = etree.Element(tag(parent, name))
+    later = set(order[order.index(name) + 1 :])
+    parent.insert(next((n for n, other in enumerate(parent) if local(other) in later), len(parent)), fresh)
+    return fresh
 
 
 def without(element: etree._Element, attribute: str) -> None:

@@ -125,6 +125,43 @@ class Package:
                 root.remove(override)
                 self.put(_TYPES_PART, serialised(root))
 
+    def types(self) -> dict[str, str]:
+        """The content type of every part, stated for it or for its ending (Part 2, 7.2.3)."""
+        root = self.root(_TYPES_PART)
+        endings = {one.get("Extension", "").casefold(): one.get("ContentType", "") for one in children(root, "Default")}
+        stated = {
+            one.get("PartName", "").lstrip("/").casefold(): one.get("ContentType", "")
+            for one in children(root, "Override")
+        }
+        return {
+            part: stated.get(part.casefold()) or endings.get(part.rpartition(".")[2].casefold(), "")
+            for part in self._members
+        }
+
+    def drop_tree(self, part: str) -> None:
+        """Take out a part, and all that only it relates to; what others relate to stays."""
+        below = [relation.target for relation in self.relations(part) if not relation.outside]
+        self.drop_type(part)
+        self.drop(part)
+        self.drop(_relations_part(part))
+        for target in dict.fromkeys(below):
+            if self.has(target) and not self._related_to(target):
+                self.drop_tree(target)
+
+    def _related_to(self, part: str) -> bool:
+        """Whether any part relates to this one."""
+        wanted = part.casefold()
+        for member in list(self._members):
+            if not member.endswith(".rels"):
+                continue
+            folder, name = posixpath.split(member)
+            source = posixpath.join(posixpath.dirname(folder), name.removesuffix(".rels"))
+            if source.casefold() != wanted and any(
+                one.target.casefold() == wanted for one in self.relations(source) if not one.outside
+            ):
+                return True
+        return False
+
     def start(self) -> None:
         """Give a new package its first part."""
         root = etree.Element(f"{{{CONTENT_TYPES}}}Types", nsmap={None: CONTENT_TYPES})  # type: ignore[dict-item]
@@ -151,11 +188,7 @@ class Package:
 
     def relate(self, part: str, kind: str, target: str) -> str:
         """Add a relationship of a part (or of the package) to another, and return its id."""
-        rels = _relations_part(part)
-        if self.has(rels):
-            root = self.root(rels)
-        else:
-            root = etree.Element(f"{{{PACKAGE_RELATIONS}}}Relationships", nsmap={None: PACKAGE_RELATIONS})  # type: ignore[dict-item]
+        rels, root = self._relationships(part)
         used = {element.get("Id") for element in root}
         number = 1
         while f"rId{number}" in used:
@@ -164,6 +197,26 @@ class Package:
         etree.SubElement(root, f"{{{PACKAGE_RELATIONS}}}Relationship", Id=f"rId{number}", Type=kind, Target=relative)
         self.put(rels, serialised(root))
         return f"rId{number}"
+
+    def _relationships(self, part: str) -> tuple[str, etree._Element]:
+        """The name and root of a part's relationships, a new root when it has none yet."""
+        rels = _relations_part(part)
+        if self.has(rels):
+            return rels, self.root(rels)
+        return rels, etree.Element(
+            f"{{{PACKAGE_RELATIONS}}}Relationships",
+            nsmap={None: PACKAGE_RELATIONS},  # type: ignore[dict-item]
+        )
+
+    def relate_as(self, part: str, like: Relation, target: str) -> None:
+        """Give a part a relationship with the id and type of another part's."""
+        rels, root = self._relationships(part)
+        relative = target if like.outside else posixpath.relpath(target, posixpath.dirname(part) or ".")
+        element = etree.SubElement(root, f"{{{PACKAGE_RELATIONS}}}Relationship", Id=like.id, Type=like.type)
+        element.set("Target", relative)
+        if like.outside:
+            element.set("TargetMode", "External")
+        self.put(rels, serialised(root))
 
     def unrelate(self, part: str, target: str) -> None:
         """Drop the relationships of a part to another."""

@@ -7,8 +7,8 @@ from collections.abc import Iterable, Sequence
 from lxml import etree
 
 from tinquire.cells.address import cell_name, parse_cell
+from tinquire.workbook.elements import Unusual
 from tinquire.workbook.markup import children, control_escaped, local, parsed, serialised, tag, without
-from tinquire.workbook.scanning import Unusual
 from tinquire.workbook.splicing import CellPatch, spliced
 
 __all__ = ["patched"]

@@ -17,8 +17,9 @@ from tinquire.cells.column import Kind
 from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import ERROR_NAMES, CellError
 from tinquire.faults import AccessError, Fault
+from tinquire.workbook.elements import Unusual
 from tinquire.workbook.markup import local, unescaped_text
-from tinquire.workbook.scanning import CellReading, Unusual, scan_cells
+from tinquire.workbook.scanning import CellReading, scan_cells
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Formula, Sheet
 from tinquire.workbook.strings import rich_text
 

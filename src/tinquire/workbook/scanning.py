@@ -18,9 +18,10 @@ from numpy.typing import NDArray
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW
 from tinquire.cells.column import Codes, Kind
+from tinquire.workbook.elements import Unusual
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Sheet
 
-__all__ = ["CellReading", "Unusual", "scan_cells", "unescaped"]
+__all__ = ["CellReading", "scan_cells", "unescaped"]
 
 #: Bytes scanned at a time: small enough to stay in the processor's cache with the arrays made from them.
 PIECE = 1 << 20
@@ -69,10 +70,6 @@ _FORMS = {b"n": 0, b"s": 1, b"b": 2, b"e": 2, b"str": 2, b"d": 2, b"inlineStr": 
 _NUMBER, _SHARED, _OTHER = 0, 1, 2
 _ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|lt|gt|amp|quot|apos);")
 _ENTITIES = {"lt": "<", "gt": ">", "amp": "&", "quot": '"', "apos": "'"}
-
-
-class Unusual(Exception):  # noqa: N818 - a signal, not an error
-    """The part is not in the plain form."""
 
 
 @dataclass(frozen=True)

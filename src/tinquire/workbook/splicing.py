@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 
 from tinquire.cells.address import cell_name, parse_cell
+from tinquire.workbook.elements import ATTRIBUTE, Element, Unusual, elements, sheet_data
 from tinquire.workbook.markup import escaped
-from tinquire.workbook.scanning import Unusual
 
 __all__ = ["CellPatch", "spliced"]
-
-_SHEET_DATA = re.compile(rb"<((?:[A-Za-z_][\w.-]*:)?)sheetData[ \t\r\n]*(/?)>")
-_ATTRIBUTE = re.compile(rb"([\w:.-]+)[ \t\r\n]*=[ \t\r\n]*(\"[^\"]*\"|'[^']*')")
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,41 +27,23 @@ class CellPatch:
     keep_formula: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class _Element:
-    """An element in the bytes: where it starts and ends, its tag's attributes, where its content lies."""
-
-    start: int
-    end: int
-    attributes: bytes
-    inside: tuple[int, int] | None
-
-    def get(self, name: bytes) -> bytes | None:
-        return next((value[1:-1] for key, value in _ATTRIBUTE.findall(self.attributes) if key == name), None)
-
-
 def spliced(data: bytes, patches: Sequence[CellPatch]) -> bytes:
     """The part's bytes with cells set; patches come by row, then column.
 
     Raises Unusual where the bytes cannot be told apart safely: comments, other encodings, rows or cells without
     addresses or out of order.
     """
-    found = _SHEET_DATA.search(data)
-    if found is None or b"<!" in data[: found.end()].replace(b"<!DOCTYPE", b"<!") or data.count(b"sheetData") > 2:
-        raise Unusual
-    prefix, empty = found[1], found[2]
-    if empty:
+    prefix, cells = sheet_data(data)
+    if cells.inside is None:
         body = _fresh_rows(patches, prefix)
-        return data[: found.start()] + b"<%ssheetData>%s</%ssheetData>" % (prefix, body, prefix) + data[found.end() :]
-    end = data.find(b"</" + prefix + b"sheetData", found.end())
-    if end < 0 or b"<!" in data[found.end() : end] or b"<?" in data[found.end() : end]:
-        raise Unusual
+        return data[: cells.start] + b"<%ssheetData>%s</%ssheetData>" % (prefix, body, prefix) + data[cells.end :]
+    start, end = cells.inside
     pieces: list[bytes] = []
-    place = found.end()
-    for start, stop, text in _edits(data, found.end(), end, patches, prefix):
-        pieces += [data[place:start], text]
+    place = start
+    for begin, stop, text in _edits(data, start, end, patches, prefix):
+        pieces += [data[place:begin], text]
         place = stop
-    return data[: found.end()] + b"".join(pieces) + data[place:]
+    return data[:start] + b"".join(pieces) + data[place:]
 
 
 def _edits(
@@ -74,7 +52,7 @@ def _edits(
     """What to put where: first byte, byte behind the last, and the bytes instead; in order, never overlapping."""
     wanted = [(row, list(group)) for row, group in groupby(patches, key=lambda one: one.row)]
     last = 0
-    for element in _elements(data, start, end, prefix + b"row"):
+    for element in elements(data, start, end, prefix + b"row"):
         number = int(element.get(b"r") or 0)
         if number <= last:
             raise Unusual
@@ -89,27 +67,9 @@ def _edits(
         yield end, end, _fresh_rows(group, prefix)
 
 
-def _elements(data: bytes, start: int, end: int, name: bytes) -> Iterator[_Element]:
-    """The elements of a name between two places, none within another."""
-    tag = re.compile(rb"<" + re.escape(name) + rb"((?:[ \t\r\n][^<>\"']*(?:(?:\"[^\"]*\"|'[^']*')[^<>\"']*)*)?/?)>")
-    close = re.compile(rb"</" + re.escape(name) + rb"[ \t\r\n]*>")
-    place = start
-    while found := tag.search(data, place, end):
-        attributes = found[1]
-        if attributes.endswith(b"/"):
-            yield _Element(found.start(), found.end(), attributes[:-1], None)
-            place = found.end()
-            continue
-        closing = close.search(data, found.end(), end)
-        if closing is None:
-            raise Unusual
-        yield _Element(found.start(), closing.end(), attributes, (found.end(), closing.start()))
-        place = closing.end()
-
-
-def _row_edits(data: bytes, row: _Element, patches: list[CellPatch], prefix: bytes) -> Iterator[tuple[int, int, bytes]]:
-    cells: dict[int, _Element] = {}
-    for cell in _elements(data, *(row.inside or (row.end, row.end)), prefix + b"c"):
+def _row_edits(data: bytes, row: Element, patches: list[CellPatch], prefix: bytes) -> Iterator[tuple[int, int, bytes]]:
+    cells: dict[int, Element] = {}
+    for cell in elements(data, *(row.inside or (row.end, row.end)), prefix + b"c"):
         try:
             at_row, column = parse_cell((cell.get(b"r") or b"").decode("ascii", "replace"))
         except ValueError:
@@ -120,7 +80,7 @@ def _row_edits(data: bytes, row: _Element, patches: list[CellPatch], prefix: byt
     fresh = [patch for patch in patches if patch.column not in cells]
     if row.inside is None or (fresh and row.get(b"spans") is not None):
         # A row that gets cells needs an open tag, and its hint on which columns it spans may be wrong now.
-        kept = b"".join(b" %s=%s" % pair for pair in _ATTRIBUTE.findall(row.attributes) if pair[0] != b"spans")
+        kept = b"".join(b" %s=%s" % pair for pair in ATTRIBUTE.findall(row.attributes) if pair[0] != b"spans")
         opening = b"<%srow%s>" % (prefix, kept)
         if row.inside is None:
             yield row.start, row.end, opening + b"".join(_markup(one, prefix) for one in patches) + b"</%srow>" % prefix
@@ -143,17 +103,17 @@ def _fresh_rows(patches: Sequence[CellPatch], prefix: bytes) -> bytes:
     return b"".join(rows)
 
 
-def _changed(data: bytes, cell: _Element, patch: CellPatch, prefix: bytes) -> bytes:
+def _changed(data: bytes, cell: Element, patch: CellPatch, prefix: bytes) -> bytes:
     """A known cell's bytes: attributes and children that the patch does not speak of are kept."""
     kept = b"".join(
-        b" %s=%s" % pair for pair in _ATTRIBUTE.findall(cell.attributes) if pair[0] not in (b"r", b"s", b"t")
+        b" %s=%s" % pair for pair in ATTRIBUTE.findall(cell.attributes) if pair[0] not in (b"r", b"s", b"t")
     )
     formula, others = b"", b""
     if cell.inside is not None:
         inner = data[slice(*cell.inside)]
         taken = []
         for name in (b"f", b"v", b"is"):
-            for element in _elements(inner, 0, len(inner), prefix + name):
+            for element in elements(inner, 0, len(inner), prefix + name):
                 taken.append(element)
                 if name == b"f" and patch.keep_formula:
                     formula = inner[element.start : element.end]

@@ -6,8 +6,9 @@ import re
 
 from lxml import etree
 
+from tinquire.workbook.elements import Unusual
 from tinquire.workbook.markup import MAIN, escaped, local, parsed, serialised, unescaped_text, without
-from tinquire.workbook.scanning import Unusual, unescaped
+from tinquire.workbook.scanning import unescaped
 
 __all__ = ["SharedStrings", "rich_text"]
 

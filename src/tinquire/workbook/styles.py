@@ -7,7 +7,7 @@ from lxml import etree
 from tinquire.cells.numberformat import BUILT_IN_FORMATS, parse_format
 from tinquire.looks import PLAIN, Appearance, Edge, Edges
 from tinquire.looks.palette import INDEXED, tinted
-from tinquire.workbook.markup import MAIN, child, children, local, parsed, serialised, tag
+from tinquire.workbook.markup import MAIN, child, children, parsed, placed, serialised, tag
 
 __all__ = ["STYLE_ORDER", "StyleBook", "theme_colours"]
 
@@ -182,10 +182,7 @@ class StyleBook:
         """A group of the style sheet, made in its place when missing."""
         found = child(self._root, name)
         if found is None:
-            found = etree.Element(tag(self._root, name))
-            later = set(STYLE_ORDER[STYLE_ORDER.index(name) + 1 :])
-            follower = next((n for n, other in enumerate(self._root) if local(other) in later), len(self._root))
-            self._root.insert(follower, found)
+            found = placed(self._root, name, STYLE_ORDER)
         return found
 
     def _count(self, name: str) -> None:

@@ -1,0 +1,199 @@
+"""References as a formula's text spells them, so that they can be changed and all else keeps its spelling.
+
+This does not read formulas (`grammar` does): text that the grammar does not know, of other programs or other times,
+goes through unharmed.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, column_name, column_number, quoted_sheet
+
+__all__ = ["Mention", "changed_mentions", "mentions", "offset_text", "prefix_of"]
+
+OFF_GRID = "#REF!"
+_CELL = r"\$?[A-Za-z]{1,3}\$?[0-9]{1,7}"
+_AREA = rf"(?:{_CELL}(?::{_CELL})?|\$?[A-Za-z]{{1,3}}:\$?[A-Za-z]{{1,3}}|\$?[0-9]{{1,7}}:\$?[0-9]{{1,7}})(?![\w(.\[!])"
+_WORD = r"[^\W\d][\w.\\?]*"
+_PATTERN = re.compile(
+    rf"""
+    (?P<text>"(?:[^"]|"")*"?)
+  | (?P<error>\#(?:NULL!|DIV/0!|VALUE!|REF!|NAME\?|NUM!|N/A)(?:{_CELL})?)
+  | (?P<prefix>'(?:[^']|'')*'!|(?:\[[^\[\]]*\])?(?:[^\W\d][\w.]*|(?<=\])\d[\w.]*)(?::[^\W\d][\w.]*)?!|\[[^\[\]]*\]!)
+    (?:(?P<there>{_AREA})|(?P<name>{_WORD})|)
+  | (?P<area>(?<![\w.\\\]]){_AREA})
+  | (?P<table>{_WORD})\[
+  | (?P<word>{_WORD}|\d[\w.]*)
+  | (?P<bracket>\[)
+    """,
+    re.VERBOSE,
+)
+_PART = re.compile(r"(\$?)([A-Za-z]*)(\$?)([0-9]*)\Z")
+
+
+@dataclass(frozen=True, slots=True)
+class Mention:
+    """One reference in a text: its place, what stands before its exclamation mark, and its area as spelled.
+
+    `sheets` is empty for the formula's own sheet, has one name, or two for a run of sheets; `outside` tells that
+    they are another workbook's. Without an area, `name` is a name asked of a certain sheet, or a table's, whose
+    reference in brackets is `inside`.
+    """
+
+    start: int
+    end: int
+    prefix: str = ""
+    sheets: tuple[str, ...] = ()
+    outside: bool = False
+    spelled: str = ""
+    name: str = ""
+    inside: str = ""
+
+    @property
+    def corners(self) -> tuple[tuple[str, str, str, str], tuple[str, str, str, str]]:
+        """Both corners as dollar sign, letters, dollar sign, digits; a part that is not written is empty."""
+        first, _, last = self.spelled.partition(":")
+        return _taken_apart(first), _taken_apart(last or first)
+
+    @property
+    def area(self) -> Area | None:
+        """The area meant; None for what lies off the grid, or is no area."""
+        if not self.spelled:
+            return None
+        try:
+            (_, left, _, top), (_, right, _, bottom) = self.corners
+            columns = sorted((column_number(left), column_number(right))) if left else [1, MAX_COLUMN]
+        except ValueError:
+            return None
+        rows = sorted((int(top), int(bottom))) if top else [1, MAX_ROW]
+        if rows[0] < 1 or rows[1] > MAX_ROW:
+            return None
+        return Area(rows[0], columns[0], rows[1], columns[1])
+
+    def text(self) -> str:
+        """The mention written out."""
+        return self.prefix + (self.spelled or self.name) + self.inside
+
+    def over(self, area: Area | None) -> str:
+        """The mention with another area, its dollar signs and form kept."""
+        if area is None:
+            return self.prefix + OFF_GRID
+        (mark1, left, mark2, top), (mark3, _, mark4, _) = self.corners
+        first = (mark1 + column_name(area.left) if left else "") + (mark2 or mark1 * (not left)) * bool(top)
+        last = (mark3 + column_name(area.right) if left else "") + (mark4 or mark3 * (not left)) * bool(top)
+        spelled = first + (str(area.top) if top else "")
+        if ":" in self.spelled:
+            spelled += ":" + last + (str(area.bottom) if top else "")
+        return replace(self, spelled=spelled).text()
+
+
+def _taken_apart(corner: str) -> tuple[str, str, str, str]:
+    found = _PART.match(corner)
+    if found is None:
+        raise ValueError(f"'{corner}' is no corner of an area")
+    return found[1], found[2], found[3], found[4]
+
+
+def prefix_of(sheets: tuple[str, ...]) -> str:
+    """What stands before a reference to other sheets, with its exclamation mark."""
+    if not sheets:
+        return ""
+    if all(quoted_sheet(sheet) == sheet for sheet in sheets):
+        return ":".join(sheets) + "!"
+    return "'" + ":".join(sheets).replace("'", "''") + "'!"
+
+
+@lru_cache(maxsize=4096)
+def mentions(text: str) -> tuple[Mention, ...]:
+    """All references in a formula's text, and the names it asks of certain sheets, in order."""
+    return tuple(_found(text))
+
+
+def _found(text: str) -> Iterator[Mention]:
+    place = 0
+    while found := _PATTERN.search(text, place):
+        start, place = found.start(), max(found.end(), found.start() + 1)
+        if found["bracket"]:
+            place = _behind_bracket(text, start)
+        elif found["table"]:
+            place = _behind_bracket(text, place - 1)
+            yield Mention(start, place, name=found["table"], inside=text[found.end() - 1 : place])
+        elif found["area"]:
+            yield Mention(start, place, spelled=found["area"])
+        elif found["prefix"] and (found["there"] or found["name"]):
+            outside, sheets = _sheets_of(found["prefix"][:-1])
+            yield Mention(start, place, found["prefix"], sheets, outside, found["there"] or "", found["name"] or "")
+
+
+def _sheets_of(prefix: str) -> tuple[bool, tuple[str, ...]]:
+    """Whether a prefix (without its exclamation mark) is of another workbook, and the sheets it names."""
+    if prefix.startswith("'"):
+        prefix = prefix[1:-1].replace("''", "'")
+    outside = "[" in prefix
+    name = prefix.rpartition("]")[2]
+    return outside, tuple(name.split(":")) if name else ()
+
+
+def _behind_bracket(text: str, start: int) -> int:
+    """The place behind a bracketed table reference; an apostrophe escapes what follows it."""
+    depth, place = 0, start
+    while place < len(text):
+        if text[place] == "'":
+            place += 1
+        elif text[place] == "[":
+            depth += 1
+        elif text[place] == "]":
+            depth -= 1
+            if not depth:
+                return place + 1
+        place += 1
+    return len(text)
+
+
+def changed_mentions(text: str, change: Callable[[Mention], str | None]) -> str:
+    """The text with mentions exchanged where `change` gives another spelling."""
+    pieces, place = [], 0
+    for mention in mentions(text):
+        fresh = change(mention)
+        if fresh is not None:
+            pieces += [text[place : mention.start], fresh]
+            place = mention.end
+    return "".join([*pieces, text[place:]]) if pieces else text
+
+
+def offset_text(text: str, rows: int, columns: int) -> str:
+    """A formula as it reads when it is filled so many rows down and columns to the right."""
+    if not rows and not columns:
+        return text
+
+    def moved(mention: Mention) -> str | None:
+        if not mention.spelled or mention.area is None:
+            return None
+        corners = [_moved_corner(corner, rows, columns) for corner in mention.corners]
+        if None in corners:
+            return mention.prefix + OFF_GRID
+        spelled = ":".join(corner or "" for corner in corners[: 1 + (":" in mention.spelled)])
+        return replace(mention, spelled=spelled).text()
+
+    return changed_mentions(text, moved)
+
+
+def _moved_corner(corner: tuple[str, str, str, str], rows: int, columns: int) -> str | None:
+    mark1, letters, mark2, digits = corner
+    if not letters:  # a whole row: its dollar sign was read as the first
+        mark1, mark2 = "", mark1 or mark2
+    if letters and not mark1:
+        number = column_number(letters) + columns
+        if not 1 <= number <= MAX_COLUMN:
+            return None
+        letters = column_name(number)
+    if digits and not mark2:
+        row = int(digits) + rows
+        if not 1 <= row <= MAX_ROW:
+            return None
+        digits = str(row)
+    return f"{mark1}{letters}{mark2}{digits}"

@@ -1,0 +1,127 @@
+"""A change carried through a whole workbook: every part that mentions cells follows it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from lxml import etree
+
+from tinquire.cells.address import area_name, parse_area
+from tinquire.cells.shifting import Shift
+from tinquire.workbook.book import SheetEntry, Workbook
+from tinquire.workbook.edits import hangers
+from tinquire.workbook.edits.cellparts import canonical, followed_cells
+from tinquire.workbook.edits.following import Following, RenamedSheet, ShiftedLines
+from tinquire.workbook.edits.frames import followed_frame
+from tinquire.workbook.elements import Unusual, sheet_data
+from tinquire.workbook.markup import child, children, parsed, serialised
+
+__all__ = ["change_part", "follow", "followed_part", "worksheets"]
+
+
+def worksheets(book: Workbook) -> list[tuple[SheetEntry, str]]:
+    """The worksheets that have a part, with its name."""
+    return [
+        (entry, entry.part)
+        for entry in book.entries
+        if entry.kind == "worksheet" and entry.part is not None and book.package.has(entry.part)
+    ]
+
+
+def change_part(book: Workbook, part: str, change: Callable[[etree._Element], bool]) -> None:
+    """Parse a part, change it, and write it when `change` says that it did."""
+    root = book.package.root(part)
+    if change(root):
+        book.part_changed(part, serialised(root))
+
+
+def follow(book: Workbook, following: Following, shift: Shift | None = None) -> None:
+    """Carry a change through all sheets, tables, names, charts and pivots; `shift` moves the lines of its sheet."""
+    target = following.sheet.casefold() if isinstance(following, ShiftedLines) else None
+    for entry, part in worksheets(book):
+        data = book.package.read(part)
+        if following.concerns(data, entry.name):
+            moves = shift if entry.name.casefold() == target else None
+            fresh = followed_part(data, entry.name, following, moves)
+            if fresh != data:
+                book.part_changed(part, fresh)
+        for relation in book.package.relations(part):
+            if relation.outside or not book.package.has(relation.target):
+                continue
+            if relation.kind == "table":
+                change_part(book, relation.target, partial(_table, home=entry.name, following=following))
+            elif entry.name.casefold() == target and shift is not None:
+                _hanger(book, relation.kind, relation.target, entry.name, following, shift)
+    _names(book, following)
+    _charts_and_caches(book, following)
+
+
+def followed_part(data: bytes, home: str, following: Following, shift: Shift | None = None) -> bytes:
+    """A sheet's part after a change: its cells byte by byte, what stands around them as elements."""
+    data = followed_cells(data, home, following, shift)
+    try:
+        _, cells = sheet_data(data)
+    except Unusual:
+        data = canonical(data)
+        _, cells = sheet_data(data)
+    start, end = cells.inside or (cells.end, cells.end)
+    frame = parsed(data[:start] + data[end:])
+    if not followed_frame(frame, home, following, shift):
+        return data
+    fresh = serialised(frame)
+    prefix, cells_there = sheet_data(fresh)
+    body = data[start:end]
+    filled = b"<%ssheetData>%s</%ssheetData>" % (prefix, body, prefix) if body else b"<%ssheetData/>" % prefix
+    return fresh[: cells_there.start] + filled + fresh[cells_there.end :]
+
+
+def _table(root: etree._Element, home: str, following: Following) -> bool:
+    """A table's areas and formulas; how its columns change is the business of who shifts them."""
+    changed = followed_frame(root, home, following)
+    area = parse_area(root.get("ref", "A1"))
+    moved = following.area(area, home)
+    if moved is not None and moved != area:
+        root.set("ref", area_name(moved))
+        changed = True
+    for column in children(child(root, "tableColumns"), "tableColumn"):
+        for formula in column:
+            text = formula.text or ""
+            if (fresh := following.formula(text, home)) != text:
+                formula.text = fresh
+                changed = True
+    return changed
+
+
+def _hanger(book: Workbook, kind: str, part: str, home: str, following: Following, shift: Shift) -> None:
+    if kind == "drawing":
+        change_part(book, part, lambda root: hangers.followed_drawing(root, shift))
+    elif kind in ("comments", "threadedComment"):
+        change_part(book, part, lambda root: hangers.followed_comments(root, home, following))
+    elif kind == "pivotTable":
+        change_part(book, part, lambda root: hangers.followed_pivot_table(root, home, following))
+    elif kind == "vmlDrawing":
+        data = book.package.read(part)
+        fresh = hangers.shifted_shapes(data, shift)
+        if fresh != data:
+            book.package.put(part, fresh)
+
+
+def _names(book: Workbook, following: Following) -> None:
+    changed = False
+    for element in children(child(book.root, "definedNames"), "definedName"):
+        fresh = following.formula(element.text or "", "")
+        if fresh != (element.text or ""):
+            element.text = fresh
+            changed = True
+    if changed:
+        book.root_changed()
+
+
+def _charts_and_caches(book: Workbook, following: Following) -> None:
+    renamed = (following.old, following.new) if isinstance(following, RenamedSheet) else None
+    for part, content_type in book.package.types().items():
+        if content_type.endswith(("drawingml.chart+xml", "chartex+xml")):
+            change_part(book, part, lambda root: hangers.followed_formulas(root, following))
+        elif content_type.endswith("pivotCacheDefinition+xml"):
+            change_part(book, part, lambda root: hangers.followed_pivot_cache(root, following, renamed))

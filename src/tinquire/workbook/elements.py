@@ -1,0 +1,85 @@
+"""Elements found in the bytes of a part without a parser, for parts of plain spelling."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+
+__all__ = ["ATTRIBUTE", "Element", "Unusual", "elements", "sheet_data", "with_attributes"]
+
+ATTRIBUTE = re.compile(rb"([\w:.-]+)[ \t\r\n]*=[ \t\r\n]*(\"[^\"]*\"|'[^']*')")
+
+
+class Unusual(Exception):  # noqa: N818 - a signal, not an error
+    """The bytes are not of the plain form that was hoped for; another way must be taken."""
+
+
+@dataclass(frozen=True, slots=True)
+class Element:
+    """An element in the bytes: where it starts and ends, its tag's attributes, where its content lies."""
+
+    start: int
+    end: int
+    attributes: bytes
+    inside: tuple[int, int] | None
+
+    def get(self, name: bytes) -> bytes | None:
+        return next((value[1:-1] for key, value in ATTRIBUTE.findall(self.attributes) if key == name), None)
+
+
+@lru_cache(maxsize=64)
+def _patterns(name: bytes) -> tuple[re.Pattern[bytes], re.Pattern[bytes]]:
+    tag = re.compile(rb"<" + re.escape(name) + rb"((?:[ \t\r\n][^<>\"']*(?:(?:\"[^\"]*\"|'[^']*')[^<>\"']*)*)?/?)>")
+    return tag, re.compile(rb"</" + re.escape(name) + rb"[ \t\r\n]*>")
+
+
+def elements(data: bytes, start: int, end: int, name: bytes) -> Iterator[Element]:
+    """The elements of a name between two places, none within another. Raises Unusual for one that is not closed."""
+    tag, close = _patterns(name)
+    place = start
+    while found := tag.search(data, place, end):
+        attributes = found[1]
+        if attributes.endswith(b"/"):
+            yield Element(found.start(), found.end(), attributes[:-1], None)
+            place = found.end()
+            continue
+        closing = close.search(data, found.end(), end)
+        if closing is None:
+            raise Unusual
+        yield Element(found.start(), closing.end(), attributes, (found.end(), closing.start()))
+        place = closing.end()
+
+
+def with_attributes(attributes: bytes, changes: dict[bytes, bytes | None]) -> bytes:
+    """A tag's attributes, a blank before each, with some exchanged, added or (None) left out."""
+    pieces = []
+    seen = set()
+    for name, value in ATTRIBUTE.findall(attributes):
+        seen.add(name)
+        if name not in changes:
+            pieces.append(b" %s=%s" % (name, value))
+        elif (fresh := changes[name]) is not None:
+            pieces.append(b' %s="%s"' % (name, fresh))
+    added = [b' %s="%s"' % (name, value) for name, value in changes.items() if name not in seen and value is not None]
+    return b"".join(pieces + added)
+
+
+_SHEET_DATA = re.compile(rb"<((?:[A-Za-z_][\w.-]*:)?)sheetData([ \t\r\n]*/?)>")
+
+
+def sheet_data(data: bytes) -> tuple[bytes, Element]:
+    """Where a sheet's cells lie (18.3.1.80), and the prefix with which its elements are named.
+
+    Raises Unusual where they cannot be told apart safely: comments, other encodings, no cells at all.
+    """
+    found = _SHEET_DATA.search(data)
+    if found is None or b"<!" in data[: found.end()].replace(b"<!DOCTYPE", b"<!") or data.count(b"sheetData") > 2:
+        raise Unusual
+    if found[2].strip():
+        return found[1], Element(found.start(), found.end(), b"", None)
+    end = data.find(b"</" + found[1] + b"sheetData", found.end())
+    if end < 0 or b"<!" in data[found.end() : end] or b"<?" in data[found.end() : end]:
+        raise Unusual
+    return found[1], Element(found.start(), data.index(b">", end) + 1, b"", (found.end(), end))
