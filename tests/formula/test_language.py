@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from tinquire.cells import Area, CellError, Column
@@ -116,6 +116,7 @@ DOWN = [
 
 @settings(max_examples=25, deadline=None)
 @given(st.lists(cell_values, min_size=6, max_size=6), st.lists(cell_values, min_size=6, max_size=6))
+@example([None, None, None, None, None, 2.0], [None] * 6)
 @pytest.mark.parametrize("formula", DOWN)
 def test_a_column_at_once_is_what_its_cells_are_one_by_one(formula, left, right):
     at_once, singly = filled_down(formula, column_of(left) | column_of(right, "B"), "C1", 5)

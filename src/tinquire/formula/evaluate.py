@@ -71,11 +71,18 @@ def evaluate(node: Node, frame: Frame) -> Operand:
 
 def evaluate_column(node: Node, frame: Frame) -> Column:
     """One value for each lane; of an array, its first."""
-    operand = single(_or_by_lane(node, frame, _value), frame)
+    try:
+        operand = _one_operand(node, frame)
+    except PerLane:
+        return Column.from_values(evaluate_scalar(node, frame.lane(lane)) for lane in range(frame.count))
     if isinstance(operand, Lanes):
         return operand.column
     value = operand.value(0, 0) if isinstance(operand, Grid) else operand.value
     return Column.full(value, frame.count)
+
+
+def _one_operand(node: Node, frame: Frame) -> Scalar | Lanes | Grid:
+    return single(_or_by_lane(node, frame, _value), frame)
 
 
 def evaluate_scalar(node: Node, frame: Frame) -> Value:
@@ -256,10 +263,25 @@ def _chain(node: Binary, frame: Frame) -> Operand:
 
 
 def by_lane(node: Node, frame: Frame) -> Operand:
-    """Run one node for each lane on its own; in one lane, what has no single value there is run by element."""
+    """Run one node for each lane on its own; in one lane, what has no single value there is run by element.
+
+    Raises PerLane when a lane gives an array: then what stands around the node must be run lane by lane, too.
+    """
     if frame.count == 1:
         return by_element(node, frame)
-    return Lanes(Column.from_values(evaluate_scalar(node, frame.lane(lane)) for lane in range(frame.count)))
+    values: list[Value] = []
+    for lane in range(frame.count):
+        operand = _one_operand(node, frame.lane(lane))
+        if isinstance(operand, Grid) and (operand.height > 1 or operand.width > 1):
+            raise PerLane
+        values.append(
+            operand.column[0]
+            if isinstance(operand, Lanes)
+            else operand.value(0, 0)
+            if isinstance(operand, Grid)
+            else operand.value
+        )
+    return Lanes(Column.from_values(values))
 
 
 def by_element(node: Node, frame: Frame) -> Operand:

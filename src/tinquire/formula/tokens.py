@@ -35,7 +35,9 @@ class Token(NamedTuple):
     sheet: str | None = None
 
 
-_SHEET = r"""(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>[^\W\d][\w.]*(?::[^\W\d][\w.]*)?))!"""
+#: A plain sheet's name, after the number of another workbook if it is one of that; or a run of sheets.
+_PLAIN = r"(?:\[[0-9]+\])?[^\W\d][\w.]*"
+_SHEET = rf"""(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>{_PLAIN}(?::[^\W\d][\w.]*)?))!"""
 _REFERENCE = r"""
     \$?[A-Za-z]{1,3}\$?[0-9]{1,7}(?::\$?[A-Za-z]{1,3}\$?[0-9]{1,7})?(?![\w(.\[!])
   | \$?[A-Za-z]{1,3}:\$?[A-Za-z]{1,3}(?![\w(.\[!])
@@ -45,15 +47,19 @@ _PATTERN = re.compile(
     rf"""
     (?P<space>[ \t\r\n]+)
   | (?P<text>"(?:[^"]|"")*")
-  | (?P<error>\#(?:NULL!|DIV/0!|VALUE!|REF!|NAME\?|NUM!|N/A|SPILL!|CALC!))
+  | (?:(?:'(?:[^']|'')+'|[^\W\d][\w.]*)!)?(?P<error>\#(?:NULL!|DIV/0!|VALUE!|REF!|NAME\?|NUM!|N/A|SPILL!|CALC!))
   | (?P<reference>(?:{_SHEET})?(?P<area>{_REFERENCE}))
   | (?P<number>(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[Ee][+-]?[0-9]+)?)
   | (?P<call>(?:_xlfn\.|_xlws\.)*[^\W\d][\w.]*)\(
-  | (?P<name>(?:(?:'(?P<quoted2>(?:[^']|'')+)'|(?P<plain2>[^\W\d][\w.]*))!)?[^\W\d][\w.\\?]*)
+  | (?P<name>(?:(?:'(?P<quoted2>(?:[^']|'')+)'|(?P<plain2>{_PLAIN})|(?P<book>\[[0-9]+\]))!)?[^\W\d][\w.\\?]*)
   | (?P<operator><=|>=|<>|[-+*/^&=<>%(),;{{}}:@])
     """,
     re.VERBOSE,
 )
+
+
+#: A sheet or name of another workbook, which files number (18.17.2.3): it begins like a table reference.
+_OTHER_BOOK = re.compile(r"\[[0-9]+\](?:[^\W\d][\w.]*)?!")
 
 
 def tokenise(text: str) -> list[Token]:
@@ -66,7 +72,7 @@ def tokenise(text: str) -> list[Token]:
     tokens: list[Token] = []
     place = 0
     while place < len(text):
-        if text[place] == "[":
+        if text[place] == "[" and not _OTHER_BOOK.match(text, place):
             end = _closing_bracket(text, place)
             tokens.append(_with_brackets(tokens, text, place, end))
             place = end
@@ -102,7 +108,7 @@ def _token(found: re.Match[str]) -> Token | None:
         bare = re.sub(r"\A(?:_xlfn\.|_xlws\.)+", "", groups["call"])
         return Token(TokenKind.CALL, bare.upper(), start)
     if groups["name"]:
-        sheet = _sheet(groups["quoted2"], groups["plain2"])
+        sheet = _sheet(groups["quoted2"], groups["plain2"] or groups["book"])
         return Token(TokenKind.NAME, groups["name"].rpartition("!")[2], start, sheet)
     return Token(TokenKind.OPERATOR, groups["operator"], start)
 

@@ -137,6 +137,9 @@ def _readable(
         if isinstance(node, Call) and node.function not in known:
             report.skipped.append(CellNote(*place, unknown_function(node.function)))
             return None
+        if isinstance(node, Reference | Name) and "[" in (node.sheet or ""):
+            report.skipped.append(CellNote(*place, "it reads another workbook, which is never opened"))
+            return None
     return tree
 
 

@@ -9,11 +9,12 @@ from lxml import etree
 
 from tinquire.cells.address import area_name, parse_area
 from tinquire.cells.shifting import Shift
+from tinquire.formula.mentions import offset_text
 from tinquire.workbook.book import SheetEntry, Workbook
 from tinquire.workbook.edits import hangers
 from tinquire.workbook.edits.cellparts import canonical, followed_cells
 from tinquire.workbook.edits.following import Following, RenamedSheet, ShiftedLines
-from tinquire.workbook.edits.frames import followed_frame
+from tinquire.workbook.edits.frames import followed_frame, lost_lines
 from tinquire.workbook.elements import Unusual, sheet_data
 from tinquire.workbook.markup import child, children, parsed, serialised
 
@@ -41,18 +42,20 @@ def follow(book: Workbook, following: Following, shift: Shift | None = None) -> 
     target = following.sheet.casefold() if isinstance(following, ShiftedLines) else None
     for entry, part in worksheets(book):
         data = book.package.read(part)
+        own_shift = shift if entry.name.casefold() == target else None
         if following.concerns(data, entry.name):
-            moves = shift if entry.name.casefold() == target else None
-            fresh = followed_part(data, entry.name, following, moves)
+            fresh = followed_part(data, entry.name, following, own_shift)
             if fresh != data:
                 book.part_changed(part, fresh)
         for relation in book.package.relations(part):
             if relation.outside or not book.package.has(relation.target):
                 continue
             if relation.kind == "table":
-                change_part(book, relation.target, partial(_table, home=entry.name, following=following))
-            elif entry.name.casefold() == target and shift is not None:
-                _hanger(book, relation.kind, relation.target, entry.name, following, shift)
+                change_part(
+                    book, relation.target, partial(_table, home=entry.name, following=following, shift=own_shift)
+                )
+            elif own_shift is not None:
+                _hanger(book, relation.kind, relation.target, entry.name, following, own_shift)
     _names(book, following)
     _charts_and_caches(book, following)
 
@@ -76,10 +79,12 @@ def followed_part(data: bytes, home: str, following: Following, shift: Shift | N
     return fresh[: cells_there.start] + filled + fresh[cells_there.end :]
 
 
-def _table(root: etree._Element, home: str, following: Following) -> bool:
+def _table(root: etree._Element, home: str, following: Following, shift: Shift | None) -> bool:
     """A table's areas and formulas; how its columns change is the business of who shifts them."""
     changed = followed_frame(root, home, following)
     area = parse_area(root.get("ref", "A1"))
+    data = area._replace(top=area.top + (root.get("headerRowCount", "1") != "0"))
+    rows, columns = lost_lines(data, shift) if shift is not None else (0, 0)
     moved = following.area(area, home)
     if moved is not None and moved != area:
         root.set("ref", area_name(moved))
@@ -87,7 +92,7 @@ def _table(root: etree._Element, home: str, following: Following) -> bool:
     for column in children(child(root, "tableColumns"), "tableColumn"):
         for formula in column:
             text = formula.text or ""
-            if (fresh := following.formula(text, home)) != text:
+            if (fresh := following.formula(offset_text(text, rows, columns), home)) != text:
                 formula.text = fresh
                 changed = True
     return changed

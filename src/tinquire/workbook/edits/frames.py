@@ -10,7 +10,7 @@ from tinquire.formula.mentions import offset_text
 from tinquire.workbook.edits.following import Following
 from tinquire.workbook.markup import children, local, tag, without
 
-__all__ = ["area_list", "area_list_text", "followed_frame"]
+__all__ = ["area_list", "area_list_text", "followed_frame", "lost_lines"]
 
 #: Elements whose area goes, and they with it; their parents count them.
 _ONE_AREA = frozenset({"mergeCell", "hyperlink", "inputCells", "cellWatch", "sortCondition"})
@@ -27,6 +27,14 @@ def area_list(text: str) -> list[Area]:
 
 def area_list_text(areas: list[Area]) -> str:
     return " ".join(area_name(area) for area in areas)
+
+
+def lost_lines(area: Area, shift: Shift) -> tuple[int, int]:
+    """How many rows and columns an area loses at its start: formulas that are written for its first cell are written
+    for the first that is left."""
+    if shift.rows:
+        return (shift.survivor(area.top, area.bottom) or area.top) - area.top, 0
+    return 0, (shift.survivor(area.left, area.right) or area.left) - area.left
 
 
 def followed_frame(root: etree._Element, home: str, following: Following, shift: Shift | None = None) -> bool:
@@ -51,6 +59,10 @@ class _Frame:
         name = local(element)
         if name == "sheetData":
             return
+        sqref = next((one for one in element if local(one) == "sqref"), None)
+        if sqref is not None:  # the newer rules (extension lists) name their area behind their formulas
+            self._extended(element, sqref)
+            return
         if name in _ONE_AREA or name in _FRAME_AREAS:
             self._one_area(element)
         elif name in _AREA_LISTS:
@@ -62,10 +74,6 @@ class _Frame:
             self._formula(element, 0, 0)
         if (location := element.get("location")) is not None and name == "hyperlink":
             self._set(element, "location", self.following.formula(location, self.home))
-        sqref = next((one for one in element if local(one) == "sqref"), None)
-        if sqref is not None:  # the newer rules (extension lists) name their area behind their formulas
-            self._extended(element, sqref)
-            return
         for inner in list(element):
             self.follow(inner)
 
@@ -125,12 +133,11 @@ class _Frame:
         """The formulas of rules over areas: they are written as the first cell of the areas reads them."""
         rows = columns = 0
         if areas and self.shift is not None:
-            top, left = min(area.top for area in areas), min(area.left for area in areas)
-            bottom, right = max(area.bottom for area in areas), max(area.right for area in areas)
-            if self.shift.rows:
-                rows = (self.shift.survivor(top, bottom) or top) - top
-            else:
-                columns = (self.shift.survivor(left, right) or left) - left
+            whole = Area(
+                min(area.top for area in areas), min(area.left for area in areas),
+                max(area.bottom for area in areas), max(area.right for area in areas),
+            )  # fmt: skip
+            rows, columns = lost_lines(whole, self.shift)
         for inner in element.iter():
             name = local(inner)
             if name in _FORMULAS:

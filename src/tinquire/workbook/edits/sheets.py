@@ -12,6 +12,7 @@ from tinquire.faults import DataError, Fault, known_names
 from tinquire.workbook.book import SheetEntry, Workbook, valid_sheet_name
 from tinquire.workbook.edits.everywhere import change_part, follow, followed_part
 from tinquire.workbook.edits.following import GoneSheets, RenamedSheet, RenamedTables
+from tinquire.workbook.edits.hangers import followed_formulas
 from tinquire.workbook.markup import child, children, local, without
 
 __all__ = ["copy_sheet", "delete_sheets", "hide_sheet", "move_sheet", "rename_sheet"]
@@ -135,6 +136,10 @@ def copy_sheet(book: Workbook, name: str, new: str) -> None:
     for relation in book.package.relations(part):
         if relation.kind == "table":
             change_part(book, relation.target, lambda root: _follow_table(root, following, new))
+        elif relation.kind == "drawing":
+            for inner in book.package.relations(relation.target):
+                if inner.kind == "chart":
+                    change_part(book, inner.target, lambda root: followed_formulas(root, following))
     book.root_changed()
 
 

@@ -1,0 +1,247 @@
+"""Changes of a workbook's structure: all that hangs on what moves follows, and nothing else changes."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from parts import members, written
+from richbook import rich_file
+from tinquire.cells import Area, Column, area_name
+from tinquire.cells.shifting import Shift
+from tinquire.faults import DataError
+from tinquire.formula.mentions import changed_mentions, mentions, offset_text
+from tinquire.workbook import Workbook, edits
+from tinquire.workbook.package import Package
+from tinquire.workbook.soundness import unsound
+
+DATA, LISTS, BOOK = "xl/worksheets/sheet1.xml", "xl/worksheets/sheet2.xml", "xl/workbook.xml"
+CHART, CACHE, TABLE = "xl/charts/chart1.xml", "xl/pivotCache/pivotCacheDefinition1.xml", "xl/tables/table1.xml"
+NOTES, SHAPES, DRAWING = "xl/comments1.xml", "xl/drawings/vmlDrawing1.vml", "xl/drawings/drawing1.xml"
+
+#: The change, and for each part what it must hold afterwards (behind `-`: must not).
+CHANGES = {
+    "two rows put in": (
+        lambda book: edits.insert_rows(book, "Data", 3, 2),
+        {
+            DATA: [
+                'ref="A1:E9"', '<c r="C6"><f>B6*2</f><v>8</v>', '<c r="C3"><f>B3*2</f></c>', "SUM(B2:B6)+SUM(Data!$B$2:$B$6)",
+                '<f t="array" ref="E8:E9">B5:B6</f>', "G2:H5", "A11:C11", '"B2:B6"', "B2&gt;B$8", 'sqref="A2:A6 D5"',
+                'ref="A6" location="Data!B6"', '<brk id="6"', "<xm:sqref>B2:B6</xm:sqref>", 'x="kept"', 'ySplit="1"',
+                "<sheetProtection", "- t=\"shared\"",
+            ],
+            LISTS: ["SUM(Data!B2:B6)", "COUNT(Data:Lists!A1)+[1]Data!B2", '"Data!B2"&amp;A1'],
+            BOOK: ["Data!$A$1:$C$8", "Data!$B$2:$B$6*Lists!$B$1", 'fullCalcOnLoad="1"'],
+            CHART: ["Data!$B$2:$B$6"], CACHE: ['ref="A1:C6"'], TABLE: ['ref="A1:C6"'], NOTES: ['ref="B5"'],
+            SHAPES: ["<x:Row>4<", "1, 15, 4, 2, 3, 31, 7, 1"], DRAWING: ["<xdr:row>4<", "<xdr:row>11<"],
+        },
+    ),
+    "the first row of the rows taken out": (
+        lambda book: edits.delete_rows(book, "Data", 2),
+        {
+            DATA: ["SUM(B2:B3)", 'ref="G2:H2"', "B2&gt;B$5", "Lists!$A$1=B2", '<c r="C2"><f>B2*2</f><v>6</v>', '<brk id="3"'],
+            TABLE: ['ref="A1:C3"', "B2*2"], CHART: ["$B$2:$B$3"], DRAWING: ["<xdr:row>1<", "<xdr:row>8<"],
+        },
+    ),
+    "a commented row taken out": (
+        lambda book: edits.delete_rows(book, "Data", 3),
+        {NOTES: ["- <comment "], SHAPES: ["- <v:shape"], DATA: ['- location="Lists!A2"', 'sqref="A2:A3"']},
+    ),
+    "a column put into the table": (
+        lambda book: edits.insert_columns(book, "Data", 2),
+        {
+            DATA: ['max="2"', 'min="3" max="4"', "C2*2", "SUM(C2:C4)", '"C2:C4"', '<f t="array" ref="F6:F7">C3:C4</f>', "H2:I3"],
+            TABLE: ['ref="A1:D4"', 'name="Item"/><tableColumn id="4" name="Column 1"/>', 'colId="2"', "C2*2"],
+            LISTS: ["SUM(Data!C2:C4)"], NOTES: ['ref="C3"'], SHAPES: ["<x:Column>2<"], DRAWING: ["<xdr:col>4<"],
+        },
+    ),
+    "a column of the table taken out": (
+        lambda book: edits.delete_columns(book, "Data", 2),
+        {
+            DATA: ["<f>#REF!*2</f>", 'sqref="A2:A4 C3"', "- cfRule", 'min="2" max="2"'],
+            TABLE: ['ref="A1:B4"', '- "Pieces"', 'count="2"', "#REF!*2"], LISTS: ["SUM(Data!#REF!)+SUM(#REF!)"],
+        },
+    ),
+    "a sheet renamed": (
+        lambda book: edits.rename_sheet(book, "data", "My data"),
+        {
+            DATA: ["SUM('My data'!$B$2:$B$4)", 't="shared"', "location=\"'My data'!B4\""], CHART: ["'My data'!$B$2:$B$4"],
+            LISTS: ["'My data:Lists'!A1)+[1]Data!B2", '"Data!B2"'], CACHE: ['sheet="My data"'],
+            BOOK: ['name="My data"', "'My data'!$A$1:$C$6"],
+        },
+    ),
+    "a sheet deleted": (
+        lambda book: edits.delete_sheets(book, ["Data"]),
+        {
+            LISTS: ["SUM(#REF!)+SUM(#REF!)", "COUNT(Lists!A1)", '"Data!B2"'], BOOK: ["#REF!*Lists!$B$1", "- Print_Area"],
+            DATA: None, CHART: None, TABLE: None, NOTES: None, DRAWING: None, SHAPES: None,
+        },
+    ),
+    "a pivot's sheet deleted": (
+        lambda book: edits.delete_sheets(book, ["Pivot"]),
+        {CACHE: None, "xl/pivotTables/pivotTable1.xml": None, BOOK: ["- pivotCache"]},
+    ),
+    "a sheet moved": (
+        lambda book: edits.move_sheet(book, "Lists", 1), {BOOK: ['localSheetId="1"', '<sheets><sheet name="Lists"']},
+    ),
+    "a sheet copied": (
+        lambda book: edits.copy_sheet(book, "Data", "Data 2"),
+        {
+            "xl/worksheets/sheet4.xml": ["SUM('Data 2'!$B$2:$B$4)", "location=\"'Data 2'!B4\""], BOOK: ["'Data 2'!$A$1:$C$6"],
+            "xl/tables/table2.xml": ['name="Things_2"', 'id="2"'], "xl/charts/chart2.xml": ["'Data 2'!$B$2:$B$4"],
+            "xl/drawings/_rels/drawing2.xml.rels": ["chart2.xml"],
+        },
+    ),
+    "a sheet hidden": (lambda book: edits.hide_sheet(book, "Data"), {BOOK: ['state="hidden"']}),
+    "a heading renamed": (
+        lambda book: edits.rename_column(book, "Things", "Pieces", "No. [of]"),
+        {LISTS: ["Things[No. '[of']]"], TABLE: ['name="No. [of]"'], "xl/sharedStrings.xml": ["No. [of]"]},
+    ),
+    "a table longer": (
+        lambda book: edits.resize_table(book, "Things", Area(1, 1, 5, 3)), {TABLE: ['ref="A1:C5"/>' "-"[:0], 'ref="A1:C5"']},
+    ),
+    "a table's rows set": (
+        lambda book: edits.set_rows(book, "Things", [("Pieces", Column.from_values([5.0, 6.0, 7.0, 8.0, 9.0]))]),
+        {TABLE: ['ref="A1:C6"'], DATA: ['<c r="B6"><v>9</v></c>', "<f>B6*2</f>", "SUM(B2:B6)"], CHART: ["$B$2:$B$6"]},
+    ),
+    "a name set": (lambda book: edits.set_name(book, "Rate", "0.25"), {BOOK: ['"Rate">0.25<']}),
+    "a name of one sheet": (
+        lambda book: edits.set_name(book, "Mine", "Lists!$A$1", "Lists"), {BOOK: ['name="Mine" localSheetId="1"']},
+    ),
+    "a name taken away": (lambda book: edits.set_name(book, "Rate", None), {BOOK: ["- Rate"]}),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("label", CHANGES)
+def test_all_that_hangs_on_a_change_follows_it(label, tmp_path):
+    change, expected = CHANGES[label]
+    source = rich_file(tmp_path / "rich.xlsx")
+    book = Workbook.open(source)
+    change(book)
+    book.save(tmp_path / "changed.xlsx")
+    assert unsound(Package.open(tmp_path / "changed.xlsx")) == []
+    parts = members((tmp_path / "changed.xlsx").read_bytes())
+    for part, fragments in expected.items():
+        if fragments is None:
+            assert part not in parts
+            continue
+        text = parts[part].decode()
+        for fragment in fragments:
+            if fragment.startswith("- "):
+                assert fragment[2:] not in text, f"{part} still has {fragment[2:]}"
+            else:
+                assert fragment in text, f"{part} lacks {fragment}: {text}"
+
+
+#: Putting lines in and taking them out again, or renaming there and back, leaves all parts as they were; but a shared
+#: formula is now each cell's own, and the program that opens the file is asked to recalculate.
+THERE_AND_BACK = {
+    "rows": lambda book: (edits.insert_rows(book, "Data", 3, 4), edits.delete_rows(book, "Data", 3, 4)),
+    "columns": lambda book: (edits.insert_columns(book, "Data", 3), edits.delete_columns(book, "Data", 3)),
+    "below all": lambda book: (edits.insert_rows(book, "Data", 100, 4), edits.delete_rows(book, "Data", 100, 4)),
+    "names": lambda book: (edits.rename_sheet(book, "Data", "X y"), edits.rename_sheet(book, "X y", "Data")),
+    "order": lambda book: (edits.move_sheet(book, "Data", 3), edits.move_sheet(book, "Data", 1)),
+}
+
+
+@pytest.mark.parametrize("label", THERE_AND_BACK)
+def test_there_and_back_again(label, tmp_path):
+    source = rich_file(tmp_path / "rich.xlsx")
+    book = Workbook.open(source)
+    THERE_AND_BACK[label](book)
+    before, after = Workbook.open(source), book
+    book.save(tmp_path / "back.xlsx")
+    after = Workbook.open(tmp_path / "back.xlsx")
+    assert after.names == before.names and after.sheet_names() == before.sheet_names()
+    for one, other in zip(before.sheets(), after.sheets(), strict=True):
+        rows, columns = one.extent()
+        for number in range(1, columns + 1):
+            assert one.column(number, 1, rows).to_list() == other.column(number, 1, rows).to_list()
+        assert sorted(one.merged) == sorted(other.merged) and one.frozen == other.frozen
+        assert [table.area for table in one.tables] == [table.area for table in other.tables]
+    plain = members((tmp_path / "back.xlsx").read_bytes())
+    for part, content in members(source.read_bytes()).items():
+        if part in (CHART, CACHE, NOTES, DRAWING, LISTS):
+            assert content.split(b"?>")[-1].strip() == plain[part].split(b"?>")[-1].strip(), part
+
+
+REFUSED = {
+    "tearing an array formula": (lambda book: edits.insert_rows(book, "Data", 7), "would tear the array formula in E6:E7"),
+    "a table's heading": (lambda book: edits.delete_rows(book, "Data", 1), "the heading row of table 'Things'"),
+    "all rows of a table": (lambda book: edits.delete_rows(book, "Data", 2, 3), "leave table 'Things' without rows"),
+    "a pivot": (lambda book: edits.insert_rows(book, "Pivot", 4), "would tear the pivot in A3:B6"),
+    "off the grid": (lambda book: edits.insert_rows(book, "Data", 2, 1 << 20), "pushed off the grid"),
+    "a name with a slash": (lambda book: edits.rename_sheet(book, "Data", "a/b"), "without []:*?/"),
+    "a taken name": (lambda book: edits.rename_sheet(book, "Data", "lists"), "one of that name already"),
+    "an unknown sheet": (lambda book: edits.rename_sheet(book, "Date", "x"), "the nearest is 'Data'"),
+    "all sheets": (lambda book: edits.delete_sheets(book, ["Data", "Lists", "Pivot"]), "no sheet would be left"),
+    "the last seen": (
+        lambda book: [edits.hide_sheet(book, name) for name in ("Data", "Lists", "Pivot")], "the only one that can be seen",
+    ),
+    "no such place": (lambda book: edits.move_sheet(book, "Data", 9), "no place 9"),
+    "a name that is an address": (lambda book: edits.set_name(book, "AB12", "1"), "not read as an address"),
+    "a table's name": (lambda book: edits.set_name(book, "things", "1"), "a table has it"),
+    "a table sideways": (lambda book: edits.resize_table(book, "Things", Area(1, 1, 4, 2)), "must keep its first row"),
+    "no rows": (lambda book: edits.set_rows(book, "Things", []), "there are no rows"),
+    "an unknown heading": (lambda book: edits.set_rows(book, "Things", [("Piece", Column.full(1, 1))]), "nearest is 'Pieces'"),
+    "a heading twice": (lambda book: edits.rename_column(book, "Things", "Item", "pieces"), "there is one already"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("label", REFUSED)
+def test_what_would_do_harm_is_refused(label, tmp_path):
+    change, says = REFUSED[label]
+    with pytest.raises(DataError) as caught:
+        change(Workbook.open(rich_file(tmp_path / "rich.xlsx")))
+    assert says in str(caught.value)
+
+
+def test_odd_spellings_are_moved_too(tmp_path):
+    """Prefixes, cells without addresses and out of order, comments, UTF-16."""
+    rows = "<!-- one --><row><c><v>1</v></c><c><f>A1+1</f><v>2</v></c></row><row r='9'><c r='B9'><v>3</v></c><c r='A9'><f>A1</f></c></row>"
+    path = written(tmp_path / "odd.xlsx", rows)
+    book = Workbook.open(path)
+    edits.insert_rows(book, "Sheet1", 1, 2)
+    book.save(tmp_path / "out.xlsx")
+    sheet = Workbook.open(tmp_path / "out.xlsx").sheet("Sheet1")
+    assert (sheet.value(3, 1), sheet.formula(3, 2).text, sheet.value(11, 2), sheet.formula(11, 1).text) == (
+        1,
+        "A3+1",
+        3,
+        "A3",
+    )
+
+
+MENTIONS = [
+    ("SUM(A1:B$3)+'My ''x'!$C$4", ["A1:B$3", "'My ''x'!$C$4"]),
+    ('D:D-$1:2&"A1"', ["D:D", "$1:2"]),
+    ("T[[#Headers],[A1]]+T2", ["T[[#Headers],[A1]]", "T2"]),
+    ("[1]Data!A1+'C:\\[b.xlsx]S'!A1", ["[1]Data!A1", "'C:\\[b.xlsx]S'!A1"]),
+    ("LOG10(3)+_xlfn.XLOOKUP(A1,B:B,C:C)+#REF!A1+1E5+Sheet1!Name", ["A1", "B:B", "C:C", "Sheet1!Name"]),
+    ("A1#+@B2:INDEX(C:C,3)", ["A1", "B2", "C:C"]),
+    ('"it''s A1" & \'open', []),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "expected"), MENTIONS)
+def test_references_are_found_as_spelled(text, expected):
+    assert [mention.text() for mention in mentions(text)] == expected
+
+
+@given(st.integers(1, 40), st.integers(1, 40), st.integers(1, 9), st.integers(1, 12), st.booleans(), st.booleans())
+def test_a_reference_put_off_and_back_is_itself(row, column, rows, columns, fixed_row, fixed_column):
+    corner = f"{'$' * fixed_column}{area_name(Area(row, column, row, column))}"
+    text = f"SUM({corner}:{'$' * fixed_row}D$9)+'a b'!{corner}"
+    moved = offset_text(text, rows, columns)
+    assert offset_text(moved, -rows, -columns) == text
+
+
+@given(st.integers(1, 30), st.integers(1, 5), st.integers(1, 30), st.integers(0, 9))
+def test_what_is_put_in_and_taken_out_again_leaves_areas_alone(at, count, top, height):
+    area = Area(top, 2, top + height, 3)
+    there = Shift(at, count).area(area)
+    assert Shift(at, -count).area(there) == area
+    text = f"{area_name(area)}*2"
+    moved = changed_mentions(text, lambda mention: mention.over(Shift(at, count).area(mention.area)))
+    assert moved == f"{area_name(there)}*2"
