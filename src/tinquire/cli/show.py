@@ -19,6 +19,8 @@ _BUILT_IN_NAMES = {
     "_xlnm._FilterDatabase": "filtered area",
 }
 
+_KINDS = {"chartsheet": "sheet of one chart", "dialogsheet": "dialog", "missing": "sheet whose part is missing"}
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path, help="the workbook")
@@ -31,6 +33,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.cli.beside import Beside
     from tinquire.workbook import Workbook
 
     if options.sound:
@@ -45,11 +48,16 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         for one in book.names
         if not wanted or (one.sheet or "").casefold() in wanted
     ]
+    beside = Beside(book, names)
     terminal.heading(str(options.file))
     _tell(sheets, others, defined, terminal)
+    for label, text in beside.lines():
+        terminal.line(label, text)
     for name in names if options.rows > 0 else ():
         _tell_rows(book, name, options.rows, terminal)
-    terminal.answer({"file": str(options.file), "sheets": sheets, "other sheets": others, "names": defined})
+    terminal.answer(
+        {"file": str(options.file), "sheets": sheets, "other sheets": others, "names": defined, **beside.answer()}
+    )
     return 0
 
 
@@ -106,7 +114,7 @@ def _tell(
     headings = ["sheet", "used", "rows", "columns", "formulas", "errors", "tables"]
     terminal.table(headings, rows, right=[2, 3, 4, 5])
     for other in others:
-        terminal.line("sheet", f"{other['name']} ({other['kind']}, kept as it is)")
+        terminal.line("sheet", f"'{other['name']}', a {_KINDS.get(other['kind'], other['kind'])}, kept as it is")
     for number, one in enumerate(defined):
         owner = f" (sheet {one['sheet']})" if one["sheet"] else ""
         name = _BUILT_IN_NAMES.get(one["name"], one["name"])

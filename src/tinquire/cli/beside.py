@@ -1,0 +1,149 @@
+"""What `show` says of a workbook beside its cells: charts, pivots, rules, links, other workbooks, what is only kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict
+from typing import Any
+
+from tinquire.cells import Area, area_name
+from tinquire.cells.address import quoted_sheet
+from tinquire.workbook import Workbook
+from tinquire.workbook.details import BookDetails, Chart, PageSetup, PivotTable, SheetDetails
+
+__all__ = ["Beside"]
+
+#: More areas than this are counted instead.
+_LISTED = 3
+
+
+class Beside:
+    """The details of some sheets, set out in lines or as an answer for programs."""
+
+    def __init__(self, book: Workbook, names: Sequence[str]) -> None:
+        self.book = BookDetails(book)
+        self.sheets = [self.book.sheet(name) for name in names]
+
+    def answer(self) -> dict[str, Any]:
+        return {
+            "beside cells": [_plain(asdict(sheet)) for sheet in self.sheets],
+            "other workbooks": [asdict(one) for one in self.book.outside],
+            "macros": self.book.macros,
+            "kept": list(self.book.kept),
+        }
+
+    def lines(self) -> Iterator[tuple[str, str]]:
+        """Labels and texts; a label stands at the first of its lines only."""
+        groups: dict[str, list[str]] = {}
+        for sheet in self.sheets:
+            for label, text in _of_sheet(sheet):
+                groups.setdefault(label, []).append(text)
+        pages: dict[str, list[str]] = {}
+        for sheet in self.sheets:
+            if text := _page(sheet.page):
+                pages.setdefault(text, []).append(quoted_sheet(sheet.name))
+        groups["pages"] = [f"{', '.join(places)}: {text}" for text, places in pages.items()]
+        groups.setdefault("outside", []).extend(
+            f"[{one.number}] {one.target}, read by formulas and never opened" for one in self.book.outside
+        )
+        if self.book.macros:
+            groups["macros"] = ["a program, kept and never run"]
+        kept = groups.pop("kept", []) + [f"the workbook's {kind}" for kind in self.book.kept]
+        groups["kept"] = [f"{text}: not understood, and left as it is" for text in kept]
+        for label, texts in groups.items():
+            for number, text in enumerate(texts):
+                yield label if number == 0 else "", text
+
+
+def _of_sheet(sheet: SheetDetails) -> Iterator[tuple[str, str]]:
+    place = quoted_sheet(sheet.name)
+    for chart in sheet.charts:
+        yield "charts", f"{_at(place, chart.area)}: {_chart(chart)}"
+    for picture in sheet.pictures:
+        yield "pictures", f"{_at(place, picture.area)}: {picture.says or picture.name or picture.part}"
+    for pivot in sheet.pivots:
+        yield "pivots", f"{_at(place, pivot.area)}: {_pivot(pivot)}"
+    marks = dict.fromkeys((mark.areas for mark in sheet.marks), 0)
+    for mark in sheet.marks:
+        marks[mark.areas] += 1
+    if marks:
+        yield (
+            "marks",
+            f"{place}: " + "; ".join(f"{_areas(areas)} ({_count(count, 'rule')})" for areas, count in marks.items()),
+        )
+    if sheet.validations:
+        kinds = (f"{_areas(one.areas)} ({_allowed(one.kind, one.formulas)})" for one in sheet.validations)
+        yield "entries", f"{place}: " + "; ".join(kinds)
+    if sheet.comments:
+        cells = [comment.cell for comment in sheet.comments]
+        yield "comments", f"{place}: " + _few(cells)
+    outside = sum(link.outside for link in sheet.links)
+    kinds_of_links = ((outside, "to addresses outside"), (len(sheet.links) - outside, "within the workbook"))
+    if sheet.links:
+        yield "links", f"{place}: " + ", ".join(f"{count:,} {says}" for count, says in kinds_of_links if count)
+    if sheet.protected:
+        yield "protected", place
+    if any(sheet.outline):
+        yield "outline", f"{place}: {sheet.outline[0]} levels of rows, {sheet.outline[1]} of columns"
+    for kept in sheet.kept:
+        yield "kept", f"{place}: {kept}"
+
+
+def _at(place: str, area: Area | None) -> str:
+    return place if area is None else f"{place}!{area_name(area)}"
+
+
+def _chart(chart: Chart) -> str:
+    kinds = " and ".join(kind.removesuffix("Chart").removesuffix("3D") for kind in chart.kinds) or "chart"
+    values = _few([one.values for one in chart.series if one.values])
+    return (f"'{chart.title}', " if chart.title else "") + kinds + (f" of {values}" if values else "")
+
+
+def _pivot(pivot: PivotTable) -> str:
+    return f"'{pivot.name}' of {pivot.source}, {_count(len(pivot.fields), 'field')}"
+
+
+def _areas(areas: Sequence[Area]) -> str:
+    return _few([area_name(area) for area in areas])
+
+
+def _few(items: Sequence[str]) -> str:
+    rest = len(items) - _LISTED
+    return ", ".join(items[:_LISTED]) + (f" and {rest:,} more" if rest > 0 else "")
+
+
+def _count(number: int, one: str, many: str | None = None) -> str:
+    return f"{number:,} {one if number == 1 else many or one + 's'}"
+
+
+def _allowed(kind: str, formulas: Sequence[str]) -> str:
+    return f"one of {formulas[0]}" if kind == "list" and formulas else kind
+
+
+def _page(page: PageSetup) -> str:
+    """What is set of the pages, beyond what every file states."""
+    pieces = []
+    if page.orientation == "landscape":
+        pieces.append("landscape")
+    if page.fit is not None:
+        across, down = page.fit
+        pieces.append("fitted to " + " and ".join(
+            f"{_count(number, 'page')} {way}" for number, way in ((across, "across"), (down, "down")) if number
+        ))  # fmt: skip
+    elif page.scale != 100:
+        pieces.append(f"at {page.scale} %")
+    breaks = len(page.row_breaks) + len(page.column_breaks)
+    if breaks:
+        pieces.append(_count(breaks, "break"))
+    return ", ".join(pieces)
+
+
+def _plain(value: Any) -> Any:
+    """Areas as text, for the answer."""
+    if isinstance(value, Area):
+        return area_name(value)
+    if isinstance(value, dict):
+        return {key: _plain(one) for key, one in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [_plain(one) for one in value]
+    return value
