@@ -2,11 +2,67 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from dataclasses import dataclass
+from typing import Protocol
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
 
-__all__ = ["Shift"]
+__all__ = ["Moves", "Removal", "Shift"]
+
+
+class Moves(Protocol):
+    """Lines (rows, or columns) of a sheet that move."""
+
+    @property
+    def rows(self) -> bool:
+        """Whether the lines are rows."""
+        ...
+
+    @property
+    def last(self) -> int:
+        """The grid's last line."""
+        ...
+
+    @property
+    def fresh(self) -> range:
+        """Lines that are new afterwards."""
+        ...
+
+    def line(self, number: int) -> int | None:
+        """Where one line goes; None when it is taken out or pushed off the grid."""
+        ...
+
+    def place(self, number: int) -> int:
+        """Where a line goes, or where it would stand if it is taken out."""
+        ...
+
+    def span(self, first: int, last: int) -> tuple[int, int] | None:
+        """Where a run of lines goes: it grows around what is put in, and shrinks by what is taken out.
+
+        A run over the whole grid stays one.
+        """
+        ...
+
+    def area(self, area: Area) -> Area | None:
+        """Where an area goes; None when nothing of it is left."""
+        ...
+
+    def cuts(self, area: Area) -> bool:
+        """Whether an area would be torn: lines come into it, or some of its lines go and others stay."""
+        ...
+
+    def survivor(self, first: int, last: int) -> int | None:
+        """The first line of a run that is not taken out, by its old number."""
+        ...
+
+
+def _moved_area(moves: Moves, area: Area) -> Area | None:
+    if moves.rows:
+        span = moves.span(area.top, area.bottom)
+        return span and Area(span[0], area.left, span[1], area.right)
+    span = moves.span(area.left, area.right)
+    return span and Area(area.top, span[0], area.bottom, span[1])
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,8 +78,11 @@ class Shift:
 
     @property
     def last(self) -> int:
-        """The grid's last line."""
         return MAX_ROW if self.rows else MAX_COLUMN
+
+    @property
+    def fresh(self) -> range:
+        return range(self.at, self.at + max(self.count, 0))
 
     @property
     def gone(self) -> range:
@@ -31,7 +90,6 @@ class Shift:
         return range(self.at, self.at - min(self.count, 0))
 
     def line(self, number: int) -> int | None:
-        """Where one line goes; None when it is taken out or pushed off the grid."""
         if number < self.at:
             return number
         if number in self.gone:
@@ -39,11 +97,11 @@ class Shift:
         moved = number + self.count
         return moved if moved <= self.last else None
 
-    def span(self, first: int, last: int) -> tuple[int, int] | None:
-        """Where a run of lines goes: it grows around what is put in, and shrinks by what is taken out.
+    def place(self, number: int) -> int:
+        moved = self.line(number)
+        return self.at if moved is None else moved
 
-        A run over the whole grid stays one.
-        """
+    def span(self, first: int, last: int) -> tuple[int, int] | None:
         if first == 1 and last == self.last:
             return first, last
         if self.count > 0:
@@ -55,15 +113,9 @@ class Shift:
         return (start, end) if start <= end else None
 
     def area(self, area: Area) -> Area | None:
-        """Where an area goes; None when nothing of it is left."""
-        if self.rows:
-            span = self.span(area.top, area.bottom)
-            return span and Area(span[0], area.left, span[1], area.right)
-        span = self.span(area.left, area.right)
-        return span and Area(area.top, span[0], area.bottom, span[1])
+        return _moved_area(self, area)
 
     def cuts(self, area: Area) -> bool:
-        """Whether an area would be torn: lines come into it, or some of its lines go and others stay."""
         first, last = (area.top, area.bottom) if self.rows else (area.left, area.right)
         if self.count > 0:
             return first < self.at <= last
@@ -73,7 +125,55 @@ class Shift:
         )
 
     def survivor(self, first: int, last: int) -> int | None:
-        """The first line of a run that is not taken out, by its old number."""
         if first not in self.gone:
             return first
         return self.gone.stop if self.gone.stop <= last else None
+
+
+@dataclass(frozen=True, slots=True)
+class Removal:
+    """Any lines taken out at once: their numbers, ascending, each once."""
+
+    lines: tuple[int, ...]
+    rows: bool = True
+
+    @property
+    def last(self) -> int:
+        return MAX_ROW if self.rows else MAX_COLUMN
+
+    @property
+    def fresh(self) -> range:
+        return range(0)
+
+    def _gone_before(self, number: int) -> int:
+        return bisect_left(self.lines, number)
+
+    def _is_gone(self, number: int) -> bool:
+        place = self._gone_before(number)
+        return place < len(self.lines) and self.lines[place] == number
+
+    def line(self, number: int) -> int | None:
+        return None if self._is_gone(number) else number - self._gone_before(number)
+
+    def place(self, number: int) -> int:
+        return number - self._gone_before(number)
+
+    def span(self, first: int, last: int) -> tuple[int, int] | None:
+        if first == 1 and last == self.last:
+            return first, last
+        left = last - first + 1 - (self._gone_before(last + 1) - self._gone_before(first))
+        start = first - self._gone_before(first)
+        return (start, start + left - 1) if left else None
+
+    def area(self, area: Area) -> Area | None:
+        return _moved_area(self, area)
+
+    def cuts(self, area: Area) -> bool:
+        first, last = (area.top, area.bottom) if self.rows else (area.left, area.right)
+        gone = self._gone_before(last + 1) - self._gone_before(first)
+        return 0 < gone < last - first + 1
+
+    def survivor(self, first: int, last: int) -> int | None:
+        while first <= last and self._is_gone(first):
+            first += 1
+        return first if first <= last else None

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import argparse
-import shutil
 from pathlib import Path
 
-from tinquire.faults import AccessError, Fault, UseError
+from tinquire.faults import Fault, UseError
 
-__all__ = ["add_target", "kept_original", "target"]
+__all__ = ["add_target", "target"]
 
 
 def add_target(parser: argparse.ArgumentParser) -> None:
@@ -31,20 +30,3 @@ def target(options: argparse.Namespace) -> Path:
         do = "write --in-place to change it" if same else "name another file, or move that one away"
         raise UseError(Fault("choosing where to write", why, str(out), do))
     return out
-
-
-def kept_original(path: Path) -> Path:
-    """Copy a file beside itself, under a name that is free, before it is changed. Raises AccessError."""
-    number = 1
-    while True:
-        mark = "(original)" if number == 1 else f"(original {number})"
-        copy = path.with_name(f"{path.stem} {mark}{path.suffix}")
-        if not copy.exists():
-            break
-        number += 1
-    try:
-        shutil.copy2(path, copy)
-    except OSError as error:
-        why = error.strerror or str(error)
-        raise AccessError(Fault("keeping the original", why, str(copy), "make its folder writable")) from None
-    return copy

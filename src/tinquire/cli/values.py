@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 
 from tinquire.cli import options as shared
-from tinquire.cli.target import add_target, kept_original, target
+from tinquire.cli.target import add_target, target
 from tinquire.cli.terminal import Terminal
 
 EXAMPLE = "tinquire values 'Linen pack 2026-10.xlsx' --out 'Linen pack 2026-10 (values).xlsx'"
@@ -21,6 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.workbook import Workbook
+    from tinquire.workbook.archive import kept_original
     from tinquire.workbook.valuing import keep_values
 
     out = target(options)

@@ -68,9 +68,9 @@ def _schema_fault(
             known = _keys_at(kind, place[:-1])
             near = nearest(str(key), known)
             do = f"write '{near[0]}'" if near else "leave it out" + (f"; known are {', '.join(known)}" if known else "")
-            return Fault(stopped, f"there is no key '{key}' in {_dotted(place[:-1]) or 'a docket'}", where, do)
+            return Fault(stopped, f"there is no key '{key}' in {_dotted(place[:-1]) or path.name}", where, do)
         case "missing":
-            return Fault(stopped, f"{_dotted(place[:-1]) or 'the docket'} has no '{key}'", where, f"add {key} = ...")
+            return Fault(stopped, f"{_dotted(place[:-1]) or path.name} has no '{key}'", where, f"add {key} = ...")
         case "literal_error":
             why = f"{said} is {_shown(error['input'])}"
             return Fault(stopped, why, where, f"write {error['ctx']['expected']}")

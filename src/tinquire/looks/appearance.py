@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 
-__all__ = ["EDGE_STYLES", "PLAIN", "Appearance", "Edge", "Edges"]
+__all__ = ["EDGE_STYLES", "PLAIN", "Appearance", "Edge", "Edges", "Variation"]
 
 #: Line styles of a border (ECMA-376 Part 1, 18.18.3), thinnest first.
 EDGE_STYLES = (
@@ -60,3 +60,25 @@ class Appearance:
 
 #: A cell that nobody dressed. An empty font name and a size of 0 stand for the workbook's own.
 PLAIN = Appearance()
+
+
+@dataclass(frozen=True, slots=True)
+class Variation:
+    """Some parts of an appearance that change; None leaves the part as it is. Colours are RGB, six hex digits."""
+
+    font: str | None = None
+    size: float | None = None
+    bold: bool | None = None
+    italic: bool | None = None
+    underline: bool | None = None
+    colour: str | None = None
+    fill: str | None = None
+    align: str | None = None
+    valign: str | None = None
+    wrap: bool | None = None
+    indent: int | None = None
+    format: str | None = None
+
+    def given(self) -> dict[str, object]:
+        """The parts that change, by name."""
+        return {part.name: value for part in fields(self) if (value := getattr(self, part.name)) is not None}

@@ -13,7 +13,7 @@ from tinquire.faults import DataError, Fault, known_names
 from tinquire.sources.raw import Block
 from tinquire.workbook import Sheet, Workbook
 
-__all__ = ["read_block"]
+__all__ = ["block_of", "read_block"]
 
 #: Serials of the 1904 system lie this many days below those of the 1900 system, in which tables count.
 _SYSTEMS_APART = 1462
@@ -33,12 +33,12 @@ def read_block(path: Path, shown: str, *, sheet: str | None = None, table: str |
             raise DataError(Fault("opening a table", why, shown, "check the table's name"))
         owner, found = known[table.casefold()]
         area = Area(found.area.top, found.area.left, found.data.bottom, found.area.right)
-        return _block(book, book.sheet(owner), area, shown), found.headings
+        return block_of(book, book.sheet(owner), area, shown), found.headings
     opened = book.sheet(sheet if sheet is not None else _only_sheet(book, shown))
     used = opened.used
     if used is None:
         raise DataError(Fault("opening a sheet", f"sheet '{opened.name}' is empty", shown, "check the export"))
-    return _block(book, opened, used, shown), False
+    return block_of(book, opened, used, shown), False
 
 
 def _only_sheet(book: Workbook, shown: str) -> str:
@@ -49,7 +49,8 @@ def _only_sheet(book: Workbook, shown: str) -> str:
     return visible[0]
 
 
-def _block(book: Workbook, sheet: Sheet, area: Area, shown: str) -> Block:
+def block_of(book: Workbook, sheet: Sheet, area: Area, shown: str) -> Block:
+    """An area of a sheet as columns of cells, days counted in the 1900 system."""
     columns, days = [], []
     for number in range(area.left, area.right + 1):
         column = sheet.column(number, area.top, area.bottom)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 import os
+import shutil
 import struct
 import tempfile
 import zipfile
@@ -22,7 +23,7 @@ try:
 except ImportError:  # a platform without isal: the standard zlib gives other bytes, the same parts
     _deflater = zlib
 
-__all__ = ["Archive", "written", "written_aside"]
+__all__ = ["Archive", "kept_original", "written", "written_aside"]
 
 #: No part of a workbook may inflate to more than this; the largest sheet of the grid's size stays below.
 MAX_PART = 4 << 30
@@ -185,3 +186,20 @@ def _unwritable(path: Path, error: OSError) -> AccessError:
     why = error.strerror or str(error)
     do = "close it where it is open, or make its folder writable"
     return AccessError(Fault("writing a file", f"{why[:1].lower()}{why[1:]}", str(path), do))
+
+
+def kept_original(path: Path) -> Path:
+    """Copy a file beside itself, under a name that is free, before it is changed. Raises AccessError."""
+    number = 1
+    while True:
+        mark = "(original)" if number == 1 else f"(original {number})"
+        copy = path.with_name(f"{path.stem} {mark}{path.suffix}")
+        if not copy.exists():
+            break
+        number += 1
+    try:
+        shutil.copy2(path, copy)
+    except OSError as error:
+        why = error.strerror or str(error)
+        raise AccessError(Fault("keeping the original", why, str(copy), "make its folder writable")) from None
+    return copy

@@ -279,6 +279,13 @@ class Workbook:
                 else:
                     entry.loaded.tables = []
 
+    def may_hold_formulas(self) -> bool:
+        """Whether there may be formulas; sheets that were not read are not read for it."""
+        if self._by_kind.get("calcChain"):
+            return True
+        sheets = [entry for entry in self.entries if entry.kind == "worksheet"]
+        return any(entry.loaded is None or entry.loaded.formula_count() > 0 for entry in sheets)
+
     def mark_stale(self) -> None:
         """Results can be wrong now: ask the program that opens the file to recalculate (18.2.2), and drop the order
         of calculation that it may hold."""
@@ -292,7 +299,11 @@ class Workbook:
 
     def save(self, path: Path) -> None:
         """Write the file, whole or not at all. Raises AccessError."""
-        data = self.to_bytes()
+        self.write(path, self.to_bytes())
+
+    @staticmethod
+    def write(path: Path, data: bytes) -> None:
+        """Write a file's bytes, whole or not at all. Raises AccessError."""
         with written_aside(path) as stream:
             stream.write(data)
 

@@ -232,7 +232,7 @@ class BookDetails:
             tuple(comment for one in relations.values() if one.kind == "comments" for comment in self._comments(one)),
             tuple(chart for drawing in drawings for chart in self._charts(drawing)),
             tuple(picture for drawing in drawings for picture in self._pictures(drawing)),
-            tuple(self._pivot(one.target) for one in relations.values() if one.kind == "pivotTable"),
+            tuple(self.pivot(one.target) for one in relations.values() if one.kind == "pivotTable"),
             _page(frame),
             child(frame, "sheetProtection") is not None,
             (max(map(int, _OUTLINE.findall(rows)), default=0), max(levels, default=0)),
@@ -270,7 +270,8 @@ class BookDetails:
                     if identity in relations and self._package.has(relations[identity].target):
                         yield anchor, relations[identity]
 
-    def _pivot(self, part: str) -> PivotTable:
+    def pivot(self, part: str) -> PivotTable:
+        """A pivot by its part."""
         root = self._package.root(part)
         location = child(root, "location")
         area = parse_area("A1" if location is None else location.get("ref", "A1"))

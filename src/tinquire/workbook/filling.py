@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
 from tinquire.cells.address import cell_name
 from tinquire.cells.column import Kind
 from tinquire.formula.slots import Resolver, Unfilled, checked_fill, filled_text, only_slot, slot_text
+from tinquire.looks import Variation
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.sheet import NO_FORMULA, Sheet
 
@@ -85,4 +86,4 @@ def _formatted(book: Workbook, style: int, code: str | None) -> int:
     """The style with another number format; the style itself without one."""
     if code is None:
         return style
-    return book.styles.number(replace(book.styles.appearance(style), format=code))
+    return book.styles.varied(style, Variation(format=code))

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 
 from lxml import etree
 
 from tinquire.workbook.elements import Unusual
-from tinquire.workbook.markup import MAIN, escaped, local, parsed, serialised, unescaped_text, without
+from tinquire.workbook.markup import MAIN, escaped, local, parsed, serialised, tag, unescaped_text, without
 from tinquire.workbook.scanning import unescaped
 
 __all__ = ["SharedStrings", "rich_text"]
@@ -39,10 +40,11 @@ class SharedStrings:
         self.texts: list[str] = [] if data is None else read_texts(data)
         self._known = len(self.texts)
         self._places: dict[str, int] = {}
+        self._rewritten = False
 
     @property
     def changed(self) -> bool:
-        return len(self.texts) > self._known
+        return self._rewritten or len(self.texts) > self._known
 
     def place(self, text: str) -> int:
         """The place of a text, added when it is new."""
@@ -54,6 +56,22 @@ class SharedStrings:
             found = self._places[text] = len(self.texts)
             self.texts.append(text)
         return found
+
+    def forget(self, used: Collection[int]) -> None:
+        """Blank all texts but some, by place; places stay."""
+        if len(used) == len(self.texts):
+            return
+        root = parsed(self.to_bytes())
+        items = [item for item in root if local(item) == "si"]
+        for place, item in enumerate(items):
+            if place not in used:
+                for part in list(item):
+                    item.remove(part)
+                etree.SubElement(item, tag(item, "t"))
+                self.texts[place] = ""
+        self._data = serialised(root)
+        self._places.clear()
+        self._rewritten = True
 
     def to_bytes(self) -> bytes:
         """The part, new texts behind the known ones, which keep their bytes.

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import copy
+
 from lxml import etree
 
 from tinquire.cells.numberformat import BUILT_IN_FORMATS, parse_format
-from tinquire.looks import PLAIN, Appearance, Edge, Edges
+from tinquire.looks import PLAIN, Appearance, Edge, Edges, Variation
 from tinquire.looks.palette import INDEXED, tinted
+from tinquire.workbook.fonts import varied_font, vary_alignment
 from tinquire.workbook.markup import MAIN, child, children, parsed, placed, serialised, tag
 
 __all__ = ["STYLE_ORDER", "StyleBook", "theme_colours"]
@@ -42,6 +45,7 @@ class StyleBook:
         self._appearances: dict[int, Appearance] = {}
         self._numbers: dict[Appearance, int] = {}
         self._is_date: dict[int, bool] = {}
+        self._variations: dict[tuple[int, Variation], int] = {}
         self.changed = False
 
     @classmethod
@@ -176,6 +180,40 @@ class StyleBook:
         self._count("cellXfs")
         self._xfs.append(xf)
         self._appearances[len(self._xfs) - 1] = look
+        return len(self._xfs) - 1
+
+    def varied(self, style: int, change: Variation) -> int:
+        """The number of a style that differs from another in some parts only; all else of it is kept, also what an
+        `Appearance` does not speak of (protection, rotation, gradients)."""
+        key = (style, change)
+        if key not in self._variations:
+            self._variations[key] = self._vary(style, change)
+        return self._variations[key]
+
+    def _vary(self, style: int, change: Variation) -> int:
+        group = self._group("cellXfs")
+        if not self._xfs:
+            self._add(PLAIN)
+        xf = copy.deepcopy(self._xfs[style if 0 <= style < len(self._xfs) else 0])
+        if change.format is not None:
+            xf.set("numFmtId", str(self._format(change.format)))
+            xf.set("applyNumberFormat", "1")
+        letters = varied_font(self._part("fonts", _int(xf.get("fontId"))), change, self._element("font"))
+        if letters is not None:
+            xf.set("fontId", str(self._shared("fonts", letters)))
+            xf.set("applyFont", "1")
+        if change.fill is not None:
+            xf.set("fillId", str(self._filled(change.fill)))
+            xf.set("applyFill", "1")
+        vary_alignment(xf, change)
+        wanted = etree.tostring(xf, method="c14n")
+        for place, known in enumerate(self._xfs):
+            if etree.tostring(known, method="c14n", with_tail=False) == wanted:
+                return place
+        group.append(xf)
+        self._count("cellXfs")
+        self._xfs.append(xf)
+        self.changed = True
         return len(self._xfs) - 1
 
     def _group(self, name: str) -> etree._Element:

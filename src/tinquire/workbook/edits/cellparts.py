@@ -10,7 +10,7 @@ import re
 from lxml import etree
 
 from tinquire.cells.address import area_name, cell_name, parse_area, parse_cell
-from tinquire.cells.shifting import Shift
+from tinquire.cells.shifting import Moves
 from tinquire.formula.mentions import offset_text
 from tinquire.workbook.edits.following import Following
 from tinquire.workbook.elements import Element, Unusual, elements, sheet_data, with_attributes
@@ -40,7 +40,7 @@ def canonical(data: bytes) -> bytes:
     return serialised(root)
 
 
-def followed_cells(data: bytes, home: str, following: Following, shift: Shift | None = None) -> bytes:
+def followed_cells(data: bytes, home: str, following: Following, shift: Moves | None = None) -> bytes:
     """A sheet's part with its cells moved by `shift`, if there is one, and their formulas following.
 
     Raises ValueError for parts that cannot be read.
@@ -52,7 +52,7 @@ def followed_cells(data: bytes, home: str, following: Following, shift: Shift | 
 
 
 class _Cells:
-    def __init__(self, data: bytes, home: str, following: Following, shift: Shift | None) -> None:
+    def __init__(self, data: bytes, home: str, following: Following, shift: Moves | None) -> None:
         self.data = data
         self.home = home
         self.following = following

@@ -8,7 +8,7 @@ from functools import partial
 from lxml import etree
 
 from tinquire.cells.address import area_name, parse_area
-from tinquire.cells.shifting import Shift
+from tinquire.cells.shifting import Moves
 from tinquire.formula.mentions import offset_text
 from tinquire.workbook.book import SheetEntry, Workbook
 from tinquire.workbook.edits import hangers
@@ -37,7 +37,7 @@ def change_part(book: Workbook, part: str, change: Callable[[etree._Element], bo
         book.part_changed(part, serialised(root))
 
 
-def follow(book: Workbook, following: Following, shift: Shift | None = None) -> None:
+def follow(book: Workbook, following: Following, shift: Moves | None = None) -> None:
     """Carry a change through all sheets, tables, names, charts and pivots; `shift` moves the lines of its sheet."""
     target = following.sheet.casefold() if isinstance(following, ShiftedLines) else None
     for entry, part in worksheets(book):
@@ -60,7 +60,7 @@ def follow(book: Workbook, following: Following, shift: Shift | None = None) -> 
     _charts_and_caches(book, following)
 
 
-def followed_part(data: bytes, home: str, following: Following, shift: Shift | None = None) -> bytes:
+def followed_part(data: bytes, home: str, following: Following, shift: Moves | None = None) -> bytes:
     """A sheet's part after a change: its cells byte by byte, what stands around them as elements."""
     data = followed_cells(data, home, following, shift)
     try:
@@ -79,7 +79,7 @@ def followed_part(data: bytes, home: str, following: Following, shift: Shift | N
     return fresh[: cells_there.start] + filled + fresh[cells_there.end :]
 
 
-def _table(root: etree._Element, home: str, following: Following, shift: Shift | None) -> bool:
+def _table(root: etree._Element, home: str, following: Following, shift: Moves | None) -> bool:
     """A table's areas and formulas; how its columns change is the business of who shifts them."""
     changed = followed_frame(root, home, following)
     area = parse_area(root.get("ref", "A1"))
@@ -98,7 +98,7 @@ def _table(root: etree._Element, home: str, following: Following, shift: Shift |
     return changed
 
 
-def _hanger(book: Workbook, kind: str, part: str, home: str, following: Following, shift: Shift) -> None:
+def _hanger(book: Workbook, kind: str, part: str, home: str, following: Following, shift: Moves) -> None:
     if kind == "drawing":
         change_part(book, part, lambda root: hangers.followed_drawing(root, shift))
     elif kind in ("comments", "threadedComment"):

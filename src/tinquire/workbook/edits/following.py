@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Protocol
 
 from tinquire.cells.address import Area
-from tinquire.cells.shifting import Shift
+from tinquire.cells.shifting import Moves
 from tinquire.formula.mentions import OFF_GRID, Mention, changed_mentions, mentions, prefix_of
 from tinquire.formula.writing import escaped_column
 
@@ -48,7 +48,7 @@ class ShiftedLines:
     """Rows or columns of one sheet put in or taken out."""
 
     sheet: str
-    shift: Shift
+    shift: Moves
 
     def formula(self, text: str, home: str) -> str:
         return changed_mentions(text, lambda mention: self._moved(mention, home))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from lxml import etree
 
 from tinquire.cells.address import Area, area_name, cell_name, parse_area, parse_cell
-from tinquire.cells.shifting import Shift
+from tinquire.cells.shifting import Moves
 from tinquire.formula.mentions import offset_text
 from tinquire.workbook.edits.following import Following
 from tinquire.workbook.markup import children, local, tag, without
@@ -29,7 +29,7 @@ def area_list_text(areas: list[Area]) -> str:
     return " ".join(area_name(area) for area in areas)
 
 
-def lost_lines(area: Area, shift: Shift) -> tuple[int, int]:
+def lost_lines(area: Area, shift: Moves) -> tuple[int, int]:
     """How many rows and columns an area loses at its start: formulas that are written for its first cell are written
     for the first that is left."""
     if shift.rows:
@@ -37,7 +37,7 @@ def lost_lines(area: Area, shift: Shift) -> tuple[int, int]:
     return 0, (shift.survivor(area.left, area.right) or area.left) - area.left
 
 
-def followed_frame(root: etree._Element, home: str, following: Following, shift: Shift | None = None) -> bool:
+def followed_frame(root: etree._Element, home: str, following: Following, shift: Moves | None = None) -> bool:
     """Let a sheet's frame follow a change; `shift` moves its columns, breaks and panes. True if anything changed."""
     frame = _Frame(home, following, shift)
     for element in list(root):
@@ -48,7 +48,7 @@ def followed_frame(root: etree._Element, home: str, following: Following, shift:
 
 
 class _Frame:
-    def __init__(self, home: str, following: Following, shift: Shift | None) -> None:
+    def __init__(self, home: str, following: Following, shift: Moves | None) -> None:
         self.home = home
         self.following = following
         self.shift = shift
@@ -185,8 +185,8 @@ class _Frame:
             first, last = int(column.get("min", "1")), int(column.get("max", "1"))
             # Columns that are put in look like the one before them.
             span = self.shift.span(first, last) if first > 1 or last < self.shift.last else (first, last)
-            if span is not None and self.shift.count > 0 and last == self.shift.at - 1:
-                span = (span[0], min(last + self.shift.count, self.shift.last))
+            if span is not None and self.shift.fresh and last == self.shift.fresh.start - 1:
+                span = (span[0], min(self.shift.fresh.stop - 1, self.shift.last))
             if span is None:
                 self._drop(column)
             elif span != (first, last):

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 from lxml import etree
 
 from tinquire.cells.address import Area, area_name, parse_area
-from tinquire.cells.shifting import Shift
+from tinquire.cells.shifting import Moves
 from tinquire.workbook.edits.following import Following
-from tinquire.workbook.markup import child, children, local
+from tinquire.workbook.markup import child, children, local, tag
 
 __all__ = [
     "followed_comments", "followed_drawing", "followed_formulas", "followed_pivot_cache", "followed_pivot_table",
-    "shifted_shapes",
+    "literal_chart", "pivot_area", "shifted_shapes",
 ]  # fmt: skip
 
 
@@ -29,7 +30,29 @@ def followed_formulas(root: etree._Element, following: Following) -> bool:
     return changed
 
 
-def followed_drawing(root: etree._Element, shift: Shift) -> bool:
+def literal_chart(root: etree._Element, lost: Callable[[str], bool]) -> bool:
+    """Series whose formulas read what is lost keep the values that the chart holds of them (21.2.2.111, .192)."""
+    changed = False
+    for reference in list(root.iter("{*}numRef", "{*}strRef")):
+        formula, parent = child(reference, "f"), reference.getparent()
+        cache = next((one for one in reference if local(one) in ("numCache", "strCache")), None)
+        if formula is None or parent is None or cache is None or not lost(formula.text or ""):
+            continue
+        changed = True
+        if local(parent) == "tx":
+            owner = parent.getparent()
+            if owner is None or local(owner) != "ser":
+                continue
+            fresh = etree.Element(tag(root, "v"))
+            fresh.text = next((value.text for value in cache.iter("{*}v")), "")
+        else:
+            fresh = etree.Element(tag(root, "numLit" if local(reference) == "numRef" else "strLit"))
+            fresh.extend(list(cache))
+        parent.replace(reference, fresh)
+    return changed
+
+
+def followed_drawing(root: etree._Element, shift: Moves) -> bool:
     """Anchors of pictures and charts (20.5.2), which count lines from zero; a lost line leaves them at its place."""
     changed = False
     name = "row" if shift.rows else "col"
@@ -49,9 +72,8 @@ def followed_drawing(root: etree._Element, shift: Shift) -> bool:
     return changed
 
 
-def _shifted(line: int, shift: Shift) -> int:
-    moved = shift.line(line + 1)
-    return shift.at - 1 if moved is None else moved - 1
+def _shifted(line: int, shift: Moves) -> int:
+    return shift.place(line + 1) - 1
 
 
 def _line(corner: etree._Element | None, name: str) -> int | None:
@@ -93,12 +115,12 @@ _NOTE_LINES = {
 _ANCHOR = re.compile(rb"(<x:Anchor>)([^<]*)(</x:Anchor>)")
 
 
-def shifted_shapes(data: bytes, shift: Shift) -> bytes:
+def shifted_shapes(data: bytes, shift: Moves) -> bytes:
     """The old drawing part of comments (Part 4, 19.4): not always XML, so it is changed as text."""
     return _SHAPE.sub(lambda found: _shifted_shape(found[0], shift), data)
 
 
-def _shifted_shape(shape: bytes, shift: Shift) -> bytes:
+def _shifted_shape(shape: bytes, shift: Moves) -> bytes:
     found = _NOTE_LINES[shift.rows].search(shape)
     if found is None:
         return shape

@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import partial
 
 from lxml import etree
 
 from tinquire.cells.address import Area, area_name, column_name, parse_area
-from tinquire.cells.shifting import Shift
+from tinquire.cells.shifting import Moves, Removal, Shift
 from tinquire.faults import DataError, Fault
 from tinquire.workbook.book import SheetEntry, Workbook
 from tinquire.workbook.edits.everywhere import change_part, follow
 from tinquire.workbook.edits.following import ShiftedLines, TableColumns
 from tinquire.workbook.edits.hangers import pivot_area
 from tinquire.workbook.formulas import text_at
-from tinquire.workbook.markup import child, children, tag
+from tinquire.workbook.markup import child, children, tag, without
 from tinquire.workbook.sheet import SheetTable
 
-__all__ = ["delete_columns", "delete_rows", "insert_columns", "insert_rows"]
+__all__ = ["delete_columns", "delete_rows", "insert_columns", "insert_rows", "remove_rows"]
 
 
 def insert_rows(book: Workbook, sheet: str, at: int, count: int = 1) -> None:
@@ -44,7 +44,13 @@ def delete_columns(book: Workbook, sheet: str, at: int, count: int = 1) -> None:
     _shift(book, sheet, Shift(at, -count, rows=False))
 
 
-def _shift(book: Workbook, name: str, shift: Shift) -> None:
+def remove_rows(book: Workbook, sheet: str, rows: Sequence[int]) -> None:
+    """Take out any rows at once, wherever they stand. Raises DataError as `delete_rows` does."""
+    if rows:
+        _shift(book, sheet, Removal(tuple(sorted(set(rows)))))
+
+
+def _shift(book: Workbook, name: str, shift: Moves) -> None:
     sheet = book.sheet(name)
     entry = book.entry(name)
     assert entry is not None
@@ -55,9 +61,11 @@ def _shift(book: Workbook, name: str, shift: Shift) -> None:
     ]
     if faults:
         raise DataError(*faults)
-    above = _styles_before(book, entry, shift) if shift.count > 0 else {}
+    above = _styles_before(book, entry, shift) if shift.fresh else {}
     book.settle()
-    if not shift.rows:
+    if shift.rows:
+        _lost_totals(book, entry, tables, shift)
+    else:
         _table_columns(book, entry, tables, shift)
     follow(book, ShiftedLines(entry.name, shift), shift)
     _dress(book, entry, shift, above)
@@ -66,7 +74,10 @@ def _shift(book: Workbook, name: str, shift: Shift) -> None:
     book.mark_stale()
 
 
-def _doing(sheet: str, shift: Shift) -> str:
+def _doing(sheet: str, shift: Moves) -> str:
+    if isinstance(shift, Removal):
+        return f"deleting {len(shift.lines):,} rows of sheet '{sheet}'"
+    assert isinstance(shift, Shift)
     last = shift.at + abs(shift.count) - 1
     kind, first, end = (
         ("row", str(shift.at), str(last)) if shift.rows else ("column", column_name(shift.at), column_name(last))
@@ -78,14 +89,12 @@ def _doing(sheet: str, shift: Shift) -> str:
 # -- what stands in the way ------------------------------------------------------------------------------
 
 
-def _obstacles(book: Workbook, entry: SheetEntry, shift: Shift) -> Iterator[str]:
+def _obstacles(book: Workbook, entry: SheetEntry, shift: Moves) -> Iterator[str]:
     sheet = book.sheet(entry.name)
     used = sheet.used
-    if not 1 <= shift.at <= shift.last or not shift.count:
+    if isinstance(shift, Shift) and (not 1 <= shift.at <= shift.last or not shift.count):
         yield "that is no place on the grid"
-    elif (
-        shift.count > 0 and used is not None and (used.bottom if shift.rows else used.right) + shift.count > shift.last
-    ):
+    elif used is not None and (used.bottom if shift.rows else used.right) + len(shift.fresh) > shift.last:
         yield "cells would be pushed off the grid"
     for _, top, bottom, formula in sheet.formula_runs():
         if formula.array is not None and top == bottom == formula.row and shift.cuts(formula.array):
@@ -99,11 +108,11 @@ def _obstacles(book: Workbook, entry: SheetEntry, shift: Shift) -> Iterator[str]
         yield from _table_obstacles(table, shift)
 
 
-def _table_obstacles(table: SheetTable, shift: Shift) -> Iterator[str]:
+def _table_obstacles(table: SheetTable, shift: Moves) -> Iterator[str]:
     moved = shift.area(table.area)
     if moved is None:
         yield f"it would take out the whole table '{table.name}'"
-    elif shift.rows and table.headings and table.area.top in shift.gone:
+    elif shift.rows and table.headings and shift.line(table.area.top) is None:
         yield f"it would take out the heading row of table '{table.name}'"
     elif shift.rows and shift.area(table.data) is None:
         yield f"it would leave table '{table.name}' without rows"
@@ -112,10 +121,10 @@ def _table_obstacles(table: SheetTable, shift: Shift) -> Iterator[str]:
 # -- looks of what is put in -----------------------------------------------------------------------------
 
 
-def _styles_before(book: Workbook, entry: SheetEntry, shift: Shift) -> dict[int, int]:
+def _styles_before(book: Workbook, entry: SheetEntry, shift: Moves) -> dict[int, int]:
     """Style numbers of the cells in the line before, by their place in it."""
     sheet = book.sheet(entry.name)
-    before = shift.at - 1
+    before = shift.fresh.start - 1
     if before < 1:
         return {}
     if shift.rows:
@@ -131,48 +140,68 @@ def _styles_before(book: Workbook, entry: SheetEntry, shift: Shift) -> dict[int,
     return {row: style for row, style in zip(cells.rows.tolist(), cells.styles.tolist(), strict=True) if style}
 
 
-def _dress(book: Workbook, entry: SheetEntry, shift: Shift, styles: dict[int, int]) -> None:
+def _dress(book: Workbook, entry: SheetEntry, shift: Moves, styles: dict[int, int]) -> None:
     if not styles:
         return
     sheet = book.sheet(entry.name)
-    for line in range(shift.at, shift.at + shift.count):
+    for line in shift.fresh:
         for place, style in styles.items():
             row, column = (line, place) if shift.rows else (place, line)
             if row <= sheet.extent()[0] or shift.rows:
                 sheet.set(row, column, None, style)
 
 
+def _lost_totals(book: Workbook, entry: SheetEntry, tables: list[SheetTable], shift: Moves) -> None:
+    """Tables whose totals row is taken out have none any more."""
+    lost = {table.name.casefold() for table in tables if table.totals and shift.line(table.area.bottom) is None}
+    for part in book.table_parts(entry.name) if lost else ():
+        change_part(book, part, lambda root: (root.get("displayName") or "").casefold() in lost and _no_totals(root))
+
+
+def _no_totals(root: etree._Element) -> bool:
+    without(root, "totalsRowCount")
+    root.set("totalsRowShown", "0")
+    for column in root.iter("{*}tableColumn"):
+        for name in ("totalsRowFunction", "totalsRowLabel"):
+            without(column, name)
+        for inner in children(column, "totalsRowFormula"):
+            column.remove(inner)
+    return True
+
+
 # -- columns of tables -----------------------------------------------------------------------------------
 
 
-def _table_columns(book: Workbook, entry: SheetEntry, tables: list[SheetTable], shift: Shift) -> None:
+def _table_columns(book: Workbook, entry: SheetEntry, tables: list[SheetTable], shift: Moves) -> None:
     """Give tables the columns that are put into them, and take those out that go."""
     areas = {table.name.casefold(): table.area for table in tables}
-    for table in tables if shift.count < 0 else ():
-        gone = [column.name for place, column in enumerate(table.columns) if table.area.left + place in shift.gone]
+    for table in () if shift.fresh else tables:
+        gone = [
+            column.name for place, column in enumerate(table.columns) if shift.line(table.area.left + place) is None
+        ]
         if gone:
             follow(book, TableColumns(table.name, {name.casefold(): None for name in gone}))
     for part in book.table_parts(entry.name):
         root = book.package.root(part)
         area = areas.get((root.get("displayName") or "").casefold()) or parse_area(root.get("ref", "A1"))
-        if shift.area(area) != area and not (shift.count > 0 and shift.at <= area.left):
+        if shift.area(area) != area and not (shift.fresh and shift.fresh.start <= area.left):
             change_part(book, part, partial(_changed_columns, area=area, shift=shift))
 
 
-def _changed_columns(root: etree._Element, area: Area, shift: Shift) -> bool:
+def _changed_columns(root: etree._Element, area: Area, shift: Moves) -> bool:
     group = child(root, "tableColumns")
     assert group is not None
     columns = children(group, "tableColumn")
-    if shift.count < 0:
+    if not shift.fresh:
         for place, column in enumerate(columns):
-            if area.left + place in shift.gone:
+            if shift.line(area.left + place) is None:
                 group.remove(column)
-    elif area.left < shift.at <= area.right:
+    elif area.left < shift.fresh.start <= area.right:
         taken = {column.get("name", "").casefold() for column in columns}
         number = max(int(column.get("id", "0")) for column in columns)
-        for extra in range(shift.count):
+        for extra in range(len(shift.fresh)):
             fresh = etree.Element(tag(group, "tableColumn"), id=str(number + extra + 1), name=_free_heading(taken))
-            group.insert(shift.at - area.left + extra, fresh)
+            group.insert(shift.fresh.start - area.left + extra, fresh)
     group.set("count", str(len(group)))
     for filtered in root.iter(tag(root, "filterColumn")):
         moved = shift.line(area.left + int(filtered.get("colId", "0")))
@@ -193,28 +222,28 @@ def _free_heading(taken: set[str]) -> str:
     return f"Column {number}"
 
 
-def _name_columns(book: Workbook, entry: SheetEntry, shift: Shift) -> None:
+def _name_columns(book: Workbook, entry: SheetEntry, shift: Moves) -> None:
     """Write the headings of columns that tables got: a table's columns are named by its heading cells."""
-    if shift.rows or shift.count < 0:
+    if shift.rows or not shift.fresh:
         return
     sheet = book.sheet(entry.name)
     for table in sheet.tables:
         for place, column in enumerate(table.columns):
             at = table.area.left + place
-            if table.headings and shift.at <= at < shift.at + shift.count:
+            if table.headings and at in shift.fresh:
                 sheet.set(table.area.top, at, column.name, sheet.style(table.area.top, at))
 
 
-def _fill_rows(book: Workbook, entry: SheetEntry, shift: Shift) -> None:
+def _fill_rows(book: Workbook, entry: SheetEntry, shift: Moves) -> None:
     """Fill the formulas of tables' reckoned columns into rows that were put in."""
-    if not shift.rows or shift.count < 0:
+    if not shift.rows or not shift.fresh:
         return
     sheet = book.sheet(entry.name)
     for table in sheet.tables:
         for place, column in enumerate(table.columns):
             at = table.area.left + place
-            model = sheet.formula(shift.at - 1, at) or sheet.formula(shift.at + shift.count, at)
+            model = sheet.formula(shift.fresh.start - 1, at) or sheet.formula(shift.fresh.stop, at)
             if column.formula is None or model is None:
                 continue
-            for row in range(max(shift.at, table.data.top), min(shift.at + shift.count - 1, table.data.bottom) + 1):
+            for row in range(max(shift.fresh.start, table.data.top), min(shift.fresh.stop - 1, table.data.bottom) + 1):
                 sheet.set(row, at, None, sheet.style(row, at), text_at(model, row, at))

@@ -1,0 +1,107 @@
+"""Many files amended: each whole or not at all, several at once, and what happened to each."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, field
+from enum import Enum
+from multiprocessing import get_context
+from pathlib import Path
+
+from tinquire.amend.changing import Change, NotAsExpectedError, amended
+from tinquire.amend.schema import Amendment
+from tinquire.faults import Fault, TinQuireError
+from tinquire.workbook import Workbook
+from tinquire.workbook.archive import kept_original
+from tinquire.workbook.recalc import recalculate
+
+__all__ = ["FileReport", "Outcome", "amend_file", "amend_files"]
+
+#: Starting a process costs as much as amending this many small files.
+_FILES_PER_PROCESS = 40
+
+
+class Outcome(Enum):
+    """What happened to a file."""
+
+    CHANGED = "changed"
+    SAME = "as it should be"
+    LEFT = "left alone"
+    FAILED = "failed"
+
+
+@dataclass(frozen=True, slots=True)
+class FileReport:
+    """One file: its outcome, the changes, why it was left alone or failed, and where the result went."""
+
+    file: Path
+    outcome: Outcome
+    changes: tuple[Change, ...] = ()
+    fault: Fault | None = None
+    written: Path | None = None
+    original: Path | None = None
+    warnings: tuple[Fault, ...] = field(default=())
+
+
+def amend_file(
+    path: Path, amendments: Sequence[Amendment], out: Path | None = None, *, recalc: bool = False
+) -> FileReport:
+    """Amend one file: written to `out`, or into its own place with the original kept beside it when `out` is the file
+    itself; without `out` nothing is written."""
+    try:
+        book = Workbook.open(path)
+        changes = tuple(amended(book, amendments))
+        if not changes:
+            return FileReport(path, Outcome.SAME)
+        warnings: tuple[Fault, ...] = ()
+        if out is not None and (recalc or any(one.formula or one.total for one in amendments)):
+            warnings = _recalculated(book)
+        elif _values_change(amendments) and book.may_hold_formulas():
+            book.mark_stale()
+        if out is None:
+            return FileReport(path, Outcome.CHANGED, changes)
+        data = book.to_bytes()
+        original = kept_original(path) if out == path else None
+        book.write(out, data)
+        return FileReport(path, Outcome.CHANGED, changes, None, out, original, warnings)
+    except NotAsExpectedError as error:
+        return FileReport(path, Outcome.LEFT, fault=error.fault)
+    except TinQuireError as error:
+        return FileReport(path, Outcome.FAILED, fault=error.faults[0])
+
+
+def _values_change(amendments: Sequence[Amendment]) -> bool:
+    return any(one.value is not None or one.replace for one in amendments)
+
+
+def _recalculated(book: Workbook) -> tuple[Fault, ...]:
+    """Work out all results; what could not be worked out is left to the program that opens the file, and said."""
+    report = recalculate(book)
+    book.mark_stale()
+    notes = [(note, note.says) for note in (*report.skipped, *report.errors)]
+    return tuple(
+        Fault("recalculating", f"={note.formula}: {says}", f"{book.name}, {note.place}", warning=True)
+        for note, says in notes
+    )
+
+
+def amend_files(
+    jobs: Sequence[tuple[Path, Path | None]], amendments: Sequence[Amendment], *, recalc: bool = False,
+    processes: int | None = None,
+) -> Iterator[FileReport]:  # fmt: skip
+    """Amend many files, pairs of a file and where its result goes; reports come in the order of the files."""
+    wanted = processes or min(os.cpu_count() or 1, len(jobs) // _FILES_PER_PROCESS)
+    if wanted <= 1:
+        for path, out in jobs:
+            yield amend_file(path, amendments, out, recalc=recalc)
+        return
+    with ProcessPoolExecutor(wanted, mp_context=get_context("spawn")) as pool:
+        pieces = [(path, out, tuple(amendments), recalc) for path, out in jobs]
+        yield from pool.map(_one, pieces, chunksize=max(1, min(50, len(jobs) // (wanted * 4))))
+
+
+def _one(piece: tuple[Path, Path | None, tuple[Amendment, ...], bool]) -> FileReport:
+    path, out, amendments, recalc = piece
+    return amend_file(path, amendments, out, recalc=recalc)

@@ -1,0 +1,153 @@
+"""What an amendment says: where, what is expected there now, and what shall be."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
+
+from tinquire.docket.reading import read_model
+from tinquire.looks import Variation
+
+__all__ = ["Amendment", "AmendmentList", "LookChange", "Shape", "load_amendments"]
+
+#: A value as TOML writes it; days and moments become serials with a date format.
+AnyValue = bool | int | float | str | datetime.datetime | datetime.date
+TotalKind = Literal["sum", "average", "count", "smallest", "largest"]
+_COLOUR = re.compile(r"#?([0-9A-Fa-f]{6})\Z")
+_LINES = re.compile(r"([0-9]{1,7}|[A-Za-z]{1,3})(?::([0-9]{1,7}|[A-Za-z]{1,3}))?\Z")
+
+
+def _colour(value: object) -> object:
+    if isinstance(value, str):
+        found = _COLOUR.match(value)
+        if found is None:
+            raise ValueError("a colour is written like #27343A")
+        return found[1].upper()
+    return value
+
+
+Colour = Annotated[str | None, BeforeValidator(_colour)]
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class LookChange(_Model):
+    """Parts of a look that change; what is not named stays."""
+
+    font: str | None = None
+    size: float | None = Field(None, gt=0, le=409, description="Points.")
+    bold: bool | None = None
+    italic: bool | None = None
+    underline: bool | None = None
+    colour: Colour = Field(None, description="Of the letters, `#RRGGBB`.")
+    fill: Colour = Field(None, description="Of the ground, `#RRGGBB`.")
+    align: Literal["left", "center", "right"] | None = None
+    valign: Literal["top", "center", "bottom"] | None = None
+    wrap: bool | None = None
+    indent: int | None = Field(None, ge=0, le=15)
+
+    def variation(self, format_code: str | None) -> Variation:
+        return Variation(**self.model_dump(), format=format_code)
+
+
+class Shape(_Model):
+    """A change of a sheet's shape; references in the whole workbook follow."""
+
+    insert_rows: str | None = Field(None, description="Blank rows put in before a row: `5`, or `5:7` for three.")
+    delete_rows: str | None = Field(None, description="Rows taken out: `5`, `5:7`.")
+    insert_columns: str | None = Field(None, description="Blank columns put in before a column: `C`, `C:D`.")
+    delete_columns: str | None = Field(None, description="Columns taken out: `C`, `C:D`.")
+    rename_sheet: str | None = Field(None, description="Another name for the sheet.")
+    hide_sheet: bool | None = Field(None, description="Hide the sheet, or (false) show it.")
+
+    @model_validator(mode="after")
+    def _are_lines(self) -> Shape:
+        for key in ("insert_rows", "delete_rows", "insert_columns", "delete_columns"):
+            text = getattr(self, key)
+            found = _LINES.match(text) if text is not None else None
+            if text is not None and (found is None or found[1].isdigit() != key.endswith("rows")):
+                example = "5 or 5:7" if key.endswith("rows") else "C or C:D"
+                raise ValueError(f"{key} is written like {example}")
+        return self
+
+    @property
+    def given(self) -> bool:
+        return any(getattr(self, key) is not None for key in Shape.model_fields)
+
+
+class Amendment(Shape):
+    """One guarded change."""
+
+    say: str = Field("", description="Why, in a sentence for the list.")
+    sheet: str | None = Field(None, description="The sheet, or a pattern of sheets with `*` and `?`.")
+    at: str | None = Field(None, description="A cell or range: `B4`, `B4:B9`, `Rates!B4`.")
+    name: str | None = Field(None, description="A defined name of the workbook.")
+    table: str | None = Field(None, description="A table; with `column`, the cells of its rows.")
+    column: str | None = Field(None, description="A column of the table, by its heading.")
+    heading: str | None = Field(None, description="The cells under a heading, wherever it stands.")
+    matching: AnyValue | None = Field(
+        None,
+        description="Of these cells, or of all: those that match, as conditional functions match (`none`, `>=100`).",
+    )
+    expect: AnyValue | None = Field(None, description="What each of the cells must hold now; `''` for a blank cell.")
+    expect_formula: str | None = Field(None, description="The formula that each of the cells must hold now.")
+    expect_cells: int | None = Field(None, ge=0, description="How many cells must be found.")
+    optional: bool = Field(False, description="A file without such cells is fine as it is.")
+    value: AnyValue | None = Field(None, description="The new value, with its type; `''` makes the cell blank.")
+    replace: dict[str, str] = Field(default_factory=dict, description="Parts of texts, and what stands there instead.")
+    formula: str | None = Field(
+        None, description="A formula as the first cell reads it, filled down; `[Heading]` is that column's cell."
+    )
+    total: TotalKind | None = Field(None, description="A total in the cell below the column's last row.")
+    format: str | None = Field(None, description="A number format.")
+    look: LookChange = LookChange()
+
+    @model_validator(mode="after")
+    def _says_where_and_what(self) -> Amendment:
+        places = [key for key in ("at", "name", "table", "heading") if getattr(self, key) is not None]
+        if len(places) > 1:
+            raise ValueError(f"it says where in {len(places)} ways: {' and '.join(places)}")
+        if (self.table is None) != (self.column is None):
+            raise ValueError("table and column go together")
+        if self.given:
+            return self._checked_shape(places)
+        if not places and self.matching is None and not self.replace:
+            raise ValueError("it does not say where: give at, name, table and column, heading, or matching")
+        what = [key for key in ("value", "formula", "total") if getattr(self, key) is not None]
+        what += ["replace"] * bool(self.replace)
+        if len(what) > 1:
+            raise ValueError(f"it says what shall be in {len(what)} ways: {' and '.join(what)}")
+        if not what and self.format is None and self.look == LookChange():
+            raise ValueError("it does not say what shall be: give value, replace, formula, total, format or look")
+        if self.total is not None and not (self.heading or self.table):
+            raise ValueError("a total stands under a heading or a table's column")
+        if any(not old for old in self.replace):
+            raise ValueError("replace has a blank text to be replaced")
+        return self
+
+    def _checked_shape(self, places: list[str]) -> Amendment:
+        if self.sheet is None:
+            raise ValueError("a change of shape says which sheet")
+        others = [key for key in ("matching", "value", "formula", "total", "format") if getattr(self, key) is not None]
+        if places or others or self.replace or self.look != LookChange():
+            raise ValueError("a change of shape stands alone: put the rest into an amendment of its own")
+        return self
+
+
+class AmendmentList(_Model):
+    """The amendments file."""
+
+    title: str = Field("", description="A title for the report.")
+    amend: tuple[Amendment, ...] = Field(description="The amendments, applied in their order.", min_length=1)
+
+
+def load_amendments(path: Path) -> AmendmentList:
+    """Read an amendments file. Raises AccessError when it cannot be read, UseError with all that is wrong in it."""
+    model, _ = read_model(path, AmendmentList, "reading the amendments")
+    return model

@@ -1,0 +1,86 @@
+"""The cells under a heading of a workbook's sheet, wherever it stands, down to the last row of data."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tinquire.cells.display import show
+from tinquire.faults import DataError, Fault, known_names
+from tinquire.sources.raw import table_below_heading
+from tinquire.sources.workbooks import block_of
+from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.sheet import SheetTable
+
+__all__ = ["Groups", "Under", "rows_by_value", "under_heading"]
+
+_BLANK = "(blank)"
+
+
+@dataclass(frozen=True, slots=True)
+class Under:
+    """The rows below a sheet's headings, and the sheet column of each heading; `table` is the table part, if it is
+    one."""
+
+    headings: tuple[str, ...]
+    columns: tuple[int, ...]
+    rows: tuple[int, ...]
+    table: SheetTable | None = None
+
+    def column(self, heading: str) -> int | None:
+        """A heading's sheet column, without regard to case."""
+        wanted = heading.strip().casefold()
+        pairs = zip(self.headings, self.columns, strict=True)
+        return next((column for known, column in pairs if known.casefold() == wanted), None)
+
+
+def under_heading(book: Workbook, sheet: Sheet, heading: str) -> Under | None:
+    """The rows to which a heading belongs: a table's, or those below a row of headings; None when no headings can be
+    told. The result need not have the heading: it is there for the message then."""
+    for table in sheet.tables:
+        if table.headings and table.place(heading) is not None:
+            columns = tuple(range(table.area.left, table.area.right + 1))
+            rows = tuple(range(table.data.top, table.data.bottom + 1))
+            return Under(tuple(column.name for column in table.columns), columns, rows, table)
+    if sheet.used is None:
+        return None
+    block = block_of(book, sheet, sheet.used, book.name)
+    try:
+        raw = table_below_heading(block, "find", "drop", frozenset({heading.casefold()}))
+    except DataError:
+        return None
+    if not len(raw.rows):
+        return None
+    return Under(tuple(raw.headings), tuple(raw.letters), tuple(map(int, raw.rows)))
+
+
+@dataclass(frozen=True, slots=True)
+class Groups:
+    """A sheet's rows by the values of a column, as displayed, in the order that they are first met."""
+
+    sheet: str
+    heading: str
+    rows: dict[str, tuple[int, ...]]
+
+
+def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Groups:
+    """The rows below a heading, by value. Texts that differ in case or outer blanks only are one value.
+
+    Without a sheet, the first that has the heading is taken. Raises DataError when there is none such.
+    """
+    seen: list[str] = []
+    for name in [sheet] if sheet is not None else book.sheet_names():
+        opened = book.sheet(name)
+        under = under_heading(book, opened, heading)
+        column = None if under is None else under.column(heading)
+        if under is None or column is None:
+            seen += under.headings if under else ()
+            continue
+        labels: dict[str, str] = {}
+        rows: dict[str, list[int]] = {}
+        for row in under.rows:
+            code = book.styles.number_format(opened.style(row, column))
+            text = show(opened.value(row, column), code, book.date_system).text.strip() or _BLANK
+            rows.setdefault(labels.setdefault(text.casefold(), text), []).append(row)
+        return Groups(opened.name, heading, {label: tuple(found) for label, found in rows.items()})
+    why = f"no sheet has a heading '{heading}': {known_names(heading, list(dict.fromkeys(seen)))}"
+    raise DataError(Fault("splitting by a column", why, book.name, "check the heading"))

@@ -1,0 +1,71 @@
+"""Letters and alignment of a style (ECMA-376 Part 1, 18.8.22, 18.8.1) with some parts exchanged."""
+
+from __future__ import annotations
+
+import copy
+
+from lxml import etree
+
+from tinquire.looks import Variation
+from tinquire.workbook.markup import child, placed
+
+__all__ = ["varied_font", "vary_alignment"]
+
+#: Children of a font in the order that files keep.
+_FONT_ORDER = (
+    "b", "i", "strike", "condense", "extend", "outline", "shadow", "u", "vertAlign", "sz", "color", "name", "family",
+    "charset", "scheme",
+)  # fmt: skip
+_XF_ORDER = ("alignment", "protection", "extLst")
+
+
+def varied_font(font: etree._Element | None, change: Variation, empty: etree._Element) -> etree._Element | None:
+    """A font with the letters of a change; None when the change says nothing of letters."""
+    flags = (("b", change.bold), ("i", change.italic), ("u", change.underline))
+    values = {
+        "sz": None if change.size is None else {"val": f"{change.size:g}"},
+        "name": None if change.font is None else {"val": change.font},
+        "color": None if change.colour is None else {"rgb": f"FF{change.colour}"},
+    }
+    if all(given is None for _, given in flags) and not any(values.values()):
+        return None
+    fresh = empty if font is None else copy.deepcopy(font)
+    fresh.tail = None
+    for name, given in flags:
+        if given is not None:
+            _replace(fresh, name, {} if given else None)
+    for name, attributes in values.items():
+        if attributes is not None:
+            _replace(fresh, name, attributes)
+    if change.font is not None:
+        _replace(fresh, "scheme", None)  # a theme's font would win over the name
+    return fresh
+
+
+def _replace(font: etree._Element, name: str, attributes: dict[str, str] | None) -> None:
+    known = child(font, name)
+    if known is not None:
+        font.remove(known)
+    if attributes is not None:
+        fresh = placed(font, name, _FONT_ORDER)
+        for key, value in attributes.items():
+            fresh.set(key, value)
+
+
+def vary_alignment(xf: etree._Element, change: Variation) -> None:
+    """Set the parts of a style's alignment that a change names."""
+    given = {
+        "horizontal": change.align,
+        "vertical": change.valign,
+        "wrapText": None if change.wrap is None else str(int(change.wrap)),
+        "indent": None if change.indent is None else str(change.indent),
+    }
+    stated = {name: value for name, value in given.items() if value is not None}
+    if not stated:
+        return
+    alignment = child(xf, "alignment")
+    if alignment is None:
+        alignment = placed(xf, "alignment", _XF_ORDER)
+    for name, value in stated.items():
+        alignment.set(name, value)
+    xf.set("applyAlignment", "1")

@@ -1,0 +1,216 @@
+"""A workbook cut into several: each with some of its sheets, or some of the rows of one.
+
+What is cut off leaves no trace: formulas that pointed to it become their results, and texts, stored rows of pivots
+and names that only it used are not in the new file. A file for one reader must not carry another's rows.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from lxml import etree
+
+from tinquire.cells.column import Kind
+from tinquire.formula.mentions import mentions
+from tinquire.workbook.book import Workbook
+from tinquire.workbook.details import BookDetails
+from tinquire.workbook.edits import delete_sheets, hide_sheet, remove_rows
+from tinquire.workbook.edits.everywhere import change_part, worksheets
+from tinquire.workbook.edits.following import GoneSheets
+from tinquire.workbook.edits.hangers import literal_chart
+from tinquire.workbook.markup import child, children, local
+from tinquire.workbook.sheet import Sheet
+
+__all__ = ["Cut", "keep_rows", "keep_sheets"]
+
+_WORD = re.compile(r"\"(?:[^\"]|\"\")*\"|[^\W\d][\w.\\?]*")
+_LOST = "#REF!"
+
+
+@dataclass(slots=True)
+class Cut:
+    """What became of what was cut through: formulas that are values now, pivots that are plain cells now."""
+
+    formulas: int = 0
+    pivots: list[str] = field(default_factory=list)
+    names: list[str] = field(default_factory=list)
+
+
+def keep_sheets(book: Workbook, names: Sequence[str]) -> Cut:
+    """Leave some sheets, and take all others out. Raises DataError for a sheet that is not there."""
+    kept = [book.sheet(name).name for name in names]
+    lost = [entry.name for entry in book.entries if entry.name not in kept]
+    cut = Cut()
+    if lost:
+        tables = [table.name for sheet, table in book.tables().values() if sheet in lost]
+        gone = GoneSheets(lost, [entry.name for entry in book.entries], tables)
+        lost_names = {one.name.casefold() for one in book.names if gone.mentioned(one.formula)}
+        for name in kept:
+            cut.formulas += _valued(book.sheet(name), gone, lost_names)
+        book.settle()
+        _plain_charts(book, kept, gone)
+        _plain_pivots(book, kept, cut, every=False)
+        if not any(book.sheet(name).state == "visible" for name in kept):
+            hide_sheet(book, kept[0], "visible")
+        delete_sheets(book, lost)
+        cut.names = _drop_lost_names(book)
+        _drop_lost_rules(book)
+    _forget_outside(book)
+    _forget_texts(book)
+    return cut
+
+
+def keep_rows(book: Workbook, sheet: str, rows: Sequence[int], others: Sequence[int]) -> Cut:
+    """Leave one sheet, and of its rows take `others` out; `rows` are those that stay.
+
+    Totals and references of the sheet follow; they must be recalculated. Raises DataError as deleting rows does.
+    """
+    book.settle()
+    cut = Cut()
+    _plain_pivots(book, [sheet], cut, every=True)
+    first = keep_sheets(book, [sheet])
+    cut.formulas, cut.names = first.formulas, first.names
+    cut.pivots += first.pivots
+    remove_rows(book, sheet, [row for row in others if row not in set(rows)])
+    book.settle()
+    _forget_texts(book)
+    return cut
+
+
+# -- formulas --------------------------------------------------------------------------------------------
+
+
+def _valued(sheet: Sheet, gone: GoneSheets, lost_names: set[str]) -> int:
+    """Formulas that need what is gone become their results; how many there were."""
+    cells: list[tuple[int, int]] = []
+    for column, top, bottom, formula in sheet.formula_runs():
+        if gone.mentioned(formula.text) or _names_in(formula.text) & lost_names:
+            area = formula.array
+            if area is not None:
+                cells += [(r, c) for r in range(area.top, area.bottom + 1) for c in range(area.left, area.right + 1)]
+            else:
+                cells += [(row, column) for row in range(top, bottom + 1)]
+    for row, column in dict.fromkeys(cells):
+        sheet.set(row, column, sheet.value(row, column))
+    return len(cells)
+
+
+def _names_in(text: str) -> set[str]:
+    return {found[0].casefold() for found in _WORD.finditer(text)}
+
+
+# -- what hangs on lost sheets ---------------------------------------------------------------------------
+
+
+def _plain_charts(book: Workbook, kept: Sequence[str], gone: GoneSheets) -> None:
+    """Series that read a lost sheet keep the values they were drawn with."""
+    parts = {part for entry, part in worksheets(book) if entry.name in kept}
+    for part in parts:
+        for relation in book.package.relations(part):
+            for inner in book.package.relations(relation.target) if relation.kind == "drawing" else ():
+                if inner.kind == "chart" and book.package.has(inner.target):
+                    change_part(book, inner.target, lambda root: literal_chart(root, gone.mentioned))
+
+
+def _plain_pivots(book: Workbook, kept: Sequence[str], cut: Cut, *, every: bool) -> None:
+    """Pivots whose rows are lost become plain cells: their stored rows would tell what was cut off."""
+    details = BookDetails(book)
+    known = {name.casefold() for name in kept}
+    tables = {table.name.casefold() for sheet, table in book.tables().values() if sheet.casefold() in known}
+    for entry, part in worksheets(book):
+        if entry.name.casefold() not in known:
+            continue
+        for relation in book.package.relations(part):
+            if relation.kind != "pivotTable":
+                continue
+            pivot = details.pivot(relation.target)
+            mention = next(iter(mentions(pivot.source)), None)
+            here = pivot.source.casefold() in tables or (
+                mention is not None and mention.sheets and mention.sheets[0].casefold() in known
+            )
+            if every or not here:
+                cut.pivots.append(f"{entry.name}: {pivot.name}")
+                book.package.unrelate(part, relation.target)
+                book.package.drop_tree(relation.target)
+
+
+def _drop_lost_names(book: Workbook) -> list[str]:
+    """Names that stood for lost cells."""
+    group = child(book.root, "definedNames")
+    dropped = []
+    for element in children(group, "definedName"):
+        if _LOST in (element.text or "") and group is not None:
+            group.remove(element)
+            dropped.append(element.get("name", ""))
+    if group is not None and not len(group):
+        book.root.remove(group)
+    if dropped:
+        book.root_changed()
+    return dropped
+
+
+def _drop_lost_rules(book: Workbook) -> None:
+    """Links, entry rules and marks that pointed to lost cells."""
+    for _, part in worksheets(book):
+        data = book.package.read(part)
+        if _LOST.encode() in data:
+            change_part(book, part, _without_lost)
+
+
+def _without_lost(root: etree._Element) -> bool:
+    changed = False
+    for element in list(root.iter()):
+        name, parent = local(element), element.getparent()
+        if name not in ("hyperlink", "dataValidation", "cfRule") or parent is None:
+            continue
+        texts = [element.get("location") or "", *(one.text or "" for one in element.iter())]
+        if not any(_LOST in text for text in texts):
+            continue
+        changed = True
+        _take_out(element)
+    return changed
+
+
+def _take_out(element: etree._Element) -> None:
+    """Take an element out, and those around it that hold nothing else; what counts its children counts anew."""
+    parent = element.getparent()
+    if parent is None:
+        return
+    parent.remove(element)
+    if not any(local(one) != "sqref" for one in parent):
+        _take_out(parent)
+    elif parent.get("count") is not None:
+        parent.set("count", str(len(parent)))
+
+
+def _forget_outside(book: Workbook) -> None:
+    """Stored values of other workbooks that no formula reads any more."""
+    group = child(book.root, "externalReferences")
+    if group is None:
+        return
+    texts = [name.formula for name in book.names]
+    texts += [formula.text for sheet in book.sheets() for _, _, _, formula in sheet.formula_runs()]
+    if any("[" in mention.prefix for text in texts for mention in mentions(text)):
+        return
+    book.settle()
+    for relation in book.package.relations(book.part):
+        if relation.kind == "externalLink":
+            book.package.unrelate(book.part, relation.target)
+            book.package.drop_tree(relation.target)
+    book.root.remove(group)
+    book.root_changed()
+
+
+def _forget_texts(book: Workbook) -> None:
+    """Blank the shared texts that no cell shows: places stay, so that no sheet has to change."""
+    book.settle()
+    shared = book.strings.texts
+    used: set[int] = set()
+    for sheet in book.sheets():
+        shown = {
+            sheet.texts[code] for cells in sheet.columns.values() for code in cells.codes[cells.kinds == Kind.TEXT]
+        }
+        used.update(code for code, text in enumerate(shared) if text in shown)
+    book.strings.forget(used)
