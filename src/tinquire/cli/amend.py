@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import argparse
-import glob
-import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tinquire.cli import options as shared
+from tinquire.cli.files import found_files
 from tinquire.cli.terminal import Terminal
 from tinquire.faults import AccessError, Fault, UseError
 
@@ -22,7 +21,6 @@ EXAMPLE = (
 )
 #: Options for the common cases, by the key of an amendment that each stands for.
 _PLACES = ("sheet", "at", "name", "table", "column", "heading", "matching", "expect", "expect_formula")
-_WORKBOOKS = (".xlsx", ".xlsm", ".xltx", ".xltm")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -61,7 +59,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.amend import amend_files
 
     amendments = _amendments(options)
-    files, base = _files(options.files)
+    files, base = found_files(options.files)
     jobs = [(path, _target(path, base, options)) for path in files]
     reports = []
     for number, report in enumerate(amend_files(jobs, amendments, recalc=options.recalc, processes=options.jobs), 1):
@@ -113,31 +111,6 @@ def _typed(text: str) -> Any:
     except tomllib.TOMLDecodeError:
         return text
     return text if isinstance(found, (list, dict)) or text[:1] in "\"'" else found
-
-
-def _files(words: Sequence[str]) -> tuple[list[Path], Path]:
-    """The workbooks meant, each once, and the folder that they have in common. Raises AccessError."""
-    found: dict[Path, None] = {}
-    for word in words:
-        paths = sorted(_meant(word))
-        if not paths:
-            why = f"there is no workbook '{word}'"
-            raise AccessError(Fault("finding the files", why, do="check the name, or quote the pattern"))
-        found.update(dict.fromkeys(paths))
-    files = list(found)
-    return files, Path(os.path.commonpath([path.absolute().parent for path in files]))
-
-
-def _meant(word: str) -> Iterator[Path]:
-    path = Path(word)
-    if path.is_dir():
-        candidates = [one for one in path.rglob("*") if one.suffix.lower() in _WORKBOOKS and one.is_file()]
-    elif path.is_file():
-        candidates = [path]
-    else:
-        candidates = [Path(one) for one in glob.glob(word, recursive=True)]  # noqa: PTH207 - absolute patterns, too
-    # Programs leave files of this kind beside a workbook that is open.
-    return (one for one in candidates if one.is_file() and not one.name.startswith("~$"))
 
 
 def _target(path: Path, base: Path, options: argparse.Namespace) -> Path | None:

@@ -12,13 +12,6 @@ from tinquire.cli.terminal import Terminal
 
 EXAMPLE = "tinquire show 'Linen pack 2026-10.xlsx' --sheet Charges --rows 10"
 _DEFAULT_ROWS = 5
-#: Names that the standard keeps for itself (18.2.5), as a person says them.
-_BUILT_IN_NAMES = {
-    "_xlnm.Print_Titles": "print titles",
-    "_xlnm.Print_Area": "print area",
-    "_xlnm._FilterDatabase": "filtered area",
-}
-
 _KINDS = {"chartsheet": "sheet of one chart", "dialogsheet": "dialog", "missing": "sheet whose part is missing"}
 
 
@@ -44,7 +37,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     sheets = [_described(book, book.sheet(name)) for name in names]
     others = [{"name": entry.name, "kind": entry.kind} for entry in book.entries if entry.kind != "worksheet"]
     defined = [
-        {"name": one.name, "stands for": one.formula, "sheet": one.sheet}
+        {"name": one.name, "shown": one.shown, "stands for": one.formula, "sheet": one.sheet}
         for one in book.names
         if not wanted or (one.sheet or "").casefold() in wanted
     ]
@@ -117,8 +110,7 @@ def _tell(
         terminal.line("sheet", f"'{other['name']}', a {_KINDS.get(other['kind'], other['kind'])}, kept as it is")
     for number, one in enumerate(defined):
         owner = f" (sheet {one['sheet']})" if one["sheet"] else ""
-        name = _BUILT_IN_NAMES.get(one["name"], one["name"])
-        terminal.line("names" if number == 0 else "", f"{name}{owner} = {one['stands for']}")
+        terminal.line("names" if number == 0 else "", f"{one['shown']}{owner} = {one['stands for']}")
 
 
 def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:

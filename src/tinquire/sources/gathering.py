@@ -13,6 +13,7 @@ from tinquire.cells.column import Column, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import Value
 from tinquire.faults import AccessError, DataError, Fault, TinQuireError, known_names, merged
+from tinquire.faults import places as listed
 from tinquire.sources.delimited import read_delimited
 from tinquire.sources.files import matching_files
 from tinquire.sources.raw import RawTable, table_below_heading
@@ -40,6 +41,10 @@ class SourceSpec:
     where: str = ""
     files: str | None = None
     file: str | None = None
+    #: Files given one by one, instead of a pattern.
+    paths: Sequence[Path] = ()
+    #: Values stay what they are in the file; only columns with a stated type are read into it.
+    as_they_are: bool = False
     sheet: str | None = None
     table: str | None = None
     header: str | int = "find"
@@ -100,6 +105,8 @@ def gather(spec: SourceSpec) -> Gathered:
 
 
 def _paths(spec: SourceSpec, stopped: str) -> tuple[list[Path], list[str]]:
+    if spec.paths:
+        return list(spec.paths), []
     if spec.files is not None:
         return matching_files(spec.files, spec.base, stopped, spec.where)
     path = spec.base / str(spec.file)
@@ -198,10 +205,17 @@ def _typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence
         raw_column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
         are_days = place is not None and raw.are_days[place]
         kind = types.get(heading.casefold()) or _inferred(raw_column, are_days)
+        if spec.as_they_are and heading.casefold() not in types:
+            fields.append(Field(heading, kind))
+            columns.append(raw_column)
+            continue
         reading = typed(raw_column, kind, replacements=stand_ins.get(heading.casefold()), decimal=raw.decimal)
         faults += _unreadable(spec, raw, place or 0, heading, kind, reading.problems)
         fields.append(Field(heading, column_type(kind)))
         columns.append(reading.column)
+    missing = [f"'{heading}'" for heading in headings if heading.casefold() not in places]
+    if missing:
+        raw.notes.append(f"no column {listed(missing)}: left blank")
     for heading, stamp in spec.stamps.items():
         fields.append(Field(heading, "text"))
         columns.append(Column.full(stamp(path), len(raw.rows)))

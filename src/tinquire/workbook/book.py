@@ -44,6 +44,13 @@ _FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 MAX_SHEET_NAME = 31
 
 
+_BUILT_IN_NAMES = {
+    "_xlnm.Print_Titles": "print titles",
+    "_xlnm.Print_Area": "print area",
+    "_xlnm._FilterDatabase": "filtered area",
+}
+
+
 @dataclass(frozen=True, slots=True)
 class DefinedName:
     """A name, the formula it stands for, and the sheet it belongs to (None for the whole workbook)."""
@@ -52,6 +59,11 @@ class DefinedName:
     formula: str
     sheet: str | None = None
     hidden: bool = False
+
+    @property
+    def shown(self) -> str:
+        """The name as a person says it: those that the standard keeps for itself (18.2.5) in words."""
+        return _BUILT_IN_NAMES.get(self.name, self.name)
 
 
 @dataclass(slots=True)

@@ -1,0 +1,43 @@
+"""Files named on the command line: one by one, by pattern, or by folder."""
+
+from __future__ import annotations
+
+import glob
+import os
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from tinquire.faults import AccessError, Fault
+
+__all__ = ["found_files"]
+
+_WORKBOOKS = (".xlsx", ".xlsm", ".xltx", ".xltm")
+#: Programs leave files of this kind beside a workbook that is open.
+_LOCK_PREFIX = "~$"
+
+
+def found_files(words: Sequence[str], *, workbooks_only: bool = True) -> tuple[list[Path], Path]:
+    """The files meant, each once, and the folder that they have in common; of folders the workbooks only.
+
+    Raises: AccessError when a word means no file.
+    """
+    found: dict[Path, None] = {}
+    for word in words:
+        paths = sorted(_meant(word))
+        if not paths:
+            why = f"there is no {'workbook' if workbooks_only else 'file'} '{word}'"
+            raise AccessError(Fault("finding the files", why, do="check the name, or quote the pattern"))
+        found.update(dict.fromkeys(paths))
+    files = list(found)
+    return files, Path(os.path.commonpath([path.absolute().parent for path in files]))
+
+
+def _meant(word: str) -> Iterator[Path]:
+    path = Path(word)
+    if path.is_dir():
+        candidates = [one for one in path.rglob("*") if one.suffix.lower() in _WORKBOOKS]
+    elif path.is_file():
+        candidates = [path]
+    else:
+        candidates = [Path(one) for one in glob.glob(word, recursive=True)]  # noqa: PTH207 - absolute patterns, too
+    return (one for one in candidates if one.is_file() and not one.name.startswith(_LOCK_PREFIX))

@@ -1,0 +1,165 @@
+"""tinquire stack: the rows of many workbooks in one."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tinquire.cli import options as shared
+from tinquire.cli.files import found_files
+from tinquire.cli.terminal import Terminal
+from tinquire.faults import DataError, Fault, UseError
+
+if TYPE_CHECKING:
+    from tinquire.sources.gathering import Gathered
+    from tinquire.tables import Table
+
+EXAMPLE = "tinquire stack sources/2026-10/pickups-*.xlsx --type 'Collected=date dmy' --out pickups.xlsx"
+#: A sheet's last row (18.3.1.73), less the headings.
+_MOST_ROWS = (1 << 20) - 1
+_ORIGIN = ("File", "Sheet", "Row")
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("files", nargs="+", help="workbooks or delimited texts, patterns of them, or folders")
+    parser.add_argument("--out", type=Path, required=True, metavar="FILE", help="the workbook to write")
+    parser.add_argument("--into", choices=("table", "sheets"), default="table", help="one table, or a sheet for each")
+    parser.add_argument("--sheet", help="the sheet of each file (its only one; with --into sheets: all)")
+    parser.add_argument("--table", help="the table of each file")
+    parser.add_argument(
+        "--type", action="append", default=[], metavar="HEADING=TYPE", help="read a column as date dmy, money, ..."
+    )
+    parser.add_argument(
+        "--differing", choices=("blank", "stop"), default="blank", help="when files differ in their columns (blank)"
+    )
+    parser.add_argument("--no-origin", action="store_true", help="leave away the columns File, Sheet and Row")
+    shared.add_json(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    if options.out.exists():
+        fault = Fault("choosing where to write", "there is such a file already", str(options.out), "name another file")
+        raise UseError(fault)
+    files, base = found_files(options.files, workbooks_only=options.into == "sheets")
+    if options.into == "sheets":
+        return _sheets(options, files, terminal)
+    return _table(options, files, base, terminal)
+
+
+def _table(options: argparse.Namespace, files: Sequence[Path], base: Path, terminal: Terminal) -> int:
+    from tinquire.looks import House
+    from tinquire.press.sheets import SheetPlan, table_sheet
+    from tinquire.sources.gathering import SourceSpec, gather
+    from tinquire.workbook import Workbook
+
+    types = dict(_type(text) for text in options.type)
+    terminal.progress(f"reading {len(files):,} files")
+    gathered = gather(
+        SourceSpec(
+            "stack", base, paths=[path.absolute() for path in files], sheet=options.sheet, table=options.table,
+            types=types, differing=options.differing, as_they_are=True,
+        )
+    )  # fmt: skip
+    table = gathered.table if options.no_origin else _with_origin(gathered.table)
+    if table.height > _MOST_ROWS:
+        why = f"there are {table.height:,} rows, and a sheet holds {_MOST_ROWS:,} below its headings"
+        raise DataError(Fault("stacking", why, do="stack fewer files, or leave rows out in a docket"))
+    house = House()
+    book = Workbook.new(house.font, house.size)
+    book.add_sheet(table_sheet(SheetPlan("Rows"), table, house, book.styles, "Rows"))
+    book.save(options.out)
+    for file in gathered.files:
+        terminal.line("read", f"{file.shown}: {file.rows:,} rows" + "".join(f"; {note}" for note in file.notes))
+    for number, text in enumerate(_mixed(gathered.table)):
+        terminal.line("mixed" if number == 0 else "", text)
+    terminal.line("wrote", f"{options.out}  ({table.height:,} rows, {len(table.fields)} columns)")
+    terminal.answer(_answer(options.out, gathered, table))
+    return 0
+
+
+def _type(text: str) -> tuple[str, str]:
+    from tinquire.faults import known_names
+    from tinquire.tables.types import TYPES
+
+    heading, sign, kind = text.partition("=")
+    if not sign or kind not in TYPES:
+        why = f"'{text}' gives no type" if not sign else f"there is no type '{kind}': {known_names(kind, TYPES)}"
+        raise UseError(Fault("reading --type", why, do="write it like 'Collected=date dmy'"))
+    return heading, kind
+
+
+def _mixed(table: Table) -> Iterator[str]:
+    """Columns that hold texts here and numbers there: a stated type would settle them."""
+    from tinquire.cells import Kind
+
+    for one, column in zip(table.fields, table.columns, strict=True):
+        texts = int((column.kinds == Kind.TEXT).sum())
+        numbers = int((column.kinds == Kind.NUMBER).sum())
+        if texts and numbers:
+            both = f"{texts:,} texts and {numbers:,} numbers"
+            yield f"column '{one.name}' holds {both}: --type '{one.name}=...' settles it"
+
+
+def _with_origin(table: Table) -> Table:
+    """The table with the file, sheet and row that each of its rows came from."""
+    from dataclasses import replace
+
+    import numpy as np
+
+    from tinquire.cells import Column
+    from tinquire.tables import Field
+
+    origin = table.origin
+    assert origin is not None
+    names = [_free(name, table.headings) for name in _ORIGIN]
+    columns = (
+        Column.of_codes(origin.file, origin.files),
+        Column.of_codes(origin.sheet, origin.sheets),
+        Column.of_numbers(origin.row.astype(np.float64)),
+    )
+    fields = (Field(names[0]), Field(names[1]), Field(names[2], "whole"))
+    return replace(table, fields=table.fields + fields, columns=table.columns + columns)
+
+
+def _free(name: str, taken: Sequence[str]) -> str:
+    folded = {one.casefold() for one in taken}
+    return next(one for one in (name, f"{name} of origin", f"{name} it came from") if one.casefold() not in folded)
+
+
+def _answer(out: Path, gathered: Gathered, table: Table) -> dict[str, object]:
+    return {
+        "file": str(out),
+        "rows": table.height,
+        "columns": list(table.headings),
+        "read": [{"file": one.shown, "rows": one.rows, "notes": list(one.notes)} for one in gathered.files],
+    }
+
+
+def _sheets(options: argparse.Namespace, files: Sequence[Path], terminal: Terminal) -> int:
+    """One workbook with a sheet for each file, or for each sheet of each."""
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.book import safe_sheet_name
+    from tinquire.workbook.carrying import carry
+
+    book: Workbook | None = None
+    made = []
+    for path in files:
+        terminal.progress(path.name)
+        source = Workbook.open(path)
+        names = [source.sheet(options.sheet).name] if options.sheet else source.sheet_names()
+        if book is None:
+            book = Workbook.new(*source.styles.plain_font)
+        for name in names:
+            wanted = path.stem if len(names) == 1 else f"{path.stem} {name}"
+            fresh = safe_sheet_name(wanted, {entry.name.casefold() for entry in book.entries})
+            lost = carry(source, source.sheet(name), book, fresh)
+            made.append({"file": str(path), "sheet": name, "as": fresh, "formulas kept as values": lost})
+            said = f"  ({lost:,} formulas that read elsewhere are values now)" if lost else ""
+            terminal.line("sheet", f"'{fresh}' of {path}{said}")
+    assert book is not None
+    book.save(options.out)
+    terminal.line("wrote", f"{options.out}  ({len(made):,} sheets)")
+    terminal.answer({"file": str(options.out), "sheets": made})
+    return 0

@@ -1,0 +1,204 @@
+"""Which rows and columns of one sheet are which of another, so that a row put in is one difference and not a thousand.
+
+Columns are paired first, by how much of their content they share; then rows, by their content over the paired
+columns; what is left between paired rows is paired by likeness. All places count from one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from difflib import SequenceMatcher
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tinquire.cells.column import Codes, Column, Kind
+from tinquire.workbook.sheet import Sheet
+
+__all__ = ["Alignment", "align"]
+
+#: Columns that share less than this part of their cells are not the same column.
+_COLUMN_LIKENESS = 0.3
+#: Rows that share less than this part of their cells are one row gone and another put in.
+_ROW_LIKENESS = 0.4
+#: Between paired rows, at most this many rows on either side are compared each with each.
+_CLOSE_LOOK = 120
+_MIX = np.uint64(0x9E3779B97F4A7C15)
+
+
+@dataclass(frozen=True, slots=True)
+class Alignment:
+    """Pairs of rows and of columns (old, new), ascending, and those without a partner."""
+
+    rows: tuple[tuple[int, int], ...]
+    columns: tuple[tuple[int, int], ...]
+    old_rows: tuple[int, ...]
+    new_rows: tuple[int, ...]
+    old_columns: tuple[int, ...]
+    new_columns: tuple[int, ...]
+
+
+def align(old: Sheet, new: Sheet) -> Alignment:
+    """Pair the rows and columns of two sheets."""
+    old_rows, old_width = _extent(old)
+    new_rows, new_width = _extent(new)
+    codes = _Codes()
+    before = [codes.of(old.column(number, 1, old_rows)) for number in range(1, old_width + 1)]
+    after = [codes.of(new.column(number, 1, new_rows)) for number in range(1, new_width + 1)]
+    columns = _paired_columns(before, after)
+    left = _hashes([before[a - 1] for a, _ in columns], old_rows)
+    right = _hashes([after[b - 1] for _, b in columns], new_rows)
+    pairs: list[tuple[int, int]] = []
+    for tag, a1, a2, b1, b2 in _matched(left, right):
+        if tag == "equal":
+            pairs += [(a1 + n + 1, b1 + n + 1) for n in range(a2 - a1)]
+        elif tag == "replace":
+            grid_a = np.array([before[a - 1][a1:a2] for a, _ in columns]).T
+            grid_b = np.array([after[b - 1][b1:b2] for _, b in columns]).T
+            pairs += [(a1 + a + 1, b1 + b + 1) for a, b in _alike(grid_a, grid_b)]
+    return Alignment(
+        tuple(pairs),
+        tuple(columns),
+        _without({a for a, _ in pairs}, old_rows),
+        _without({b for _, b in pairs}, new_rows),
+        _without({a for a, _ in columns}, old_width),
+        _without({b for _, b in columns}, new_width),
+    )
+
+
+def _extent(sheet: Sheet) -> tuple[int, int]:
+    used = sheet.used
+    return (used.bottom, used.right) if used else (0, 0)
+
+
+def _without(known: set[int], count: int) -> tuple[int, ...]:
+    return tuple(number for number in range(1, count + 1) if number not in known)
+
+
+class _Codes:
+    """One whole number for each value, the same for equal values of both sheets; 0 is blank."""
+
+    def __init__(self) -> None:
+        self._texts: dict[str, int] = {}
+
+    def of(self, column: Column) -> NDArray[np.uint64]:
+        codes = (column.numbers + 0.0).view(np.uint64) * _MIX + column.kinds.astype(np.uint64)
+        is_text = column.kinds == Kind.TEXT
+        if is_text.any():
+            used, inverse = np.unique(column.codes[is_text], return_inverse=True)
+            numbers = [self._texts.setdefault(column.texts[code], len(self._texts) + 1) for code in used.tolist()]
+            codes[is_text] = (np.array(numbers, np.uint64) * _MIX + np.uint64(Kind.TEXT))[inverse]
+        codes[column.kinds == Kind.BLANK] = 0
+        return codes
+
+
+# -- columns ---------------------------------------------------------------------------------------------
+
+
+def _paired_columns(before: Sequence[NDArray[np.uint64]], after: Sequence[NDArray[np.uint64]]) -> list[tuple[int, int]]:
+    """Pairs of columns in ascending order with the most content in common."""
+    bags_a, bags_b = [_bag(one) for one in before], [_bag(one) for one in after]
+    if len(before) == len(after) and all(
+        _likeness(a, b) >= _COLUMN_LIKENESS for a, b in zip(bags_a, bags_b, strict=True)
+    ):
+        return [(n, n) for n in range(1, len(before) + 1)]
+    likeness = np.array([[_likeness(a, b) for b in bags_b] for a in bags_a]).reshape(len(before), len(after))
+    return [(a + 1, b + 1) for a, b in _best_path(np.where(likeness >= _COLUMN_LIKENESS, likeness, 0.0))]
+
+
+def _bag(codes: NDArray[np.uint64]) -> dict[int, int]:
+    values, counts = np.unique(codes[codes != 0], return_counts=True)
+    return dict(zip(values.tolist(), counts.tolist(), strict=True))
+
+
+def _likeness(one: dict[int, int], other: dict[int, int]) -> float:
+    """The part of the cells of the fuller column that the other has too; blank columns are alike."""
+    most = max(sum(one.values()), sum(other.values()))
+    if not most:
+        return 1.0
+    small, large = sorted((one, other), key=len)
+    return sum(min(count, large.get(value, 0)) for value, count in small.items()) / most
+
+
+def _best_path(likeness: NDArray[np.float64]) -> list[tuple[int, int]]:
+    """Ascending pairs with the largest sum of likenesses (Needleman and Wunsch, without a price for gaps)."""
+    height, width = likeness.shape
+    best = np.zeros((height + 1, width + 1))
+    for a in range(height - 1, -1, -1):
+        for b in range(width - 1, -1, -1):
+            with_pair = best[a + 1, b + 1] + likeness[a, b] if likeness[a, b] > 0 else -1.0
+            best[a, b] = max(with_pair, best[a + 1, b], best[a, b + 1])
+    pairs, a, b = [], 0, 0
+    while a < height and b < width:
+        if likeness[a, b] > 0 and best[a, b] == best[a + 1, b + 1] + likeness[a, b]:
+            pairs.append((a, b))
+            a, b = a + 1, b + 1
+        elif best[a + 1, b] >= best[a, b + 1]:
+            a += 1
+        else:
+            b += 1
+    return pairs
+
+
+# -- rows ------------------------------------------------------------------------------------------------
+
+
+def _hashes(columns: Sequence[NDArray[np.uint64]], height: int) -> NDArray[np.uint64]:
+    """One number for each row's content."""
+    total = np.zeros(height, np.uint64)
+    for place, column in enumerate(columns, start=1):
+        mixed = (column ^ (column >> np.uint64(31))) * (_MIX + np.uint64(2 * place))
+        total = (total ^ mixed) * _MIX + np.uint64(place)
+    return total
+
+
+def _matched(left: Codes, right: Codes) -> list[tuple[str, int, int, int, int]]:
+    """Runs of equal and differing rows. What both begin and end with is set aside first: most sheets differ little."""
+    most = min(len(left), len(right))
+    start = int(np.argmin(np.append(left[:most] == right[:most], False)))
+    rest = most - start
+    end = 0
+    if rest:
+        tails = left[len(left) - rest :][::-1] == right[len(right) - rest :][::-1]
+        end = int(np.argmin(np.append(tails, False)))
+    blocks = [("equal", 0, start, 0, start)] if start else []
+    middle = SequenceMatcher(
+        None, left[start : len(left) - end].tolist(), right[start : len(right) - end].tolist(), autojunk=False
+    )
+    blocks += [(tag, a1 + start, a2 + start, b1 + start, b2 + start) for tag, a1, a2, b1, b2 in middle.get_opcodes()]
+    if end:
+        blocks.append(("equal", len(left) - end, len(left), len(right) - end, len(right)))
+    return blocks
+
+
+def _alike(left: NDArray[np.uint64], right: NDArray[np.uint64]) -> list[tuple[int, int]]:
+    """Pairs of rows within a run that differs: those most alike; in order where there are too many to compare."""
+    if left.size == 0 or right.size == 0:
+        return []
+    if len(left) > _CLOSE_LOOK or len(right) > _CLOSE_LOOK:
+        if len(left) != len(right):
+            return []
+        return [(n, n) for n in range(len(left)) if _shared(left[n], right[n : n + 1])[0] >= _ROW_LIKENESS]
+    likeness = np.array([_shared(row, right) for row in left])
+    return _with_gaps(_best_path(np.where(likeness >= _ROW_LIKENESS, likeness, 0.0)), len(left), len(right))
+
+
+def _with_gaps(pairs: list[tuple[int, int]], height: int, width: int) -> list[tuple[int, int]]:
+    """Pairs, and in order those between two of them where as many rows are left on both sides: they changed all
+    over."""
+    result: list[tuple[int, int]] = []
+    last_a = last_b = -1
+    for a, b in [*pairs, (height, width)]:
+        if a - last_a == b - last_b:
+            result += [(last_a + n, last_b + n) for n in range(1, a - last_a)]
+        result.append((a, b))
+        last_a, last_b = a, b
+    return result[:-1]
+
+
+def _shared(row: NDArray[np.uint64], others: NDArray[np.uint64]) -> NDArray[np.float64]:
+    """The part of a row's filled cells that each other row has in the same columns."""
+    filled = ((row != 0) | (others != 0)).sum(axis=1)
+    equal = ((row == others) & (row != 0)).sum(axis=1)
+    return np.where(filled > 0, equal / np.maximum(filled, 1), 1.0)
