@@ -144,7 +144,7 @@ class AmendmentList(_Model):
     """The amendments file."""
 
     title: str = Field("", description="A title for the report.")
-    amend: tuple[Amendment, ...] = Field(description="The amendments, applied in their order.", min_length=1)
+    amend: list[Amendment] = Field(description="The amendments, applied in their order.", min_length=1)
 
 
 def load_amendments(path: Path) -> AmendmentList:

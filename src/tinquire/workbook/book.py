@@ -165,6 +165,7 @@ class Workbook:
                 self._styles = StyleBook(self.package.root(part), colours)
             else:
                 self._styles = StyleBook.empty()
+                self._styles.changed = False  # what nobody uses is not written
         return self._styles
 
     def sheet_names(self, *, kind: str = "worksheet") -> list[str]:

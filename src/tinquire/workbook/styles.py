@@ -206,9 +206,9 @@ class StyleBook:
             xf.set("fillId", str(self._filled(change.fill)))
             xf.set("applyFill", "1")
         vary_alignment(xf, change)
-        wanted = etree.tostring(xf, method="c14n")
+        wanted = etree.tostring(xf, method="c14n", exclusive=True, with_tail=False)
         for place, known in enumerate(self._xfs):
-            if etree.tostring(known, method="c14n", with_tail=False) == wanted:
+            if etree.tostring(known, method="c14n", exclusive=True, with_tail=False) == wanted:
                 return place
         group.append(xf)
         self._count("cellXfs")
@@ -230,9 +230,9 @@ class StyleBook:
     def _shared(self, group: str, element: etree._Element) -> int:
         """The place of an element of this content in a group; added when there is none."""
         parent = self._group(group)
-        wanted = etree.tostring(element, method="c14n")
+        wanted = etree.tostring(element, method="c14n", exclusive=True, with_tail=False)
         for place, known in enumerate(parent):
-            if etree.tostring(known, method="c14n", with_tail=False) == wanted:
+            if etree.tostring(known, method="c14n", exclusive=True, with_tail=False) == wanted:
                 return place
         parent.append(element)
         self._count(group)

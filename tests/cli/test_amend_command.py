@@ -1,0 +1,170 @@
+"""Amendments from the command line: guards, every kind of change, many files, originals kept."""
+
+from __future__ import annotations
+
+import json
+import shutil
+
+import pytest
+
+from richbook import rich_file
+from tinquire.workbook import Workbook
+from tinquire.workbook.package import Package
+from tinquire.workbook.soundness import unsound
+
+#: An amendment (TOML), and the lines `sheet!cell is > becomes` that it lists; a text instead: why the file is left.
+CASES = {
+    'at = "Data!B3"\nexpect = 3\nvalue = 7': ["Data!B3 3 > 7"],
+    'at = "B3"\nsheet = "Data"\nvalue = "seven"': ["Data!B3 3 > 'seven'"],
+    'at = "Data!B3"\nvalue = ""': ["Data!B3 3 > nothing"],
+    'at = "Data!B3"\nvalue = true': ["Data!B3 3 > TRUE"],
+    'at = "Data!B3"\nvalue = 2026-10-31': ["Data!B3 3 > 2026-10-31"],
+    'at = "Data!B2:B4"\nvalue = 3': ["Data!B2 2 > 3", "Data!B4 4 > 3"],
+    'at = "Data!B3"\nexpect = 4\nvalue = 7': "sheet 'Data', cell B3 holds 3, not 4",
+    'at = "Data!B3"\nexpect = "3"\nvalue = 7': "holds 3, not '3'",
+    'at = "B3"\nvalue = 7': "it has 3 sheets, and the amendment does not say which",
+    'at = "Date!B3"\nvalue = 7': "the nearest is 'Data'",
+    'at = "Data!C3"\nvalue = 7': "holds the formula =B3*2; state expect_formula",
+    'at = "Data!C3"\nexpect_formula = "b3 * 2"\nvalue = 7': ["Data!C3 =B3*2 > 7"],
+    'at = "Data!C3"\nexpect_formula = "B3*3"\nvalue = 7': "holds =B3*2, not =B3*3",
+    'at = "Data!B3"\nexpect_formula = "B3*3"\nvalue = 7': "holds no formula",
+    'at = "Data!E7"\nvalue = 1': "belongs to the array formula in E6:E7",
+    'at = "Data!Q9"\nexpect = ""\nvalue = "new"': ["Data!Q9 nothing > 'new'"],
+    'name = "Rate"\nvalue = 7': "stands for no cells of a sheet, but for 0.2",
+    'name = "Rat"\nvalue = 7': "the nearest is 'Rate'",
+    'table = "Things"\ncolumn = "Pieces"\nmatching = ">2"\nvalue = 0': ["Data!B3 3 > 0", "Data!B4 4 > 0"],
+    'table = "Thing"\ncolumn = "Pieces"\nvalue = 0': "the nearest is 'Things'",
+    'table = "Things"\ncolumn = "Piece"\nvalue = 0': "the nearest is 'Pieces'",
+    'heading = "Item"\nmatching = "t*"\nvalue = "Bath towel"': ["Data!A3 'Towel' > 'Bath towel'"],
+    'heading = "Item"\nmatching = "zzz"\nvalue = "x"': [],
+    'heading = "Thing"\nvalue = "x"': "no sheet has a heading 'Thing'",
+    'heading = "Thing"\nvalue = "x"\noptional = true': [],
+    'heading = "Item"\nmatching = "t*"\nexpect_cells = 2\nvalue = "x"': "1 cells were found, 2 expected",
+    'matching = "apron"\nvalue = "Smock"': ["Data!A4 'Apron' > 'Smock'"],
+    'matching = 8\nvalue = 9': [],  # a formula that happens to give the value is not the value
+    'replace = { "ow" = "OW", "pr" = "PR" }': ["Data!A3 'Towel' > 'TOWel'", "Data!A4 'Apron' > 'APRon'"],
+    'sheet = "D*"\nreplace = { "none of it" = "x" }': [],
+    'heading = "Twice"\nformula = "[Pieces]*3"': [
+        f"Data!C{n} =B{n}*2 > =Things[[#This Row],[Pieces]]*3" for n in (2, 3, 4)
+    ],
+    'at = "Data!D2"\nformula = "B2+C2"': [f"Data!D{n} nothing > =B{n}+C{n}" for n in (2, 3, 4)],
+    'at = "Data!D2"\nformula = "B2+("': "its formula cannot be read",
+    'at = "Data!D2"\nformula = "[Pieces]"': "can be read only below headings",
+    'heading = "Twice"\nformula = "[Piece]*3"': "the nearest is 'Pieces'",
+    'heading = "Pieces"\ntotal = "sum"': ["Data!B5 nothing > =SUM(B2:B4)"],
+    'at = "Data!B3"\nformat = "0.00"': ["Data!B3 3 > 3.00"],
+    'at = "Data!B3"\nlook = { bold = true, fill = "#F4EFE6" }': ["Data!B3 3 > 3 (bold, fill F4EFE6)"],
+    'at = "Data!B1"\nvalue = "Number"': ["Data!B1 'Pieces' > 'Number'"],
+    'at = "Data!B1"\nvalue = 7': "heads a column of table 'Things': it must be text",
+    'sheet = "Data"\ndelete_rows = "3"': ["Data  > without rows 3"],
+    'sheet = "Data"\ninsert_columns = "B:C"': ["Data  > columns put in before B:C"],
+    'sheet = "Data"\ndelete_rows = "1"': "the heading row of table 'Things'",
+    'sheet = "Data"\nrename_sheet = "Figures"': ["Data Data > Figures"],
+    'sheet = "*"\nrename_sheet = "Figures"': "only one can be renamed",
+    'sheet = "Lists"\nhide_sheet = true': ["Lists  > hidden"],
+}  # fmt: skip
+
+
+def described(change):
+    place = f"{change['sheet']}!{change['cell']}" if change["cell"] else change["sheet"]
+    return f"{place} {change['is']} > {change['becomes']}"
+
+
+@pytest.mark.parametrize("amendment", CASES)
+def test_amendments_do_what_they_list(amendment, tmp_path, tinquire):
+    expected = CASES[amendment]
+    source = rich_file(tmp_path / "rich.xlsx")
+    before = source.read_bytes()
+    (tmp_path / "a.toml").write_text(f"[[amend]]\n{amendment}\n")
+    listed = tinquire("amend", source, "--with", tmp_path / "a.toml", "--list", "--json")
+    (report,) = json.loads(listed.out)
+    if isinstance(expected, str):
+        assert (listed.code, report["outcome"]) == (1, "left alone")
+        assert expected in report["fault"]["why"]
+        return
+    assert [described(change) for change in report["changes"]] == expected
+    made = tinquire("amend", source, "--with", tmp_path / "a.toml", "--out", tmp_path / "out", "--json")
+    assert json.loads(made.out)[0]["changes"] == report["changes"] and made.code == 0
+    assert source.read_bytes() == before
+    if not expected:
+        assert report["outcome"] == "as it should be" and not (tmp_path / "out").exists()
+        return
+    assert unsound(Package.open(tmp_path / "out" / "rich.xlsx")) == []
+    again = tinquire("amend", tmp_path / "out" / "rich.xlsx", "--with", tmp_path / "a.toml", "--list", "--json")
+    once = again.code == 1 or json.loads(again.out)[0]["changes"] == []
+    assert once or any(word in amendment for word in ("rows", "columns", "hide")), (
+        "a second time there is nothing to do"
+    )
+
+
+WRONG = {
+    "value = 3": "it does not say where",
+    'at = "B3"': "it does not say what shall be",
+    'at = "B3"\nname = "x"\nvalue = 1': "it says where in 2 ways: at and name",
+    'at = "B3"\nvalue = 1\nformula = "A1"': "it says what shall be in 2 ways",
+    'table = "T"\nvalue = 1': "table and column go together",
+    'at = "B3"\ntotal = "sum"': "a total stands under a heading",
+    'at = "B3"\nlook = { fill = "red" }': "a colour is written like #27343A",
+    'sheet = "S"\ndelete_rows = "C"': "delete_rows is written like 5 or 5:7",
+    'delete_rows = "3"': "a change of shape says which sheet",
+    'sheet = "S"\ndelete_rows = "3"\nvalue = 1': "a change of shape stands alone",
+    'at = "B3"\nvalu = 1': "write 'value'",
+    'replace = { "" = "x" }': "a blank text to be replaced",
+}
+
+
+@pytest.mark.parametrize("amendment", WRONG)
+def test_wrong_amendments_are_told_before_any_file_is_read(amendment, tmp_path, tinquire):
+    (tmp_path / "a.toml").write_text(f"[[amend]]\n{amendment}\n")
+    outcome = tinquire("amend", rich_file(tmp_path / "rich.xlsx"), "--with", tmp_path / "a.toml", "--list")
+    assert outcome.code == 2 and WRONG[amendment] in outcome.err and "a.toml, line" in outcome.err
+
+
+def test_what_a_change_touches_and_nothing_else_is_new(tmp_path, tinquire):
+    """The one cell's bytes, and the request to recalculate: all other parts are as they lay."""
+    source = rich_file(tmp_path / "rich.xlsx")
+    assert tinquire("amend", source, "--at", "Data!B3", "--value", "7", "--out", tmp_path / "out").code == 0
+    old, new = Package.open(source), Package.open(tmp_path / "out" / "rich.xlsx")
+    assert old.names() == new.names()
+    changed = [part for part in old.names() if old.read(part) != new.read(part)]
+    assert changed == ["xl/workbook.xml", "xl/worksheets/sheet1.xml"]
+    sheet = old.read("xl/worksheets/sheet1.xml")
+    assert new.read("xl/worksheets/sheet1.xml") == sheet.replace(b'<c r="B3"><v>3</v>', b'<c r="B3"><v>7</v>')
+
+
+def test_many_files_at_once(tmp_path, tinquire):
+    """Results keep their folders; a bad file stops no other; originals are kept in place; several processes agree."""
+    for n in range(5):
+        (tmp_path / "in" / f"f{n % 2}").mkdir(parents=True, exist_ok=True)
+        rich_file(tmp_path / "in" / f"f{n % 2}" / f"{n}.xlsx")
+    (tmp_path / "in" / "bad.xlsx").write_bytes(b"PK\x03\x04 broken")
+    (tmp_path / "in" / "~$0.xlsx").write_bytes(b"lock")
+    words = ("amend", tmp_path / "in", "--sheet", "Data", "--heading", "Twice", "--formula", "B2*3")
+    one = tinquire(*words, "--out", tmp_path / "one")
+    assert one.code == 3
+    assert "5 files changed, 15 cells; 1 failed" in one.out and "bad.xlsx" in one.out
+    two = tinquire(*words, "--out", tmp_path / "two", "--jobs", "2")
+    assert two.code == 3
+    for n in range(5):
+        path = tmp_path / "one" / f"f{n % 2}" / f"{n}.xlsx"
+        assert path.read_bytes() == (tmp_path / "two" / f"f{n % 2}" / f"{n}.xlsx").read_bytes()
+        assert Workbook.open(path).sheet("Data").value(3, 3) == 9.0, "formulas that are set are worked out"
+    assert tinquire(*words, "--out", tmp_path / "one").code == 2, "nothing is written over"
+    shutil.rmtree(tmp_path / "two")
+    before = (tmp_path / "in" / "f0" / "0.xlsx").read_bytes()
+    place = tinquire("amend", tmp_path / "in" / "f0", "--at", "Data!B3", "--value", "8", "--recalc", "--in-place")
+    assert place.code == 0
+    assert (tmp_path / "in" / "f0" / "0 (original).xlsx").read_bytes() == before
+    assert Workbook.open(tmp_path / "in" / "f0" / "0.xlsx").sheet("Data").value(6, 2) == 28.0
+    assert "reads another workbook" in place.err
+
+
+def test_options_stand_for_one_amendment(tmp_path, tinquire):
+    source = rich_file(tmp_path / "rich.xlsx")
+    listed = tinquire("amend", source, "--heading", "Item", "--matching", "sheet", "--text", "007", "--list")
+    assert "'Sheet'" in listed.out and "'007'" in listed.out and "1 file would change, 1 cell" in listed.out
+    assert tinquire("amend", source, "--replace", "Tow", "Row", "--list").out.count("'Rowel'") == 1
+    both = tinquire("amend", source, "--with", "a.toml", "--at", "B3", "--list")
+    assert both.code == 2 and "were given together" in both.err
+    assert tinquire("amend", source, "--at", "B3", "--list").code == 2
+    assert tinquire("amend", tmp_path / "none*.xlsx", "--at", "B3", "--value", "1", "--list").code == 3
