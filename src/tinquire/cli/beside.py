@@ -22,7 +22,8 @@ class Beside:
 
     def __init__(self, book: Workbook, names: Sequence[str]) -> None:
         self.book = BookDetails(book)
-        self.sheets = [self.book.sheet(name) for name in names]
+        parts = {entry.name for entry in book.entries if entry.part is not None}
+        self.sheets = [self.book.sheet(name) for name in names if name in parts]
 
     def answer(self) -> dict[str, Any]:
         return {

@@ -32,12 +32,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    from tinquire.workbook import Workbook
+    from tinquire.sources.opening import open_sheets
     from tinquire.workbook.comparing import compared
 
     if options.to is not None and options.to.suffix.lower() not in (".html", ".htm"):
         raise UseError(Fault("comparing", f"'{options.to.name}' does not end in .html", do="write --to page.html"))
-    old, new = Workbook.open(options.old), Workbook.open(options.new)
+    old, new = open_sheets(options.old)[0], open_sheets(options.new)[0]
     for name in options.sheet:
         new.sheet(name)
     terminal.progress("comparing")

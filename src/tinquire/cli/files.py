@@ -11,7 +11,7 @@ from tinquire.faults import AccessError, Fault
 
 __all__ = ["found_files"]
 
-_WORKBOOKS = (".xlsx", ".xlsm", ".xltx", ".xltm")
+_PACKAGES = (".xlsx", ".xlsm", ".xltx", ".xltm")
 #: Programs leave files of this kind beside a workbook that is open.
 _LOCK_PREFIX = "~$"
 
@@ -35,7 +35,7 @@ def found_files(words: Sequence[str], *, workbooks_only: bool = True) -> tuple[l
 def _meant(word: str) -> Iterator[Path]:
     path = Path(word)
     if path.is_dir():
-        candidates = [one for one in path.rglob("*") if one.suffix.lower() in _WORKBOOKS]
+        candidates = [one for one in path.rglob("*") if one.suffix.lower() in _PACKAGES]
     elif path.is_file():
         candidates = [path]
     else:

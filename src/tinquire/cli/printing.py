@@ -20,13 +20,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.pages import html_page
-    from tinquire.workbook import Workbook
+    from tinquire.sources.opening import open_sheets
     from tinquire.workbook.archive import written_aside
 
     if options.to.suffix.lower() not in (".html", ".htm"):
         why = f"'{options.to.name}' does not end in .html, the one form it can take so far"
         raise UseError(Fault("printing", why, do="write --to page.html"))
-    book = Workbook.open(options.file)
+    book, _ = open_sheets(options.file)
     sheets = [book.sheet(name).name for name in options.sheet]
     page = html_page(book, options.file.stem, sheets, options.rows)
     with written_aside(options.to) as stream:

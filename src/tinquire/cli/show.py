@@ -27,11 +27,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.cli.beside import Beside
-    from tinquire.workbook import Workbook
+    from tinquire.sources.opening import FileKind, open_sheets
 
     if options.sound:
         return _tell_soundness(options.file, terminal)
-    book = Workbook.open(options.file)
+    book, kind = open_sheets(options.file)
     wanted = {name.casefold() for name in options.sheet}
     names = [book.sheet(name).name for name in options.sheet] or book.sheet_names()
     sheets = [_described(book, book.sheet(name)) for name in names]
@@ -44,12 +44,21 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     beside = Beside(book, names)
     terminal.heading(str(options.file))
     _tell(sheets, others, defined, terminal)
+    if kind is not FileKind.PACKAGE:
+        terminal.line("is", f"{kind.value}; its values were read, its formulas were not")
     for label, text in beside.lines():
         terminal.line(label, text)
     for name in names if options.rows > 0 else ():
         _tell_rows(book, name, options.rows, terminal)
     terminal.answer(
-        {"file": str(options.file), "sheets": sheets, "other sheets": others, "names": defined, **beside.answer()}
+        {
+            "file": str(options.file),
+            "is": kind.value,
+            "sheets": sheets,
+            "other sheets": others,
+            "names": defined,
+            **beside.answer(),
+        }
     )
     return 0
 

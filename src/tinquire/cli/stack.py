@@ -139,6 +139,7 @@ def _answer(out: Path, gathered: Gathered, table: Table) -> dict[str, object]:
 
 def _sheets(options: argparse.Namespace, files: Sequence[Path], terminal: Terminal) -> int:
     """One workbook with a sheet for each file, or for each sheet of each."""
+    from tinquire.sources.opening import open_sheets
     from tinquire.workbook import Workbook
     from tinquire.workbook.book import safe_sheet_name
     from tinquire.workbook.carrying import carry
@@ -147,7 +148,7 @@ def _sheets(options: argparse.Namespace, files: Sequence[Path], terminal: Termin
     made = []
     for path in files:
         terminal.progress(path.name)
-        source = Workbook.open(path)
+        source, _ = open_sheets(path)
         names = [source.sheet(options.sheet).name] if options.sheet else source.sheet_names()
         if book is None:
             book = Workbook.new(*source.styles.plain_font)

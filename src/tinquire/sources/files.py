@@ -8,10 +8,19 @@ from pathlib import Path
 
 from tinquire.faults import AccessError, Fault, nearest
 
-__all__ = ["LOCK_PREFIX", "matching_files"]
+__all__ = ["LOCK_PREFIX", "WORKBOOK_ENDINGS", "matching_files", "named_as_workbook"]
 
 #: Programs leave files of this kind beside a workbook that is open.
 LOCK_PREFIX = "~$"
+
+
+#: Endings of the files that hold sheets.
+WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm", ".xltx", ".xltm", ".ods", ".fods", ".xls"})
+
+
+def named_as_workbook(path: Path) -> bool:
+    """Whether a file's name claims that it is a workbook."""
+    return path.suffix.lower() in WORKBOOK_ENDINGS
 
 
 def matching_files(pattern: str, base: Path, stopped: str, where: str = "") -> tuple[list[Path], list[str]]:

@@ -15,16 +15,18 @@ from tinquire.cells.values import Value
 from tinquire.faults import AccessError, DataError, Fault, TinQuireError, known_names, merged
 from tinquire.faults import places as listed
 from tinquire.sources.delimited import read_delimited
-from tinquire.sources.files import matching_files
+from tinquire.sources.files import matching_files, named_as_workbook
+from tinquire.sources.opening import FileKind, file_kind
 from tinquire.sources.raw import RawTable, table_below_heading
 from tinquire.sources.workbooks import read_block
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.stacking import stacked
 from tinquire.tables.types import Problem, column_type, number_in, typed
+from tinquire.workbook.archive import unreadable
 
 __all__ = ["FileRead", "Gathered", "SourceSpec", "gather"]
 
-_WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm", ".xltx", ".xltm"})
+_LOOKED_AT = 4_096
 #: At most this many unreadable values are listed one by one for each source; the rest are counted.
 _LISTED_PROBLEMS = 12
 #: Numbers of a totals row may differ from the rows' sum by this much of their size: they were rounded on the way.
@@ -147,15 +149,32 @@ def shown_path(path: Path, base: Path) -> str:
 def _read_one(spec: SourceSpec, path: Path) -> RawTable:
     shown = shown_path(path, spec.base)
     expected = frozenset(heading.casefold() for heading in (*spec.types, *spec.read_as))
-    if path.suffix.lower() in _WORKBOOK_ENDINGS:
+    kind = _kind(path)
+    if kind not in (FileKind.TEXT, FileKind.OTHER) or (kind is FileKind.OTHER and named_as_workbook(path)):
         block, heading_first = read_block(path, shown, sheet=spec.sheet, table=spec.table)
         heading: str | int = block.top if heading_first and spec.header == "find" else spec.header
-        return table_below_heading(block, heading, "none" if spec.table else spec.totals_row, expected)
+        raw = table_below_heading(block, heading, "none" if spec.table else spec.totals_row, expected)
+        if kind is not FileKind.PACKAGE:
+            raw.notes.insert(0, f"it is {kind.value}")
+        return raw
     block, dialect = read_delimited(path, shown, separator=spec.separator, decimal=spec.decimal, encoding=spec.encoding)
+    if named_as_workbook(path) and (len(block.columns) < 2 or spec.sheet or spec.table):
+        raise unreadable(shown, path.read_bytes(), "")  # a word or two is no table, and text has no sheets
     raw = table_below_heading(block, spec.header, spec.totals_row, expected)
     raw.decimal = dialect.decimal
     raw.notes.insert(0, dialect.says())
+    if named_as_workbook(path):
+        raw.notes.insert(0, "it is delimited text, whatever its name says")
     return raw
+
+
+def _kind(path: Path) -> FileKind:
+    """What a file is; text where it cannot be read, so that its reader says what is wrong."""
+    try:
+        with path.open("rb") as stream:
+            return file_kind(stream.read(_LOOKED_AT))
+    except OSError:
+        return FileKind.TEXT
 
 
 # -- alignment -------------------------------------------------------------------------------------------

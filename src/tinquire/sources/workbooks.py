@@ -10,6 +10,7 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.dates import DateSystem
 from tinquire.faults import DataError, Fault, known_names
+from tinquire.sources.opening import open_sheets
 from tinquire.sources.raw import Block
 from tinquire.workbook import Sheet, Workbook
 
@@ -24,7 +25,7 @@ def read_block(path: Path, shown: str, *, sheet: str | None = None, table: str |
 
     Without a sheet's name there must be one visible sheet. Raises AccessError and DataError.
     """
-    book = Workbook.open(path, shown)
+    book, _ = open_sheets(path, shown)
     if table is not None:
         known = book.tables()
         if table.casefold() not in known:

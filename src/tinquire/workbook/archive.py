@@ -23,7 +23,7 @@ try:
 except ImportError:  # a platform without isal: the standard zlib gives other bytes, the same parts
     _deflater = zlib
 
-__all__ = ["Archive", "kept_original", "written", "written_aside"]
+__all__ = ["Archive", "kept_original", "unreadable", "written", "written_aside"]
 
 #: No part of a workbook may inflate to more than this; the largest sheet of the grid's size stays below.
 MAX_PART = 4 << 30
@@ -91,9 +91,10 @@ _AGAIN = "get the file again from where it came from"
 
 def unreadable(name: str, data: bytes, detail: str) -> AccessError:
     """What to say of a file that is no zip archive, by what it looks like instead."""
-    if data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
-        why = "it is a workbook of the old binary kind, or one locked with a password"
-        do = "save it as .xlsx, without a password, in the program that made it"
+    if data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" and "EncryptedPackage".encode("utf-16-le") in data:
+        why, do = "it is locked with a password", "save it without a password in the program that made it"
+    elif data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
+        why, do = "it is a workbook of the old binary kind", "save it as .xlsx in the program that made it"
     elif data[:4] == b"PK\x03\x04":
         why, do = f"it is cut short or damaged ({_END_MISSING if 'not a zip' in detail else detail})", _AGAIN
     elif not data:
