@@ -21,7 +21,7 @@ from tinquire.looks import Variation
 from tinquire.workbook import Workbook, edits
 from tinquire.workbook.formulas import text_at
 
-__all__ = ["Change", "NotAsExpectedError", "amended"]
+__all__ = ["Change", "NotAsExpectedError", "amended", "same_value", "shown_value"]
 
 _CLOSE = 1e-9
 _BRACKETED = re.compile(r"(?<![\w\]])\[([^\[\]@#]+)\]")
@@ -109,8 +109,8 @@ class _Applying:
             if amendment.expect is not None:
                 wanted_value = cell_value(amendment.expect, self.book.date_system)
                 value = sheet.value(row, cells.column)
-                if not _same(value or None if value == "" else value, wanted_value):
-                    raise NotThereError(f"{place} holds {_shown(value)}, not {_shown(wanted_value)}")
+                if not same_value(value or None if value == "" else value, wanted_value):
+                    raise NotThereError(f"{place} holds {shown_value(value)}, not {shown_value(wanted_value)}")
 
     def _cells(self, cells: Cells) -> Iterator[Change]:
         amendment = self.amendment
@@ -137,7 +137,7 @@ class _Applying:
                 place = f"sheet '{cells.sheet.name}', cell {cell_name(row, cells.column)}"
                 raise NotThereError(f"{place} holds the formula ={text}; state expect_formula to replace it")
             style = self._style(cells, row)
-            if formula is None and _same(old, fresh) and style == cells.sheet.style(row, cells.column):
+            if formula is None and same_value(old, fresh) and style == cells.sheet.style(row, cells.column):
                 continue
             yield self._set(cells, row, fresh, style)
 
@@ -216,7 +216,9 @@ class _Applying:
         if known is not None and _same_formula(text_at(known, row, cells.column), formula, row, cells.column):
             return
         if known is not None or cells.sheet.value(row, cells.column) is not None:
-            found = f"={text_at(known, row, cells.column)}" if known else _shown(cells.sheet.value(row, cells.column))
+            found = (
+                f"={text_at(known, row, cells.column)}" if known else shown_value(cells.sheet.value(row, cells.column))
+            )
             raise NotThereError(f"sheet '{cells.sheet.name}', cell {letters}{row} below the column holds {found}")
         under = Cells(cells.sheet, cells.column, (row,))
         model = cells.sheet.style(last, cells.column)
@@ -292,7 +294,7 @@ class _Applying:
     def _shown_at(self, value: Value, style: int) -> str:
         """A value as displayed; texts in quotes, so that `'7'` and `7` are told apart."""
         if value is None or isinstance(value, str):
-            return _shown(value)
+            return shown_value(value)
         return show(value, self.book.styles.number_format(style), self.book.date_system).text
 
 
@@ -304,7 +306,8 @@ def _refuse_arrays(cells: Cells, row: int) -> None:
             raise NotThereError(f"cell {place} belongs to the array formula in {area_name(formula.array)}")
 
 
-def _same(one: Value, other: Value) -> bool:
+def same_value(one: Value, other: Value) -> bool:
+    """Whether two values are one: of the same kind, and equal but for the last bits."""
     if isinstance(one, float) and isinstance(other, float) and not isinstance(one, bool):
         return abs(one - other) <= _CLOSE * max(1.0, abs(one), abs(other))
     return type(one) is type(other) and one == other
@@ -320,7 +323,8 @@ def _same_formula(one: str, other: str, row: int, column: int) -> bool:
         return False
 
 
-def _shown(value: Value) -> str:
+def shown_value(value: Value) -> str:
+    """A value as a list of changes and a message show it; texts in quotes, so that `'7'` and `7` are told apart."""
     if value is None:
         return "nothing"
     return f"'{value}'" if isinstance(value, str) else general(value) if isinstance(value, float) else str(value)

@@ -11,10 +11,12 @@ from multiprocessing import get_context
 from pathlib import Path
 
 from tinquire.amend.changing import Change, NotAsExpectedError, amended
+from tinquire.amend.direct import amended_directly, suits
 from tinquire.amend.schema import Amendment
 from tinquire.faults import Fault, TinQuireError
 from tinquire.workbook import Workbook
-from tinquire.workbook.archive import kept_original
+from tinquire.workbook.archive import kept_original, written_aside
+from tinquire.workbook.elements import Unusual
 from tinquire.workbook.recalc import recalculate
 
 __all__ = ["FileReport", "Outcome", "amend_file", "amend_files"]
@@ -51,6 +53,8 @@ def amend_file(
     """Amend one file: written to `out`, or into its own place with the original kept beside it when `out` is the file
     itself; without `out` nothing is written."""
     try:
+        if not recalc and all(map(suits, amendments)) and (report := _directly(path, amendments, out)) is not None:
+            return report
         book = Workbook.open(path)
         changes = tuple(amended(book, amendments))
         if not changes:
@@ -62,14 +66,30 @@ def amend_file(
             book.mark_stale()
         if out is None:
             return FileReport(path, Outcome.CHANGED, changes)
-        data = book.to_bytes()
-        original = kept_original(path) if out == path else None
-        book.write(out, data)
-        return FileReport(path, Outcome.CHANGED, changes, None, out, original, warnings)
+        return FileReport(path, Outcome.CHANGED, changes, None, out, _write(path, out, book.to_bytes()), warnings)
     except NotAsExpectedError as error:
         return FileReport(path, Outcome.LEFT, fault=error.fault)
     except TinQuireError as error:
         return FileReport(path, Outcome.FAILED, fault=error.faults[0])
+
+
+def _directly(path: Path, amendments: Sequence[Amendment], out: Path | None) -> FileReport | None:
+    """The short way; None when it does not suit the file. Raises AccessError."""
+    try:
+        changes, data = amended_directly(path.read_bytes(), amendments)
+    except (OSError, Unusual, ValueError):
+        return None
+    if not changes or out is None:
+        return FileReport(path, Outcome.CHANGED if changes else Outcome.SAME, tuple(changes))
+    return FileReport(path, Outcome.CHANGED, tuple(changes), None, out, _write(path, out, data))
+
+
+def _write(path: Path, out: Path, data: bytes) -> Path | None:
+    """Write a result, and return where the original is kept, if the result took its place."""
+    original = kept_original(path) if out == path else None
+    with written_aside(out) as stream:
+        stream.write(data)
+    return original
 
 
 def _values_change(amendments: Sequence[Amendment]) -> bool:

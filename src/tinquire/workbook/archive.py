@@ -7,10 +7,10 @@ import io
 import os
 import shutil
 import struct
-import tempfile
 import zipfile
 import zlib
 from collections.abc import Iterator, Mapping
+from itertools import count
 from pathlib import Path
 from types import ModuleType
 from typing import BinaryIO
@@ -23,7 +23,17 @@ try:
 except ImportError:  # a platform without isal: the standard zlib gives other bytes, the same parts
     _deflater = zlib
 
-__all__ = ["Archive", "kept_original", "unreadable", "written", "written_aside"]
+__all__ = [
+    "MAX_RATIO",
+    "Archive",
+    "crc32",
+    "deflated",
+    "inflated",
+    "kept_original",
+    "unreadable",
+    "written",
+    "written_aside",
+]
 
 #: No part of a workbook may inflate to more than this; the largest sheet of the grid's size stays below.
 MAX_PART = 4 << 30
@@ -76,6 +86,10 @@ class Archive:
             raise AccessError(Fault("opening a workbook", f"its part '{member}' has a false size", self.name, _AGAIN))
         return content
 
+    def packed_size(self, member: str) -> int:
+        """How many bytes a member takes in the file."""
+        return self._entries[member].compress_size
+
     def packed(self, member: str) -> tuple[zipfile.ZipInfo, bytes]:
         """A member's entry and its compressed bytes as they lie in the file."""
         entry = self._entries[member]
@@ -125,8 +139,8 @@ def written(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
             method, crc, size = entry.compress_type, entry.CRC, entry.file_size
             stamp = _dos_stamp(entry.date_time)
         else:
-            packed, method = _deflated(content)
-            flags, crc, size, stamp = _UTF8_FLAG, zlib.crc32(content), len(content), (0, _DOS_DATE)
+            packed, method = deflated(content)
+            flags, crc, size, stamp = _UTF8_FLAG, crc32(content), len(content), (0, _DOS_DATE)
         offset = out.tell()
         if max(offset, size, len(packed)) > _MAX_ZIP32:
             raise DataError(Fault("writing a workbook", f"its part '{name}' is larger than 4 GB", do="split the rows"))
@@ -140,11 +154,31 @@ def written(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
     return out.getvalue()
 
 
-def _deflated(content: bytes) -> tuple[bytes, int]:
+def deflated(content: bytes) -> tuple[bytes, int]:
     """Compressed bytes and the method; content that does not shrink is stored."""
     worker = _deflater.compressobj(_COMPRESSION_LEVEL, zlib.DEFLATED, -15)
     packed = worker.compress(content) + worker.flush()
     return (packed, zipfile.ZIP_DEFLATED) if len(packed) < len(content) else (content, zipfile.ZIP_STORED)
+
+
+def crc32(content: bytes) -> int:
+    """The checksum of a member's content."""
+    return int(_deflater.crc32(content))
+
+
+def inflated(packed: bytes, size: int) -> bytes:
+    """Content of a stated size from its compressed bytes.
+
+    Raises: ValueError when it is larger, zlib.error for damage.
+    """
+    try:
+        worker = _deflater.decompressobj(-15)
+        content: bytes = worker.decompress(packed, size + 1)
+    except _deflater.error as error:
+        raise zlib.error(str(error)) from None
+    if len(content) > size:
+        raise ValueError("it unfolds to more than it says")
+    return content
 
 
 def _dos_stamp(moment: tuple[int, int, int, int, int, int]) -> tuple[int, int]:
@@ -159,10 +193,9 @@ def written_aside(path: Path) -> Iterator[BinaryIO]:
     Raises: AccessError when it cannot be written.
     """
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        if path.exists() and not os.access(path, os.W_OK):
+        if not os.access(path, os.W_OK) and path.exists():
             raise PermissionError("it is marked read-only")
-        handle, aside = tempfile.mkstemp(prefix=f".{path.name[:80]}-", dir=path.parent)
+        handle, aside = _aside(path)
     except OSError as error:
         raise _unwritable(path, error) from None
     try:
@@ -170,10 +203,6 @@ def written_aside(path: Path) -> Iterator[BinaryIO]:
             yield stream
             stream.flush()
             os.fsync(stream.fileno())
-        # mkstemp makes private files; outputs get the permissions a new file has here.
-        mask = os.umask(0)
-        os.umask(mask)
-        Path(aside).chmod(0o666 & ~mask)
         os.replace(aside, path)  # noqa: PTH105 - the aside name is a plain string
     except OSError as error:
         Path(aside).unlink(missing_ok=True)
@@ -181,6 +210,22 @@ def written_aside(path: Path) -> Iterator[BinaryIO]:
     except BaseException:
         Path(aside).unlink(missing_ok=True)
         raise
+
+
+def _aside(path: Path) -> tuple[int, str]:
+    """A new file beside a path, open for writing, in a folder that is made if it is not there."""
+    name = path.name.encode()[:80].decode(errors="ignore")
+    for number in count():
+        aside = os.path.join(path.parent, f".{name}-{os.getpid():x}-{number:x}")  # noqa: PTH118 - many small files
+        try:
+            return os.open(aside, os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0), 0o666), aside
+        except FileExistsError:
+            continue
+        except FileNotFoundError:
+            if path.parent.is_dir():
+                raise
+            path.parent.mkdir(parents=True, exist_ok=True)
+    raise AssertionError("counting never ends")
 
 
 def _unwritable(path: Path, error: OSError) -> AccessError:

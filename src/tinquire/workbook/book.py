@@ -14,6 +14,7 @@ from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError
 from tinquire.faults import AccessError, DataError, Fault, known_names
 from tinquire.workbook.archive import written_aside
+from tinquire.workbook.elements import has_formula
 from tinquire.workbook.formulas import text_at
 from tinquire.workbook.markup import MAIN, RELATIONS, child, children, local, parsed, placed, serialised, tag
 from tinquire.workbook.package import Package
@@ -42,6 +43,8 @@ WORKBOOK_ORDER = (
 #: What a sheet's name may not hold, and how long it may be (18.2.19).
 _FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 MAX_SHEET_NAME = 31
+#: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
+_LOOKED_THROUGH = 1 << 20
 
 
 _BUILT_IN_NAMES = {
@@ -293,11 +296,17 @@ class Workbook:
                     entry.loaded.tables = []
 
     def may_hold_formulas(self) -> bool:
-        """Whether there may be formulas; sheets that were not read are not read for it."""
+        """Whether there may be formulas; large sheets that were not read are not read for it."""
         if self._by_kind.get("calcChain"):
             return True
-        sheets = [entry for entry in self.entries if entry.kind == "worksheet"]
-        return any(entry.loaded is None or entry.loaded.formula_count() > 0 for entry in sheets)
+        return any(self._may_hold_formulas(entry) for entry in self.entries if entry.kind == "worksheet")
+
+    def _may_hold_formulas(self, entry: SheetEntry) -> bool:
+        if entry.loaded is not None:
+            return entry.loaded.formula_count() > 0
+        if entry.part is None or self.package.packed_size(entry.part) > _LOOKED_THROUGH:
+            return True
+        return has_formula(self.package.read(entry.part))
 
     def mark_stale(self) -> None:
         """Results can be wrong now: ask the program that opens the file to recalculate (18.2.2), and drop the order
@@ -312,11 +321,7 @@ class Workbook:
 
     def save(self, path: Path) -> None:
         """Write the file, whole or not at all. Raises AccessError."""
-        self.write(path, self.to_bytes())
-
-    @staticmethod
-    def write(path: Path, data: bytes) -> None:
-        """Write a file's bytes, whole or not at all. Raises AccessError."""
+        data = self.to_bytes()
         with written_aside(path) as stream:
             stream.write(data)
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
-__all__ = ["ATTRIBUTE", "Element", "Unusual", "elements", "sheet_data", "with_attributes"]
+__all__ = ["ATTRIBUTE", "Element", "Unusual", "elements", "has_formula", "sheet_data", "with_attributes"]
 
 ATTRIBUTE = re.compile(rb"([\w:.-]+)[ \t\r\n]*=[ \t\r\n]*(\"[^\"]*\"|'[^']*')")
 
@@ -83,3 +83,8 @@ def sheet_data(data: bytes) -> tuple[bytes, Element]:
     if end < 0 or b"<!" in data[found.end() : end] or b"<?" in data[found.end() : end]:
         raise Unusual
     return found[1], Element(found.start(), data.index(b">", end) + 1, b"", (found.end(), end))
+
+
+def has_formula(data: bytes) -> bool:
+    """Whether a sheet's part holds a formula: only those of data tables are written without a text."""
+    return b"</f>" in data or b":f>" in data or b'"dataTable"' in data

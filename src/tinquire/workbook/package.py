@@ -75,6 +75,11 @@ class Package:
             raise KeyError(part)
         return self._archive.read(self._by_folded[part.casefold()])
 
+    def packed_size(self, part: str) -> int:
+        """How many bytes a part takes in the file; 0 when it is new or missing."""
+        known = self._by_folded.get(part.casefold())
+        return 0 if known is None or known in self._fresh or self._archive is None else self._archive.packed_size(known)
+
     def root(self, part: str) -> etree._Element:
         """A part's parsed root element. Raises AccessError when it is missing or damaged."""
         try:

@@ -10,7 +10,7 @@ from tinquire.cells.address import cell_name, parse_cell
 from tinquire.workbook.elements import ATTRIBUTE, Element, Unusual, elements, sheet_data
 from tinquire.workbook.markup import escaped
 
-__all__ = ["CellPatch", "spliced"]
+__all__ = ["CellPatch", "changed_cell", "spliced"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +89,7 @@ def _row_edits(data: bytes, row: Element, patches: list[CellPatch], prefix: byte
     for patch in patches:
         if patch.column in cells:
             cell = cells[patch.column]
-            yield cell.start, cell.end, _changed(data, cell, patch, prefix)
+            yield cell.start, cell.end, changed_cell(data, cell, patch, prefix)
             continue
         place = next((cells[column].start for column in sorted(cells) if column > patch.column), row.inside[1])
         yield place, place, _markup(patch, prefix)
@@ -103,7 +103,7 @@ def _fresh_rows(patches: Sequence[CellPatch], prefix: bytes) -> bytes:
     return b"".join(rows)
 
 
-def _changed(data: bytes, cell: Element, patch: CellPatch, prefix: bytes) -> bytes:
+def changed_cell(data: bytes, cell: Element, patch: CellPatch, prefix: bytes) -> bytes:
     """A known cell's bytes: attributes and children that the patch does not speak of are kept."""
     kept = b"".join(
         b" %s=%s" % pair for pair in ATTRIBUTE.findall(cell.attributes) if pair[0] not in (b"r", b"s", b"t")

@@ -11,7 +11,7 @@ from tinquire.workbook.elements import Unusual
 from tinquire.workbook.markup import MAIN, escaped, local, parsed, serialised, tag, unescaped_text, without
 from tinquire.workbook.scanning import unescaped
 
-__all__ = ["SharedStrings", "rich_text"]
+__all__ = ["SharedStrings", "items_of", "rich_text", "text_item", "text_of", "with_items"]
 
 _HEAD = re.compile(rb"(?:\xef\xbb\xbf)?(?:<\?xml[^>?]*\?>)?\s*<sst([^<>]*)>")
 _UTF8 = re.compile(rb"encoding=[\"'](?i:utf-8|us-ascii)[\"']")
@@ -78,12 +78,12 @@ class SharedStrings:
 
         Counts are left out, as the standard allows, since cells elsewhere may come and go.
         """
-        fresh = "".join(map(_item, self.texts[self._known :])).encode()
+        fresh = "".join(map(text_item, self.texts[self._known :])).encode()
         if self._data is None:
             head = f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<sst xmlns="{MAIN}">'
             self._data = head.encode() + fresh + b"</sst>"
         else:
-            self._data = _with_items(self._data, fresh)
+            self._data = with_items(self._data, fresh)
         self._known = len(self.texts)
         return self._data
 
@@ -101,6 +101,11 @@ def _scanned(data: bytes) -> list[str]:
 
     Raises Unusual for parts in other forms.
     """
+    return [text_of(item) for item in items_of(data)]
+
+
+def items_of(data: bytes) -> list[str]:
+    """The markup of each item without its closing tag, of a part of the usual form. Raises Unusual for others."""
     head = _HEAD.match(data)
     if head is None or head[1].endswith(b"/") or (b"encoding" in head[0] and not _UTF8.search(head[0])):
         raise Unusual
@@ -116,10 +121,10 @@ def _scanned(data: bytes) -> list[str]:
         raise Unusual from None
     if items.pop() != "":
         raise Unusual
-    return [_text_of(item) for item in items]
+    return items
 
 
-def _text_of(item: str) -> str:
+def text_of(item: str) -> str:
     """The text of one item without its closing tag."""
     if item.count("<") == 3 and item.endswith("</t>"):
         start = 7 if item.startswith(_PLAIN) else 28 if item.startswith(_KEPT) else 0
@@ -135,7 +140,7 @@ def _text_of(item: str) -> str:
     return rich_text(element)
 
 
-def _with_items(data: bytes, items: bytes) -> bytes:
+def with_items(data: bytes, items: bytes) -> bytes:
     head = _HEAD.match(data)
     end = data.rfind(b"</sst>")
     if head is not None and end > 0 and not head[1].endswith(b"/"):
@@ -149,6 +154,6 @@ def _with_items(data: bytes, items: bytes) -> bytes:
     return serialised(root)
 
 
-def _item(text: str) -> str:
+def text_item(text: str) -> str:
     keep = ' xml:space="preserve"' if text != text.strip() or "\n" in text or "  " in text else ""
     return f"<si><t{keep}>{escaped(text)}</t></si>"

@@ -1,0 +1,92 @@
+"""The commonest amendment done the shortest way: single cells set in the bytes of a file."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+
+from tinquire.amend.changing import Change, same_value, shown_value
+from tinquire.amend.schema import Amendment, LookChange
+from tinquire.cells.address import parse_cell
+from tinquire.cells.display import show
+from tinquire.cells.values import Value
+from tinquire.formula.mentions import mentions
+from tinquire.workbook.direct import DirectBook, DirectCell
+from tinquire.workbook.elements import Unusual
+
+__all__ = ["amended_directly", "suits"]
+
+
+def suits(amendment: Amendment) -> bool:
+    """Whether an amendment sets one cell of a named sheet to a plain value, and nothing more."""
+    value, expect = amendment.value, amendment.expect
+    return (
+        amendment.at is not None
+        and _place(amendment) is not None
+        and value is not None
+        and not isinstance(value, datetime.date)
+        and not isinstance(expect, datetime.date)
+        and amendment.look == LookChange()
+        and not (amendment.format or amendment.expect_formula or amendment.expect_cells is not None)
+        and amendment.matching is None
+    )
+
+
+def _place(amendment: Amendment) -> tuple[str, int, int] | None:
+    """Sheet, row and column of a single cell; None for all else."""
+    mention = next(iter(mentions(amendment.at or "")), None)
+    if mention is None or ":" in mention.spelled or (mention.start, mention.end) != (0, len(amendment.at or "")):
+        return None
+    sheet = mention.sheets[0] if len(mention.sheets) == 1 else amendment.sheet
+    if sheet is None or mention.outside or any(sign in sheet for sign in "*?["):
+        return None
+    try:
+        return (sheet, *parse_cell(mention.spelled))
+    except ValueError:
+        return None
+
+
+def amended_directly(data: bytes, amendments: Sequence[Amendment]) -> tuple[list[Change], bytes]:
+    """The changes and the new bytes of a file.
+
+    Raises Unusual when the file or what is found in it is not plain: what the cells hold is not as expected, too, for
+    the longer way says what is wrong.
+    """
+    book = DirectBook(data)
+    changes = []
+    for amendment in amendments:
+        place = _place(amendment)
+        if place is None:
+            raise Unusual
+        known = book.cell(*place)
+        value = _plain(amendment.value)
+        if known.formula or (
+            amendment.expect is not None and not same_value(_blank(known.value), _plain(amendment.expect))
+        ):
+            raise Unusual
+        if same_value(known.value, value):
+            continue
+        sheet, row, column = place
+        name = (amendment.at or "").rpartition("!")[2].replace("$", "").upper()
+        shown = _shown(book, known, known.value), _shown(book, known, value)
+        changes.append(Change(book.sheet_name(sheet), name, *shown, amendment.say))
+        book.set(sheet, row, column, value, known)
+    if changes and book.may_hold_formulas():
+        book.mark_stale()
+    return changes, book.to_bytes() if changes else data
+
+
+def _plain(value: object) -> Value:
+    if isinstance(value, str):
+        return value or None
+    return value if isinstance(value, bool) or not isinstance(value, int | float) else float(value)  # type: ignore[return-value]
+
+
+def _blank(value: Value) -> Value:
+    return None if value == "" else value
+
+
+def _shown(book: DirectBook, cell: DirectCell, value: Value) -> str:
+    if value is None or isinstance(value, str):
+        return shown_value(value)
+    return show(value, book.number_format(cell.style), book.date_system).text

@@ -1,0 +1,353 @@
+"""One cell of a workbook read and set in the file's bytes: without a model, a parser or the other parts.
+
+For a thousand small files, or one cell of a very large one. It takes only what is of the plain form, and says
+`Unusual` of all else: `Workbook` does that, with the same result.
+"""
+
+from __future__ import annotations
+
+import re
+import struct
+import zlib
+from dataclasses import dataclass
+from functools import lru_cache
+
+from tinquire.cells.address import cell_name
+from tinquire.cells.dates import DateSystem
+from tinquire.cells.values import ERROR_NAMES, Value
+from tinquire.workbook.archive import MAX_RATIO, crc32, deflated, inflated
+from tinquire.workbook.elements import Element, Unusual, elements, has_formula
+from tinquire.workbook.markup import parsed, unescaped_text
+from tinquire.workbook.rowbytes import number_text
+from tinquire.workbook.scanning import unescaped
+from tinquire.workbook.splicing import CellPatch, changed_cell, spliced
+from tinquire.workbook.strings import items_of, text_item, text_of, with_items
+from tinquire.workbook.styles import StyleBook
+
+__all__ = ["DirectBook", "DirectCell"]
+
+_END = struct.Struct("<4s4H2LH")
+_CENTRAL = struct.Struct("<4s6H3L5H2L")
+_LOCAL = struct.Struct("<4s5H3L2H")
+#: Flags of a member (APPNOTE 4.4.4): a descriptor behind the content, names in UTF-8; any other is unusual.
+_DESCRIPTOR, _UTF8 = 0x8, 0x800
+_BOMB_FLOOR = 1 << 20
+_SHEET = re.compile(rb"<(?:\w+:)?sheet ([^<>]*)/>")
+_RELATION = re.compile(rb"<Relationship ([^<>]*)/>")
+_ATTRIBUTE = re.compile(rb"([\w:]+)=\"([^\"]*)\"")
+_CALCULATION = re.compile(rb"<(?:\w+:)?calcPr\b[^<>]*>")
+#: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
+_LOOKED_THROUGH = 1 << 20
+
+
+@dataclass(slots=True)
+class _Member:
+    """A member of the archive: its entry in the directory (with its name), and where its bytes lie."""
+
+    header: bytes
+    flags: int
+    method: int
+    crc: int
+    packed: int
+    size: int
+    start: int
+    stop: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class DirectCell:
+    """A cell as found: its value, style number, and whether it holds a formula; `None` for the element when there is
+    no such cell yet."""
+
+    value: Value
+    style: int
+    formula: bool
+    element: Element | None
+
+
+class DirectBook:
+    """A workbook's bytes, of which some parts are exchanged."""
+
+    def __init__(self, data: bytes) -> None:
+        """Raises Unusual for archives that are not of the plain form."""
+        self._data = data
+        self._members, self._directory = _members(data)
+        self._fresh: dict[str, bytes] = {}
+        self._read: dict[str, bytes] = {}
+        self._names: dict[str, str] = {}
+        self._sheets = self._sheet_parts()
+
+    # -- parts -----------------------------------------------------------------------------------------
+
+    def read(self, part: str) -> bytes:
+        known = self._fresh.get(part) or self._read.get(part)
+        if known is not None:
+            return known
+        member = self._members.get(part)
+        if member is None:
+            raise Unusual
+        if member.size > _BOMB_FLOOR and member.size > MAX_RATIO * max(member.packed, 1):
+            raise Unusual
+        local = _LOCAL.unpack_from(self._data, member.start)
+        name = self._data[member.start + _LOCAL.size : member.start + _LOCAL.size + local[9]]
+        if name != part.encode():
+            raise Unusual
+        begin = member.start + _LOCAL.size + local[9] + local[10]
+        packed = self._data[begin : begin + member.packed]
+        unfold = _unfolded_before if part in _ALIKE else _unfolded
+        content = self._read[part] = unfold(packed, member.size, member.crc, member.method)
+        return content
+
+    def _sheet_parts(self) -> dict[str, str]:
+        """Parts of the worksheets by casefolded name, of a workbook laid out as programs lay it out."""
+        if _main_part(self.read("_rels/.rels")) != "xl/workbook.xml":
+            raise Unusual
+        parts, names = _sheets(self.read("xl/workbook.xml"), self.read("xl/_rels/workbook.xml.rels"))
+        self._names = names
+        return parts
+
+    def sheet_part(self, name: str) -> str:
+        """A worksheet's part. Raises Unusual."""
+        part = self._sheets.get(name.casefold())
+        if part is None:
+            raise Unusual
+        return part
+
+    def sheet_name(self, name: str) -> str:
+        """A sheet's name as the workbook writes it."""
+        return self._names[name.casefold()]
+
+    @property
+    def date_system(self) -> DateSystem:
+        return DateSystem.FROM_1904 if b'date1904="1"' in self.read("xl/workbook.xml") else DateSystem.FROM_1900
+
+    # -- cells -----------------------------------------------------------------------------------------
+
+    def cell(self, sheet: str, row: int, column: int) -> DirectCell:
+        """A cell as it is. Raises Unusual for a sheet with tables or array formulas, whose cells hang together."""
+        part = self.sheet_part(sheet)
+        data = self.read(part)
+        name = cell_name(row, column).encode()
+        if (
+            b"<tablePart" in data
+            or b't="array"' in data
+            or b"<!--" in data
+            or not data.startswith((b"<?xml", b"<work"))
+        ):
+            raise Unusual
+        if data.count(b'r="%s"' % name) != 1:
+            return self._missing(data, name)
+        start = data.rfind(b"<", 0, data.index(b'r="%s"' % name))
+        found = next(elements(data, start, len(data), b"c"), None)
+        if found is None or found.start != start or found.get(b"r") != name:
+            raise Unusual
+        inside = b"" if found.inside is None else data[slice(*found.inside)]
+        value = self._value(found.get(b"t") or b"n", inside)
+        return DirectCell(value, int(found.get(b"s") or 0), b"<f" in inside, found)
+
+    @staticmethod
+    def _missing(data: bytes, name: bytes) -> DirectCell:
+        if name in data or b"<c>" in data or b"<row>" in data:
+            raise Unusual
+        return DirectCell(None, 0, False, None)
+
+    def _value(self, form: bytes, inside: bytes) -> Value:
+        found = next(elements(inside, 0, len(inside), b"v"), None)
+        text = "" if found is None or found.inside is None else unescaped(inside[slice(*found.inside)].decode())
+        match form:
+            case b"n" if not text:
+                return None
+            case b"n":
+                return float(text)
+            case b"s":
+                return self._shared(int(text))
+            case b"str":
+                return unescaped_text(text)
+            case b"b":
+                return text == "1"
+            case b"e" if text in ERROR_NAMES:
+                return ERROR_NAMES[text]
+        raise Unusual
+
+    def _shared(self, place: int) -> str:
+        items = items_of(self.read("xl/sharedStrings.xml"))
+        if not 0 <= place < len(items):
+            raise Unusual
+        return text_of(items[place])
+
+    def number_format(self, style: int) -> str:
+        """The format code of a style number."""
+        return (
+            _styles(self.read("xl/styles.xml")).number_format(style) if "xl/styles.xml" in self._members else "General"
+        )
+
+    def set(self, sheet: str, row: int, column: int, value: Value, known: DirectCell) -> None:
+        """Set a cell's value; its style stays. `known` is what `cell` said of it."""
+        part = self.sheet_part(sheet)
+        form, stored = self._stored(value)
+        patch = CellPatch(row, column, form, stored, known.style)
+        data = self.read(part)
+        if known.element is None:
+            self._fresh[part] = spliced(data, [patch])
+        else:
+            found = known.element
+            self._fresh[part] = data[: found.start] + changed_cell(data, found, patch, b"") + data[found.end :]
+
+    def _stored(self, value: Value) -> tuple[str, str | None]:
+        """A value's form and text in a cell; texts go to the shared ones."""
+        if isinstance(value, bool):
+            return "b", str(int(value))
+        if isinstance(value, float):
+            return "", number_text(value)
+        if value is None:
+            return "", None
+        if not isinstance(value, str):
+            raise Unusual
+        data = self.read("xl/sharedStrings.xml")
+        items, fresh = items_of(data), text_item(value)
+        if (known := fresh.removesuffix("</si>")) in items:
+            return "s", str(items.index(known))
+        self._fresh["xl/sharedStrings.xml"] = with_items(data, fresh.encode())
+        return "s", str(len(items))
+
+    def may_hold_formulas(self) -> bool:
+        """Whether a sheet holds formulas; of large sheets it is assumed."""
+        parts = [self._members[part] for part in self._sheets.values() if part in self._members]
+        if any(member.packed > _LOOKED_THROUGH for member in parts):
+            return True
+        return any(has_formula(self.read(part)) for part in self._sheets.values())
+
+    def mark_stale(self) -> None:
+        """Ask the program that opens the file to recalculate (18.2.2). Raises Unusual where that is not one place."""
+        if "xl/calcChain.xml" in self._members:
+            raise Unusual
+        data = self.read("xl/workbook.xml")
+        found = _CALCULATION.search(data)
+        if found is None:
+            raise Unusual
+        if b'fullCalcOnLoad="1"' not in found[0]:
+            if b"fullCalcOnLoad" in found[0]:
+                raise Unusual
+            tag = re.sub(rb"(\s*/?>)\Z", rb' fullCalcOnLoad="1"\1', found[0])
+            self._fresh["xl/workbook.xml"] = data[: found.start()] + tag + data[found.end() :]
+
+    # -- saving ----------------------------------------------------------------------------------------
+
+    def to_bytes(self) -> bytes:
+        """The whole file: untouched members as they lie, with the space between them."""
+        pieces, place, moved = [], 0, []
+        for name in sorted(self._fresh, key=lambda part: self._members[part].start):
+            member = self._members[name]
+            content = self._fresh[name]
+            packed, method = deflated(content)
+            head = list(_CENTRAL.unpack_from(member.header))
+            head[3], head[4] = member.flags & ~_DESCRIPTOR, method
+            head[7], head[8], head[9] = crc32(content), len(packed), len(content)
+            raw_name = member.header[_CENTRAL.size : _CENTRAL.size + head[10]]
+            piece = _LOCAL.pack(b"PK\x03\x04", *head[2:10], head[10], 0) + raw_name + packed
+            pieces += [self._data[place : member.start], piece]
+            place = member.stop
+            moved.append((member.start, len(piece) - (member.stop - member.start)))
+            member.header = _CENTRAL.pack(*head) + member.header[_CENTRAL.size :]
+        pieces.append(self._data[place : self._directory])
+        headers = [_moved(member, moved) for member in self._members.values()]
+        central, start = b"".join(headers), sum(map(len, pieces))
+        count = len(headers)
+        return b"".join((*pieces, central, _END.pack(b"PK\x05\x06", 0, 0, count, count, len(central), start, 0)))
+
+
+def _moved(member: _Member, moved: list[tuple[int, int]]) -> bytes:
+    """A member's entry in the directory, with its place behind members that grew or shrank."""
+    by = sum(growth for start, growth in moved if start < member.start)
+    return (
+        member.header if not by else member.header[:42] + (member.start + by).to_bytes(4, "little") + member.header[46:]
+    )
+
+
+#: Parts that are byte for byte the same in many files of one kind: what they hold is remembered.
+_ALIKE = frozenset({"_rels/.rels", "xl/workbook.xml", "xl/_rels/workbook.xml.rels", "xl/styles.xml"})
+
+
+def _unfolded(packed: bytes, size: int, crc: int, method: int) -> bytes:
+    """A member's content, checked. Raises Unusual for damage."""
+    try:
+        content = inflated(packed, size) if method else packed
+    except (zlib.error, ValueError):
+        raise Unusual from None
+    if len(content) != size or crc32(content) != crc:
+        raise Unusual
+    return content
+
+
+_unfolded_before = lru_cache(maxsize=32)(_unfolded)
+
+
+@lru_cache(maxsize=8)
+def _main_part(relationships: bytes) -> str:
+    for found in _RELATION.finditer(relationships):
+        given = dict(_ATTRIBUTE.findall(found[1]))
+        if given.get(b"Type", b"").endswith(b"/officeDocument"):
+            return given.get(b"Target", b"").decode("ascii", "replace").lstrip("/")
+    return ""
+
+
+@lru_cache(maxsize=32)
+def _sheets(workbook: bytes, relationships: bytes) -> tuple[dict[str, str], dict[str, str]]:
+    """Parts and names of the worksheets by casefolded name, of a workbook laid out as programs lay it out."""
+    relations = {}
+    for found in _RELATION.finditer(relationships):
+        given = dict(_ATTRIBUTE.findall(found[1]))
+        if given.get(b"Type", b"").endswith(b"/worksheet"):
+            relations[given.get(b"Id", b"")] = given.get(b"Target", b"").decode()
+    parts, names = {}, {}
+    for found in _SHEET.finditer(workbook):
+        given = dict(_ATTRIBUTE.findall(found[1]))
+        target = relations.get(next((value for key, value in given.items() if key.endswith(b":id")), b""))
+        if target is not None:
+            name = unescaped(given.get(b"name", b"").decode())
+            names[name.casefold()] = name
+            parts[name.casefold()] = target.lstrip("/") if target.startswith("/") else f"xl/{target}"
+    if not parts or any(".." in part for part in parts.values()):
+        raise Unusual
+    return parts, names
+
+
+@lru_cache(maxsize=32)
+def _styles(data: bytes) -> StyleBook:
+    """Files of one kind share their styles byte for byte."""
+    try:
+        return StyleBook(parsed(data))
+    except ValueError:
+        raise Unusual from None
+
+
+def _members(data: bytes) -> tuple[dict[str, _Member], int]:
+    """The central directory (APPNOTE 4.3.12) and where it begins. Raises Unusual for what programs seldom write."""
+    at = data.rfind(b"PK\x05\x06", max(0, len(data) - 70_000))
+    if at < 0 or at + _END.size > len(data):
+        raise Unusual
+    _, disk, start_disk, here, count, size, start, _ = _END.unpack_from(data, at)
+    if disk or start_disk or here != count or count == 0xFFFF or start == 0xFFFFFFFF or start + size != at:
+        raise Unusual
+    members: dict[str, _Member] = {}
+    place = start
+    for _ in range(count):
+        if data[place : place + 4] != b"PK\x01\x02" or place + _CENTRAL.size > at:
+            raise Unusual
+        head = _CENTRAL.unpack_from(data, place)
+        flags, method, crc, packed, full, offset = head[3], head[4], head[7], head[8], head[9], head[16]
+        stop = place + _CENTRAL.size + head[10] + head[11] + head[12]
+        name = data[place + _CENTRAL.size : place + _CENTRAL.size + head[10]]
+        unusual = flags & ~(_DESCRIPTOR | _UTF8 | 0x6) or method not in (0, 8) or head[13]
+        if unusual or not name.isascii() or 0xFFFFFFFF in (packed, full, offset):
+            raise Unusual
+        members[name.decode()] = _Member(data[place:stop], flags, method, crc, packed, full, offset)
+        place = stop
+    if len(members) != count:
+        raise Unusual
+    ordered = sorted(members.values(), key=lambda member: member.start)
+    for member, follower in zip(ordered, [*(one.start for one in ordered[1:]), start], strict=True):
+        member.stop = follower
+        if data[member.start : member.start + 4] != b"PK\x03\x04" or member.start + member.packed > follower:
+            raise Unusual
+    return members, start
