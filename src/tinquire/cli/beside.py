@@ -20,10 +20,15 @@ _LISTED = 3
 class Beside:
     """The details of some sheets, set out in lines or as an answer for programs."""
 
-    def __init__(self, book: Workbook, names: Sequence[str]) -> None:
+    def __init__(self, book: Workbook) -> None:
         self.book = BookDetails(book)
-        parts = {entry.name for entry in book.entries if entry.part is not None}
-        self.sheets = [self.book.sheet(name) for name in names if name in parts]
+        self._parts = {entry.name for entry in book.entries if entry.part is not None}
+        self.sheets: list[SheetDetails] = []
+
+    def add(self, name: str) -> None:
+        """Take a sheet in; one that lies in no part yet has nothing beside its cells."""
+        if name in self._parts:
+            self.sheets.append(self.book.sheet(name))
 
     def answer(self) -> dict[str, Any]:
         return {

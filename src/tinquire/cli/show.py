@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from tinquire.cli import options as shared
 from tinquire.cli.grid import Shown, laid_out
 from tinquire.cli.terminal import Terminal
+
+if TYPE_CHECKING:
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.overview import Overview
 
 EXAMPLE = "tinquire show 'Linen pack 2026-10.xlsx' --sheet Charges --rows 10"
 _DEFAULT_ROWS = 5
@@ -28,20 +32,25 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.cli.beside import Beside
     from tinquire.sources.opening import FileKind, open_sheets
+    from tinquire.workbook.overview import overview
 
     if options.sound:
         return _tell_soundness(options.file, terminal)
     book, kind = open_sheets(options.file)
     wanted = {name.casefold() for name in options.sheet}
-    names = [book.sheet(name).name for name in options.sheet] or book.sheet_names()
-    sheets = [_described(book, book.sheet(name)) for name in names]
+    names = [_known(book, name) for name in options.sheet] or book.sheet_names()
+    beside = Beside(book)
+    views = {}
+    for name in names:  # one sheet after the other: what both look at is unfolded once
+        views[name] = overview(book, name, options.rows)
+        beside.add(name)
+    sheets = [_described(book, name, view) for name, view in views.items()]
     others = [{"name": entry.name, "kind": entry.kind} for entry in book.entries if entry.kind != "worksheet"]
     defined = [
         {"name": one.name, "shown": one.shown, "stands for": one.formula, "sheet": one.sheet}
         for one in book.names
         if not wanted or (one.sheet or "").casefold() in wanted
     ]
-    beside = Beside(book, names)
     terminal.heading(str(options.file))
     _tell(sheets, others, defined, terminal)
     if kind is not FileKind.PACKAGE:
@@ -49,7 +58,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     for label, text in beside.lines():
         terminal.line(label, text)
     for name in names if options.rows > 0 else ():
-        _tell_rows(book, name, options.rows, terminal)
+        _tell_rows(book, name, views[name], options.rows, terminal)
     terminal.answer(
         {
             "file": str(options.file),
@@ -78,22 +87,28 @@ def _tell_soundness(path: Path, terminal: Terminal) -> int:
     return 1 if findings else 0
 
 
-def _described(book: Any, sheet: Any) -> dict[str, Any]:
-    from tinquire.cells import Kind, area_name
+def _known(book: Workbook, name: str) -> str:
+    """A worksheet's name as the workbook writes it. Raises DataError when there is none such."""
+    entry = book.entry(name)
+    return entry.name if entry is not None and entry.kind == "worksheet" else book.sheet(name).name
 
-    used = sheet.used
-    errors = sum(int((cells.kinds == Kind.ERROR).sum()) for cells in sheet.columns.values())
+
+def _described(book: Workbook, name: str, view: Overview) -> dict[str, Any]:
+    from tinquire.cells import area_name
+
+    entry, used = book.entry(name), view.used
+    tables = [table for sheet, table in book.tables().values() if sheet == name]
     return {
-        "name": sheet.name,
-        "state": sheet.state,
+        "name": name,
+        "state": "visible" if entry is None else entry.state,
         "used": area_name(used) if used else None,
         "rows": used.height if used else 0,
         "columns": used.width if used else 0,
-        "formulas": sheet.formula_count(),
-        "errors": errors,
+        "formulas": view.formulas,
+        "errors": view.errors,
         "tables": [
             {"name": table.name, "area": area_name(table.area), "columns": [column.name for column in table.columns]}
-            for table in sheet.tables
+            for table in tables
         ],
     }
 
@@ -122,12 +137,11 @@ def _tell(
         terminal.line("names" if number == 0 else "", f"{one['shown']}{owner} = {one['stands for']}")
 
 
-def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:
+def _tell_rows(book: Workbook, name: str, view: Overview, count: int, terminal: Terminal) -> None:
     """The first rows of a sheet, as displayed, under their column letters."""
     from tinquire.cells import column_name
 
-    sheet = book.sheet(name)
-    used = sheet.used
+    sheet, used = view.first, view.used
     if used is None:
         return
     last = min(used.bottom, used.top + count - 1)
@@ -140,7 +154,7 @@ def _tell_rows(book: Any, name: str, count: int, terminal: Terminal) -> None:
         terminal.plain(line)
 
 
-def _shown(book: Any, sheet: Any, row: int, column: int) -> Shown:
+def _shown(book: Workbook, sheet: Any, row: int, column: int) -> Shown:
     """A cell as displayed; numbers stand on the right."""
     from tinquire.cells.display import show
 

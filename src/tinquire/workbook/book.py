@@ -158,6 +158,11 @@ class Workbook:
                 raise AccessError(Fault("opening a workbook", why, self.name, "get the file again")) from None
         return self._strings
 
+    def shared_part(self) -> bytes:
+        """The bytes of the shared texts; none when there is no such part."""
+        part = self._by_kind.get("sharedStrings")
+        return self.package.read(part) if part and self.package.has(part) else b""
+
     @property
     def styles(self) -> StyleBook:
         if self._styles is None:

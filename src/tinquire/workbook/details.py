@@ -235,7 +235,7 @@ class BookDetails:
             tuple(self.pivot(one.target) for one in relations.values() if one.kind == "pivotTable"),
             _page(frame),
             child(frame, "sheetProtection") is not None,
-            (max(map(int, _OUTLINE.findall(rows)), default=0), max(levels, default=0)),
+            (_row_levels(rows), max(levels, default=0)),
             tuple(unknown),
         )
 
@@ -280,6 +280,10 @@ class BookDetails:
             if relation.kind == "pivotCacheDefinition" and self._package.has(relation.target):
                 source, fields = _cache(self._package.root(relation.target))
         return PivotTable(root.get("name", ""), area, source, fields)
+
+
+def _row_levels(rows: bytes) -> int:
+    return max(map(int, _OUTLINE.findall(rows)), default=0) if b"outlineLevel" in rows else 0
 
 
 def _frame(data: bytes) -> tuple[etree._Element, bytes]:

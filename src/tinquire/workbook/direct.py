@@ -36,6 +36,10 @@ _SHEET = re.compile(rb"<(?:\w+:)?sheet ([^<>]*)/>")
 _RELATION = re.compile(rb"<Relationship ([^<>]*)/>")
 _ATTRIBUTE = re.compile(rb"([\w:]+)=\"([^\"]*)\"")
 _CALCULATION = re.compile(rb"<(?:\w+:)?calcPr\b[^<>]*>")
+#: The last of the elements that stand before it (18.2.27).
+_BEFORE_CALCULATION = re.compile(
+    rb".*</((?:\w+:)?)(?:sheets|functionGroups|externalReferences|definedNames)>", re.DOTALL
+)
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
 
@@ -224,8 +228,12 @@ class DirectBook:
         data = self.read("xl/workbook.xml")
         found = _CALCULATION.search(data)
         if found is None:
-            raise Unusual
-        if b'fullCalcOnLoad="1"' not in found[0]:
+            place = _BEFORE_CALCULATION.search(data)
+            if place is None:
+                raise Unusual
+            tag = b'<%scalcPr fullCalcOnLoad="1"/>' % place[1]
+            self._fresh["xl/workbook.xml"] = data[: place.end()] + tag + data[place.end() :]
+        elif b'fullCalcOnLoad="1"' not in found[0]:
             if b"fullCalcOnLoad" in found[0]:
                 raise Unusual
             tag = re.sub(rb"(\s*/?>)\Z", rb' fullCalcOnLoad="1"\1', found[0])

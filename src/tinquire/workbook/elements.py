@@ -75,14 +75,28 @@ def sheet_data(data: bytes) -> tuple[bytes, Element]:
     Raises Unusual where they cannot be told apart safely: comments, other encodings, no cells at all.
     """
     found = _SHEET_DATA.search(data)
-    if found is None or b"<!" in data[: found.end()].replace(b"<!DOCTYPE", b"<!") or data.count(b"sheetData") > 2:
+    if found is None or b"<!" in data[: found.end()].replace(b"<!DOCTYPE", b"<!"):
         raise Unusual
     if found[2].strip():
+        if data.count(b"sheetData", found.end()):
+            raise Unusual
         return found[1], Element(found.start(), found.end(), b"", None)
-    end = data.find(b"</" + found[1] + b"sheetData", found.end())
-    if end < 0 or b"<!" in data[found.end() : end] or b"<?" in data[found.end() : end]:
+    end = data.rfind(b"</" + found[1] + b"sheetData")
+    if end < 0 or data.count(b"sheetData", found.end()) > 1 or _holds(data, b"<!", found.end(), end):
+        raise Unusual
+    if _holds(data, b"<?", found.end(), end):
         raise Unusual
     return found[1], Element(found.start(), data.index(b">", end) + 1, b"", (found.end(), end))
+
+
+def _holds(data: bytes, sign: bytes, start: int, end: int) -> bool:
+    """Whether two characters stand in a part; its second one is rare, and a single one is found faster than two."""
+    at = data.find(sign[1:], start, end)
+    while at > 0:
+        if data[at - 1 : at] == sign[:1]:
+            return True
+        at = data.find(sign[1:], at + 1, end)
+    return False
 
 
 def has_formula(data: bytes) -> bool:
