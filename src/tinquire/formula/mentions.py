@@ -13,7 +13,7 @@ from functools import lru_cache
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, column_name, column_number, quoted_sheet
 
-__all__ = ["Mention", "changed_mentions", "mentions", "offset_text", "prefix_of"]
+__all__ = ["DownPattern", "Mention", "changed_mentions", "down_pattern", "mentions", "offset_text", "prefix_of"]
 
 OFF_GRID = "#REF!"
 _CELL = r"\$?[A-Za-z]{1,3}\$?[0-9]{1,7}"
@@ -197,3 +197,38 @@ def _moved_corner(corner: tuple[str, str, str, str], rows: int, columns: int) ->
             return None
         digits = str(row)
     return f"{mark1}{letters}{mark2}{digits}"
+
+
+_ROW_DIGITS = re.compile(r"(\$?)([0-9]+)")
+
+
+@dataclass(frozen=True, slots=True)
+class DownPattern:
+    """A formula's text with the rows that move when it is filled down left open: as bytes with `%d` in their places,
+    and how far each lies from the formula's own row."""
+
+    template: bytes
+    distances: tuple[int, ...]
+
+    def texts(self, first: int, count: int) -> bytes:
+        """The texts for so many rows from `first` on, each with a line break behind it."""
+        numbers = [row + distance for row in range(first, first + count) for distance in self.distances]
+        return (self.template + b"\n") * count % tuple(numbers)
+
+
+@lru_cache(maxsize=4096)
+def down_pattern(text: str, row: int) -> DownPattern | None:
+    """The pattern of a formula as the cell in a row writes it; None for a text that does not follow it exactly."""
+    pieces: list[str] = []
+    distances: list[int] = []
+    place = 0
+    for mention in mentions(text):
+        start = mention.end - len(mention.inside) - len(mention.spelled)
+        for found in _ROW_DIGITS.finditer(mention.spelled) if mention.area is not None else ():
+            if not found[1]:
+                pieces += [text[place : start + found.start(2)].replace("%", "%%"), "%d"]
+                distances.append(int(found[2]) - row)
+                place = start + found.end()
+    pieces.append(text[place:].replace("%", "%%"))
+    pattern = DownPattern("".join(pieces).encode(), tuple(distances))
+    return pattern if pattern.texts(row, 1) == text.encode() + b"\n" else None

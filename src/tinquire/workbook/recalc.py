@@ -18,6 +18,7 @@ from tinquire.formula.registry import functions, unknown_function
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Call, Name, Node, Reference, TableReference, walk
 from tinquire.workbook.book import Workbook
+from tinquire.workbook.formulas import text_at
 from tinquire.workbook.scope import BookScope
 from tinquire.workbook.sheet import Formula, Sheet
 
@@ -123,7 +124,7 @@ def _readable(
     sheet: Sheet, column: int, row: int, formula: Formula, scope: BookScope, report: Recalculation
 ) -> Node | None:
     """The formula's tree; None, and a note, when it cannot be run."""
-    place = (sheet.name, cell_name(row, column), formula.text)
+    place = (sheet.name, cell_name(row, column), text_at(formula, row, column))
     if formula.kept:
         report.skipped.append(CellNote(*place, "a data table, kept as it is"))
         return None
@@ -226,7 +227,8 @@ def _store(sheet: Sheet, row: int, column: int, values: Column, program: Program
     sheet.changed.update((row + place, column) for place in different.tolist())
     for place in np.flatnonzero(values.kinds == Kind.ERROR).tolist():
         value: Value = values[place]
-        note = CellNote(sheet.name, cell_name(row + place, column), program.formula.text, f"it gives {value}")
+        text = text_at(program.formula, row + place, column)
+        note = CellNote(sheet.name, cell_name(row + place, column), text, f"it gives {value}")
         report.errors.append(note)
 
 

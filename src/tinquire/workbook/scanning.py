@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW
 from tinquire.cells.column import Codes, Kind
+from tinquire.formula.mentions import DownPattern, down_pattern
 from tinquire.workbook.elements import Unusual
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Sheet
 
@@ -72,6 +73,12 @@ _ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|lt|gt|amp|quot|apos);")
 _ENTITIES = {"lt": "<", "gt": ">", "amp": "&", "quot": '"', "apos": "'"}
 
 
+_ONE_NUMBER = rb"[-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][-+]?[0-9]+)?"
+_NUMBERS = re.compile(rb"%s(?: %s)*" % (_ONE_NUMBER, _ONE_NUMBER))
+#: How many formulas below each other are compared with their pattern at once: few at first, more while they agree.
+_FIRST_RUN, _LONGEST_RUN = 16, 1 << 14
+
+
 @dataclass(frozen=True)
 class CellReading:
     """What the scanner asks of its caller, which the careful reader does too.
@@ -107,6 +114,8 @@ class _Scanner:
     array: NDArray[np.uint8] = field(init=False)
     tails: dict[bytes, tuple[int, int, str]] = field(default_factory=dict)
     formula_tags: dict[bytes, dict[str, str]] = field(default_factory=dict)
+    #: For each column the formula read last that can be filled down, and its number.
+    patterns: dict[int, tuple[DownPattern, int]] = field(default_factory=dict)
     inline_texts: dict[bytes, int] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -328,9 +337,22 @@ class _Scanner:
         values, plain = self.decimals(starts, ends)
         found.kinds[places] = Kind.NUMBER
         found.numbers[places] = values
-        for place in np.flatnonzero(~plain).tolist():
+        rest = np.flatnonzero(~plain)
+        if len(rest):
+            rest = rest[~self.long_numbers(found, places[rest], starts[rest], ends[rest])]
+        for place in rest.tolist():
             text = self.text(int(starts[place]), int(ends[place]))
             self.other(found, int(places[place]), "n", text)
+
+    def long_numbers(self, found: _Found, places: Codes, starts: Codes, ends: Codes) -> NDArray[np.bool_]:
+        """Numbers with more digits than are exact, or with an exponent; which of them were read."""
+        texts = [self.body[start:end] for start, end in zip(starts.tolist(), ends.tolist(), strict=True)]
+        if not _NUMBERS.fullmatch(b" ".join(texts)):
+            texts = [text if _NUMBERS.fullmatch(text) else b"nan" for text in texts]
+        values = np.array(list(map(float, texts)))
+        read = np.isfinite(values)
+        found.numbers[places[read]] = values[read]
+        return read
 
     def decimals(self, starts: Codes, ends: Codes) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
         """Numbers between places, and which of them were plain enough to be exact."""
@@ -371,18 +393,50 @@ class _Scanner:
         found.codes[places] = codes
 
     def formulas(self, found: _Found, places: Codes, tags: Codes, at: Codes) -> None:
-        for place in places.tolist():
-            first = int(tags[at[place] + 1])
-            whole = self.body[first : int(tags[at[place] + 2])]
-            head, _, text = whole.partition(b">")
-            known = self.formula_tags.get(head)
-            if known is None:
-                given = attributes(head.removeprefix(b"<f").removesuffix(b"/"))
-                known = self.formula_tags[head] = {name.decode(): value.decode() for name, value in given.items()}
-            row, column = int(found.rows[place]), int(found.columns[place])
-            content = unescaped(text.decode())
-            form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
-            found.formulas[place] = self.reading.formula(form, content, shared, area, row, column)
+        """Formulas, column by column: those that were filled down are read once."""
+        if not len(places):
+            return
+        starts, ends = tags[at[places] + 1], tags[at[places] + 2]
+        columns, rows = found.columns[places], found.rows[places]
+        for column in np.unique(columns).tolist():
+            mine = np.flatnonzero(columns == column)
+            texts = [self.body[a:b] for a, b in zip(starts[mine].tolist(), ends[mine].tolist(), strict=True)]
+            numbers = self.column_formulas(int(column), rows[mine], texts)
+            found.formulas[places[mine]] = numbers
+
+    def column_formulas(self, column: int, rows: Codes, texts: list[bytes]) -> Codes:
+        """The formula numbers of one column's cells, by their markup without the closing tag."""
+        numbers = np.full(len(rows), NO_FORMULA, np.int32)
+        place = 0
+        while place < len(texts):
+            known = self.patterns.get(column)
+            run = 0 if known is None else _run(known[0], rows, texts, place)
+            if known is not None and run:
+                numbers[place : place + run] = known[1]
+                place += run
+                continue
+            row = int(rows[place])
+            numbers[place], pattern = self.own_formula(row, column, texts[place])
+            if pattern is not None:
+                self.patterns[column] = (pattern, int(numbers[place]))
+            place += 1
+        return numbers
+
+    def own_formula(self, row: int, column: int, whole: bytes) -> tuple[int, DownPattern | None]:
+        """The number of one cell's formula, and its pattern if it is a plain one."""
+        head, _, text = whole.partition(b">")
+        known = self.formula_tags.get(head)
+        if known is None:
+            given = attributes(head.removeprefix(b"<f").removesuffix(b"/"))
+            known = self.formula_tags[head] = {name.decode(): value.decode() for name, value in given.items()}
+        raw = text.decode()
+        content = unescaped(raw)
+        form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
+        number = self.reading.formula(form, content, shared, area, row, column)
+        plain = (
+            head == b"<f" and content == raw.strip() and "_x" not in raw and "\n" not in raw and number != NO_FORMULA
+        )
+        return number, down_pattern(raw, row) if plain else None
 
     def inline(self, found: _Found, place: int, tags: Codes, kinds: NDArray[np.uint8], at: int) -> None:
         """A text in its cell; `at` is the tag behind `<is>`."""
@@ -406,6 +460,25 @@ class _Scanner:
 
     def text(self, start: int, end: int) -> str:
         return unescaped(self.body[start:end].decode())
+
+
+def _run(pattern: DownPattern, rows: Codes, texts: list[bytes], place: int) -> int:
+    """How many formulas from a place on stand in rows below each other and follow the pattern."""
+    run, window = 0, _FIRST_RUN
+    while place + run < len(texts):
+        here = place + run
+        count = min(window, len(texts) - here)
+        first = int(rows[here])
+        gaps = np.flatnonzero(rows[here : here + count] != np.arange(first, first + count))
+        count = int(gaps[0]) if len(gaps) else count
+        expected = pattern.texts(first, count).split(b"\n")
+        agree = [b"<f>" + text for text in expected[:-1]] == texts[here : here + count]
+        if not agree:
+            pairs = zip(expected, texts[here : here + count], strict=False)
+            return run + next(n for n, (text, found) in enumerate(pairs) if b"<f>" + text != found)
+        run += count
+        window = min(window * 4, _LONGEST_RUN)
+    return run
 
 
 def attributes(text: bytes, *taken: bytes) -> dict[bytes, bytes]:
