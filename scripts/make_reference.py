@@ -16,6 +16,8 @@ from typing import Any, get_args
 
 from pydantic import BaseModel
 
+from tinquire.amend import Amendment, AmendmentList
+from tinquire.amend.schema import LookChange
 from tinquire.cli.main import COMMANDS
 from tinquire.docket import schema
 from tinquire.docket.house import HouseModel, LookModel
@@ -34,6 +36,9 @@ _WORDS: tuple[tuple[str, str], ...] = (
     (r"^dict\[str, str \| Figure\]$", "formulas, or `{ is = ..., type = ... }`"),
     (r"^dict\[str, [A-Z]\w+\]$", "a part for each name"),
     (r"^list\[PivotValue\]$", "list of values"),
+    (r"^list\[.*Amendment\]$", "amendments"),
+    (r"^.*LookChange$", "a look, in braces"),
+    (r"^typing\.Annotated\[str.*|^Annotated\[str.*", "a colour, `#RRGGBB`"),
     (r"^list\[Sheet\]$", "a part for each sheet"),
     (r"^list\[str\] \| dict\[str, str\]$", "list of texts, or pairs of texts"),
     (r"^dict\[str, str\]$", "pairs of texts"),
@@ -72,7 +77,7 @@ def commands_page() -> str:
         module.add_arguments(parser)
         rows = [_argument(action) for action in parser._actions]
         table = "\n".join(["| word | meaning |", "| --- | --- |", *rows]) if rows else "It takes no words."
-        example = f"```\n{module.EXAMPLE}\n```"
+        example = f"```\n{module.EXAMPLE.replace(chr(10) + '  tinquire', chr(10) + 'tinquire')}\n```"
         pages.append(f"## tinquire {name}\n\n{says[:1].upper()}{says[1:]}.\n\n{example}\n\n{table}\n")
     codes = (
         "0 done; 1 the data stopped it; 2 wrong use or a bad docket; 3 a file or server could not be read or written."
@@ -82,6 +87,7 @@ def commands_page() -> str:
 
 def _argument(action: argparse.Action) -> str:
     value = action.metavar or (action.dest.upper() if action.nargs != 0 else "")
+    value = " ".join(value) if isinstance(value, tuple) else value
     word = ", ".join(action.option_strings) if action.option_strings else action.dest.upper()
     if action.option_strings and value:
         word += f" {value}"
@@ -107,6 +113,20 @@ def docket_page() -> str:
     return "\n".join(pages)
 
 
+def amendments_page() -> str:
+    """Every key of an amendments file."""
+    pages = [
+        "# The keys of an amendments file\n\n`tinquire amend FILES --with amendments.toml` applies it. Each `[[amend]]` says "
+        "where, what is expected there now, and what shall be; they are applied in their order.\n"
+    ]
+    parts: tuple[tuple[str, type[BaseModel]], ...] = (
+        ("the file itself", AmendmentList), ("[[amend]]", Amendment), ("look", LookChange),
+    )  # fmt: skip
+    for heading, model in parts:
+        pages.append(f"## {heading}\n\n{(model.__doc__ or '').strip()}\n\n{_keys(model)}\n")
+    return "\n".join(pages)
+
+
 def house_page() -> str:
     pages = ['# The house file\'s keys\n\nA docket names it with `style = "house.toml"`.\n']
     for heading, model in (("the file itself", HouseModel), ("[looks.NAME]", LookModel)):
@@ -117,7 +137,8 @@ def house_page() -> str:
 
 def _keys(model: type[BaseModel]) -> str:
     rows = ["| key | takes | meaning |", "| --- | --- | --- |"]
-    for name, one in model.model_fields.items():
+    own_first = sorted(model.model_fields.items(), key=lambda pair: pair[0] not in model.__annotations__)
+    for name, one in own_first:
         needed = " (needed)" if one.is_required() else ""
         rows.append(f"| `{one.alias or name}` | {_taken(one.annotation)} | {one.description or ''}{needed} |")
     return "\n".join(rows)
@@ -175,7 +196,8 @@ def _function(one: Function) -> str:
 
 
 PAGES: dict[str, Callable[[], str]] = {
-    "commands.md": commands_page, "docket.md": docket_page, "house.md": house_page, "functions.md": functions_page,
+    "commands.md": commands_page, "docket.md": docket_page, "house.md": house_page,
+    "amendments.md": amendments_page, "functions.md": functions_page,
 }  # fmt: skip
 
 

@@ -47,6 +47,27 @@ page charges.html pack-charges.png
 page by-depot-and-band.html pack-pivot.png 380
 terminal show.png 36 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
+terminal amend.png 30 "tinquire amend larkfold/sources/2026-10 --with larkfold/amendments.toml --list"
+cp "$pack" before.xlsx
+python - "$work" <<'END'
+# A colleague's version of the pack: two rows more, one less, a rate corrected, the ledger's sum typed wrongly.
+import sys
+from pathlib import Path
+from tinquire.workbook import Workbook, edits
+from tinquire.workbook.recalc import recalculate
+book = Workbook.open(Path(sys.argv[1]) / "before.xlsx")
+edits.delete_rows(book, "Charges", 38)
+charges, cover = book.sheet("Charges"), book.sheet("Cover")
+charges.set(16, 8, 1.42, charges.style(16, 8))
+cover.set(14, 5, 60585.46, cover.style(14, 5))
+edits.insert_columns(book, "Harbour", 3)
+recalculate(book)
+book.save(Path(sys.argv[1]) / "after.xlsx")
+END
+terminal compare.png 44 "tinquire compare before.xlsx after.xlsx"
+tinquire compare before.xlsx after.xlsx --to differences.html >/dev/null
+page differences.html compare-page.png 900
+
 python - "$work" <<'END'
 import email, sys
 from email.policy import default

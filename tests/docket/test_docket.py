@@ -123,9 +123,9 @@ body = "b"
 """
 
 BAD = [
-    ('title = "T"\n', "", "the docket has no 'title'", ""),
+    ('title = "T"\n', "", "docket.toml has no 'title'", ""),
     ('period = "month"', 'period = "fortnight"', "period is 'fortnight'", "line 2"),
-    ('title = "T"', 'title = "T"\ntilte = 1', "no key 'tilte' in a docket", "line 2"),
+    ('title = "T"', 'title = "T"\ntilte = 1', "no key 'tilte' in docket.toml", "line 2"),
     ('file = "s.csv"', 'fil = "s.csv"', "no key 'fil' in sources.s", "line 4"),
     ('file = "s.csv"', 'file = "s.csv"\nfiles = "*"', "either file or files", "line 3"),
     ('file = "s.csv"', 'file = "s.csv"\nsheet = "a"\ntable = "b"', "either sheet or table", "line 3"),
@@ -248,7 +248,7 @@ def test_borders_end_with_the_block(first, last):
 
 @pytest.mark.parametrize(
     ("text", "why"),
-    [("colour = 1", "no key 'colour' in a docket"), ("[looks.a]\nalign = 'middle'", "looks.a.align is 'middle'"), ("[looks.a]\non = 'b'", "no look 'b'"),
+    [("colour = 1", "no key 'colour' in house.toml"), ("[looks.a]\nalign = 'middle'", "looks.a.align is 'middle'"), ("[looks.a]\non = 'b'", "no look 'b'"),
      ("[looks.a]\nfill = 'sky'", "'sky' is no colour"), ("[formats]\nmoeny = '0'", "formats")],
 )  # fmt: skip
 def test_bad_house_files(tmp_path, text, why):

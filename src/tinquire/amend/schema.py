@@ -106,7 +106,7 @@ class Amendment(Shape):
     )
     total: TotalKind | None = Field(None, description="A total in the cell below the column's last row.")
     format: str | None = Field(None, description="A number format.")
-    look: LookChange = LookChange()
+    look: LookChange = Field(LookChange(), description='Parts of a look: `{ bold = true, fill = "#F4EFE6" }`.')
 
     @model_validator(mode="after")
     def _says_where_and_what(self) -> Amendment:

@@ -63,8 +63,23 @@ _LENGTHS = {
     _VALUE_END: 4, _CELL_END: 4, _FORMULA_END: 4, _ROW_END: 6, _INLINE: 4, _INLINE_END: 5, _TEXT_END: 4,
 }  # fmt: skip
 
+
+def _keys(texts: dict[bytes, int]) -> tuple[tuple[int, int], ...]:
+    return tuple((int.from_bytes(text, "little"), kind) for text, kind in texts.items())
+
+
+#: What stands behind a tag's bracket: in every sheet, and in some.
+_BY_TWO = _keys({b"c ": _CELL, b"v>": _VALUE})
+_BY_THREE = _keys({b"/v>": _VALUE_END, b"/c>": _CELL_END})
+_BY_FOUR = _keys({b"row ": _ROW, b"/row": _ROW_END})
+_RARE_BY_TWO = _keys({b"f>": _FORMULA, b"f ": _FORMULA, b"t>": _TEXT, b"t ": _TEXT, b"t/": _TEXT})
+_RARE_BY_THREE = _keys({b"/f>": _FORMULA_END, b"/t>": _TEXT_END, b"is>": _INLINE})
+_RARE_BY_FOUR = _keys({b"/is>": _INLINE_END})
+
 _ATTRIBUTES = re.compile(rb'(?: [A-Za-z][A-Za-z0-9]*(?::[A-Za-z][A-Za-z0-9]*)?="[^"<&]*")*')
 _ATTRIBUTE = re.compile(rb' ([A-Za-z0-9:]+)="([^"<&]*)"')
+#: Masks for the first so many bytes of a word.
+_LOW_BYTES = np.array([(1 << (8 * count)) - 1 for count in range(9)], np.uint64)
 #: More distinct texts of attributes than this are sorted instead of being looked for one after the other.
 _FEW = 48
 _FORMS = {b"n": 0, b"s": 1, b"b": 2, b"e": 2, b"str": 2, b"d": 2, b"inlineStr": 2}
@@ -112,6 +127,8 @@ class _Scanner:
     reading: CellReading
     shared: int
     array: NDArray[np.uint8] = field(init=False)
+    #: At every byte the eight bytes from it on, first byte lowest: one look instead of eight.
+    words: NDArray[np.uint64] = field(init=False)
     tails: dict[bytes, tuple[int, int, str]] = field(default_factory=dict)
     formula_tags: dict[bytes, dict[str, str]] = field(default_factory=dict)
     #: For each column the formula read last that can be filled down, and its number.
@@ -120,6 +137,8 @@ class _Scanner:
 
     def __post_init__(self) -> None:
         self.array = np.frombuffer(self.body + bytes(_PADDING), np.uint8)
+        count = len(self.array) - 8
+        self.words = np.ndarray((count,), np.dtype("<u8"), self.array.data, strides=(1,))
         low = self.array[: len(self.body)] < 32
         if low.any() and not np.isin(self.array[: len(self.body)][low], (9, 10)).all():
             raise Unusual  # control characters, which XML forbids, or carriage returns, which it changes
@@ -158,35 +177,33 @@ class _Scanner:
 
     def kinds_of(self, tags: Codes, nexts: Codes) -> NDArray[np.uint8]:
         """The kind of every tag. Raises Unusual for others, for text between tags, for an order that may not be."""
-        b = self.array
-        one, two, three, four, five = (b[tags + n] for n in (1, 2, 3, 4, 5))
+        behind = self.words[tags + 1]
+        four = behind.astype(np.uint32)
+        three, two = four & np.uint32(0xFFFFFF), four.astype(np.uint16)
         kinds = np.zeros(len(tags), np.uint8)
-        close = one == 47
-        kinds[(one == 99) & (two == 32)] = _CELL
-        kinds[(one == 118) & (two == 62)] = _VALUE
-        kinds[close & (two == 118) & (three == 62)] = _VALUE_END
-        kinds[close & (two == 99) & (three == 62)] = _CELL_END
-        kinds[(one == 114) & (two == 111) & (three == 119) & (four == 32)] = _ROW
-        kinds[close & (two == 114) & (three == 111) & (four == 119) & (five == 62)] = _ROW_END
-        kinds[(one == 102) & ((two == 62) | (two == 32))] = _FORMULA
-        kinds[close & (two == 102) & (three == 62)] = _FORMULA_END
-        kinds[(one == 105) & (two == 115) & (three == 62)] = _INLINE
-        kinds[close & (two == 105) & (three == 115) & (four == 62)] = _INLINE_END
-        kinds[(one == 116) & ((two == 62) | (two == 32) | (two == 47))] = _TEXT
-        kinds[close & (two == 116) & (three == 62)] = _TEXT_END
-        ends = b[nexts - 1] == 62
-        empty = ends & (b[nexts - 2] == 47)
-        alone_of = {_CELL: _CELL_EMPTY, _ROW: _ROW_EMPTY, _FORMULA: _FORMULA_EMPTY, _TEXT: _TEXT_EMPTY}
-        for whole, alone in alone_of.items():
-            kinds[(kinds == whole) & empty] = alone
-        lengths = nexts - tags
-        wrong = (kinds == 0) | ((kinds == _CELL) & ~ends) | ((kinds == _ROW) & ~ends)
+        for key, texts in ((two, _BY_TWO), (three, _BY_THREE), (four, _BY_FOUR)):
+            for text, kind in texts:
+                kinds[key == text] = kind
+        rest = np.flatnonzero(kinds == 0)
+        for key, texts in ((two, _RARE_BY_TWO), (three, _RARE_BY_THREE), (four, _RARE_BY_FOUR)) if len(rest) else ():
+            for text, kind in texts:
+                kinds[rest[key[rest] == text]] = kind
+        open_ = np.flatnonzero((kinds == _CELL) | (kinds == _ROW) | (kinds == _FORMULA) | (kinds == _TEXT))
+        last = nexts[open_] - 1
+        ends = self.array[last] == 62
+        empty = ends & (self.array[last - 1] == 47)
+        kinds[open_[empty]] += 1  # the kind of a tag that closes itself is next to that of one that does not
+        must_end = (kinds[open_] == _CELL) | (kinds[open_] == _ROW)
+        lengths = (nexts - tags).astype(np.uint32)
+        wrong = (kinds == 0).any() or (must_end & ~ends).any()
         for kind, length in _LENGTHS.items():
-            wrong |= (kinds == kind) & (lengths != length)
+            wrong = wrong or ((kinds == kind) & (lengths != length)).any()
+        follows = np.zeros(_MAY_FOLLOW.size, bool)
+        follows[kinds[:-1].astype(np.int16) * len(_MAY_FOLLOW) + kinds[1:]] = True
         first_last = (_ROW, _ROW_EMPTY), (_ROW_END, _ROW_EMPTY)
-        if wrong.any() or kinds[0] not in first_last[0] or kinds[-1] not in first_last[1]:
+        if wrong or (follows & ~_MAY_FOLLOW.ravel()).any() or kinds[0] not in first_last[0]:
             raise Unusual
-        if not _MAY_FOLLOW[kinds[:-1], kinds[1:]].all():
+        if kinds[-1] not in first_last[1]:
             raise Unusual
         return kinds
 
@@ -274,9 +291,11 @@ class _Scanner:
         if longest > _TAIL or (lengths < 0).any():
             raise Unusual
         width = max(8, -(-longest // 8) * 8)
-        places = np.arange(width)
-        texts = np.where(places < lengths[:, None], self.array[starts[:, None] + places], 0).astype(np.uint8)
-        words = texts.view(np.uint64)
+        words = np.empty((len(starts), width // 8), np.uint64)
+        for place in range(width // 8):
+            left = np.clip(lengths - place * 8, 0, 8)
+            words[:, place] = self.words[starts + place * 8] & _LOW_BYTES[left]
+        texts = words.view(np.uint8).reshape(len(starts), width)
         waiting = np.arange(len(starts))
         found: list[tuple[Codes, bytes]] = []
         while len(waiting) and len(found) < _FEW:
