@@ -45,9 +45,9 @@ done
 page cover.html pack-cover.png 760
 page charges.html pack-charges.png
 page by-depot-and-band.html pack-pivot.png 380
-terminal show.png 36 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
+terminal show.png 41 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
-terminal amend.png 30 "tinquire amend larkfold/sources/2026-10 --with larkfold/amendments.toml --list"
+terminal amend.png 33 "tinquire amend larkfold/sources/2026-10 --with larkfold/amendments.toml --list"
 cp "$pack" before.xlsx
 python - "$work" <<'END'
 # A colleague's version of the pack: two rows more, one less, a rate corrected, the ledger's sum typed wrongly.
@@ -64,7 +64,7 @@ edits.insert_columns(book, "Harbour", 3)
 recalculate(book)
 book.save(Path(sys.argv[1]) / "after.xlsx")
 END
-terminal compare.png 44 "tinquire compare before.xlsx after.xlsx"
+terminal compare.png 38 "tinquire compare before.xlsx after.xlsx"
 tinquire compare before.xlsx after.xlsx --to differences.html >/dev/null
 page differences.html compare-page.png 900
 

@@ -29,7 +29,7 @@ def _look(book):
 CASES = {
     "nothing": (lambda book: None, []),
     "a value": (lambda book: _set(book, "Data", 3, 2, 7.0), ["Data B3 value 3 > 7"]),
-    "a kind": (lambda book: _set(book, "Data", 3, 2, "3"), ["Data B3 value 3 (3) > 3 (str)"]),
+    "a kind": (lambda book: _set(book, "Data", 3, 2, "3"), ["Data B3 value 3 (number) > 3 (text)"]),
     "a formula": (lambda book: _set(book, "Data", 3, 3, 6.0, "B3*3"), ["Data C3 formula =B3*2 > =B3*3"]),
     "a formula lost": (lambda book: _set(book, "Data", 3, 3, 6.0), ["Data C3 formula =B3*2 > a value"]),
     "a look": (_look, ["Data B3 look format General, bold no, fill none > format 0.00, bold yes, fill F4EFE6"]),

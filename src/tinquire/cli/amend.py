@@ -133,15 +133,14 @@ def _tell(reports: Sequence[FileReport], listed: bool, terminal: Terminal) -> No
     from tinquire.amend import Outcome
 
     changed = [report for report in reports if report.outcome is Outcome.CHANGED]
-    rows = []
-    for report in changed:
-        for number, change in enumerate(report.changes):
-            place = f"{change.sheet}!{change.cell}" if change.cell else change.sheet
-            rows.append([_shown(report.file) if number == 0 else "", place, change.old, change.new, change.why])
-    why = any(row[4] for row in rows)
-    if rows and listed:
-        headings = ["file", "cell", "is now", "becomes"] + ["why"] * why
-        terminal.table(headings, [row[: len(headings)] for row in rows])
+    for report in changed if listed else ():
+        terminal.heading(_shown(report.file))
+        why = any(change.why for change in report.changes)
+        rows = [
+            [f"{one.sheet}!{one.cell}" if one.cell else one.sheet, one.old, one.new, one.why][: 3 + why]
+            for one in report.changes
+        ]
+        terminal.table(["cell", "is now", "becomes", "why"][: 3 + why], rows)
         terminal.plain()
     for report in reports:
         if report.fault is not None:

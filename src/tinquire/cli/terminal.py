@@ -17,6 +17,8 @@ __all__ = ["Terminal"]
 #: Labels stand in a column of their own, as wide as the longest of the four parts of a fault and a gap.
 LABEL_WIDTH = 10
 _NARROWEST = 50
+#: A table's columns are cut to this width where there is no room for all of them, never further.
+_NARROWEST_COLUMN = 16
 _WIDEST = 110
 #: SGR parameters of ECMA-48, 8.3.117.
 _BOLD, _DIM, _RED, _YELLOW, _RESET = "\x1b[1m", "\x1b[2m", "\x1b[31m", "\x1b[33m", "\x1b[0m"
@@ -75,7 +77,11 @@ class Terminal:
 
         shown = Table(box=SIMPLE_HEAD, pad_edge=False, show_edge=False, padding=(0, 1), header_style="bold")
         for place, heading in enumerate(headings):
-            shown.add_column(heading, justify="right" if place in right else "left", no_wrap=True, overflow="ellipsis")
+            longest = max((len(cell) for cell in (heading, *(row[place] for row in rows))), default=0)
+            shown.add_column(
+                heading, justify="right" if place in right else "left", no_wrap=True, overflow="ellipsis",
+                min_width=min(longest, _NARROWEST_COLUMN),
+            )  # fmt: skip
         for row in rows:
             shown.add_row(*(Text(cell) for cell in row))
         width = self.room or 10 + sum(

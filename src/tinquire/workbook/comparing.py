@@ -10,7 +10,7 @@ import numpy as np
 from tinquire.cells.address import area_name, cell_name, column_name, parse_cell
 from tinquire.cells.column import Kind
 from tinquire.cells.display import general, show
-from tinquire.cells.values import Value
+from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance
 from tinquire.workbook.alignment import Alignment, align
 from tinquire.workbook.book import DefinedName, SheetEntry, Workbook
@@ -154,7 +154,7 @@ class _SheetPair:
             was = self._shown(self.old, self.before, row_a, a, one[place])
             now = self._shown(self.new, self.after, row_b, b, two[place])
             if was == now:  # the difference is smaller than what is displayed
-                was, now = f"{was} ({_plain(one[place])})", f"{now} ({_plain(two[place])})"
+                was, now = (f"{was} ({more})" for more in _told_apart(one[place], two[place]))
             kind = "result" if has_a[place] and has_b[place] else "value"
             self._note(kind, row_a, a, row_b, b, was, now)
         for place in np.flatnonzero(has_a | has_b).tolist():
@@ -270,8 +270,17 @@ def _drawn(chart: Chart) -> tuple[object, ...]:
     return chart.kinds, chart.title, chart.series
 
 
-def _plain(value: Value) -> str:
-    return general(value, 17) if isinstance(value, float) else type(value).__name__
+_KIND_WORDS = {float: "number", str: "text", bool: "yes/no", CellError: "error", type(None): "blank"}
+
+
+def _told_apart(one: Value, two: Value) -> tuple[str, str]:
+    """Two values that are displayed alike: numbers with as many digits as tell them apart, others by their kind."""
+    if isinstance(one, float) and isinstance(two, float):
+        for digits in range(4, 18):
+            texts = general(one, digits), general(two, digits)
+            if texts[0] != texts[1]:
+                return texts
+    return _KIND_WORDS[type(one)], _KIND_WORDS[type(two)]
 
 
 def _formula_numbers(sheet: Sheet, column: int, last: int) -> np.ndarray:
