@@ -46,7 +46,8 @@ class Change:
     cell: str
     old: str
     new: str
-    why: str = ""
+    #: Which amendment does it, from one.
+    number: int = 1
 
 
 def amended(book: Workbook, amendments: Sequence[Amendment]) -> list[Change]:
@@ -59,7 +60,8 @@ def amended(book: Workbook, amendments: Sequence[Amendment]) -> list[Change]:
     for number, amendment in enumerate(amendments, start=1):
         stopped = f"amendment {number}" + (f" ({amendment.say})" if amendment.say else "")
         try:
-            changes += _shaped(book, amendment) if amendment.given else _Applying(book, amendment).changes()
+            done = _shaped(book, amendment) if amendment.given else _Applying(book, amendment).changes()
+            changes += [replace(change, number=number) for change in done]
         except NotThereError as error:
             if not amendment.optional:
                 raise NotAsExpectedError(Fault(stopped, str(error), book.name)) from None
@@ -160,6 +162,8 @@ class _Applying:
             raise NotThereError(f"its formula cannot be read: {error.faults[0].why}") from None
         rows = cells.rows if len(cells.rows) > 1 or self.amendment.at is None else self._down(cells)
         model = cells.sheet.style(rows[0], cells.column) if rows else 0
+        if rows:
+            cells.sheet.reserve(rows[0], cells.column, rows[-1] - rows[0] + 1)
         for row in rows:
             fresh = offset_text(text, row - rows[0], 0)
             known = cells.sheet.formula(row, cells.column)
@@ -259,7 +263,7 @@ class _Applying:
         else:
             sheet.set(row, column, value, style, formula)
         new = f"={formula}" if formula is not None else self._shown_at(value, style)
-        return Change(sheet.name, cell_name(row, column), old, new + self._look_said(), self.amendment.say)
+        return Change(sheet.name, cell_name(row, column), old, new + self._look_said())
 
     def _dressed(self, cells: Cells, row: int) -> Iterator[Change]:
         sheet, column = cells.sheet, cells.column
@@ -273,7 +277,7 @@ class _Applying:
         old, new = self._shown_at(value, style), self._shown_at(value, fresh)
         if old == new and self.amendment.format is not None:
             old, new = f"{old} as {self.book.styles.number_format(style)}", f"{new} as {self.amendment.format}"
-        yield Change(sheet.name, cell_name(row, column), old, new + self._look_said(), self.amendment.say)
+        yield Change(sheet.name, cell_name(row, column), old, new + self._look_said())
 
     def _look_said(self) -> str:
         if self.amendment.look == LookChange():
@@ -345,13 +349,13 @@ def _shaped(book: Workbook, amendment: Amendment) -> Iterator[Change]:
                 first, _, last = lines.partition(":")
                 at, end = (int(one) if one.isdigit() else column_number(one) for one in (first, last or first))
                 work(book, name, min(at, end), abs(end - at) + 1)
-                yield Change(name, "", "", f"{says} {lines.upper()}", amendment.say)
+                yield Change(name, "", "", f"{says} {lines.upper()}")
         if amendment.hide_sheet is not None:
             edits.hide_sheet(book, name, "hidden" if amendment.hide_sheet else "visible")
-            yield Change(name, "", "", "hidden" if amendment.hide_sheet else "shown", amendment.say)
+            yield Change(name, "", "", "hidden" if amendment.hide_sheet else "shown")
         if amendment.rename_sheet is not None:
             edits.rename_sheet(book, name, amendment.rename_sheet)
-            yield Change(name, "", name, amendment.rename_sheet, amendment.say)
+            yield Change(name, "", name, amendment.rename_sheet)
 
 
 _LINES = (

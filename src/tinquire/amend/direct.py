@@ -54,7 +54,7 @@ def amended_directly(data: bytes, amendments: Sequence[Amendment]) -> tuple[list
     """
     book = DirectBook(data)
     changes = []
-    for amendment in amendments:
+    for number, amendment in enumerate(amendments, start=1):
         place = _place(amendment)
         if place is None:
             raise Unusual
@@ -69,7 +69,7 @@ def amended_directly(data: bytes, amendments: Sequence[Amendment]) -> tuple[list
         sheet, row, column = place
         name = (amendment.at or "").rpartition("!")[2].replace("$", "").upper()
         shown = _shown(book, known, known.value), _shown(book, known, value)
-        changes.append(Change(book.sheet_name(sheet), name, *shown, amendment.say))
+        changes.append(Change(book.sheet_name(sheet), name, *shown, number))
         book.set(sheet, row, column, value, known)
     if changes and book.may_hold_formulas():
         book.mark_stale()

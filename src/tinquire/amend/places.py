@@ -119,8 +119,8 @@ def _of_table(book: Workbook, table: str, column: str) -> Cells:
     if place is None:
         names = [one.name for one in found.columns]
         raise NotThereError(f"table '{found.name}' has no column '{column}': {known_names(column, names)}")
-    rows = tuple(range(found.data.top, found.data.bottom + 1))
     under = under_heading(book, book.sheet(sheet), found.columns[place].name)
+    rows = under.rows if under is not None else ()
     return Cells(book.sheet(sheet), found.area.left + place, rows, under)
 
 

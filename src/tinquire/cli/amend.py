@@ -65,7 +65,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     for number, report in enumerate(amend_files(jobs, amendments, recalc=options.recalc, processes=options.jobs), 1):
         terminal.progress(f"{number:,} of {len(files):,} files, {report.file.name}")
         reports.append(report)
-    _tell(reports, options.list, terminal)
+    _tell(reports, amendments, options.list, terminal)
     terminal.answer([_answer(report) for report in reports])
     return _exit_code(reports)
 
@@ -129,19 +129,24 @@ def _target(path: Path, base: Path, options: argparse.Namespace) -> Path | None:
 # -- what happened ---------------------------------------------------------------------------------------
 
 
-def _tell(reports: Sequence[FileReport], listed: bool, terminal: Terminal) -> None:
+def _tell(reports: Sequence[FileReport], amendments: Sequence[Amendment], listed: bool, terminal: Terminal) -> None:
+    """What changes or changed, what was left alone, and all of it in one line."""
     from tinquire.amend import Outcome
 
     changed = [report for report in reports if report.outcome is Outcome.CHANGED]
+    several = 0 if len(amendments) > 1 else 1  # of a single amendment the number says nothing
     for report in changed if listed else ():
         terminal.heading(_shown(report.file))
-        why = any(change.why for change in report.changes)
         rows = [
-            [f"{one.sheet}!{one.cell}" if one.cell else one.sheet, one.old, one.new, one.why][: 3 + why]
+            [str(one.number), f"{one.sheet}!{one.cell}" if one.cell else one.sheet, one.old, one.new][several:]
             for one in report.changes
         ]
-        terminal.table(["cell", "is now", "becomes", "why"][: 3 + why], rows)
+        terminal.table(["no", "cell", "is now", "becomes"][several:], rows)
         terminal.plain()
+    used = {change.number for report in changed for change in report.changes}
+    for number, amendment in enumerate(amendments, start=1):
+        if listed and amendment.say and number in used:
+            terminal.line(f"no {number}" if not several else "why", amendment.say)
     for report in reports:
         if report.fault is not None:
             label = "left" if report.outcome is Outcome.LEFT else "failed"
@@ -174,7 +179,7 @@ def _answer(report: FileReport) -> dict[str, Any]:
         "file": str(report.file),
         "outcome": report.outcome.value,
         "changes": [
-            {"sheet": one.sheet, "cell": one.cell, "is": one.old, "becomes": one.new, "why": one.why}
+            {"sheet": one.sheet, "cell": one.cell, "is": one.old, "becomes": one.new, "amendment": one.number}
             for one in report.changes
         ],
         "fault": None if report.fault is None else report.fault.as_dict(),

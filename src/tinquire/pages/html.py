@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from tinquire.cells.address import Area
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
+from tinquire.faults import DataError, Fault
 from tinquire.looks import Appearance, Edge
 from tinquire.workbook import Sheet, Workbook
 
@@ -16,6 +17,8 @@ __all__ = ["html_page"]
 #: Pixels of the widest digit for each point of the plain font's size, at 96 pixels an inch.
 _DIGIT_PIXELS = 0.85
 _PADDING_PIXELS = 5
+#: A page with more cells than this is of no use to anybody.
+_MOST_CELLS = 2_000_000
 #: Blank cells may be dressed to the end of the grid; so many rows and columns of them are drawn.
 DRESSED_MARGIN = 3
 #: Fonts for readers who lack a workbook's own; the first is as wide as the widest common ones.
@@ -72,6 +75,9 @@ def html_page(book: Workbook, title: str, sheets: Sequence[str] = (), most_rows:
 
 def _section(book: Workbook, sheet: Sheet, used: dict[int, str], most_rows: int | None) -> str:
     rows, columns = _extent(sheet)
+    if columns * (rows if most_rows is None else min(rows, most_rows)) > _MOST_CELLS:
+        why = f"its used area is {rows:,} rows by {columns:,} columns, too many to draw"
+        raise DataError(Fault(f"laying out sheet '{sheet.name}'", why, book.name, "say how many: --rows 100"))
     last = rows if most_rows is None else min(rows, most_rows)
     _, size = book.styles.plain_font
     widths = [_pixels(sheet.widths.get(number, 9.0), size) for number in range(1, columns + 1)]

@@ -39,7 +39,8 @@ def under_heading(book: Workbook, sheet: Sheet, heading: str) -> Under | None:
     for table in sheet.tables:
         if table.headings and table.place(heading) is not None:
             columns = tuple(range(table.area.left, table.area.right + 1))
-            rows = tuple(range(table.data.top, table.data.bottom + 1))
+            last = min(table.data.bottom, sheet.extent()[0])  # a table may claim the whole grid
+            rows = tuple(range(table.data.top, last + 1))
             return Under(tuple(column.name for column in table.columns), columns, rows, table)
     if sheet.used is None:
         return None

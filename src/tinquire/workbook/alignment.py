@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Codes, Column, Kind
-from tinquire.workbook.sheet import Sheet
+from tinquire.workbook.sheet import NO_FORMULA, Sheet
 
 __all__ = ["Alignment", "align"]
 
@@ -24,6 +24,8 @@ _COLUMN_LIKENESS = 0.3
 _ROW_LIKENESS = 0.4
 #: Between paired rows, at most this many rows on either side are compared each with each.
 _CLOSE_LOOK = 120
+#: Between paired rows, blank ones are told of while there are not more than this.
+_FEW_BLANK = 1_000
 _MIX = np.uint64(0x9E3779B97F4A7C15)
 
 
@@ -40,40 +42,74 @@ class Alignment:
 
 
 def align(old: Sheet, new: Sheet) -> Alignment:
-    """Pair the rows and columns of two sheets."""
-    old_rows, old_width = _extent(old)
-    new_rows, new_width = _extent(new)
+    """Pair the rows and columns of two sheets. Only those that hold something are paired; blank ones lie between."""
     codes = _Codes()
-    before = [codes.of(old.column(number, 1, old_rows)) for number in range(1, old_width + 1)]
-    after = [codes.of(new.column(number, 1, new_rows)) for number in range(1, new_width + 1)]
+    old_rows, old_columns, before = _contents(old, codes)
+    new_rows, new_columns, after = _contents(new, codes)
     columns = _paired_columns(before, after)
-    left = _hashes([before[a - 1] for a, _ in columns], old_rows)
-    right = _hashes([after[b - 1] for _, b in columns], new_rows)
+    left = _hashes([before[a] for a, _ in columns], len(old_rows))
+    right = _hashes([after[b] for _, b in columns], len(new_rows))
     pairs: list[tuple[int, int]] = []
     for tag, a1, a2, b1, b2 in _matched(left, right):
         if tag == "equal":
-            pairs += [(a1 + n + 1, b1 + n + 1) for n in range(a2 - a1)]
+            pairs += [(a1 + n, b1 + n) for n in range(a2 - a1)]
         elif tag == "replace":
-            grid_a = np.array([before[a - 1][a1:a2] for a, _ in columns]).T
-            grid_b = np.array([after[b - 1][b1:b2] for _, b in columns]).T
-            pairs += [(a1 + a + 1, b1 + b + 1) for a, b in _alike(grid_a, grid_b)]
+            grid_a = np.array([before[a][a1:a2] for a, _ in columns]).T
+            grid_b = np.array([after[b][b1:b2] for _, b in columns]).T
+            pairs += [(a1 + a, b1 + b) for a, b in _alike(grid_a, grid_b)]
+    row_pairs = [(int(old_rows[a]), int(new_rows[b])) for a, b in pairs]
+    column_pairs = [(old_columns[a], new_columns[b]) for a, b in columns]
+    gone, fresh = _without({a for a, _ in pairs}, old_rows), _without({b for _, b in pairs}, new_rows)
+    blank_gone, blank_fresh = _blank_lines(row_pairs, gone, fresh)
     return Alignment(
-        tuple(pairs),
-        tuple(columns),
-        _without({a for a, _ in pairs}, old_rows),
-        _without({b for _, b in pairs}, new_rows),
-        _without({a for a, _ in columns}, old_width),
-        _without({b for _, b in columns}, new_width),
+        tuple(row_pairs),
+        tuple(column_pairs),
+        tuple(sorted((*gone, *blank_gone))),
+        tuple(sorted((*fresh, *blank_fresh))),
+        _without({a for a, _ in columns}, np.array(old_columns)),
+        _without({b for _, b in columns}, np.array(new_columns)),
     )
 
 
-def _extent(sheet: Sheet) -> tuple[int, int]:
-    used = sheet.used
-    return (used.bottom, used.right) if used else (0, 0)
+def _contents(sheet: Sheet, codes: _Codes) -> tuple[Codes, list[int], list[NDArray[np.uint64]]]:
+    """The rows and columns of a sheet that hold something, and each column's values as codes over those rows."""
+    filled = {
+        number: cells.rows[(cells.kinds != Kind.BLANK) | (cells.formulas != NO_FORMULA)]
+        for number, cells in sorted(sheet.columns.items())
+    }
+    columns = [number for number, rows in filled.items() if len(rows)]
+    rows = np.unique(np.concatenate([filled[number] for number in columns])) if columns else np.zeros(0, np.int32)
+    made = []
+    for number in columns:
+        cells = sheet.columns[number]
+        column = np.zeros(len(rows), np.uint64)
+        known = np.isin(cells.rows, rows)
+        values = Column(cells.kinds[known], cells.numbers[known], cells.codes[known], sheet.texts)
+        column[np.searchsorted(rows, cells.rows[known])] = codes.of(values)
+        made.append(column)
+    return rows, columns, made
 
 
-def _without(known: set[int], count: int) -> tuple[int, ...]:
-    return tuple(number for number in range(1, count + 1) if number not in known)
+def _without(known: set[int], lines: Codes) -> tuple[int, ...]:
+    return tuple(int(line) for place, line in enumerate(lines.tolist()) if place not in known)
+
+
+def _blank_lines(
+    pairs: Sequence[tuple[int, int]], gone: Sequence[int], fresh: Sequence[int]
+) -> tuple[list[int], list[int]]:
+    """Blank rows that came or went between paired ones: those right before the second of the pair."""
+    lost: list[int] = []
+    added: list[int] = []
+    last_a = last_b = 0
+    for a, b in pairs:
+        old = [row for row in range(last_a + 1, a) if row not in gone] if a - last_a <= _FEW_BLANK else []
+        new = [row for row in range(last_b + 1, b) if row not in fresh] if b - last_b <= _FEW_BLANK else []
+        if len(old) > len(new):
+            lost += old[len(new) - len(old) :]
+        elif len(new) > len(old):
+            added += new[len(old) - len(new) :]
+        last_a, last_b = a, b
+    return lost, added
 
 
 class _Codes:
@@ -102,9 +138,9 @@ def _paired_columns(before: Sequence[NDArray[np.uint64]], after: Sequence[NDArra
     if len(before) == len(after) and all(
         _likeness(a, b) >= _COLUMN_LIKENESS for a, b in zip(bags_a, bags_b, strict=True)
     ):
-        return [(n, n) for n in range(1, len(before) + 1)]
+        return [(n, n) for n in range(len(before))]
     likeness = np.array([[_likeness(a, b) for b in bags_b] for a in bags_a]).reshape(len(before), len(after))
-    return [(a + 1, b + 1) for a, b in _best_path(np.where(likeness >= _COLUMN_LIKENESS, likeness, 0.0))]
+    return [(a, b) for a, b in _best_path(np.where(likeness >= _COLUMN_LIKENESS, likeness, 0.0))]
 
 
 def _bag(codes: NDArray[np.uint64]) -> dict[int, int]:

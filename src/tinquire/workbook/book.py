@@ -360,7 +360,12 @@ class Workbook:
     def _write_changed(self, entry: SheetEntry, sheet: Sheet) -> None:
         assert entry.part is not None
         patches = [self._patch(sheet, row, column) for row, column in sheet.changed]
-        self.package.put(entry.part, patched(self.package.read(entry.part), patches))
+        try:
+            fresh = patched(self.package.read(entry.part), patches)
+        except (ValueError, IndexError) as error:
+            why = f"its part '{entry.part}' cannot be changed: {error}"
+            raise AccessError(Fault("changing a workbook", why, self.name, "get the file again")) from None
+        self.package.put(entry.part, fresh)
         sheet.changed.clear()
         sheet.rewritten.clear()
 

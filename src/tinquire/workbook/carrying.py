@@ -47,7 +47,7 @@ def carry(source: Workbook, sheet: Sheet, target: Workbook, name: str) -> int:
             _styles(cells, source, target),
             np.where(stays, cells.formulas, NO_FORMULA).astype(np.int32),
         )
-    fresh.tables = [_plain(table, tables[table.name]) for table in sheet.tables]
+    fresh.tables = [_plain(table, tables[table.name]) for table in sheet.tables if _is_headed(sheet, table)]
     target.add_sheet(fresh)
     return lost
 
@@ -109,6 +109,13 @@ def _own(formula: Formula, sheet: Sheet, source: Workbook, tables: dict[str, str
         else replace(mention, prefix="").text() if mention.sheets else None,
     )  # fmt: skip
     return replace(formula, text=text)
+
+
+def _is_headed(sheet: Sheet, table: SheetTable) -> bool:
+    """Whether a table's columns are named by its heading cells, as they must be (18.5.1.2)."""
+    cells = (sheet.value(table.area.top, table.area.left + place) for place in range(len(table.columns)))
+    named = all(cell == column.name for cell, column in zip(cells, table.columns, strict=True))
+    return table.area.width == len(table.columns) and (not table.headings or named)
 
 
 def _plain(table: SheetTable, name: str) -> SheetTable:

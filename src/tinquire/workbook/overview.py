@@ -35,7 +35,8 @@ class Overview:
 def overview(book: Workbook, name: str, rows: int) -> Overview:
     """Tell what a sheet holds, with its first `rows` used rows. Raises DataError and AccessError as `sheet` does.
 
-    A sheet of plain spelling is only looked through; any other is read.
+    A sheet of plain spelling is only looked through, its cells taken to stand in their order within a row (as
+    18.3.1.73 asks); any other is read.
     """
     entry = book.entry(name)
     if entry is not None and entry.loaded is None and entry.part is not None and book.package.has(entry.part):
@@ -57,7 +58,7 @@ class _Looking:
         prefix, cells = sheet_data(data)
         self.start, self.end = cells.inside or (cells.start, cells.start)
         self.body = data[self.start : self.end]
-        if prefix:
+        if prefix or b'tr"/>' in self.body:  # an empty text is a text
             raise Unusual
 
     def overview(self, rows: int) -> Overview:

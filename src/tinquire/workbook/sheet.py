@@ -224,6 +224,10 @@ class Sheet:
         cells, at = self._reach(row, column, count)
         cells.styles[at] = styles
 
+    def reserve(self, row: int, column: int, count: int) -> None:
+        """Make a run of cells downwards where there are none, so that setting them one by one is quick."""
+        self._reach(row, column, count)
+
     def set(self, row: int, column: int, value: Value, style: int | None = None, formula: str | None = None) -> None:
         """Set one cell."""
         made = None if formula is None else Formula(formula, row, column)

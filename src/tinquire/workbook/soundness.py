@@ -15,7 +15,7 @@ from lxml import etree
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, parse_area, parse_cell
 from tinquire.cells.numberformat import BUILT_IN_FORMATS
-from tinquire.faults import AccessError
+from tinquire.faults import AccessError, TinQuireError
 from tinquire.formula import FormulaError, parse
 from tinquire.workbook.book import valid_sheet_name
 from tinquire.workbook.markup import child, children, local
@@ -56,6 +56,13 @@ class Finding:
 def unsound(package: Package) -> list[Finding]:
     """All that was found, part by part. Damage that keeps a part from being read is a finding too."""
     findings: list[Finding] = []
+    for part in package.names():
+        try:
+            package.read(part)
+        except TinQuireError as error:
+            findings.append(Finding(part, error.faults[0].why))
+    if findings:
+        return findings
     for check in (_content_types, _relationships, _book):
         findings += _tried(package, check)
     return findings

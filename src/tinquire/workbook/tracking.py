@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Mapping, Sequence
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
@@ -10,9 +11,6 @@ from tinquire.workbook.alignment import Alignment
 from tinquire.workbook.edits.following import RenamedSheet
 
 __all__ = ["Carrier"]
-
-#: A line that is gone is looked for among this many neighbours.
-_NEIGHBOURS = 1 << 12
 
 
 class Carrier:
@@ -58,13 +56,16 @@ def _still(alignment: Alignment) -> bool:
 
 
 def _mapped(lines: Mapping[int, int], line: int, way: int) -> int:
-    """Where a line is now; for a line that is gone, the next that is left on the given side."""
+    """Where a line is now; for a line that is gone, the next that is left on the given side.
+
+    Blank lines have no partner: they stand as far behind the last paired line as before, while there is room.
+    """
     if line in lines or not lines:
         return lines.get(line, line)
-    last = max(lines)
-    if line > last:  # beyond the used cells: as far behind the last known line as before
-        return lines[last] + line - last
-    for step in range(1, _NEIGHBOURS):
-        if line + way * step in lines:
-            return lines[line + way * step]
-    return line
+    known = sorted(lines)
+    place = bisect_left(known, line)
+    before = (known[place - 1], lines[known[place - 1]]) if place else (0, 0)
+    kept = before[1] + line - before[0]
+    if place == len(known) or kept < lines[known[place]]:
+        return kept
+    return lines[known[place]] if way > 0 else before[1]

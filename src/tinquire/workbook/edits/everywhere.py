@@ -9,6 +9,7 @@ from lxml import etree
 
 from tinquire.cells.address import area_name, parse_area
 from tinquire.cells.shifting import Moves
+from tinquire.faults import AccessError, Fault
 from tinquire.formula.mentions import offset_text
 from tinquire.workbook.book import SheetEntry, Workbook
 from tinquire.workbook.edits import hangers
@@ -18,7 +19,7 @@ from tinquire.workbook.edits.frames import followed_frame, lost_lines
 from tinquire.workbook.elements import Unusual, sheet_data
 from tinquire.workbook.markup import child, children, parsed, serialised
 
-__all__ = ["change_part", "follow", "followed_part", "worksheets"]
+__all__ = ["change_part", "follow", "followed_part", "unreadable_part", "worksheets"]
 
 
 def worksheets(book: Workbook) -> list[tuple[SheetEntry, str]]:
@@ -33,8 +34,18 @@ def worksheets(book: Workbook) -> list[tuple[SheetEntry, str]]:
 def change_part(book: Workbook, part: str, change: Callable[[etree._Element], bool]) -> None:
     """Parse a part, change it, and write it when `change` says that it did."""
     root = book.package.root(part)
-    if change(root):
+    try:
+        changed = change(root)
+    except (ValueError, OverflowError) as error:
+        raise unreadable_part(book, part, error) from None
+    if changed:
         book.part_changed(part, serialised(root))
+
+
+def unreadable_part(book: Workbook, part: str, error: Exception) -> AccessError:
+    """What to say of a part that cannot be changed."""
+    why = f"its part '{part}' cannot be changed: {error or 'its cells are missing'}"
+    return AccessError(Fault("changing a workbook", why, book.name, "get the file again from where it came from"))
 
 
 def follow(book: Workbook, following: Following, shift: Moves | None = None) -> None:
@@ -44,7 +55,10 @@ def follow(book: Workbook, following: Following, shift: Moves | None = None) -> 
         data = book.package.read(part)
         own_shift = shift if entry.name.casefold() == target else None
         if following.concerns(data, entry.name):
-            fresh = followed_part(data, entry.name, following, own_shift)
+            try:
+                fresh = followed_part(data, entry.name, following, own_shift)
+            except (ValueError, OverflowError, Unusual) as error:
+                raise unreadable_part(book, part, error) from None
             if fresh != data:
                 book.part_changed(part, fresh)
         for relation in book.package.relations(part):

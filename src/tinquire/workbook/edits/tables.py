@@ -127,6 +127,7 @@ def set_rows(book: Workbook, table: str, columns: Sequence[tuple[str, Column]]) 
         style = sheet.style(data.top, at)
         model = sheet.formula(data.top, at)
         values = given.get(column.name.casefold())
+        sheet.reserve(data.top, at, height)
         for offset in range(height):
             row = data.top + offset
             if values is not None:

@@ -1,0 +1,158 @@
+"""Damaged and hostile files: every command ends in an answer or in a message, in bounded time, and writes all or nothing."""
+
+from __future__ import annotations
+
+import io
+import struct
+import zipfile
+import zlib
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from parts import MAIN, OFFICE, PACKAGE, zipped
+from richbook import rich_parts
+from tinquire.cli.main import main
+from tinquire.workbook.package import Package
+from tinquire.workbook.soundness import unsound
+
+RICH = rich_parts()
+WHOLE = zipped(RICH)
+PARTS = sorted(RICH)
+
+
+def commands(path, folder):
+    """Every command that opens a workbook, in ways that look at all of it."""
+    return [
+        ["show", path, "--json"],
+        ["show", path, "--sound"],
+        ["values", path, "--out", folder / "values.xlsx"],
+        ["amend", path, "--at", "Data!B3", "--value", "7", "--out", folder / "amended"],
+        ["amend", path, "--heading", "Pieces", "--formula", "[Item]&1", "--out", folder / "filled"],
+        ["split", path, "--out", folder / "split"],
+        ["split", path, "--by-column", "Item", "--out", folder / "by item"],
+        ["stack", path, "--into", "sheets", "--out", folder / "stacked.xlsx"],
+        ["compare", path, path],
+        ["print", path, "--to", folder / "page.html"],
+    ]
+
+
+def survives(data, folder):
+    """Run all commands on a file's bytes; what they write is whole, and sound if the file was."""
+    path = folder / "a.xlsx"
+    path.write_bytes(data)
+    was_sound = _sound(path)
+    for command in commands(path, folder):
+        assert main([str(word) for word in command]) in (0, 1, 2, 3), command
+    for written in folder.rglob("*.xlsx") if was_sound else ():
+        assert zipfile.ZipFile(written).testzip() is None
+        assert _sound(written), f"{written} is not sound"
+    assert path.read_bytes() == data, "inputs are read only"
+    assert not list(folder.rglob(".*")), "nothing half-written is left behind"
+    return was_sound
+
+
+def _sound(path):
+    try:
+        return not unsound(Package.open(path))
+    except Exception:
+        return False
+
+
+@settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
+@given(st.lists(st.tuples(st.integers(0, len(WHOLE) - 1), st.integers(0, 255)), min_size=1, max_size=4))
+def test_flipped_bytes(tmp_path_factory, changes):
+    data = bytearray(WHOLE)
+    for place, byte in changes:
+        data[place] = byte
+    survives(bytes(data), tmp_path_factory.mktemp("flipped"))
+
+
+@settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
+@given(st.sampled_from(PARTS), st.data())
+def test_damaged_parts(tmp_path_factory, part, data):
+    """A part that is missing, cut short, blank, of another kind, or with a piece of it gone or doubled."""
+    content = RICH[part]
+    start = data.draw(st.integers(0, len(content)))
+    stop = data.draw(st.integers(start, min(len(content), start + 40)))
+    damaged = data.draw(st.sampled_from([
+        None, "", "<x/>", content[:start], content[:start] + content[stop:], content[:stop] + content[start:],
+        content.replace('"', "'"), content.encode("utf-16"), RICH["xl/workbook.xml"],
+    ]))  # fmt: skip
+    parts = {name: other for name, other in RICH.items() if name != part}
+    if damaged is not None:
+        parts[part] = damaged
+    survives(zipped(parts), tmp_path_factory.mktemp("parts"))
+
+
+@pytest.mark.parametrize("length", [0, 3, 30, 500, len(WHOLE) // 2, len(WHOLE) - 30, len(WHOLE) - 1])
+def test_truncated_files(length, tmp_path):
+    assert not survives(WHOLE[:length], tmp_path)
+
+
+def with_part(name, content):
+    return zipped({**RICH, name: content})
+
+
+def relations(*pairs):
+    entries = "".join(
+        f'<Relationship Id="rId{n}" Type="{OFFICE}/{kind}" Target="{target}"/>'
+        for n, (kind, target) in enumerate(pairs, 1)
+    )
+    return f'<Relationships xmlns="{PACKAGE}/relationships">{entries}</Relationships>'
+
+
+def false_size(data):
+    """A file whose directory claims that its first sheet is larger than it is."""
+    at = data.rindex(b"xl/worksheets/sheet1.xml") - 46
+    return data[: at + 24] + struct.pack("<L", 1 << 30) + data[at + 28 :]
+
+
+def zeros(size):
+    """A part of so many blanks in a file a thousandth as large."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, content in RICH.items():
+            if name == "xl/worksheets/sheet1.xml":
+                with archive.open(name, "w", force_zip64=True) as stream:
+                    for _ in range(size >> 20):
+                        stream.write(bytes(1 << 20))
+            else:
+                archive.writestr(name, content)
+    return out.getvalue()
+
+
+BOMB = "<!DOCTYPE x [<!ENTITY a 'aaaaaaaaaa'>" + "".join(f"<!ENTITY {b} '&{a};&{a};&{a};&{a};&{a};&{a};&{a};&{a};'>" for a, b in zip("abcdefgh", "bcdefghi", strict=True)) + "]>"  # fmt: skip
+SHEET = f'<worksheet xmlns="{MAIN}"><sheetData>%s</sheetData>%s</worksheet>'
+HOSTILE = {
+    "entities that unfold": with_part("xl/worksheets/sheet1.xml", BOMB + SHEET % ('<row r="1"><c r="A1" t="str"><v>&i;</v></c></row>', "")),
+    "entities in the shared texts": with_part("xl/workbook.xml", BOMB + RICH["xl/workbook.xml"]),
+    "an outside entity": with_part("xl/worksheets/sheet1.xml", '<!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/passwd">]>' + SHEET % ('<row r="1"><c r="A1" t="str"><v>&a;</v></c></row>', "")),
+    "a part that is its own relation": with_part("xl/worksheets/_rels/sheet1.xml.rels", relations(("drawing", "sheet1.xml"), ("table", "sheet1.xml"))),
+    "relations in a ring": with_part("xl/drawings/_rels/drawing1.xml.rels", relations(("chart", "../worksheets/sheet1.xml"), ("worksheet", "../workbook.xml"))),
+    "targets above the file": with_part("xl/worksheets/_rels/sheet1.xml.rels", relations(("drawing", "../../../../etc/passwd"), ("table", "/../../x"))),
+    "members above the folder": zipped({**RICH, "../../evil.xlsx": "x", "/etc/evil": "x"}),
+    "a member twice": WHOLE[: WHOLE.index(b"PK\x01\x02")] + WHOLE[WHOLE.index(b"PK\x01\x02") :].replace(b"xl/worksheets/sheet2.xml", b"xl/worksheets/sheet1.xml"),
+    "a false size": false_size(WHOLE),
+    "an eighth of a gigabyte of nothing": zeros(1 << 27),
+    "twenty thousand merged cells": with_part("xl/worksheets/sheet1.xml", SHEET % ("", "<mergeCells>" + "".join(f'<mergeCell ref="A{n}:B{n}"/>' for n in range(1, 20_000)) + "</mergeCells>")),
+    "cells at the grid's ends": with_part("xl/worksheets/sheet1.xml", SHEET % ('<row r="1"><c r="A1"><v>1</v></c></row><row r="1048576"><c r="XFD1048576"><v>2</v></c></row>', "")),
+    "rows off the grid": with_part("xl/worksheets/sheet1.xml", SHEET % ('<row r="99999999"><c r="A99999999"><v>1</v></c></row>', "")),
+    "areas that are none": with_part("xl/worksheets/sheet1.xml", SHEET % ("", '<mergeCells><mergeCell ref="ZZZZ1:!!"/></mergeCells><hyperlinks><hyperlink ref=""/></hyperlinks>')),
+    "a table as wide as the grid": with_part("xl/tables/table1.xml", RICH["xl/tables/table1.xml"].replace("A1:C4", "A1:XFD1048576")),
+    "a deep formula": with_part("xl/worksheets/sheet1.xml", SHEET % (f'<row r="1"><c r="A1"><f>{"(" * 3000}1{")" * 3000}</f></c><c r="B1"><f>{"-" * 5000}1</f></c></row>', "")),
+    "a name for itself": with_part("xl/workbook.xml", RICH["xl/workbook.xml"].replace(">0.2<", ">Rate+Both<").replace("Data!$B$2:$B$4*", "Rate*")),
+    "shared formulas without a master": with_part("xl/worksheets/sheet1.xml", RICH["xl/worksheets/sheet1.xml"].replace("B2*2", "")),
+    "styles that are not there": with_part("xl/worksheets/sheet1.xml", RICH["xl/worksheets/sheet1.xml"].replace('<c r="B2">', '<c r="B2" s="99999">')),
+    "markup twenty thousand deep": with_part("xl/worksheets/sheet1.xml", SHEET % ("", "<extLst>" + "<a>" * 20_000 + "</a>" * 20_000 + "</extLst>")),
+    "compressed nonsense": WHOLE.replace(zlib.compress(b"x")[:2], b"\x00\x00"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("label", HOSTILE)
+def test_hostile_files(label, tmp_path):
+    survives(HOSTILE[label], tmp_path)
+    assert {path.name for path in tmp_path.parent.iterdir()} == {tmp_path.name} or not (
+        tmp_path.parent / "evil.xlsx"
+    ).exists()
