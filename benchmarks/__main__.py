@@ -3,20 +3,16 @@
 from __future__ import annotations
 
 import platform
-import statistics
-import subprocess
 import sys
 import tempfile
-import time
 import xml.parsers.expat
 import zipfile
-import zlib
-from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
+from benchmarks import workbooks
+from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
 from tinquire.formula import Frame, evaluate_column, parse
@@ -26,46 +22,8 @@ from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivot import PivotValue, pivoted
 from tinquire.tables.scope import TableScope
-from tinquire.workbook import Sheet, Workbook
 
-RUNS = 5
 ROWS = 100_000
-
-
-@dataclass(frozen=True)
-class Measure:
-    """One line of the table: work, the limit beside it, how many times the limit it may take (None: not promised)."""
-
-    work: str
-    limit: str
-    at_most: float | None
-    run: Callable[[], object]
-    beside: Callable[[], object]
-
-    def ratio(self) -> tuple[float, float]:
-        """Median of the ratios of runs in turn, and the work's median seconds."""
-        self.run()
-        self.beside()
-        ratios, seconds = [], []
-        for _ in range(RUNS):
-            limit, work = _timed(self.beside), _timed(self.run)
-            ratios.append(work / limit)
-            seconds.append(work)
-        return statistics.median(ratios), statistics.median(seconds)
-
-
-def _timed(work: Callable[[], object]) -> float:
-    start = time.perf_counter()
-    work()
-    return time.perf_counter() - start
-
-
-def _python(*words: str) -> Callable[[], object]:
-    return lambda: subprocess.run([sys.executable, *words], check=True, capture_output=True)
-
-
-def _command(*words: str) -> Callable[[], object]:
-    return lambda: subprocess.run([Path(sys.executable).parent / "tinquire", *words], check=True, capture_output=True)
 
 
 def measures(folder: Path) -> list[Measure]:
@@ -81,28 +39,6 @@ def measures(folder: Path) -> list[Measure]:
     tree = parse("[Pieces]*[Rate]-1")
     frame = Frame(TableScope({}, rows=table), count=ROWS, arrays=True)
     values = [PivotValue("Pieces", how, how.value) for how in (Aggregation.SUM, Aggregation.AVERAGE, Aggregation.COUNT)]
-
-    book_path = folder / "big.xlsx"
-    sheet = Sheet("S")
-    for number, column in enumerate(table.columns, start=1):
-        sheet.put(1, number, column)
-    big = Workbook.new()
-    big.add_sheet(sheet)
-    big.save(book_path)
-    with zipfile.ZipFile(book_path) as archive:
-        part = archive.read("xl/worksheets/sheet1.xml")
-
-    def write() -> object:
-        copy = Sheet("S")
-        for number, column in enumerate(table.columns, start=1):
-            copy.put(1, number, column)
-        book = Workbook.new()
-        book.add_sheet(copy)
-        return book.to_bytes()
-
-    def parse_bare() -> object:
-        with zipfile.ZipFile(book_path) as archive:
-            return xml.parsers.expat.ParserCreate().Parse(archive.read("xl/worksheets/sheet1.xml"), True)
 
     for name, content in job_files():
         target = folder / "job" / name
@@ -127,7 +63,7 @@ def measures(folder: Path) -> list[Measure]:
     return [
         Measure(
             "`tinquire --help`", "`python -c 'import argparse'`", 1.5,
-            _command("--help"), _python("-c", "import argparse"),
+            command("--help"), python("-c", "import argparse"),
         ),
         Measure(
             "`[Pieces]*[Rate]-1` over 100k rows", "NumPy by hand", None,
@@ -138,10 +74,6 @@ def measures(folder: Path) -> list[Measure]:
             lambda: pivoted(table, ["Depot"], [], values, totals="all"),
             lambda: [np.bincount(depots, weights=pieces), np.bincount(depots, weights=pieces), np.bincount(depots)],
         ),
-        Measure("300k cells read into columns", "inflate and bare expat parse", None,
-                lambda: Workbook.open(book_path).sheet("S"), parse_bare),
-        Measure("300k cells written, whole file", "zlib level 6 deflate of the ready bytes", None,
-                write, lambda: zlib.compress(part, 6)),
         Measure("the demo's pack made in memory", "inflate and bare expat parse of its sources", None,
                 lambda: make(docket, period), read_zip),
     ]  # fmt: skip
@@ -150,7 +82,7 @@ def measures(folder: Path) -> list[Measure]:
 def main() -> int:
     rows, failed = [], []
     with tempfile.TemporaryDirectory() as folder:
-        for measure in measures(Path(folder)):
+        for measure in (*measures(Path(folder)), *workbooks.measures(Path(folder))):
             ratio, seconds = measure.ratio()
             most = "" if measure.at_most is None else f"{measure.at_most:g}"
             rows.append(f"| {measure.work} | {measure.limit} | {ratio:.2f} | {most} | {seconds * 1000:,.0f} ms |")
@@ -160,7 +92,8 @@ def main() -> int:
     head = (
         "# Speed\n\nEach figure is the median of five ratios, work and limit run in turn in one process or as whole\n"
         f"processes, on {platform.machine()} with Python {platform.python_version()} and NumPy {np.__version__}. "
-        "`make bench` writes this page anew.\nWhere no bound is set, none has been promised yet.\n\n"
+        "`make bench` writes this page anew.\nWhere no bound is set, none has been promised yet; a bound that "
+        "is not kept is one to work towards.\n\n"
         "| work | limit measured beside it | ratio | at most | time |\n| --- | --- | ---: | ---: | ---: |\n"
     )
     (Path(__file__).parent.parent / "docs/speed.md").write_text(head + "\n".join(rows) + "\n", "utf-8")

@@ -59,7 +59,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.amend import amend_files
 
     amendments = _amendments(options)
-    files, base = found_files(options.files)
+    files, base = found_files(options.files, terminal)
     jobs = [(path, _target(path, base, options)) for path in files]
     reports = []
     for number, report in enumerate(amend_files(jobs, amendments, recalc=options.recalc, processes=options.jobs), 1):

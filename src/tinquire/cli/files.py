@@ -7,6 +7,7 @@ import os
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
+from tinquire.cli.terminal import Terminal
 from tinquire.faults import AccessError, Fault
 
 __all__ = ["found_files"]
@@ -16,14 +17,20 @@ _PACKAGES = (".xlsx", ".xlsm", ".xltx", ".xltm")
 _LOCK_PREFIX = "~$"
 
 
-def found_files(words: Sequence[str], *, workbooks_only: bool = True) -> tuple[list[Path], Path]:
+def found_files(words: Sequence[str], terminal: Terminal, *, workbooks_only: bool = True) -> tuple[list[Path], Path]:
     """The files meant, each once, and the folder that they have in common; of folders the workbooks only.
+
+    Lock files are passed over, and said so.
 
     Raises: AccessError when a word means no file.
     """
     found: dict[Path, None] = {}
     for word in words:
-        paths = sorted(_meant(word))
+        meant = sorted(path for path in _meant(word) if path.is_file())
+        paths = [path for path in meant if not path.name.startswith(_LOCK_PREFIX)]
+        for lock in meant:
+            if lock not in paths:
+                terminal.line("left", f"{lock.as_posix()}: a program's lock file, passed over")
         if not paths:
             why = f"there is no {'workbook' if workbooks_only else 'file'} '{word}'"
             raise AccessError(Fault("finding the files", why, do="check the name, or quote the pattern"))
@@ -40,4 +47,4 @@ def _meant(word: str) -> Iterator[Path]:
         candidates = [path]
     else:
         candidates = [Path(one) for one in glob.glob(word, recursive=True)]  # noqa: PTH207 - absolute patterns, too
-    return (one for one in candidates if one.is_file() and not one.name.startswith(_LOCK_PREFIX))
+    return iter(candidates)

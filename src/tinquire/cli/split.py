@@ -26,7 +26,9 @@ _DEFAULT_NAME = "[:part:].xlsx"
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path, help="the workbook")
-    parser.add_argument("--by-column", metavar="HEADING", help="by the values of this column (else by sheet)")
+    by = parser.add_mutually_exclusive_group()
+    by.add_argument("--by", choices=("sheet",), default="sheet", help="a workbook for each sheet (sheet)")
+    by.add_argument("--by-column", metavar="HEADING", help="by the values of this column instead")
     parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again (all)")
     parser.add_argument(
         "--into", choices=("files", "sheets"), default="files", help="by column: a file for each value, or a sheet"

@@ -42,7 +42,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     if options.out.exists():
         fault = Fault("choosing where to write", "there is such a file already", str(options.out), "name another file")
         raise UseError(fault)
-    files, base = found_files(options.files, workbooks_only=options.into == "sheets")
+    files, base = found_files(options.files, terminal, workbooks_only=options.into == "sheets")
     if options.into == "sheets":
         return _sheets(options, files, terminal)
     return _table(options, files, base, terminal)

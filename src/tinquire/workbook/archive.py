@@ -62,23 +62,29 @@ class Archive:
             self._zip = zipfile.ZipFile(io.BytesIO(data))
         except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError) as error:
             raise unreadable(name, data, str(error)) from None
-        #: The part read last: what looks at a sheet twice inflates it once.
+        #: A part that is to be read again: what looks at a sheet twice inflates it once.
         self._last: tuple[str, bytes] | None = None
-        self._entries = {entry.filename: entry for entry in self._zip.infolist() if not entry.is_dir()}
+        self._entries = {
+            entry.filename: entry for entry in self._zip.infolist() if entry.filename[-1:] not in ("", "/")
+        }
 
     def names(self) -> list[str]:
         """Members in the order of the file."""
         return list(self._entries)
 
-    def read(self, member: str) -> bytes:
-        """A member's content. Raises KeyError for none such, DataError for bombs, AccessError for damage."""
+    def read(self, member: str, *, again: bool = False) -> bytes:
+        """A member's content; `again` tells that it will soon be asked for once more, and keeps it until then.
+
+        Raises: KeyError for none such, DataError for bombs, AccessError for damage.
+        """
         entry = self._entries[member]
         size, packed = entry.file_size, max(entry.compress_size, 1)
         if size > MAX_PART or (size > _BOMB_FLOOR and size / packed > MAX_RATIO):
             why = f"its part '{member}' would unfold from {packed:,} to {size:,} bytes"
             raise DataError(Fault("opening a workbook", why, self.name, "ask the sender for a sound file"))
         if self._last is not None and self._last[0] == member:
-            return self._last[1]
+            kept, self._last = self._last[1], None
+            return kept
         try:
             content = self._quick(entry)
             if content is None:
@@ -90,7 +96,7 @@ class Archive:
             ) from None
         if len(content) != size:
             raise AccessError(Fault("opening a workbook", f"its part '{member}' has a false size", self.name, _AGAIN))
-        self._last = (member, content)
+        self._last = (member, content) if again else None
         return content
 
     def _quick(self, entry: zipfile.ZipInfo) -> bytes | None:

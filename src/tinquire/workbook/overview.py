@@ -33,7 +33,9 @@ class Overview:
 
 
 def overview(book: Workbook, name: str, rows: int) -> Overview:
-    """Tell what a sheet holds, with its first `rows` used rows. Raises DataError and AccessError as `sheet` does.
+    """Tell what a sheet holds, with its first `rows` used rows; its details may be asked for next.
+
+    Raises: DataError and AccessError as `sheet` does.
 
     A sheet of plain spelling is only looked through, its cells taken to stand in their order within a row (as
     18.3.1.73 asks); any other is read.
@@ -41,7 +43,7 @@ def overview(book: Workbook, name: str, rows: int) -> Overview:
     entry = book.entry(name)
     if entry is not None and entry.loaded is None and entry.part is not None and book.package.has(entry.part):
         try:
-            return _Looking(book, entry.name, book.package.read(entry.part)).overview(rows)
+            return _Looking(book, entry.name, book.package.read(entry.part, again=True)).overview(rows)
         except (Unusual, ValueError):
             pass
     sheet = book.sheet(name)

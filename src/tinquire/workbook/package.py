@@ -67,13 +67,13 @@ class Package:
     def has(self, part: str) -> bool:
         return part in self._fresh or part.casefold() in self._by_folded
 
-    def read(self, part: str) -> bytes:
+    def read(self, part: str, *, again: bool = False) -> bytes:
         """A part's content; names differ in case without meaning (Part 2, 6.2.2). Raises KeyError, AccessError."""
         if part in self._fresh:
             return self._fresh[part]
         if self._archive is None:
             raise KeyError(part)
-        return self._archive.read(self._by_folded[part.casefold()])
+        return self._archive.read(self._by_folded[part.casefold()], again=again)
 
     def packed_size(self, part: str) -> int:
         """How many bytes a part takes in the file; 0 when it is new or missing."""

@@ -205,9 +205,8 @@ class SheetReader:
         try:
             frame = around.read(data[:body_start] + data[end:])
             frame.texts, self.sheet = self.sheet.texts, frame
-            scan_cells(
-                self.sheet, data[body_start:end], CellReading(self._formula, self._stored, self._kept_row), self._shared
-            )
+            reading = CellReading(self._formula, self._stored, self._kept_row)
+            scan_cells(self.sheet, data, (body_start, end), reading, self._shared)
         except (AccessError, ValueError, OverflowError) as error:
             raise Unusual from error
         self._adopt_cells()

@@ -123,7 +123,11 @@ class _Found:
 
 @dataclass
 class _Scanner:
+    """The bytes of a part, of which the cells stand from `start` to `stop`; nothing of them is copied."""
+
     body: bytes
+    start: int
+    stop: int
     reading: CellReading
     shared: int
     array: NDArray[np.uint8] = field(init=False)
@@ -136,24 +140,23 @@ class _Scanner:
     inline_texts: dict[bytes, int] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self.array = np.frombuffer(self.body + bytes(_PADDING), np.uint8)
-        count = len(self.array) - 8
-        self.words = np.ndarray((count,), np.dtype("<u8"), self.array.data, strides=(1,))
-        low = self.array[: len(self.body)] < 32
-        if low.any() and not np.isin(self.array[: len(self.body)][low], (9, 10)).all():
-            raise Unusual  # control characters, which XML forbids, or carriage returns, which it changes
-        try:
-            self.body.decode()
-        except UnicodeDecodeError:
-            raise Unusual from None
+        if not self.body.isascii():
+            try:
+                self.body[self.start : self.stop].decode()
+            except UnicodeDecodeError:
+                raise Unusual from None
+        if len(self.body) - self.stop < _PADDING:
+            self.body += bytes(_PADDING)
+        self.array = np.frombuffer(self.body, np.uint8)
+        self.words = np.ndarray((len(self.array) - 8,), np.dtype("<u8"), self.array.data, strides=(1,))
 
     def pieces(self) -> list[_Found]:
         found = []
-        place, end = 0, len(self.body)
+        place, end = self.start, self.stop
         while place < end:
-            cut = self.body.rfind(b"</row>", place, place + PIECE)
+            cut = self.body.rfind(b"</row>", place, min(place + PIECE, end))
             if cut < 0:
-                cut = self.body.find(b"</row>", place)
+                cut = self.body.find(b"</row>", place, end)
             stop = end if cut < 0 else cut + 6
             found.append(self.piece(place, stop))
             place = stop
@@ -161,6 +164,9 @@ class _Scanner:
 
     def piece(self, start: int, stop: int) -> _Found:
         bytes_ = self.array
+        low = bytes_[start:stop] < 32
+        if low.any() and not np.isin(bytes_[start:stop][low], (9, 10)).all():
+            raise Unusual  # control characters, which XML forbids, or carriage returns, which it changes
         tags = np.flatnonzero(bytes_[start:stop] == 60) + start
         if not len(tags) or tags[0] != start:
             raise Unusual
@@ -529,10 +535,10 @@ def _entity(name: str) -> str:
     return _ENTITIES[name]
 
 
-def scan_cells(sheet: Sheet, body: bytes, reading: CellReading, shared: int) -> None:
-    """Put the cells of a `sheetData` element's content into a sheet. Raises Unusual, the sheet unchanged but for
+def scan_cells(sheet: Sheet, data: bytes, span: tuple[int, int], reading: CellReading, shared: int) -> None:
+    """Put the cells between two places of a part into a sheet. Raises Unusual, the sheet unchanged but for
     texts and formulas that nobody points to."""
-    pieces = _Scanner(body, reading, shared).pieces()
+    pieces = _Scanner(data, *span, reading, shared).pieces()
     if not pieces:
         return
     together = {name: np.concatenate([getattr(piece, name) for piece in pieces]) for name in _Found.__annotations__}

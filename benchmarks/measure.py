@@ -1,0 +1,57 @@
+"""One line of the table: work, the limit measured beside it, and the ratio of the two."""
+
+from __future__ import annotations
+
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+__all__ = ["Measure", "command", "python"]
+
+RUNS = 5
+
+
+@dataclass(frozen=True)
+class Measure:
+    """Work, the limit beside it, how many times the limit it may take (None: not promised), and both to run.
+
+    `clock` is wall time, or processor time where many files are opened.
+    """
+
+    work: str
+    limit: str
+    at_most: float | None
+    run: Callable[[], object]
+    beside: Callable[[], object]
+    clock: Callable[[], float] = time.perf_counter
+
+    def ratio(self) -> tuple[float, float]:
+        """Median of the ratios of runs in turn, and the work's median seconds."""
+        self.run()
+        self.beside()
+        ratios, seconds = [], []
+        for _ in range(RUNS):
+            limit, work = self._timed(self.beside), self._timed(self.run)
+            ratios.append(work / limit)
+            seconds.append(work)
+        return statistics.median(ratios), statistics.median(seconds)
+
+    def _timed(self, work: Callable[[], object]) -> float:
+        start = self.clock()
+        work()
+        return self.clock() - start
+
+
+def python(*words: str) -> Callable[[], object]:
+    """A Python process."""
+    return lambda: subprocess.run([sys.executable, *words], check=True, capture_output=True)
+
+
+def command(*words: str) -> Callable[[], object]:
+    """A command of ours, as a process."""
+    tool = Path(sys.executable).parent / "tinquire"
+    return lambda: subprocess.run([tool, *words], check=True, capture_output=True)
