@@ -101,4 +101,6 @@ def _holds(data: bytes, sign: bytes, start: int, end: int) -> bool:
 
 def has_formula(data: bytes) -> bool:
     """Whether a sheet's part holds a formula: only those of data tables are written without a text."""
+    if b"f" not in data:  # a single byte is found many times faster than several
+        return False
     return b"</f>" in data or b":f>" in data or b'"dataTable"' in data

@@ -75,17 +75,15 @@ class _Looking:
                 continue
             filled.append(place)
             start = chunk.find(b"</c>")
-            first, last = chunk.rfind(b'<c r="', 0, start), chunk.rfind(b'<c r="', 0, end)
             # Between its start and its end a cell holds no other: then these are the row's first and last with content.
-            if first < 0 or chunk.find(b"<c", first + 2, start) >= 0 or chunk.find(b"<c", last + 2, end) >= 0:
-                raise Unusual
-            firsts.add(chunk[first + 6 : first + 9])
-            lasts.add(chunk[last + 6 : last + 9])
-            endings.add(chunk[start - 5 : start])
-            endings.add(chunk[end - 5 : end])
+            first, last = chunk.rfind(b"<c", 0, start), chunk.rfind(b"<c", 0, end)
+            firsts.add(chunk[first : first + 9])
+            lasts.add(chunk[last : last + 9])
+            endings.add(chunk[start - 5 : start] + chunk[end - 5 : end])
         if not filled:
             return Overview(None, 0, 0, Sheet(self.name))
-        if any(ending[:1] == b">" or ending[1:] not in _CONTENT_ENDS for ending in endings):
+        ends = {ending[:5] for ending in endings} | {ending[5:] for ending in endings}
+        if any(ending[:1] == b">" or ending[1:] not in _CONTENT_ENDS for ending in ends):
             raise Unusual  # a cell that is closed and yet blank
         numbers = [_number(chunks[place]) for place in (0, filled[0], filled[-1], -1)]
         if numbers != sorted(numbers):
@@ -121,7 +119,7 @@ def _number(chunk: bytes) -> int:
 
 
 def _column(letters: bytes) -> int:
-    found = _LETTERS.match(letters)
+    found = _LETTERS.match(letters, 6) if letters.startswith(b'<c r="') else None
     if found is None:
         raise Unusual
     return column_number(found[0].decode())

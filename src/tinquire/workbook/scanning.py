@@ -418,16 +418,22 @@ class _Scanner:
         found.codes[places] = codes
 
     def formulas(self, found: _Found, places: Codes, tags: Codes, at: Codes) -> None:
-        """Formulas, column by column: those that were filled down are read once."""
+        """Plain formulas column by column, so that those that were filled down are read once; others, which may hang
+        on each other, in the order of the cells."""
         if not len(places):
             return
-        starts, ends = tags[at[places] + 1], tags[at[places] + 2]
-        columns, rows = found.columns[places], found.rows[places]
-        for column in np.unique(columns).tolist():
+        starts, ends = tags[at[places] + 1].tolist(), tags[at[places] + 2].tolist()
+        texts = [self.body[start:end] for start, end in zip(starts, ends, strict=True)]
+        is_plain = np.array([text.startswith(b"<f>") for text in texts])
+        for place in np.flatnonzero(~is_plain).tolist():
+            cell = places[place]
+            found.formulas[cell], _ = self.own_formula(int(found.rows[cell]), int(found.columns[cell]), texts[place])
+        columns = np.where(is_plain, found.columns[places], 0)
+        for column in np.unique(columns[is_plain]).tolist():
             mine = np.flatnonzero(columns == column)
-            texts = [self.body[a:b] for a, b in zip(starts[mine].tolist(), ends[mine].tolist(), strict=True)]
-            numbers = self.column_formulas(int(column), rows[mine], texts)
-            found.formulas[places[mine]] = numbers
+            cells = places[mine]
+            wanted = [texts[place] for place in mine.tolist()]
+            found.formulas[cells] = self.column_formulas(int(column), found.rows[cells], wanted)
 
     def column_formulas(self, column: int, rows: Codes, texts: list[bytes]) -> Codes:
         """The formula numbers of one column's cells, by their markup without the closing tag."""

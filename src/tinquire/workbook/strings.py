@@ -16,6 +16,9 @@ __all__ = ["SharedStrings", "items_of", "rich_text", "text_item", "text_of", "wi
 _HEAD = re.compile(rb"(?:\xef\xbb\xbf)?(?:<\?xml[^>?]*\?>)?\s*<sst([^<>]*)>")
 _UTF8 = re.compile(rb"encoding=[\"'](?i:utf-8|us-ascii)[\"']")
 _COUNTS = re.compile(rb"\s(?:count|uniqueCount)=(?:\"[^\"]*\"|'[^']*')")
+_PLAIN_END = "</t></si>"
+#: Control characters, which XML forbids.
+_CONTROLS = bytes(code for code in range(32) if code not in (9, 10, 13))
 _PLAIN, _KEPT = "<si><t>", '<si><t xml:space="preserve">'
 
 
@@ -101,27 +104,51 @@ def _scanned(data: bytes) -> list[str]:
 
     Raises Unusual for parts in other forms.
     """
-    return [text_of(item) for item in items_of(data)]
+    body = _body(data)
+    # One tag for both kinds of plain item; four tags to an item prove that there is nothing else in any.
+    plain = body.replace(_KEPT, _PLAIN) if "preserve" in body else body
+    if plain.startswith(_PLAIN) and plain.endswith(_PLAIN_END):
+        texts = plain[len(_PLAIN) : -len(_PLAIN_END)].split(_PLAIN_END + _PLAIN)
+        if plain.count("<") == plain.count(">") == 4 * len(texts):
+            if "&" in plain or "_x" in plain:
+                return [_read_back(text) if "&" in text or "_x" in text else text for text in texts]
+            return texts
+    return [text_of(item) for item in _items(body)]
+
+
+def _read_back(text: str) -> str:
+    return unescaped_text(unescaped(text))
 
 
 def items_of(data: bytes) -> list[str]:
     """The markup of each item without its closing tag, of a part of the usual form. Raises Unusual for others."""
+    return _items(_body(data))
+
+
+def _items(body: str) -> list[str]:
+    if "<!" in body or "<?" in body:
+        raise Unusual
+    items = body.split("</si>")
+    if items.pop() != "":
+        raise Unusual
+    return items
+
+
+def _body(data: bytes) -> str:
+    """What stands between the outermost tags of a part of the usual form. Raises Unusual for others."""
     head = _HEAD.match(data)
     if head is None or head[1].endswith(b"/") or (b"encoding" in head[0] and not _UTF8.search(head[0])):
         raise Unusual
     end = data.rfind(b"</sst>")
     body = data[head.end() : end]
-    if end < 0 or data[end:].strip() != b"</sst>" or b"\r" in body or b"<!" in body or b"<?" in body:
+    if end < 0 or data[end:].strip() != b"</sst>" or b"\r" in body:
         raise Unusual
-    if re.search(rb"[\x00-\x08\x0b\x0c\x0e-\x1f]", body):
+    if len(body.translate(None, _CONTROLS)) != len(body):
         raise Unusual
     try:
-        items = body.decode().split("</si>")
+        return body.decode()
     except UnicodeDecodeError:
         raise Unusual from None
-    if items.pop() != "":
-        raise Unusual
-    return items
 
 
 def text_of(item: str) -> str:
@@ -130,7 +157,7 @@ def text_of(item: str) -> str:
         start = 7 if item.startswith(_PLAIN) else 28 if item.startswith(_KEPT) else 0
         if start and ">" not in item[start:-4]:
             text = item[start:-4]
-            return unescaped_text(unescaped(text)) if "&" in text or "_x" in text else text
+            return _read_back(text) if "&" in text or "_x" in text else text
     try:
         element = parsed(f"{item}</si>".encode())
     except ValueError:
