@@ -7,7 +7,7 @@ import shutil
 
 import pytest
 
-from parts import members, zipped
+from parts import members, written, zipped
 from richbook import rich_file, rich_parts
 from sheetforms import formula_at
 from tinquire.cells import CellError
@@ -184,3 +184,58 @@ def test_compare(pack, tmp_path, tinquire):
     assert "and 1 more cells" in few
     assert tinquire("compare", pack, new, "--to", tmp_path / "page.pdf").code == 2
     assert CellError.REF.text not in page
+
+
+def test_what_the_commands_say_along_the_way(job, tmp_path, tinquire):
+    """Lock files passed over, columns of mixed kinds, one amendment's reason, a pattern of sheets."""
+    folder = job / "sources" / "2026-10"
+    (folder / "~$pickups-harbour.xlsx").write_bytes(b"lock")
+    stacked = tinquire("stack", folder, "--out", tmp_path / "a.xlsx")
+    assert stacked.code == 0 and "a program's lock file, passed over" in stacked.out
+    assert (
+        "column 'Collected' holds 543 texts and" in stacked.out and "--type 'Collected=...' settles it" in stacked.out
+    )
+    listed = tinquire("amend", folder, "--with", job / "amendments.toml", "--list")
+    assert listed.code == 1 and "no 1      an empty bag has no pieces" in listed.out
+    assert (
+        "cell G4 holds 'Pieces', not 'Driver'" in listed.out
+        and "3 files would change, 13 cells; 1 left alone" in listed.out
+    )
+    alone = tmp_path / "one.toml"
+    alone.write_text('[[amend]]\nsay = "because"\nsheet = "P*"\nheading = "Pieces"\nmatching = "none"\nvalue = 0\n')
+    said = tinquire("amend", folder / "pickups-millrace.xlsx", "--with", alone, "--list")
+    assert said.code == 0 and "why       because" in said.out and "Pickups!E177" in said.out
+    split = tinquire("split", folder / "pickups-millrace.xlsx", "--by", "sheet", "--out", tmp_path / "split")
+    assert split.code == 0 and (tmp_path / "split" / "Pickups.xlsx").exists()
+    for words, says in (
+        (("split", folder / "pickups-millrace.xlsx", "--into", "sheets", "--out", tmp_path / "x"), "it has sheets already"),
+        (("split", folder / "pickups-millrace.xlsx", "--by-column", "Item", "--sheet", "A", "--sheet", "B", "--out", tmp_path / "x"), "one sheet at a time"),
+        (("stack", tmp_path / "nothing", "--out", tmp_path / "y.xlsx"), "there is no file"),
+        (("stack", folder, "--type", "Collected", "--out", tmp_path / "y.xlsx"), "gives no type"),
+        (("compare", folder / "pickups-millrace.xlsx", tmp_path / "none.xlsx"), "there is no such file"),
+        (("amend", folder, "--at", "A1", "--value", "1", "--out", folder), "there is such a file already"),
+    ):  # fmt: skip
+        wrong = tinquire(*words)
+        assert wrong.code in (2, 3) and says in wrong.err, words
+
+
+def test_numbers_of_every_length_are_read_alike(tmp_path):
+    """Long, short and odd numbers among plain ones: the quick reader and the careful one agree to the last bit."""
+    texts = [
+        "1",
+        "-2.5",
+        "0.1234567890123456",
+        "123456789012345678",
+        "1E-7",
+        "-1.5e+10",
+        ".5",
+        "5.",
+        "+7",
+        "1e400",
+        "0.30000000000000004",
+    ]
+    rows = "".join(f'<row r="{n}"><c r="A{n}"><v>{text}</v></c></row>' for n, text in enumerate(texts * 3, 1))
+    sheet = Workbook.open(written(tmp_path / "a.xlsx", rows)).sheet("Sheet1")
+    for n, text in enumerate(texts * 3, 1):
+        value = sheet.value(n, 1)
+        assert value == (CellError.NUM if text == "1e400" else float(text)), text

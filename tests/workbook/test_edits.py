@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from parts import members, written
@@ -12,8 +12,10 @@ from tinquire.cells import Area, Column, area_name
 from tinquire.cells.shifting import Shift
 from tinquire.faults import DataError
 from tinquire.formula.mentions import changed_mentions, mentions, offset_text
-from tinquire.workbook import Workbook, edits
+from tinquire.workbook import Formula, Sheet, Workbook, edits
 from tinquire.workbook.package import Package
+from tinquire.workbook.recalc import recalculate
+from tinquire.workbook.sheet import SheetTable, TableColumn
 from tinquire.workbook.soundness import unsound
 
 DATA, LISTS, BOOK = "xl/worksheets/sheet1.xml", "xl/worksheets/sheet2.xml", "xl/workbook.xml"
@@ -245,3 +247,66 @@ def test_what_is_put_in_and_taken_out_again_leaves_areas_alone(at, count, top, h
     text = f"{area_name(area)}*2"
     moved = changed_mentions(text, lambda mention: mention.over(Shift(at, count).area(mention.area)))
     assert moved == f"{area_name(there)}*2"
+
+
+# -- meaning is kept ---------------------------------------------------------------------------------------
+
+
+def reckoned_book():
+    """Sheets whose formulas read each other in every way: cells, ranges, whole columns, names, tables, arrays."""
+    book = Workbook.new()
+    data, total = Sheet("Data"), Sheet("Total")
+    data.put(1, 1, Column.from_values(["Item", "a", "b", "a", "c"]))
+    data.put(1, 2, Column.from_values(["Pieces", 2.0, 3.0, 5.0, 7.0]))
+    data.put(1, 3, Column.from_values(["Twice"]))
+    data.put(2, 3, Column.blank(4), 0, Formula("Things[[#This Row],[Pieces]]*2", 2, 3))
+    data.put(2, 5, Column.blank(4), 0, Formula("B2+C2-$B$2", 2, 5))
+    columns = (TableColumn("Item"), TableColumn("Pieces"), TableColumn("Twice", "Things[[#This Row],[Pieces]]*2"))
+    data.tables = [SheetTable("Things", Area(1, 1, 5, 3), columns)]
+    formulas = [
+        "SUM(Data!B2:B5)", "SUM(Things[Twice])", "SUMIFS(Data!$B:$B,Data!$A:$A,\"a\")", "VLOOKUP(\"b\",Data!A2:C5,3,FALSE)",
+        "Rate*A1", "INDEX(Data!B2:E5,4,4)", "SUM(A1:A6)", "MAX(Data!E2:E5)+COUNT(Things[])",
+    ]  # fmt: skip
+    for row, text in enumerate(formulas, start=1):
+        total.put(row, 1, Column.blank(1), 0, Formula(text, row, 1))
+    book.add_sheet(data)
+    book.add_sheet(total)
+    edits.set_name(book, "Rate", "Data!$B$3/2")
+    recalculate(book)
+    return book
+
+
+def results(book):
+    """The results of all formulas, in their order, whatever their places."""
+    found = []
+    for sheet in book.sheets():
+        for column, top, bottom, _ in sheet.formula_runs():
+            found += [value for value in sheet.column(column, top, bottom) if value is not None]
+    return sorted(found, key=str)
+
+
+CHANGES_OF_SHAPE = st.one_of(
+    st.tuples(st.just(edits.insert_rows), st.just("Data"), st.sampled_from([1, 40]), st.integers(1, 3)),
+    st.tuples(st.just(edits.insert_columns), st.just("Data"), st.sampled_from([1, 30]), st.integers(1, 2)),
+    st.tuples(st.just(edits.insert_rows), st.just("Total"), st.integers(1, 9), st.integers(1, 2)),
+    st.tuples(st.just(edits.move_sheet), st.just("Total"), st.integers(1, 2)),
+)
+
+
+@settings(max_examples=30)
+@given(st.lists(CHANGES_OF_SHAPE, min_size=1, max_size=4), st.booleans())
+def test_what_moves_means_what_it_meant(tmp_path_factory, changes, renamed):
+    """Putting lines in beside the data, moving and renaming sheets changes no result. (Lines within it would: a lookup
+    counts columns.)"""
+    book = reckoned_book()
+    before = results(book)
+    for change, *words in changes:
+        change(book, *words)
+    if renamed:
+        edits.rename_sheet(book, "Data", "It's data")
+    path = tmp_path_factory.mktemp("shape") / "a.xlsx"
+    book.save(path)
+    opened = Workbook.open(path)
+    assert unsound(opened.package) == []
+    recalculate(opened)
+    assert results(opened) == before

@@ -13,7 +13,16 @@ from functools import lru_cache
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, column_name, column_number, quoted_sheet
 
-__all__ = ["DownPattern", "Mention", "changed_mentions", "down_pattern", "mentions", "offset_text", "prefix_of"]
+__all__ = [
+    "DownPattern",
+    "Mention",
+    "behind_bracket",
+    "changed_mentions",
+    "down_pattern",
+    "mentions",
+    "offset_text",
+    "prefix_of",
+]
 
 OFF_GRID = "#REF!"
 _CELL = r"\$?[A-Za-z]{1,3}\$?[0-9]{1,7}"
@@ -118,9 +127,9 @@ def _found(text: str) -> Iterator[Mention]:
     while found := _PATTERN.search(text, place):
         start, place = found.start(), max(found.end(), found.start() + 1)
         if found["bracket"]:
-            place = _behind_bracket(text, start)
+            place = behind_bracket(text, start) or len(text)
         elif found["table"]:
-            place = _behind_bracket(text, place - 1)
+            place = behind_bracket(text, place - 1) or len(text)
             yield Mention(start, place, name=found["table"], inside=text[found.end() - 1 : place])
         elif found["area"]:
             yield Mention(start, place, spelled=found["area"])
@@ -138,8 +147,9 @@ def _sheets_of(prefix: str) -> tuple[bool, tuple[str, ...]]:
     return outside, tuple(name.split(":")) if name else ()
 
 
-def _behind_bracket(text: str, start: int) -> int:
-    """The place behind a bracketed table reference; an apostrophe escapes what follows it."""
+def behind_bracket(text: str, start: int) -> int | None:
+    """The place behind the bracket that closes the one at `start`; an apostrophe escapes what follows it. None when
+    it is not closed."""
     depth, place = 0, start
     while place < len(text):
         if text[place] == "'":
@@ -151,7 +161,7 @@ def _behind_bracket(text: str, start: int) -> int:
             if not depth:
                 return place + 1
         place += 1
-    return len(text)
+    return None
 
 
 def changed_mentions(text: str, change: Callable[[Mention], str | None]) -> str:

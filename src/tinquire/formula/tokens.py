@@ -6,6 +6,7 @@ import re
 from enum import Enum
 from typing import NamedTuple
 
+from tinquire.formula.mentions import behind_bracket
 from tinquire.formula.problems import FormulaError
 
 __all__ = ["Token", "TokenKind", "tokenise"]
@@ -73,7 +74,9 @@ def tokenise(text: str) -> list[Token]:
     place = 0
     while place < len(text):
         if text[place] == "[" and not _OTHER_BOOK.match(text, place):
-            end = _closing_bracket(text, place)
+            end = behind_bracket(text, place)
+            if end is None:
+                raise FormulaError(text, place, "the closing bracket ']' is missing")
             tokens.append(_with_brackets(tokens, text, place, end))
             place = end
             continue
@@ -115,23 +118,6 @@ def _token(found: re.Match[str]) -> Token | None:
 
 def _sheet(quoted: str | None, plain: str | None) -> str | None:
     return quoted.replace("''", "'") if quoted else plain
-
-
-def _closing_bracket(text: str, start: int) -> int:
-    """The place behind the bracket that closes the one at `start`; an apostrophe escapes what follows it."""
-    depth = 0
-    place = start
-    while place < len(text):
-        if text[place] == "'":
-            place += 1
-        elif text[place] == "[":
-            depth += 1
-        elif text[place] == "]":
-            depth -= 1
-            if depth == 0:
-                return place + 1
-        place += 1
-    raise FormulaError(text, start, "the closing bracket ']' is missing")
 
 
 def _with_brackets(tokens: list[Token], text: str, start: int, end: int) -> Token:

@@ -21,6 +21,18 @@ from tinquire.cells.column import Codes, Kind
 from tinquire.formula.mentions import DownPattern, down_pattern
 from tinquire.workbook.elements import Unusual
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Sheet
+from tinquire.workbook.tags import (
+    CELL,
+    CELL_EMPTY,
+    FORMULA,
+    FORMULA_EMPTY,
+    INLINE,
+    INLINE_END,
+    ROW,
+    ROW_EMPTY,
+    VALUE,
+    kinds_of,
+)
 
 __all__ = ["CellReading", "scan_cells", "unescaped"]
 
@@ -31,50 +43,6 @@ _TAIL = 96
 #: Digits of a number that fit a double's 53 bits whatever they are, so that one division rounds as the standard asks.
 _EXACT_DIGITS = 15
 _PADDING = 128
-
-_ROW, _ROW_EMPTY, _ROW_END, _CELL, _CELL_EMPTY, _CELL_END = range(1, 7)
-_VALUE, _VALUE_END, _FORMULA, _FORMULA_EMPTY, _FORMULA_END = range(7, 12)
-_INLINE, _INLINE_END, _TEXT, _TEXT_EMPTY, _TEXT_END = range(12, 17)
-#: Which kind of tag may follow which.
-_FOLLOWS = {
-    _ROW: (_CELL, _CELL_EMPTY, _ROW_END),
-    _ROW_EMPTY: (_ROW, _ROW_EMPTY),
-    _ROW_END: (_ROW, _ROW_EMPTY),
-    _CELL: (_VALUE, _FORMULA, _FORMULA_EMPTY, _INLINE, _CELL_END),
-    _CELL_EMPTY: (_CELL, _CELL_EMPTY, _ROW_END),
-    _CELL_END: (_CELL, _CELL_EMPTY, _ROW_END),
-    _VALUE: (_VALUE_END,),
-    _VALUE_END: (_CELL_END,),
-    _FORMULA: (_FORMULA_END,),
-    _FORMULA_EMPTY: (_VALUE, _CELL_END),
-    _FORMULA_END: (_VALUE, _CELL_END),
-    _INLINE: (_TEXT, _TEXT_EMPTY, _INLINE_END),
-    _TEXT: (_TEXT_END,),
-    _TEXT_EMPTY: (_INLINE_END,),
-    _TEXT_END: (_INLINE_END,),
-    _INLINE_END: (_CELL_END,),
-}
-_MAY_FOLLOW = np.zeros((17, 17), bool)
-for _kind, _others in _FOLLOWS.items():
-    _MAY_FOLLOW[_kind, list(_others)] = True
-
-#: Tags with nothing behind them up to the next, and how long they are.
-_LENGTHS = {
-    _VALUE_END: 4, _CELL_END: 4, _FORMULA_END: 4, _ROW_END: 6, _INLINE: 4, _INLINE_END: 5, _TEXT_END: 4,
-}  # fmt: skip
-
-
-def _keys(texts: dict[bytes, int]) -> tuple[tuple[int, int], ...]:
-    return tuple((int.from_bytes(text, "little"), kind) for text, kind in texts.items())
-
-
-#: What stands behind a tag's bracket: in every sheet, and in some.
-_BY_TWO = _keys({b"c ": _CELL, b"v>": _VALUE})
-_BY_THREE = _keys({b"/v>": _VALUE_END, b"/c>": _CELL_END})
-_BY_FOUR = _keys({b"row ": _ROW, b"/row": _ROW_END})
-_RARE_BY_TWO = _keys({b"f>": _FORMULA, b"f ": _FORMULA, b"t>": _TEXT, b"t ": _TEXT, b"t/": _TEXT})
-_RARE_BY_THREE = _keys({b"/f>": _FORMULA_END, b"/t>": _TEXT_END, b"is>": _INLINE})
-_RARE_BY_FOUR = _keys({b"/is>": _INLINE_END})
 
 _ATTRIBUTES = re.compile(rb'(?: [A-Za-z][A-Za-z0-9]*(?::[A-Za-z][A-Za-z0-9]*)?="[^"<&]*")*')
 _ATTRIBUTE = re.compile(rb' ([A-Za-z0-9:]+)="([^"<&]*)"')
@@ -173,49 +141,17 @@ class _Scanner:
         if np.count_nonzero(bytes_[start:stop] == 62) != len(tags):
             raise Unusual
         nexts = np.append(tags[1:], stop)
-        kinds = self.kinds_of(tags, nexts)
+        kinds = kinds_of(self.array, self.words, tags, nexts)
         rows = self.row_numbers(tags, nexts, kinds)
-        at = np.flatnonzero((kinds == _CELL) | (kinds == _CELL_EMPTY))
+        at = np.flatnonzero((kinds == CELL) | (kinds == CELL_EMPTY))
         columns, styles, forms, others = self.addresses(tags[at], nexts[at], kinds[at], rows[at])
         return self.with_values(tags, kinds, at, rows[at], columns, styles, forms, others)
 
-    # -- tags ------------------------------------------------------------------------------------------
-
-    def kinds_of(self, tags: Codes, nexts: Codes) -> NDArray[np.uint8]:
-        """The kind of every tag. Raises Unusual for others, for text between tags, for an order that may not be."""
-        behind = self.words[tags + 1]
-        four = behind.astype(np.uint32)
-        three, two = four & np.uint32(0xFFFFFF), four.astype(np.uint16)
-        kinds = np.zeros(len(tags), np.uint8)
-        for key, texts in ((two, _BY_TWO), (three, _BY_THREE), (four, _BY_FOUR)):
-            for text, kind in texts:
-                kinds[key == text] = kind
-        rest = np.flatnonzero(kinds == 0)
-        for key, texts in ((two, _RARE_BY_TWO), (three, _RARE_BY_THREE), (four, _RARE_BY_FOUR)) if len(rest) else ():
-            for text, kind in texts:
-                kinds[rest[key[rest] == text]] = kind
-        open_ = np.flatnonzero((kinds == _CELL) | (kinds == _ROW) | (kinds == _FORMULA) | (kinds == _TEXT))
-        last = nexts[open_] - 1
-        ends = self.array[last] == 62
-        empty = ends & (self.array[last - 1] == 47)
-        kinds[open_[empty]] += 1  # the kind of a tag that closes itself is next to that of one that does not
-        must_end = (kinds[open_] == _CELL) | (kinds[open_] == _ROW)
-        lengths = (nexts - tags).astype(np.uint32)
-        wrong = (kinds == 0).any() or (must_end & ~ends).any()
-        for kind, length in _LENGTHS.items():
-            wrong = wrong or ((kinds == kind) & (lengths != length)).any()
-        follows = np.zeros(_MAY_FOLLOW.size, bool)
-        follows[kinds[:-1].astype(np.int16) * len(_MAY_FOLLOW) + kinds[1:]] = True
-        first_last = (_ROW, _ROW_EMPTY), (_ROW_END, _ROW_EMPTY)
-        if wrong or (follows & ~_MAY_FOLLOW.ravel()).any() or kinds[0] not in first_last[0]:
-            raise Unusual
-        if kinds[-1] not in first_last[1]:
-            raise Unusual
-        return kinds
+    # -- rows ------------------------------------------------------------------------------------------
 
     def row_numbers(self, tags: Codes, nexts: Codes, kinds: NDArray[np.uint8]) -> Codes:
         """For every tag the number of its row, as `<row r="7"` states it."""
-        is_row = (kinds == _ROW) | (kinds == _ROW_EMPTY)
+        is_row = (kinds == ROW) | (kinds == ROW_EMPTY)
         starts = tags[is_row]
         for offset, byte in ((5, 114), (6, 61), (7, 34)):
             if (self.array[starts + offset] != byte).any():
@@ -223,7 +159,7 @@ class _Scanner:
         numbers, ends = self.digits(starts + 8, 7)
         if (self.array[ends] != 34).any() or (numbers < 1).any() or (numbers > MAX_ROW).any():
             raise Unusual
-        tail_ends = nexts[is_row] - 1 - (kinds[is_row] == _ROW_EMPTY)
+        tail_ends = nexts[is_row] - 1 - (kinds[is_row] == ROW_EMPTY)
         for members, tail in self.interned(ends + 1, tail_ends):
             given = attributes(tail, b"r")
             height = float(given[b"ht"]) if given.get(b"customHeight") in (b"1", b"true") and b"ht" in given else None
@@ -272,7 +208,7 @@ class _Scanner:
         plain &= b[starts + 6 + counts] != 48  # an address has no leading zero
         if not plain.all():
             raise Unusual
-        tail_ends = nexts - 1 - (kinds == _CELL_EMPTY)
+        tail_ends = nexts - 1 - (kinds == CELL_EMPTY)
         styles, forms, names = self.tails_of(ends + 1, tail_ends)
         return columns.astype(np.int32), styles, forms, names
 
@@ -340,15 +276,15 @@ class _Scanner:
         # Behind a cell's tag come its formula, if any, and its value, if any: at most three tags further on.
         padded = np.concatenate([kinds, np.zeros(4, np.uint8)])
         after = padded[at + 1]
-        skip = np.where(after == _FORMULA, 2, np.where(after == _FORMULA_EMPTY, 1, 0))
+        skip = np.where(after == FORMULA, 2, np.where(after == FORMULA_EMPTY, 1, 0))
         value_at = at + 1 + skip
-        has_value = (kinds[at] == _CELL) & (padded[value_at] == _VALUE)
+        has_value = (kinds[at] == CELL) & (padded[value_at] == VALUE)
         value_at = np.where(has_value, value_at, 0)
         starts, ends = tags[value_at] + 3, tags[np.minimum(value_at + 1, len(tags) - 1)]
         self.numbers(found, np.flatnonzero(has_value & (forms == _NUMBER)), starts, ends)
         self.texts(found, np.flatnonzero(has_value & (forms == _SHARED)), starts, ends)
         self.formulas(found, np.flatnonzero(skip > 0), tags, at)
-        inline = padded[at + 1] == _INLINE
+        inline = padded[at + 1] == INLINE
         for place in np.flatnonzero(inline).tolist():
             self.inline(found, place, tags, kinds, int(at[place]) + 2)
         for place in np.flatnonzero((forms == _OTHER) & ~inline).tolist():
@@ -472,7 +408,7 @@ class _Scanner:
     def inline(self, found: _Found, place: int, tags: Codes, kinds: NDArray[np.uint8], at: int) -> None:
         """A text in its cell; `at` is the tag behind `<is>`."""
         raw = b""
-        if kinds[at] != _INLINE_END:
+        if kinds[at] != INLINE_END:
             whole = self.body[int(tags[at]) : int(tags[at + 1])]
             head, _, raw = whole.partition(b">")
             attributes(head.removeprefix(b"<t").removesuffix(b"/"))
