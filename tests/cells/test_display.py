@@ -150,3 +150,15 @@ def test_any_text_can_stand_as_a_format(code, number):
 def test_columns_show_value_by_value():
     column = Column.from_values([1.0, "1", None, True, 1.0])
     assert show_column(column, "0.0") == ["1.0", "1", "", "TRUE", "1.0"]
+
+
+NAMES = [
+    ("[$-407]d. mmmm yyyy", "2. März 2026"), ("[$-40C]dddd d mmmm", "lundi 2 mars"), ("[$-415]d mmmm", "2 marca"),
+    ("[$-415]mmmm yyyy", "marzec 2026"), ("[$-407]ddd mmm", "Mo Mär"), ("[$-409]dddd d mmm", "Monday 2 Mar"),
+    ("[$-F800]d mmmm", "2 March"), ("[$-1010407]mmmmm", "M"), ("[$€-407] d mmm", "€ 2 Mär"), ("mmmm", "March"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("code", "text"), NAMES)
+def test_months_and_weekdays_are_named_in_the_language_of_the_format(code, text):
+    assert show(46083.0, code).text == text

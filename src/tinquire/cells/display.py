@@ -12,6 +12,7 @@ import numpy as np
 
 from tinquire.cells.column import Column
 from tinquire.cells.dates import DateSystem, date_parts
+from tinquire.cells.daynames import DayNames, day_names
 from tinquire.cells.numberformat import FormatCode, Section, SectionKind, Token, parse_format
 from tinquire.cells.values import CellError, Value
 
@@ -28,12 +29,6 @@ MOST_DAYS = 1e8
 _EXACT = Context(prec=4000)
 #: A format code has at most this many characters; a longer one is none, and shows values as they are.
 MAX_CODE = 255
-
-_MONTHS = (
-    "January", "February", "March", "April", "May", "June", "July",
-    "August", "September", "October", "November", "December",
-)  # fmt: skip
-_WEEKDAYS = ("Saturday", "Sunday", "Monday", "Tuesday", "Wednesday", "Thursday", "Friday")
 
 
 class Shown(NamedTuple):
@@ -329,7 +324,10 @@ def _show_date(serial: float, section: Section, system: DateSystem) -> str:
     half_day = any(token.kind == "ampm" for token in section.tokens)
     shift = 0 if system is DateSystem.FROM_1900 else 1462
     fields = _DateFields(int(year), int(month), int(day), (days + shift) % 7, days, seconds, half_day)
-    pieces = [_date_piece(token, fields, parts) for token in section.tokens]
+    names = day_names(section.language)
+    if any(token.kind == "date" and token.text in ("d", "dd") for token in section.tokens):
+        names = names._replace(months=names.months_with_day)
+    pieces = [_date_piece(token, fields, parts, names) for token in section.tokens]
     return sign + "".join(pieces)
 
 
@@ -343,7 +341,7 @@ class _DateFields(NamedTuple):
     half_day: bool
 
 
-def _date_piece(token: Token, at: _DateFields, parts: int) -> str:
+def _date_piece(token: Token, at: _DateFields, parts: int, names: DayNames) -> str:
     """The text of one token of a date section."""
     if token.kind == "subsecond":
         return f".{parts:0{len(token.text)}d}"
@@ -362,11 +360,11 @@ def _date_piece(token: Token, at: _DateFields, parts: int) -> str:
         case "y" | "e":
             return f"{at.year % 100:02d}" if width <= 2 and token.text[0] == "y" else f"{at.year:04d}"
         case "m":
-            name = _MONTHS[at.month - 1]
-            return (str(at.month), f"{at.month:02d}", name[:3], name, name[0])[min(width, 5) - 1]
+            name, short = names.months[at.month - 1], names.short_months[at.month - 1]
+            return (str(at.month), f"{at.month:02d}", short, name, name[0])[min(width, 5) - 1]
         case "d":
-            name = _WEEKDAYS[at.weekday]
-            return (str(at.day), f"{at.day:02d}", name[:3], name)[min(width, 4) - 1]
+            name, short = names.weekdays[at.weekday], names.short_weekdays[at.weekday]
+            return (str(at.day), f"{at.day:02d}", short, name)[min(width, 4) - 1]
         case "h":
             shown = (hour + 11) % 12 + 1 if at.half_day else hour
             return f"{shown:0{min(width, 2)}d}"

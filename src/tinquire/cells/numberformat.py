@@ -35,6 +35,7 @@ _COMPARISONS: dict[str, Callable[[float, float], bool]] = {
 }  # fmt: skip
 _CONDITION = re.compile(r"(<=|>=|<>|<|>|=)\s*(-?[0-9.]+(?:[Ee][+-]?[0-9]+)?)\Z")
 _ELAPSED = re.compile(r"h+\Z|m+\Z|s+\Z", re.I)
+_LANGUAGE = re.compile(r"[0-9A-Fa-f]{1,8}\Z")
 _AMPM = re.compile(r"am/pm|a/p", re.I)
 
 
@@ -76,6 +77,8 @@ class Section:
     kind: SectionKind
     condition: Condition | None = None
     colour: str | None = None
+    #: The number of the language for names of months and weekdays, if the section states one.
+    language: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,6 +129,7 @@ def _section(text: str) -> Section:
     tokens: list[Token] = []
     condition: Condition | None = None
     colour: str | None = None
+    language: int | None = None
     place = 0
     while place < len(text):
         character = text[place]
@@ -139,7 +143,10 @@ def _section(text: str) -> Section:
             elif _ELAPSED.match(inner):
                 tokens.append(Token("elapsed", inner.lower()))
             elif inner.startswith("$"):
-                tokens.append(Token("literal", inner[1:].rpartition("-")[0] if "-" in inner else inner[1:]))
+                sign, mark, stated = inner[1:].rpartition("-")
+                tokens.append(Token("literal", sign if mark else inner[1:]))
+                if _LANGUAGE.match(stated):
+                    language = int(stated, 16)
             place = end
         else:
             token, place = _token(text, place)
@@ -147,7 +154,7 @@ def _section(text: str) -> Section:
     kind = _kind(tokens)
     if kind is SectionKind.DATE:
         tokens = _with_minutes(tokens)
-    return Section(tuple(tokens), kind, condition, colour)
+    return Section(tuple(tokens), kind, condition, colour, language)
 
 
 def _token(text: str, place: int) -> tuple[Token, int]:
