@@ -5,7 +5,7 @@ from __future__ import annotations
 from parts import MAIN, OFFICE, PACKAGE, TYPE, parts_of, zipped
 
 DRAW = "http://schemas.openxmlformats.org/drawingml/2006"
-X14 = "http://schemas.microsoft.com/office/spreadsheetml/2009/9/main"
+X14 = "urn:example:newer-rules"
 
 
 def _rels(*relations):
@@ -46,7 +46,7 @@ AFTER = (
     '<brk id="4" max="16383" man="1"/></rowBreaks><drawing r:id="rId1"/><legacyDrawing r:id="rId3"/>'
     '<tableParts count="1"><tablePart r:id="rId4"/></tableParts>'
     f'<extLst><ext xmlns:x14="{X14}" uri="one"><x14:conditionalFormattings><x14:conditionalFormatting '
-    'xmlns:xm="http://schemas.microsoft.com/office/excel/2006/main"><x14:cfRule type="expression" priority="2" id="{0}">'
+    'xmlns:xm="urn:example:newer-areas"><x14:cfRule type="expression" priority="2" id="{0}">'
     "<xm:f>Lists!$A$1=B2</xm:f></x14:cfRule><xm:sqref>B2:B4</xm:sqref></x14:conditionalFormatting>"
     "</x14:conditionalFormattings></ext></extLst>"
 )
@@ -68,7 +68,7 @@ DRAWING = (
     "</xdr:graphicFrame><xdr:clientData/></xdr:twoCellAnchor></xdr:wsDr>"
 )
 NOTES = (
-    '<xml xmlns:v="urn:schemas-microsoft-com:vml" xmlns:x="urn:schemas-microsoft-com:office:excel"><v:shape id="a">'
+    '<xml xmlns:v="urn:example:shapes" xmlns:x="urn:example:notes"><v:shape id="a">'
     "<x:ClientData ObjectType=\"Note\"><x:Anchor>1, 15, 2, 2, 3, 31, 5, 1</x:Anchor><x:Row>2</x:Row><x:Column>1"
     "</x:Column></x:ClientData></v:shape></xml>"
 )  # fmt: skip

@@ -7,7 +7,7 @@ import shutil
 
 import pytest
 
-from parts import members, written, zipped
+from parts import OFFICE, members, written, zipped
 from richbook import rich_file, rich_parts
 from sheetforms import formula_at
 from tinquire.cells import CellError
@@ -85,11 +85,23 @@ def test_split_leaves_nothing_behind(tmp_path, tinquire):
     parts["xl/charts/chart1.xml"] = (
         parts["xl/charts/chart1.xml"].replace("Data!$B$2:$B$4", "Lists!$A$1").replace("</c:numRef>", cache)
     )
+    titles = "<TitlesOfParts>Data Lists Pivot</TitlesOfParts><Company>Larkfold</Company>"
+    parts["docProps/app.xml"] = (
+        f'<Properties xmlns="{OFFICE[: -len("relationships")]}extended-properties">{titles}</Properties>'
+    )
+    parts["_rels/.rels"] = parts["_rels/.rels"].replace(
+        "</Relationships>",
+        f'<Relationship Id="rId2" Type="{OFFICE}/extended-properties" Target="docProps/app.xml"/></Relationships>',
+    )
+    store = f'<Relationship Id="rId81" Type="{OFFICE}/customXml" Target="../customXml/item1.xml"/></Relationships>'
+    parts["xl/_rels/workbook.xml.rels"] = parts["xl/_rels/workbook.xml.rels"].replace("</Relationships>", store)
+    parts["customXml/item1.xml"] = "<rows>Lists of others</rows>"
     source = tmp_path / "rich.xlsx"
     source.write_bytes(zipped(parts))
     outcome = tinquire("split", source, "--out", tmp_path / "out")
     assert outcome.code == 0 and "pivot 'Pivot: P' is plain cells now" in outcome.out
     data = members((tmp_path / "out" / "Data.xlsx").read_bytes())
+    assert b"Larkfold" in data["docProps/app.xml"] and "customXml/item1.xml" not in data
     assert b"<c:numLit" in data["xl/charts/chart1.xml"] and b"<c:f>" not in data["xl/charts/chart1.xml"]
     assert b"dataValidation" not in data["xl/worksheets/sheet1.xml"] and b"Lists" not in b"".join(data.values())
     assert "xl/pivotCache/pivotCacheDefinition1.xml" not in members((tmp_path / "out" / "Pivot.xlsx").read_bytes())

@@ -27,6 +27,8 @@ __all__ = ["Cut", "keep_rows", "keep_sheets"]
 
 _WORD = re.compile(r"\"(?:[^\"]|\"\")*\"|[^\W\d][\w.\\?]*")
 _LOST = "#REF!"
+#: Kinds of parts in which programs store rows of their own.
+_STORES = frozenset({"powerPivotData", "customXml"})
 
 
 @dataclass(slots=True)
@@ -58,6 +60,7 @@ def keep_sheets(book: Workbook, names: Sequence[str]) -> Cut:
         cut.names = _drop_lost_names(book)
         _drop_lost_rules(book)
     _forget_outside(book)
+    _forget_stores(book)
     _forget_texts(book)
     return cut
 
@@ -201,6 +204,20 @@ def _forget_outside(book: Workbook) -> None:
             book.package.drop_tree(relation.target)
     book.root.remove(group)
     book.root_changed()
+
+
+def _forget_stores(book: Workbook) -> None:
+    """Rows that programs keep beside the sheets for their own use: a data model, documents of add-ins."""
+    for relation in book.package.relations(book.part):
+        if relation.kind not in _STORES:
+            continue
+        for element in list(book.root.iter()):
+            if relation.id in element.attrib.values() and element.getparent() is not None:
+                _take_out(element)
+        book.package.unrelate(book.part, relation.target)
+        if not relation.outside:
+            book.package.drop_tree(relation.target)
+        book.root_changed()
 
 
 def _forget_texts(book: Workbook) -> None:

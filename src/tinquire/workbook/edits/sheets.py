@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import posixpath
+import re
 from collections.abc import Sequence
 
 from lxml import etree
@@ -13,7 +14,9 @@ from tinquire.workbook.book import SheetEntry, Workbook, valid_sheet_name
 from tinquire.workbook.edits.everywhere import change_part, follow, followed_part
 from tinquire.workbook.edits.following import GoneSheets, RenamedSheet, RenamedTables
 from tinquire.workbook.edits.hangers import followed_formulas
-from tinquire.workbook.markup import child, children, local, without
+from tinquire.workbook.markup import child, children, local, serialised, without
+
+_SELECTED = re.compile(rb"\stabSelected=[\"'](?:1|true)[\"']")
 
 __all__ = ["copy_sheet", "delete_sheets", "hide_sheet", "move_sheet", "rename_sheet"]
 
@@ -33,6 +36,7 @@ def rename_sheet(book: Workbook, old: str, new: str) -> None:
     _element(book, entry).set("name", new)
     entry.loaded = None
     book.root_changed()
+    _forget_titles(book)
     follow(book, RenamedSheet(former, new))
 
 
@@ -99,6 +103,7 @@ def delete_sheets(book: Workbook, names: Sequence[str]) -> None:
     _renumber(book, before)
     _drop_caches(book)
     book.root_changed()
+    _forget_titles(book)
     follow(book, following)
     book.mark_stale()
 
@@ -117,7 +122,8 @@ def copy_sheet(book: Workbook, name: str, new: str) -> None:
     renamed: dict[str, str] = {}
     part = _copied_part(book, entry.part, renamed)
     following = RenamedTables(renamed, RenamedSheet(entry.name, new))
-    book.package.put(part, followed_part(book.package.read(part), new, following))
+    data = _SELECTED.sub(b"", followed_part(book.package.read(part), new, following))
+    book.package.put(part, data)  # of two selected sheets a program would change both at once
     model = _element(book, entry)
     element = copy.deepcopy(model)
     used = {int(one.get("sheetId", "0")) for one in children(child(book.root, "sheets"), "sheet")}
@@ -194,6 +200,18 @@ def _drop_names(book: Workbook, gone: Sequence[SheetEntry]) -> None:
         book.root.remove(group)
 
 
+def _forget_titles(book: Workbook) -> None:
+    """The list of sheets in the file's properties (22.2.2.8, .31) is a copy; a stale one would name what is gone."""
+    for relation in book.package.relations():
+        if relation.kind == "extended-properties" and book.package.has(relation.target):
+            root = book.package.root(relation.target)
+            stale = [one for one in root if local(one) in ("TitlesOfParts", "HeadingPairs")]
+            for element in stale:
+                root.remove(element)
+            if stale:
+                book.package.put(relation.target, serialised(root))
+
+
 def _drop_caches(book: Workbook) -> None:
     """Stored rows of pivots that are no longer there."""
     package = book.package
@@ -242,6 +260,7 @@ def _copied_part(book: Workbook, part: str, tables: dict[str, str]) -> str:
 
 def _named_table(book: Workbook, root: etree._Element, tables: dict[str, str]) -> bool:
     taken = set(book.tables()) | {name.casefold() for name in tables.values()}
+    taken |= {one.name.casefold() for one in book.names}
     old = root.get("displayName") or root.get("name") or "Table"
     number = 2
     while f"{old}_{number}".casefold() in taken:
