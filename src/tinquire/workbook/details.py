@@ -215,7 +215,7 @@ class BookDetails:
             raise AccessError(Fault("opening a workbook", why, self.book.name, "get the file again")) from None
 
     def _read(self, name: str, part: str) -> SheetDetails:
-        frame, rows = _frame(self._package.read(part))
+        frame, levels_of_rows = _frame(self._package.read(part))
         relations = {
             one.id: one for one in self._package.relations(part) if one.outside or self._package.has(one.target)
         }
@@ -235,7 +235,7 @@ class BookDetails:
             tuple(self.pivot(one.target) for one in relations.values() if one.kind == "pivotTable"),
             _page(frame),
             child(frame, "sheetProtection") is not None,
-            (_row_levels(rows), max(levels, default=0)),
+            (levels_of_rows, max(levels, default=0)),
             tuple(unknown),
         )
 
@@ -282,21 +282,19 @@ class BookDetails:
         return PivotTable(root.get("name", ""), area, source, fields)
 
 
-def _row_levels(rows: bytes) -> int:
-    return max(map(int, _OUTLINE.findall(rows)), default=0) if b"outlineLevel" in rows else 0
-
-
-def _frame(data: bytes) -> tuple[etree._Element, bytes]:
-    """What stands around a sheet's cells, parsed, and the bytes of its rows."""
+def _frame(data: bytes) -> tuple[etree._Element, int]:
+    """What stands around a sheet's cells, parsed, and the deepest outline level of its rows."""
     try:
         _, cells = sheet_data(data)
     except Unusual:
         data = canonical(data)
         if b"sheetData" not in data:  # a chart sheet has none
-            return parsed(data), b""
+            return parsed(data), 0
         _, cells = sheet_data(data)
     start, end = cells.inside or (cells.end, cells.end)
-    return parsed(data[:start] + data[end:]), data[start:end]
+    outlined = data.find(b"outlineLevel", start, end) >= 0
+    level = max(map(int, _OUTLINE.findall(data, start, end)), default=0) if outlined else 0
+    return parsed(data[:start] + data[end:]), level
 
 
 def _validations(frame: etree._Element) -> Iterator[Validation]:

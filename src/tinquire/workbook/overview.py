@@ -5,8 +5,12 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+from numpy.typing import NDArray
+
 from tinquire.cells.address import Area, column_number
-from tinquire.cells.column import Kind
+from tinquire.cells.column import Booleans, Codes, Kind
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.elements import Unusual, has_formula, sheet_data
 from tinquire.workbook.reading import read_sheet
@@ -17,6 +21,8 @@ __all__ = ["Overview", "overview"]
 
 #: What a cell's content ends with: a value, a formula without one, an inline text.
 _CONTENT_ENDS = frozenset({b"</v>", b"</f>", b"/is>"})
+#: A row's and its first cell's tag are within so many bytes, and so is the last cell with its value.
+_WINDOW = 64
 _ROW = re.compile(rb"<row\b[^<>]*?\sr=\"([0-9]+)\"")
 _SHARED = re.compile(rb"t=\"s\"[^<>]*><v>([0-9]+)</v>")
 _LETTERS = re.compile(rb"[A-Z]+")
@@ -59,41 +65,95 @@ class _Looking:
         self.data = data
         prefix, cells = sheet_data(data)
         self.start, self.end = cells.inside or (cells.start, cells.start)
-        self.body = data[self.start : self.end]
-        if prefix or b'tr"/>' in self.body:  # an empty text is a text
+        self.array = np.frombuffer(data, np.uint8)
+        if prefix or data.find(b'tr"/>', self.start, self.end) >= 0:  # an empty text is a text
             raise Unusual
 
     def overview(self, rows: int) -> Overview:
-        chunks = self.body.split(b"</row>")
-        if b"<c" in chunks.pop():
-            raise Unusual
-        firsts, lasts, endings = set(), set(), set()
-        filled = []
-        for place, chunk in enumerate(chunks):
-            end = chunk.rfind(b"</c>")
-            if end < 0:
-                continue
-            filled.append(place)
-            start = chunk.find(b"</c>")
-            # Between its start and its end a cell holds no other: then these are the row's first and last with content.
-            first, last = chunk.rfind(b"<c", 0, start), chunk.rfind(b"<c", 0, end)
-            firsts.add(chunk[first : first + 9])
-            lasts.add(chunk[last : last + 9])
-            endings.add(chunk[start - 5 : start] + chunk[end - 5 : end])
-        if not filled:
+        opens, closes = self._row_tags()
+        first, last, plain = self._plain_rows(opens, closes)
+        odd = [self._odd_row(int(opens[row]), int(closes[row])) for row in np.flatnonzero(~plain).tolist()]
+        filled = plain.copy()
+        filled[~plain] = [columns is not None for columns in odd]
+        at = np.flatnonzero(filled)
+        if not len(at):
             return Overview(None, 0, 0, Sheet(self.name))
-        ends = {ending[:5] for ending in endings} | {ending[5:] for ending in endings}
-        if any(ending[:1] == b">" or ending[1:] not in _CONTENT_ENDS for ending in ends):
-            raise Unusual  # a cell that is closed and yet blank
-        numbers = [_number(chunks[place]) for place in (0, filled[0], filled[-1], -1)]
+        ends = [columns for columns in odd if columns is not None]
+        left = min([_column(one) for one in _distinct(first[plain])] + [columns[0] for columns in ends])
+        right = max([_column(one) for one in _distinct(last[plain])] + [columns[1] for columns in ends])
+        numbers = [self._number(int(opens[row])) for row in (0, at[0], at[-1], -1)]
         if numbers != sorted(numbers):
             raise Unusual
-        used = Area(numbers[1], min(map(_column, firsts)), numbers[2], max(map(_column, lasts)))
-        shown = [chunk for chunk in chunks[filled[0] : filled[0] + rows] if _number(chunk) < used.top + rows]
-        return Overview(used, self._formulas(), self.body.count(b't="e"'), self._read(shown))
+        used = Area(numbers[1], left, numbers[2], right)
+        chunks = [(int(opens[row]), int(closes[row])) for row in range(at[0], min(at[0] + rows, len(opens)))]
+        shown = [self.data[start:stop] for start, stop in chunks if self._number(start) < used.top + rows]
+        return Overview(used, self._formulas(), self._count(b't="e"'), self._read(shown))
+
+    def _row_tags(self) -> tuple[Codes, Codes]:
+        """Where rows begin, and where the tags that close them do: the letter w stands in no other tag."""
+        array = self.array
+        letters = np.flatnonzero(array[self.start : self.end] == ord("w")) + self.start
+        letters = letters[(array[letters - 1] == ord("o")) & (array[letters - 2] == ord("r"))]
+        closes = letters[(array[letters - 3] == ord("/")) & (array[letters - 4] == ord("<"))] - 4
+        opens = letters[array[letters - 3] == ord("<")] - 3
+        if b"<c" in self.data[closes[-1] if len(closes) else self.start : self.end]:
+            raise Unusual  # cells behind the last row, or none of the rows is closed
+        return opens[np.searchsorted(opens, closes) - 1] if len(opens) else opens[:0], closes[
+            : len(closes) * bool(len(opens))
+        ]
+
+    def _plain_rows(self, opens: Codes, closes: Codes) -> tuple[Codes, Codes, Booleans]:
+        """The first nine bytes of the first and the last cell of every row, and which rows are so plain that these are
+        the first and last with content: a value behind the first tag, and one in front of the last."""
+        array, shift = self.array, 0
+        if not len(opens) or closes[0] < _WINDOW or opens[-1] + _WINDOW > len(array):
+            padding = np.zeros(_WINDOW, np.uint8)
+            array, shift = np.concatenate([padding, array, padding]), _WINDOW
+        windows = sliding_window_view(array, _WINDOW)
+        head = windows[opens + shift]
+        is_end = head == ord(">")
+        row_end = is_end.argmax(axis=1)
+        is_end[np.arange(len(opens)), row_end] = False
+        cell_end = is_end.argmax(axis=1)
+        behind = np.minimum(cell_end[:, None] + np.arange(-1, 5), _WINDOW - 1)
+        after = np.take_along_axis(head, behind, axis=1)
+        plain = (row_end > 0) & (cell_end > 0) & (cell_end < _WINDOW - 5) & (opens + cell_end < closes)
+        plain &= (after[:, 0] != ord("/")) & (after[:, 2:5] == _bytes(b"<v>")).all(axis=1) & (after[:, 5] != ord("<"))
+        starts = np.minimum(row_end[:, None] + 1 + np.arange(9), _WINDOW - 1)
+        first = np.take_along_axis(head, starts, axis=1)
+        tail = windows[closes + shift - _WINDOW]
+        plain &= (tail[:, -8:] == _bytes(b"</v></c>")).all(axis=1) & (tail[:, -9] != ord(">"))
+        begins = (tail[:, :-9] == ord("<")) & (tail[:, 1:-8] == ord("c"))
+        place = begins.shape[1] - 1 - begins[:, ::-1].argmax(axis=1)
+        plain &= begins.any(axis=1)
+        last = np.take_along_axis(tail, place[:, None] + np.arange(9), axis=1)
+        return first, last, plain
+
+    def _odd_row(self, start: int, stop: int) -> tuple[int, int] | None:
+        """The first and last column with content of one row; None when there is none."""
+        chunk = self.data[start:stop]
+        end = chunk.rfind(b"</c>")
+        if end < 0:
+            return None
+        begin = chunk.find(b"</c>")
+        for ending in (chunk[begin - 5 : begin], chunk[end - 5 : end]):
+            if ending[:1] == b">" or ending[1:] not in _CONTENT_ENDS:
+                raise Unusual  # a cell that is closed and yet blank
+        return tuple(_column(chunk[at : at + 9]) for at in (chunk.rfind(b"<c", 0, begin), chunk.rfind(b"<c", 0, end)))  # type: ignore[return-value]
+
+    def _number(self, start: int) -> int:
+        found = _ROW.match(self.data, start)
+        if found is None:
+            raise Unusual
+        return int(found[1])
 
     def _formulas(self) -> int:
-        return sum(map(self.body.count, (b"<f>", b"<f ", b"<f/>"))) if has_formula(self.body) else 0
+        if not self._count(b"f") or not has_formula(self.data):
+            return 0
+        return sum(map(self._count, (b"<f>", b"<f ", b"<f/>")))
+
+    def _count(self, text: bytes) -> int:
+        return self.data.count(text, self.start, self.end)
 
     def _read(self, chunks: list[bytes]) -> Sheet:
         """The first rows, with those of the shared texts that they show."""
@@ -111,11 +171,14 @@ class _Looking:
         return read_sheet(self.name, data, texts, self.book.date_system, self.book.name)
 
 
-def _number(chunk: bytes) -> int:
-    found = _ROW.match(chunk, max(chunk.rfind(b"<row"), 0))
-    if found is None:
-        raise Unusual
-    return int(found[1])
+def _bytes(text: bytes) -> NDArray[np.uint8]:
+    return np.frombuffer(text, np.uint8)
+
+
+def _distinct(names: Codes) -> list[bytes]:
+    """The distinct rows of a matrix of bytes; digits behind letters make them many, so they are left out."""
+    letters = np.where((names >= ord("0")) & (names <= ord("9")), 0, names).astype(np.uint8)
+    return np.unique(np.ascontiguousarray(letters).view("S9")).tolist()
 
 
 def _column(letters: bytes) -> int:
