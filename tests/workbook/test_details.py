@@ -185,3 +185,31 @@ def test_an_edit_leaves_all_else_equal(tmp_path_factory, edits):
     }
     assert all(old.read(part) == new.read(part) for part in old.names() if part not in may_change)
     assert unsound(new) == []
+
+
+ENDS = {
+    "plain": ("", ""),
+    "dressed beyond the data": ('<c r="A{n}" s="0"/>', '<c r="AZ{n}" s="0"/>'),
+    "a formula first and last": ('<c r="A{n}"><f>1+1</f><v>2</v></c>', '<c r="BA{n}"><f>1+1</f></c>'),
+    "texts first and last": ('<c r="A{n}" t="inlineStr"><is><t>row and w</t></is></c>', '<c r="BB{n}" t="str"><v></v></c>'),
+    "an error last": ("", '<c r="BC{n}" t="e"><v>#N/A</v></c>'),
+    "a long tag": ('<c r="A{n}" s="0" cm="1" vm="1" ph="0"><v>1</v></c>', ""),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("label", ENDS)
+@pytest.mark.parametrize("rows", [1, 3, 400])
+def test_an_overview_of_rows_that_end_oddly(label, rows, tmp_path):
+    """Every third row ends so; rows without cells and rows that close themselves stand between."""
+    before, after = ENDS[label]
+    lines = []
+    for n in range(2, rows + 2):
+        odd = n % 3 == 0
+        inner = f'<c r="C{n}"><v>{n}</v></c><c r="D{n}" t="s"><v>0</v></c><c r="E{n}" s="0"><v>0.5</v></c>'
+        lines.append(f'<row r="{n}" spans="1:5">{before.format(n=n) * odd}{inner}{after.format(n=n) * odd}</row>')
+    between = '<row r="1"/>' + "".join(lines) + f'<row r="{rows + 2}" ht="20"></row><row r="{rows + 3}"/>'
+    path = written(tmp_path / "a.xlsx", between, shared=["tow row"])
+    view, sheet = overview(Workbook.open(path), "Sheet1", 2), Workbook.open(path).sheet("Sheet1")
+    errors = sum(int((column.kinds == Kind.ERROR).sum()) for column in sheet.columns.values())
+    assert (view.used, view.formulas, view.errors) == (sheet.used, sheet.formula_count(), errors)
+    assert view.first.value(2, 4) == "tow row" and view.first.value(2, 3) == 2.0
