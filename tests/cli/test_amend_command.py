@@ -168,3 +168,17 @@ def test_options_stand_for_one_amendment(tmp_path, tinquire):
     assert both.code == 2 and "were given together" in both.err
     assert tinquire("amend", source, "--at", "B3", "--list").code == 2
     assert tinquire("amend", tmp_path / "none*.xlsx", "--at", "B3", "--value", "1", "--list").code == 3
+
+
+def test_headings_and_cells_changed_together_all_arrive(tmp_path, tinquire):
+    """A heading that changes has its sheet written and read again; cells changed before and after it are not lost."""
+    (tmp_path / "a.toml").write_text('[[amend]]\nsheet = "Data"\nreplace = { "e" = "E", "T" = "t" }\n')
+    made = tinquire(
+        "amend", rich_file(tmp_path / "rich.xlsx"), "--with", tmp_path / "a.toml", "--out", tmp_path / "out", "--json"
+    )
+    changes = json.loads(made.out)[0]["changes"]
+    sheet = Workbook.open(tmp_path / "out" / "rich.xlsx").sheet("Data")
+    assert {change["cell"] for change in changes} == {"A1", "B1", "C1", "A2", "A3"}
+    assert [sheet.value(row, 1) for row in (1, 2, 3, 4)] == ["ItEm", "ShEEt", "towEl", "Apron"]
+    assert [sheet.value(1, column) for column in (2, 3)] == ["PiEcEs", "twicE"]
+    assert [column.name for column in sheet.tables[0].columns] == ["ItEm", "PiEcEs", "twicE"]

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 from tinquire.amend.places import Cells, NotThereError, cell_value, matching_sheets, places
 from tinquire.amend.schema import Amendment, LookChange
-from tinquire.cells.address import area_name, cell_name, column_name, column_number
+from tinquire.cells.address import Area, area_name, cell_name, column_name, column_number
 from tinquire.cells.display import general, show
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, known_names
@@ -79,6 +79,7 @@ class _Applying:
     def __init__(self, book: Workbook, amendment: Amendment) -> None:
         self.book = book
         self.amendment = amendment
+        self._arrays: dict[str, list[Area]] = {}
 
     def changes(self) -> list[Change]:
         amendment = self.amendment
@@ -246,8 +247,9 @@ class _Applying:
         return self.book.styles.varied(style, change) if change.given() else style
 
     def _set(self, cells: Cells, row: int, value: Value, style: int, formula: str | None = None) -> Change:
-        sheet, column = cells.sheet, cells.column
-        _refuse_arrays(cells, row)
+        # Renaming a heading writes its sheet and has it read again: what was found is of the sheet as it was.
+        sheet, column = self.book.sheet(cells.sheet.name), cells.column
+        self._refuse_arrays(cells, row)
         old = self._now(cells, row)
         table = next(
             (one for one in sheet.tables if one.headings and one.area.top == row and one.area.holds(row, column)), None
@@ -279,6 +281,16 @@ class _Applying:
             old, new = f"{old} as {self.book.styles.number_format(style)}", f"{new} as {self.amendment.format}"
         yield Change(sheet.name, cell_name(row, column), old, new + self._look_said())
 
+    def _refuse_arrays(self, cells: Cells, row: int) -> None:
+        """Raises NotThereError for a cell that belongs to an array formula: it cannot change alone (18.3.1.40)."""
+        sheet = cells.sheet
+        if sheet.name not in self._arrays:
+            self._arrays[sheet.name] = [one.array for one in sheet.formulas if one.array is not None]
+        for area in self._arrays[sheet.name]:
+            if area.holds(row, cells.column):
+                place = cell_name(row, cells.column)
+                raise NotThereError(f"cell {place} belongs to the array formula in {area_name(area)}")
+
     def _look_said(self) -> str:
         if self.amendment.look == LookChange():
             return ""
@@ -300,14 +312,6 @@ class _Applying:
         if value is None or isinstance(value, str):
             return shown_value(value)
         return show(value, self.book.styles.number_format(style), self.book.date_system).text
-
-
-def _refuse_arrays(cells: Cells, row: int) -> None:
-    """Raises NotThereError for a cell that belongs to an array formula: it cannot change alone (18.3.1.40)."""
-    for formula in cells.sheet.formulas:
-        if formula.array is not None and formula.array.holds(row, cells.column):
-            place = cell_name(row, cells.column)
-            raise NotThereError(f"cell {place} belongs to the array formula in {area_name(formula.array)}")
 
 
 def same_value(one: Value, other: Value) -> bool:

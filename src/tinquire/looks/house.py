@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
 
 from tinquire.faults import Fault, UseError, known_names
-from tinquire.looks.appearance import EDGE_STYLES, Appearance, Edge, Edges
+from tinquire.looks.appearance import EDGE_STYLES, Appearance, Edge, Edges, Variation
 
 __all__ = ["BorderRule", "House", "Look"]
 
@@ -34,22 +34,10 @@ class BorderRule:
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class Look(Variation):
     """A named, partial appearance; what is None comes from the look that it builds on."""
 
     on: str | None = None
-    font: str | None = None
-    size: float | None = None
-    bold: bool | None = None
-    italic: bool | None = None
-    underline: bool | None = None
-    colour: str | None = None
-    fill: str | None = None
-    align: str | None = None
-    valign: str | None = None
-    wrap: bool | None = None
-    indent: int | None = None
-    format: str | None = None
     outside: str | None = None
     between_rows: str | None = None
     between_columns: str | None = None

@@ -197,6 +197,7 @@ class Workbook:
             data = self.package.read(entry.part)
             entry.loaded = read_sheet(entry.name, data, self.strings.texts, self.date_system, self.name)
             entry.loaded.state = entry.state
+        if entry.part is not None and not entry.loaded.tables:  # not read yet, or a part of theirs has changed
             entry.loaded.tables = self._tables_of(entry)
         return entry.loaded
 
