@@ -6,6 +6,7 @@ import datetime
 from collections.abc import Sequence
 
 from tinquire.amend.changing import Change, same_value, shown_value
+from tinquire.amend.places import cell_value
 from tinquire.amend.schema import Amendment, LookChange
 from tinquire.cells.address import parse_cell
 from tinquire.cells.display import show
@@ -56,12 +57,13 @@ def amended_directly(data: bytes, amendments: Sequence[Amendment]) -> tuple[list
     changes = []
     for number, amendment in enumerate(amendments, start=1):
         place = _place(amendment)
-        if place is None:
+        if place is None or amendment.value is None:
             raise Unusual
         known = book.cell(*place)
-        value = _plain(amendment.value)
+        value = cell_value(amendment.value, book.date_system)
         if known.formula or (
-            amendment.expect is not None and not same_value(_blank(known.value), _plain(amendment.expect))
+            amendment.expect is not None
+            and not same_value(_blank(known.value), cell_value(amendment.expect, book.date_system))
         ):
             raise Unusual
         if same_value(known.value, value):
@@ -74,12 +76,6 @@ def amended_directly(data: bytes, amendments: Sequence[Amendment]) -> tuple[list
     if changes and book.may_hold_formulas():
         book.mark_stale()
     return changes, book.to_bytes() if changes else data
-
-
-def _plain(value: object) -> Value:
-    if isinstance(value, str):
-        return value or None
-    return value if isinstance(value, bool) or not isinstance(value, int | float) else float(value)  # type: ignore[return-value]
 
 
 def _blank(value: Value) -> Value:

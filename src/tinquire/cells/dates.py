@@ -14,13 +14,18 @@ import numpy as np
 
 from tinquire.cells.column import Floats
 
-__all__ = ["DateParts", "DateSystem", "date_from_serial", "date_parts", "serial_from_date", "serials_from_parts"]
+__all__ = [
+    "SYSTEMS_APART", "DateParts", "DateSystem", "date_from_serial", "date_parts", "serial_from_date",
+    "serials_from_parts",
+]  # fmt: skip
 
 _DAY_SECONDS = 86_400
 _EPOCH_1900 = np.datetime64("1899-12-30", "D")
 _EPOCH_1904 = np.datetime64("1904-01-01", "D")
 #: The last day the grid's programs can show, 9999-12-31, in the 1900 system.
 LAST_SERIAL = 2_958_465
+#: Serials of the 1904 system lie this many days below those of the 1900 system.
+SYSTEMS_APART = 1462
 
 
 class DateSystem(Enum):

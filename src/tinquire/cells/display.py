@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from tinquire.cells.column import Column
-from tinquire.cells.dates import DateSystem, date_parts
+from tinquire.cells.dates import SYSTEMS_APART, DateSystem, date_parts
 from tinquire.cells.daynames import DayNames, day_names
 from tinquire.cells.numberformat import FormatCode, Section, SectionKind, Token, parse_format
 from tinquire.cells.values import CellError, Value
@@ -322,7 +322,7 @@ def _show_date(serial: float, section: Section, system: DateSystem) -> str:
             return NO_DAY
         year = month = day = 0.0
     half_day = any(token.kind == "ampm" for token in section.tokens)
-    shift = 0 if system is DateSystem.FROM_1900 else 1462
+    shift = 0 if system is DateSystem.FROM_1900 else SYSTEMS_APART
     fields = _DateFields(int(year), int(month), int(day), (days + shift) % 7, days, seconds, half_day)
     names = day_names(section.language)
     if any(token.kind == "date" and token.text in ("d", "dd") for token in section.tokens):

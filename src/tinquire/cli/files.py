@@ -13,8 +13,6 @@ from tinquire.faults import AccessError, Fault
 __all__ = ["found_files"]
 
 _PACKAGES = (".xlsx", ".xlsm", ".xltx", ".xltm")
-#: Programs leave files of this kind beside a workbook that is open.
-_LOCK_PREFIX = "~$"
 
 
 def found_files(words: Sequence[str], terminal: Terminal, *, workbooks_only: bool = True) -> tuple[list[Path], Path]:
@@ -24,10 +22,12 @@ def found_files(words: Sequence[str], terminal: Terminal, *, workbooks_only: boo
 
     Raises: AccessError when a word means no file.
     """
+    from tinquire.sources.files import LOCK_PREFIX
+
     found: dict[Path, None] = {}
     for word in words:
         meant = sorted(path for path in _meant(word) if path.is_file())
-        paths = [path for path in meant if not path.name.startswith(_LOCK_PREFIX)]
+        paths = [path for path in meant if not path.name.startswith(LOCK_PREFIX)]
         for lock in meant:
             if lock not in paths:
                 terminal.line("left", f"{lock.as_posix()}: a program's lock file, passed over")

@@ -8,16 +8,13 @@ import numpy as np
 
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column, Kind
-from tinquire.cells.dates import DateSystem
+from tinquire.cells.dates import SYSTEMS_APART, DateSystem
 from tinquire.faults import DataError, Fault, known_names
 from tinquire.sources.opening import open_sheets
 from tinquire.sources.raw import Block
 from tinquire.workbook import Sheet, Workbook
 
 __all__ = ["block_of", "read_block"]
-
-#: Serials of the 1904 system lie this many days below those of the 1900 system, in which tables count.
-_SYSTEMS_APART = 1462
 
 
 def read_block(path: Path, shown: str, *, sheet: str | None = None, table: str | None = None) -> tuple[Block, bool]:
@@ -66,5 +63,5 @@ def block_of(book: Workbook, sheet: Sheet, area: Area, shown: str) -> Block:
 
 def _as_1900(column: Column, is_day: Booleans) -> Column:
     """Days of a 1904 workbook as serials of the 1900 system."""
-    numbers = np.where(is_day, column.numbers + _SYSTEMS_APART, column.numbers)
+    numbers = np.where(is_day, column.numbers + SYSTEMS_APART, column.numbers)
     return Column(column.kinds, numbers, column.codes, column.texts)

@@ -8,14 +8,13 @@ from dataclasses import replace
 import numpy as np
 
 from tinquire.cells.column import Kind
-from tinquire.cells.dates import DateSystem
+from tinquire.cells.dates import SYSTEMS_APART, DateSystem
 from tinquire.formula.mentions import changed_mentions, mentions
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Formula, Sheet, SheetTable
 
 __all__ = ["carry"]
 
-_SYSTEMS_APART = 1462
 _WORD = re.compile(r"\"(?:[^\"]|\"\")*\"|[^\W\d][\w.\\?]*(?!\w*\()")
 
 
@@ -73,7 +72,7 @@ def _numbers(cells: Cells, source: Workbook, target: Workbook) -> np.ndarray:
         return cells.numbers.copy()
     used, inverse = np.unique(cells.styles, return_inverse=True)
     days = np.array([source.styles.is_date(style) for style in used.tolist()])[inverse] & (cells.kinds == Kind.NUMBER)
-    apart = _SYSTEMS_APART if source.date_system is DateSystem.FROM_1904 else -_SYSTEMS_APART
+    apart = SYSTEMS_APART if source.date_system is DateSystem.FROM_1904 else -SYSTEMS_APART
     return np.where(days, cells.numbers + apart, cells.numbers)
 
 

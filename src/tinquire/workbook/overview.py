@@ -139,7 +139,8 @@ class _Looking:
         for ending in (chunk[begin - 5 : begin], chunk[end - 5 : end]):
             if ending[:1] == b">" or ending[1:] not in _CONTENT_ENDS:
                 raise Unusual  # a cell that is closed and yet blank
-        return tuple(_column(chunk[at : at + 9]) for at in (chunk.rfind(b"<c", 0, begin), chunk.rfind(b"<c", 0, end)))  # type: ignore[return-value]
+        first, last = chunk.rfind(b"<c", 0, begin), chunk.rfind(b"<c", 0, end)
+        return _column(chunk[first : first + 9]), _column(chunk[last : last + 9])
 
     def _number(self, start: int) -> int:
         found = _ROW.match(self.data, start)
