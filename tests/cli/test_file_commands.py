@@ -113,6 +113,9 @@ def test_split_leaves_nothing_behind(tmp_path, tinquire):
         and len(details.marks) == 1
         and len(details.comments) == 1
     )
+    assert tinquire("split", source, "--by-column", "Item", "--out", tmp_path / "items").code == 0
+    drawn = members((tmp_path / "items" / "Towel.xlsx").read_bytes())["xl/charts/chart1.xml"]
+    assert b"<c:v>" not in drawn, "a chart keeps no values of rows that are gone"
     wrong = tinquire("split", source, "--out", tmp_path / "d", "--name", "[:customer:].xlsx")
     assert wrong.code == 2 and "known are part, file and number" in wrong.err
     assert "the nearest is 'Pieces'" in tinquire("split", source, "--by-column", "Piece", "--out", tmp_path / "e").err

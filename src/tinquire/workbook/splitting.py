@@ -19,7 +19,7 @@ from tinquire.workbook.details import BookDetails
 from tinquire.workbook.edits import delete_sheets, hide_sheet, remove_rows
 from tinquire.workbook.edits.everywhere import change_part, worksheets
 from tinquire.workbook.edits.following import GoneSheets
-from tinquire.workbook.edits.hangers import literal_chart
+from tinquire.workbook.edits.hangers import forget_drawn, literal_chart
 from tinquire.workbook.markup import child, children, local
 from tinquire.workbook.sheet import Sheet
 
@@ -78,6 +78,9 @@ def keep_rows(book: Workbook, sheet: str, rows: Sequence[int], others: Sequence[
     cut.pivots += first.pivots
     remove_rows(book, sheet, [row for row in others if row not in set(rows)])
     book.settle()
+    for part, kind in book.package.types().items():
+        if kind.endswith("drawingml.chart+xml"):
+            change_part(book, part, forget_drawn)
     _forget_texts(book)
     return cut
 

@@ -14,7 +14,7 @@ from tinquire.workbook.markup import child, children, local, tag
 
 __all__ = [
     "followed_comments", "followed_drawing", "followed_formulas", "followed_pivot_cache", "followed_pivot_table",
-    "literal_chart", "pivot_area", "shifted_shapes",
+    "forget_drawn", "literal_chart", "pivot_area", "shifted_shapes",
 ]  # fmt: skip
 
 
@@ -50,6 +50,18 @@ def literal_chart(root: etree._Element, lost: Callable[[str], bool]) -> bool:
             fresh.extend(list(cache))
         parent.replace(reference, fresh)
     return changed
+
+
+def forget_drawn(root: etree._Element) -> bool:
+    """Take out the values that a chart was drawn with: they may be of rows that are gone. It is drawn anew from its
+    formulas on opening."""
+    found = list(root.iter("{*}numCache", "{*}strCache", "{*}multiLvlStrCache"))
+    found += [point for literal in root.iter("{*}numLit", "{*}strLit") for point in children(literal, "pt")]
+    for element in found:
+        parent = element.getparent()
+        if parent is not None:
+            parent.remove(element)
+    return bool(found)
 
 
 def followed_drawing(root: etree._Element, shift: Moves) -> bool:
