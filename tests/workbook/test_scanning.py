@@ -12,6 +12,7 @@ from parts import MAIN
 from sheetforms import SHARED, careful, cells, markup, part, row_marks, same
 from tinquire.cells.dates import DateSystem
 from tinquire.faults import AccessError
+from tinquire.workbook.archive import Archive, written
 from tinquire.workbook.markup import local, parsed
 from tinquire.workbook.reading import SheetReader
 from tinquire.workbook.scanning import Unusual
@@ -19,7 +20,7 @@ from tinquire.workbook.strings import SharedStrings, read_texts, rich_text
 
 
 def scanned(data):
-    return SheetReader("S", SHARED, DateSystem.FROM_1900, "f").scan(data)
+    return SheetReader("S", SHARED, DateSystem.FROM_1900, "f").scan((data,))
 
 
 @settings(max_examples=300, deadline=None)
@@ -173,3 +174,28 @@ def test_shared_texts_are_what_a_parser_reads(items, between):
 def test_damaged_texts_are_refused(data):
     with pytest.raises(ValueError, match="damaged"):
         SharedStrings(data)
+
+
+@pytest.mark.parametrize("size", [1, 7, 64, 500, 5000])
+def test_a_part_in_chunks_of_any_size_is_the_same_sheet(size):
+    head = GOOD.index(b"<sheetData>") + 11
+    chunks = [GOOD[:head]] + [GOOD[place : place + size] for place in range(head, len(GOOD), size)]
+    fast = SheetReader("S", SHARED, DateSystem.FROM_1900, "f").scan(chunks)
+    assert same(fast, careful(GOOD))
+    with pytest.raises(Unusual):
+        SheetReader("S", SHARED, DateSystem.FROM_1900, "f").scan(chunks[:-5] if size < 64 else chunks[:1])
+
+
+def test_a_large_part_is_unpacked_in_chunks_and_damage_in_it_is_told():
+    rows = "".join(f'<row r="{n}"><c r="A{n}"><v>{n * 7919 % 10007}</v></c></row>' for n in range(1, 60_001))
+    data = part(rows)
+    packed = written({"s.xml": data}, None)
+    assert len(data) > 2 << 20
+    archive = Archive(packed, "f")
+    assert b"".join(archive.chunks("s.xml")) == data
+    fast = SheetReader("S", [], DateSystem.FROM_1900, "f").scan(archive.chunks("s.xml"))
+    assert fast.columns[1].numbers.tolist() == [float(n * 7919 % 10007) for n in range(1, 60_001)]
+    for place in (200, len(packed) // 2, len(packed) - 200):
+        broken = Archive(packed[:place] + bytes([packed[place] ^ 64]) + packed[place + 1 :], "f")
+        with pytest.raises(AccessError, match="damaged"):
+            list(broken.chunks("s.xml"))

@@ -7,7 +7,7 @@ goes through unharmed.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -222,7 +222,10 @@ class DownPattern:
 
     def texts(self, first: int, count: int) -> bytes:
         """The texts for so many rows from `first` on, each with a line break behind it."""
-        numbers = [row + distance for row in range(first, first + count) for distance in self.distances]
+        if len(self.distances) == 1:
+            numbers: Sequence[int] = range(first + self.distances[0], first + self.distances[0] + count)
+        else:
+            numbers = [row + distance for row in range(first, first + count) for distance in self.distances]
         return (self.template + b"\n") * count % tuple(numbers)
 
 

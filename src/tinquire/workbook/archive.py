@@ -43,6 +43,10 @@ _BOMB_FLOOR = 1 << 20
 #: Entries carry one fixed time stamp, so that equal content gives equal bytes (1980-01-01, the format's first day).
 _DOS_DATE = 0x0021
 _COMPRESSION_LEVEL = 2
+#: Large members are unpacked in chunks of about this size, which stay in the cache with what is made of them.
+_CHUNK = 1 << 20
+#: What reading a damaged member may raise.
+_DAMAGE = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError)
 _LOCAL = struct.Struct("<4s5H3L2H")
 _CENTRAL = struct.Struct("<4s6H3L5H2L")
 _END = struct.Struct("<4s4H2LH")
@@ -77,11 +81,8 @@ class Archive:
 
         Raises: KeyError for none such, DataError for bombs, AccessError for damage.
         """
-        entry = self._entries[member]
-        size, packed = entry.file_size, max(entry.compress_size, 1)
-        if size > MAX_PART or (size > _BOMB_FLOOR and size / packed > MAX_RATIO):
-            why = f"its part '{member}' would unfold from {packed:,} to {size:,} bytes"
-            raise DataError(Fault("opening a workbook", why, self.name, "ask the sender for a sound file"))
+        entry = self._checked(member)
+        size = entry.file_size
         if self._last is not None and self._last[0] == member:
             kept, self._last = self._last[1], None
             return kept
@@ -90,17 +91,50 @@ class Archive:
             if content is None:
                 with self._zip.open(entry) as stream:
                     content = stream.read(size + 1)
-        except (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError) as error:
-            raise AccessError(
-                Fault("opening a workbook", f"its part '{member}' is damaged ({error})", self.name, _AGAIN)
-            ) from None
+        except _DAMAGE as error:
+            raise self._damaged(member, str(error)) from None
         if len(content) != size:
             raise AccessError(Fault("opening a workbook", f"its part '{member}' has a false size", self.name, _AGAIN))
         self._last = (member, content) if again else None
         return content
 
-    def _quick(self, entry: zipfile.ZipInfo) -> bytes | None:
-        """A plain member's content by the fast library; None for those that the standard one should look at."""
+    def chunks(self, member: str) -> Iterator[bytes]:
+        """A member's content a megabyte or so at a time, none of it kept; raises as `read`, damage on the way too."""
+        entry = self._checked(member)
+        packed = self._plain(entry)
+        if packed is None or entry.file_size <= _CHUNK or (self._last is not None and self._last[0] == member):
+            yield self.read(member)
+            return
+        step = max(int(len(packed) * _CHUNK / entry.file_size), 1)
+        worker = _deflater.decompressobj(-15)
+        size = crc = 0
+        for start in range(0, len(packed), step):
+            try:
+                content: bytes = worker.decompress(packed[start : start + step])
+            except _deflater.error as error:
+                raise self._damaged(member, str(error)) from None
+            size, crc = size + len(content), int(_deflater.crc32(content, crc))
+            if size > entry.file_size:
+                break
+            if content:
+                yield content
+        if size != entry.file_size or crc != entry.CRC:
+            raise self._damaged(member, "its checksum is wrong")
+
+    def _checked(self, member: str) -> zipfile.ZipInfo:
+        """A member's entry. Raises DataError for bombs."""
+        entry = self._entries[member]
+        size, packed = entry.file_size, max(entry.compress_size, 1)
+        if size > MAX_PART or (size > _BOMB_FLOOR and size / packed > MAX_RATIO):
+            why = f"its part '{member}' would unfold from {packed:,} to {size:,} bytes"
+            raise DataError(Fault("opening a workbook", why, self.name, "ask the sender for a sound file"))
+        return entry
+
+    def _damaged(self, member: str, why: str) -> AccessError:
+        return AccessError(Fault("opening a workbook", f"its part '{member}' is damaged ({why})", self.name, _AGAIN))
+
+    def _plain(self, entry: zipfile.ZipInfo) -> memoryview | None:
+        """A plain member's compressed bytes; None for those that the standard library should look at."""
         if entry.compress_type != zipfile.ZIP_DEFLATED or entry.flag_bits & 1 or entry.header_offset < 0:
             return None
         local = self._data[entry.header_offset : entry.header_offset + _LOCAL.size]
@@ -113,7 +147,13 @@ class Archive:
         ):
             return None
         start += head[9] + head[10]
-        packed = memoryview(self._data)[start : start + entry.compress_size]
+        return memoryview(self._data)[start : start + entry.compress_size]
+
+    def _quick(self, entry: zipfile.ZipInfo) -> bytes | None:
+        """A plain member's content by the fast library; None for those that the standard one should look at."""
+        packed = self._plain(entry)
+        if packed is None:
+            return None
         try:
             content = inflated(packed, entry.file_size)
         except (ValueError, zlib.error):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from lxml import etree
@@ -194,8 +195,8 @@ class Workbook:
             if entry.part is None or not self.package.has(entry.part):
                 why = f"the part of sheet '{entry.name}' is missing"
                 raise AccessError(Fault("opening a workbook", why, self.name, "get the file again"))
-            data = self.package.read(entry.part)
-            entry.loaded = read_sheet(entry.name, data, self.strings.texts, self.date_system, self.name)
+            chunks = partial(self.package.chunks, entry.part)
+            entry.loaded = read_sheet(entry.name, chunks, self.strings.texts, self.date_system, self.name)
             entry.loaded.state = entry.state
         if entry.part is not None and not entry.loaded.tables:  # not read yet, or a part of theirs has changed
             entry.loaded.tables = self._tables_of(entry)

@@ -169,7 +169,7 @@ class _Looking:
                     raise Unusual
                 texts[code] = text_of(items[code])
         data = self.data[: self.start] + body + self.data[self.end :]
-        return read_sheet(self.name, data, texts, self.book.date_system, self.book.name)
+        return read_sheet(self.name, lambda: (data,), texts, self.book.date_system, self.book.name)
 
 
 def _bytes(text: bytes) -> NDArray[np.uint8]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import posixpath
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -74,6 +75,12 @@ class Package:
         if self._archive is None:
             raise KeyError(part)
         return self._archive.read(self._by_folded[part.casefold()], again=again)
+
+    def chunks(self, part: str) -> Iterator[bytes]:
+        """A part's content as it is unpacked, a megabyte or so at a time. Raises as `read`, also on the way."""
+        if part in self._fresh or self._archive is None:
+            return iter((self.read(part),))
+        return self._archive.chunks(self._by_folded[part.casefold()])
 
     def packed_size(self, part: str) -> int:
         """How many bytes a part takes in the file; 0 when it is new or missing."""

@@ -6,6 +6,7 @@ import io
 import math
 import re
 from array import array
+from collections.abc import Callable, Iterable
 from datetime import date, datetime
 from typing import Any
 
@@ -19,7 +20,7 @@ from tinquire.cells.values import ERROR_NAMES, CellError
 from tinquire.faults import AccessError, Fault
 from tinquire.workbook.elements import Unusual
 from tinquire.workbook.markup import local, unescaped_text
-from tinquire.workbook.scanning import CellReading, scan_cells
+from tinquire.workbook.scanning import CellReading, Rows, scan_cells
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Formula, Sheet
 from tinquire.workbook.strings import rich_text
 
@@ -192,23 +193,23 @@ class SheetReader:
             return self.sheet.add_formula(Formula(text, row, column, array=filled)) if text else NO_FORMULA
         return self.sheet.add_formula(Formula(text, row, column)) if text else NO_FORMULA
 
-    def scan(self, data: bytes) -> Sheet:
+    def scan(self, chunks: Iterable[bytes]) -> Sheet:
         """The fast way. Raises Unusual when the part is not in the plain form, or anything in it is wrong."""
-        start, end = data.find(b"<sheetData>"), data.rfind(b"</sheetData>")
-        plain_head = re.match(rb"(?:\xef\xbb\xbf)?(?:<\?xml[^>?]*\?>)?\s*<worksheet[ >]", data)
-        encoding = re.search(rb"encoding=[\"']([^\"']*)", data[: data.find(b">") + 1])
+        rows = Rows(chunks)
+        plain_head = re.match(rb"(?:\xef\xbb\xbf)?(?:<\?xml[^>?]*\?>)?\s*<worksheet[ >]", rows.head)
+        encoding = re.search(rb"encoding=[\"']([^\"']*)", rows.head[: rows.head.find(b">") + 1])
         utf8 = encoding is None or encoding[1].lower() in (b"utf-8", b"us-ascii")
-        if start < 0 or end < start or not plain_head or not utf8:
+        if not plain_head or not utf8:
             raise Unusual
-        body_start = start + len(b"<sheetData>")
         around = SheetReader(self.sheet.name, [], self._system, self._file)
         try:
-            frame = around.read(data[:body_start] + data[end:])
-            frame.texts, self.sheet = self.sheet.texts, frame
-            reading = CellReading(self._formula, self._stored, self._kept_row)
-            scan_cells(self.sheet, data, (body_start, end), reading, self._shared)
+            cells = self.sheet
+            scan_cells(cells, rows, CellReading(self._formula, self._stored, self._kept_row), self._shared)
+            frame = around.read(rows.head + rows.tail)
         except (AccessError, ValueError, OverflowError) as error:
             raise Unusual from error
+        for name in _FRAME:
+            setattr(cells, name, getattr(frame, name))
         self._adopt_cells()
         return self.sheet
 
@@ -238,15 +239,19 @@ class SheetReader:
                 gathered.formulas[gathered.rows.index(row)] = master
 
 
-def read_sheet(name: str, data: bytes, shared: list[str], system: DateSystem, file: str) -> Sheet:
+def read_sheet(
+    name: str, chunks: Callable[[], Iterable[bytes]], shared: list[str], system: DateSystem, file: str
+) -> Sheet:
     """A sheet from its part's bytes: scanned when it is in the plain form, read with care otherwise.
+
+    `chunks` gives them from the start, at each call.
 
     Raises: AccessError.
     """
     try:
-        return SheetReader(name, shared, system, file).scan(data)
+        return SheetReader(name, shared, system, file).scan(chunks())
     except Unusual:
-        return SheetReader(name, shared, system, file).read(data)
+        return SheetReader(name, shared, system, file).read(b"".join(chunks()))
 
 
 def _serial(text: str, system: DateSystem) -> float:
@@ -288,3 +293,5 @@ def _page(sheet: Sheet, element: etree._Element) -> None:
 _DETAILS: dict[str, Any] = {
     "col": _column_widths, "mergeCell": _merged, "pane": _pane, "sheetView": _view, "pageSetup": _page,
 }  # fmt: skip
+#: What of a sheet stands around its cells.
+_FRAME = ("widths", "hidden_columns", "merged", "frozen", "gridlines", "landscape")

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Codes
+from tinquire.workbook.digits import Words
 from tinquire.workbook.elements import Unusual
 
 __all__ = [
@@ -54,53 +55,53 @@ _MAY_FOLLOW = np.zeros((17, 17), bool)
 for _kind, _others in _FOLLOWS.items():
     _MAY_FOLLOW[_kind, list(_others)] = True
 
-#: Tags with nothing behind them up to the next, and how long they are.
-_LENGTHS = {
-    VALUE_END: 4, CELL_END: 4, FORMULA_END: 4, ROW_END: 6, INLINE: 4, INLINE_END: 5, TEXT_END: 4,
+#: What stands behind a tag's bracket; behind one that nothing may follow, the next tag's bracket too.
+_BEHIND = {
+    b"row ": ROW, b"/row><": ROW_END, b"c ": CELL, b"/c><": CELL_END, b"v>": VALUE, b"/v><": VALUE_END,
+    b"f>": FORMULA, b"f ": FORMULA, b"/f><": FORMULA_END, b"is><": INLINE, b"/is><": INLINE_END,
+    b"t>": TEXT, b"t ": TEXT, b"t/": TEXT, b"/t><": TEXT_END,
 }  # fmt: skip
 
 
-def _keys(texts: dict[bytes, int]) -> tuple[tuple[int, int], ...]:
-    return tuple((int.from_bytes(text, "little"), kind) for text, kind in texts.items())
+def _word(text: bytes) -> int:
+    return int.from_bytes(text, "little")
 
 
-#: What stands behind a tag's bracket: in every sheet, and in some.
-_BY_TWO = _keys({b"c ": CELL, b"v>": VALUE})
-_BY_THREE = _keys({b"/v>": VALUE_END, b"/c>": CELL_END})
-_BY_FOUR = _keys({b"row ": ROW, b"/row": ROW_END})
-_RARE_BY_TWO = _keys({b"f>": FORMULA, b"f ": FORMULA, b"t>": TEXT, b"t ": TEXT, b"t/": TEXT})
-_RARE_BY_THREE = _keys({b"/f>": FORMULA_END, b"/t>": TEXT_END, b"is>": INLINE})
-_RARE_BY_FOUR = _keys({b"/is>": INLINE_END})
+def _tables() -> tuple[Codes, Words, Words]:
+    """By a tag's first two bytes its kind, if it is one; by the kind which bits are looked at, and what is expected."""
+    kinds = np.zeros(1 << 16, np.intp)
+    bits, expected = np.zeros(17, np.uint64), np.zeros(17, np.uint64)
+    for text, kind in _BEHIND.items():
+        kinds[_word(text[:2])] = kind
+        if kind not in (FORMULA, TEXT):  # these are known by two bytes, of which the second may be one of several
+            bits[kind], expected[kind] = (1 << 8 * len(text)) - 1, _word(text)
+    expected[0] = 1  # no kind is never right
+    return kinds, bits, expected
 
 
-def kinds_of(array: NDArray[np.uint8], words: NDArray[np.uint64], tags: Codes, nexts: Codes) -> NDArray[np.uint8]:
-    """The kind of every tag. Raises Unusual for others, for text between tags, for an order that may not be."""
+_KINDS, _BITS, _EXPECTED = _tables()
+#: For two kinds that follow each other, counted from nought, in one byte: whether they must not.
+_WRONG_PAIRS = bytes(not _MAY_FOLLOW[(pair >> 4) + 1, (pair & 15) + 1] for pair in range(256))
+
+
+def kinds_of(array: NDArray[np.uint8], words: Words, tags: Codes, nexts: Codes) -> NDArray[np.uint8]:
+    """The kind of every tag. Raises Unusual for others, for text between tags, for an order that may not be.
+
+    Behind the last tag of the buffer a bracket must stand as if another one followed.
+    """
     behind = words[tags + 1]
-    four = behind.astype(np.uint32)
-    three, two = four & np.uint32(0xFFFFFF), four.astype(np.uint16)
-    kinds = np.zeros(len(tags), np.uint8)
-    for key, texts in ((two, _BY_TWO), (three, _BY_THREE), (four, _BY_FOUR)):
-        for text, kind in texts:
-            kinds[key == text] = kind
-    rest = np.flatnonzero(kinds == 0)
-    for key, texts in ((two, _RARE_BY_TWO), (three, _RARE_BY_THREE), (four, _RARE_BY_FOUR)) if len(rest) else ():
-        for text, kind in texts:
-            kinds[rest[key[rest] == text]] = kind
+    wide = _KINDS.take((behind & np.uint64(0xFFFF)).view(np.int64))
+    if ((behind & _BITS.take(wide)) != _EXPECTED.take(wide)).any():
+        raise Unusual
+    kinds = wide.astype(np.uint8)
     open_ = np.flatnonzero((kinds == CELL) | (kinds == ROW) | (kinds == FORMULA) | (kinds == TEXT))
     last = nexts[open_] - 1
     ends = array[last] == 62
     empty = ends & (array[last - 1] == 47)
     kinds[open_[empty]] += 1  # the kind of a tag that closes itself is next to that of one that does not
     must_end = (kinds[open_] == CELL) | (kinds[open_] == ROW)
-    lengths = (nexts - tags).astype(np.uint32)
-    wrong = (kinds == 0).any() or (must_end & ~ends).any()
-    for kind, length in _LENGTHS.items():
-        wrong = wrong or ((kinds == kind) & (lengths != length)).any()
-    follows = np.zeros(_MAY_FOLLOW.size, bool)
-    follows[kinds[:-1].astype(np.int16) * len(_MAY_FOLLOW) + kinds[1:]] = True
-    first_last = (ROW, ROW_EMPTY), (ROW_END, ROW_EMPTY)
-    if wrong or (follows & ~_MAY_FOLLOW.ravel()).any() or kinds[0] not in first_last[0]:
-        raise Unusual
-    if kinds[-1] not in first_last[1]:
+    pairs = (((kinds[:-1] - 1) << 4) | (kinds[1:] - 1)).tobytes()
+    wrong = (must_end & ~ends).any() or b"\x01" in pairs.translate(_WRONG_PAIRS)
+    if wrong or kinds[0] not in (ROW, ROW_EMPTY) or kinds[-1] not in (ROW_END, ROW_EMPTY):
         raise Unusual
     return kinds
