@@ -8,7 +8,7 @@ hold no zero byte, since the standard's escapes stand for them.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from tinquire.cells.address import area_name, column_name
 from tinquire.cells.column import Codes, Floats, Kind
 from tinquire.cells.values import CellError
+from tinquire.workbook.abreast import abreast
 from tinquire.workbook.formulas import stays, text_at
 from tinquire.workbook.markup import escaped
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Formula, Sheet
@@ -26,8 +27,6 @@ Bytes: TypeAlias = NDArray[np.uint8]
 
 #: Rows put together at a time: the matrices stay within a few megabytes.
 CHUNK = 4096
-#: Decimals tried for a short spelling; numbers that need more are spelled one by one.
-_DECIMALS = 4
 #: Whole numbers beyond this are spelled one by one.
 _LARGEST_WHOLE = 1e15
 
@@ -49,14 +48,16 @@ def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
     else:
         rows = np.unique(np.concatenate([*used, marked]))
     places = {number: _shared_places(sheet, cells, place_of) for number, cells in columns}
-    for start in range(0, len(rows), CHUNK):
-        chunk = rows[start : start + CHUNK]
+
+    def chunk_bytes(chunk: Codes) -> bytes:
         digits = whole_digits(chunk.astype(np.int64))
         pieces = [_constant(b'<row r="', len(chunk)), digits, _row_marks(sheet, chunk)]
         for number, cells in columns:
             pieces += _column(sheet, number, cells, chunk, digits, places[number])
         pieces.append(_constant(b"</row>", len(chunk)))
-        yield np.concatenate(pieces, axis=1).tobytes().translate(None, b"\x00")
+        return np.concatenate(pieces, axis=1).tobytes().translate(None, b"\x00")
+
+    yield from abreast(chunk_bytes, (rows[start : start + CHUNK] for start in range(0, len(rows), CHUNK)))
 
 
 def _shared_places(sheet: Sheet, cells: Cells, place_of: Callable[[str], int]) -> Codes:
@@ -90,50 +91,62 @@ def _picked(choices: Sequence[bytes], picks: NDArray[np.int64]) -> Bytes:
     return _texts(choices, len(choices))[picks]
 
 
+def _table(texts: Iterator[bytes], width: int) -> NDArray[Any]:
+    """Short texts of which each is one word, so that many are picked at once."""
+    return np.array(list(texts), f"S{width}").view(f"u{width}")
+
+
+#: All groups of four digits: in full; without leading zeros; and behind a point, without the zeros at the end.
+_FULL = _table((b"%04d" % number for number in range(10_000)), 4)
+_BARE = _table((b"%d" % number for number in range(10_000)), 4)
+_BEHIND = _table(((b".%04d" % number).rstrip(b"0").rstrip(b".") for number in range(10_000)), 8)
+_GROUP = 10_000
+
+
+def _lines(words: NDArray[Any]) -> Bytes:
+    return words.view(np.uint8).reshape(len(words), words.itemsize)
+
+
 def whole_digits(values: NDArray[np.int64]) -> Bytes:
-    """Digits of whole numbers that are not negative, on the right of their columns."""
-    width = len(str(int(values.max(initial=0))))
-    digits = np.zeros((len(values), width), np.uint8)
+    """Digits of whole numbers that are not negative, with padding between groups of four."""
+    groups: list[Bytes] = []
     rest = values
-    for place in range(width - 1, -1, -1):
-        rest, digit = np.divmod(rest, 10)
-        shown = (digit > 0) | (rest > 0) | (place == width - 1)
-        digits[:, place] = np.where(shown, digit + 48, 0)
-    return digits
+    while (most := int(rest.max(initial=0))) >= _GROUP:
+        higher = rest // _GROUP
+        low = rest - higher * _GROUP
+        groups.append(_lines(np.where(rest < _GROUP, _leading(low, first=not groups), _FULL.take(low))))
+        rest = higher
+    leading = _lines(_leading(rest, first=not groups))
+    groups.append(leading[:, : len(str(most))])
+    return groups[0] if len(groups) == 1 else np.concatenate(groups[::-1], axis=1)
+
+
+def _leading(values: NDArray[np.int64], *, first: bool) -> NDArray[Any]:
+    """The group in front: nought is written only when it is the whole number."""
+    return _BARE.take(values) if first else np.where(values > 0, _BARE.take(values), 0).astype(np.uint32)
 
 
 def numbers(values: Floats) -> Bytes:
     """Numbers as `number_text` spells them, one a line."""
-    count = len(values)
-    decimals = np.full(count, -1, np.int64)
-    scaled = np.zeros(count)
-    size = np.minimum(np.abs(values), 10 * _LARGEST_WHOLE)  # larger ones are spelled alone, and must not overflow
-    for places in range(_DECIMALS, -1, -1):
-        power = 10.0**places
-        rounded = np.rint(size * power)
-        short = (rounded / power == size) & (rounded < _LARGEST_WHOLE)
-        decimals = np.where(short, places, decimals)
-        scaled = np.where(short, rounded, scaled)
-    plain = decimals >= 0
-    most = int(decimals.max(initial=0))
-    units = np.power(10, np.maximum(decimals, 0))
-    whole, part = np.divmod(scaled.astype(np.int64), units)
-    pieces = [
-        np.where((values < 0) & plain, 45, 0).astype(np.uint8)[:, None],
-        np.where(plain[:, None], whole_digits(whole), 0).astype(np.uint8),
-    ]
-    if most > 0:
-        pieces.append(np.where(decimals > 0, 46, 0).astype(np.uint8)[:, None])
-        lifted = part * np.power(10, most - np.maximum(decimals, 0))
-        for place in range(most - 1, -1, -1):
-            digit = lifted // 10**place % 10 + 48
-            pieces.append(np.where(decimals > most - 1 - place, digit, 0).astype(np.uint8)[:, None])
-    if not plain.all():
-        odd = [
-            b"" if fine else repr(value).encode() for value, fine in zip(values.tolist(), plain.tolist(), strict=True)
-        ]
-        pieces.append(_texts(odd, count))
-    return np.concatenate(pieces, axis=1)
+    size = np.abs(values)
+    scaled = np.rint(np.minimum(size, _LARGEST_WHOLE) * _GROUP)  # larger ones are spelled alone, and must not overflow
+    plain = (scaled / _GROUP == size) & (scaled < _LARGEST_WHOLE)
+    every = bool(plain.all())
+    units = scaled.astype(np.int64) if every else np.where(plain, scaled, 0).astype(np.int64)
+    whole = units // _GROUP
+    digits = whole_digits(whole)
+    pieces = [digits if every else np.where(plain[:, None], digits, 0).astype(np.uint8)]
+    if ((values < 0) & plain).any():
+        pieces.insert(0, np.where((values < 0) & plain, 45, 0).astype(np.uint8)[:, None])
+    part = units - whole * _GROUP
+    if part.any():
+        pieces.append(_lines(_BEHIND.take(part))[:, : 3 if not (part % 100).any() else 5])
+    if not every:
+        odd = [b""] * len(values)
+        for place in np.flatnonzero(~plain).tolist():
+            odd[place] = number_text(float(values[place])).encode()
+        pieces.append(_texts(odd, len(values)))
+    return pieces[0] if len(pieces) == 1 else np.concatenate(pieces, axis=1)
 
 
 def _row_marks(sheet: Sheet, rows: Codes) -> Bytes:
@@ -156,12 +169,11 @@ def _column(sheet: Sheet, number: int, cells: Cells, rows: Codes, digits: Bytes,
     at = cells.places(int(rows[0]), int(rows[-1]))
     if at.start == at.stop:
         return
+    if np.array_equal(cells.rows[at], rows):
+        yield from _cell_pieces(sheet, number, cells, at, digits, places)
+        return
     here = np.searchsorted(rows, cells.rows[at])
-    everywhere = len(here) == len(rows)
     for piece in _cell_pieces(sheet, number, cells, at, digits[here], places):
-        if everywhere:
-            yield piece
-            continue
         spread = np.zeros((len(rows), piece.shape[1]), np.uint8)
         spread[here] = piece
         yield spread
@@ -174,8 +186,13 @@ def _cell_pieces(sheet: Sheet, number: int, cells: Cells, at: slice, digits: Byt
     has_value = kinds != Kind.BLANK
     yield _constant(f'<c r="{column_name(number)}'.encode(), count)
     yield digits
-    used, picks = np.unique(cells.styles[at], return_inverse=True)
-    yield _picked([f'" s="{style}"'.encode() if style else b'"' for style in used.tolist()], picks)
+    if not has_formula.any() and (kinds == kinds[0]).all() and kinds[0] in (Kind.NUMBER, Kind.TEXT):
+        text = kinds[0] == Kind.TEXT
+        yield _styled(cells.styles[at], b' t="s"><v>' if text else b"><v>")
+        yield whole_digits(places[codes]) if text else numbers(values)
+        yield _constant(b"</v></c>", count)
+        return
+    yield _styled(cells.styles[at], b"")
     shared = (kinds == Kind.TEXT) & ~has_formula
     form = np.select([shared, kinds == Kind.TEXT, kinds == Kind.BOOL, kinds == Kind.ERROR], [1, 2, 3, 4], 0)
     yield _picked([b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"'], form)
@@ -188,6 +205,18 @@ def _cell_pieces(sheet: Sheet, number: int, cells: Cells, at: slice, digits: Byt
     yield _picked([b"", b"<v>"], has_value.astype(np.int64))
     yield _values(sheet, kinds, values, codes, shared, places)
     yield _picked([b"", b"</v></c>", b"</c>"], np.where(has_value, 1, np.where(has_formula, 2, 0)))
+
+
+def _styled(styles: Codes, behind: bytes) -> Bytes:
+    """The end of an address, its cell's style, and what stands behind it in each."""
+    if (styles == styles[0]).all():
+        return _constant(_style(int(styles[0])) + behind, len(styles))
+    used, picks = np.unique(styles, return_inverse=True)
+    return _picked([_style(style) + behind for style in used.tolist()], picks)
+
+
+def _style(number: int) -> bytes:
+    return f'" s="{number}"'.encode() if number else b'"'
 
 
 def _values(

@@ -9,15 +9,15 @@ order of the file. Whatever is not in the plain form raises `Unusual`, and the c
 from __future__ import annotations
 
 import re
-from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 
 from tinquire.cells.column import Codes, Kind
 from tinquire.formula.mentions import DownPattern, down_pattern
+from tinquire.workbook.abreast import abreast
 from tinquire.workbook.elements import Unusual
 from tinquire.workbook.pieces import Pending, Piece, attributes, scan_piece
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Sheet
@@ -28,8 +28,6 @@ _ROW_END = b"</row>"
 _CELLS, _CELLS_END = b"<sheetData>", b"</sheetData>"
 #: No row of the plain form is longer, with all its cells.
 _LONGEST_ROW = 1 << 25
-#: Pieces looked at side by side; more than the second processor can take would only wait in memory.
-_WORKERS, _WAITING = 2, 2
 #: How many formulas below each other are compared with their pattern at once: few at first, more while they agree.
 _FIRST_RUN, _LONGEST_RUN = 16, 1 << 14
 _ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|lt|gt|amp|quot|apos);")
@@ -211,34 +209,9 @@ def _entity(name: str) -> str:
 def scan_cells(sheet: Sheet, rows: Iterable[bytes], reading: CellReading, shared: int) -> None:
     """Put rows into a sheet. Raises Unusual, the sheet unchanged but for texts and formulas that nobody points to."""
     words = _Reading(reading)
-    pieces = [words.finish(piece) for piece in _scanned(rows, shared)]
+    pieces = [words.finish(piece) for piece in abreast(partial(scan_piece, shared=shared), rows)]
     if pieces:
         sheet.columns = _by_column(pieces)
-
-
-def _scanned(rows: Iterable[bytes], shared: int) -> Iterator[Piece]:
-    """The pieces of all rows in their order; a second piece starts the side-by-side way."""
-    waiting: deque[Future[Piece]] = deque()
-    first: bytes | None = None
-    with ThreadPoolExecutor(_WORKERS) as pool:
-        try:
-            for number, chunk in enumerate(rows):
-                if number == 0:
-                    first = chunk
-                    continue
-                if first is not None:
-                    waiting.append(pool.submit(scan_piece, first, shared))
-                    first = None
-                waiting.append(pool.submit(scan_piece, chunk, shared))
-                if len(waiting) > _WAITING:
-                    yield waiting.popleft().result()
-            if first is not None:
-                yield scan_piece(first, shared)
-            while waiting:
-                yield waiting.popleft().result()
-        finally:
-            for one in waiting:
-                one.cancel()
 
 
 def _by_column(pieces: list[Piece]) -> dict[int, Cells]:

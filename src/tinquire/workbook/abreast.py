@@ -1,0 +1,45 @@
+"""Pieces of one job worked on by two processors, their results in the order of the pieces."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import TypeVar
+
+__all__ = ["abreast"]
+
+_Item = TypeVar("_Item")
+_Result = TypeVar("_Result")
+
+#: Work on large arrays leaves the interpreter free; more workers than two would mostly wait for it.
+_WORKERS = 2
+#: Results that may wait to be taken: more of them would only fill memory.
+_WAITING = 2
+
+
+def abreast(work: Callable[[_Item], _Result], items: Iterable[_Item]) -> Iterator[_Result]:
+    """What `work` gives for each item, in their order; the next ones are worked on while a result is used.
+
+    An exception, of the work or of the items, comes where its result would have; what was begun is given up.
+    A single item is worked on in place, since to start a worker takes longer than most small jobs.
+    """
+    waiting: deque[Future[_Result]] = deque()
+    source = iter(items)
+    held = [item for _, item in zip(range(2), source, strict=False)]
+    if len(held) < 2:
+        yield from map(work, held)
+        return
+    with ThreadPoolExecutor(_WORKERS) as pool:
+        try:
+            waiting.extend(pool.submit(work, item) for item in held)
+            held.clear()
+            for item in source:
+                waiting.append(pool.submit(work, item))
+                if len(waiting) > _WAITING:
+                    yield waiting.popleft().result()
+            while waiting:
+                yield waiting.popleft().result()
+        finally:
+            for one in waiting:
+                one.cancel()
