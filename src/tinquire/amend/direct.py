@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Sequence
+from functools import lru_cache
 
 from tinquire.amend.changing import Change, same_value, shown_value
 from tinquire.amend.places import cell_value
@@ -35,10 +36,15 @@ def suits(amendment: Amendment) -> bool:
 
 def _place(amendment: Amendment) -> tuple[str, int, int] | None:
     """Sheet, row and column of a single cell; None for all else."""
-    mention = next(iter(mentions(amendment.at or "")), None)
-    if mention is None or ":" in mention.spelled or (mention.start, mention.end) != (0, len(amendment.at or "")):
+    return _single_cell(amendment.at or "", amendment.sheet)
+
+
+@lru_cache(maxsize=256)
+def _single_cell(at: str, sheet: str | None) -> tuple[str, int, int] | None:
+    mention = next(iter(mentions(at)), None)
+    if mention is None or ":" in mention.spelled or (mention.start, mention.end) != (0, len(at)):
         return None
-    sheet = mention.sheets[0] if len(mention.sheets) == 1 else amendment.sheet
+    sheet = mention.sheets[0] if len(mention.sheets) == 1 else sheet
     if sheet is None or mention.outside or any(sign in sheet for sign in "*?["):
         return None
     try:

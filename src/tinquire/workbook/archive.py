@@ -283,7 +283,7 @@ def written_aside(path: Path) -> Iterator[BinaryIO]:
     Raises: AccessError when it cannot be written.
     """
     try:
-        if not os.access(path, os.W_OK) and path.exists():
+        if os.access(path, os.F_OK) and not os.access(path, os.W_OK):
             raise PermissionError("it is marked read-only")
         handle, aside = _aside(path)
     except OSError as error:
@@ -304,9 +304,10 @@ def written_aside(path: Path) -> Iterator[BinaryIO]:
 
 def _aside(path: Path) -> tuple[int, str]:
     """A new file beside a path, open for writing, in a folder that is made if it is not there."""
-    name = path.name.encode()[:80].decode(errors="ignore")
+    folder, name = os.path.split(path)  # many small files: plain strings take a fraction of the time
+    stem = os.path.join(folder, f".{name.encode()[:80].decode(errors='ignore')}-{os.getpid():x}")  # noqa: PTH118
     for number in count():
-        aside = os.path.join(path.parent, f".{name}-{os.getpid():x}-{number:x}")  # noqa: PTH118 - many small files
+        aside = f"{stem}-{number:x}"
         try:
             return os.open(aside, os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0), 0o666), aside
         except FileExistsError:

@@ -10,7 +10,7 @@ import re
 import struct
 import zlib
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from tinquire.cells.address import cell_name
 from tinquire.cells.dates import DateSystem
@@ -84,8 +84,7 @@ class DirectBook:
     # -- parts -----------------------------------------------------------------------------------------
 
     def read(self, part: str) -> bytes:
-        known = self._fresh.get(part) or self._read.get(part)
-        if known is not None:
+        if (known := self._fresh.get(part) or self._read.get(part)) is not None:
             return known
         member = self._members.get(part)
         if member is None:
@@ -121,7 +120,7 @@ class DirectBook:
         """A sheet's name as the workbook writes it."""
         return self._names[name.casefold()]
 
-    @property
+    @cached_property
     def date_system(self) -> DateSystem:
         return DateSystem.FROM_1904 if b'date1904="1"' in self.read("xl/workbook.xml") else DateSystem.FROM_1900
 
