@@ -17,8 +17,7 @@ from tinquire.amend import Amendment, Outcome, amend_file
 from tinquire.cells import Column
 from tinquire.looks import Appearance
 from tinquire.workbook import Formula, Sheet, Workbook
-from tinquire.workbook.details import BookDetails
-from tinquire.workbook.overview import overview
+from tinquire.workbook.overview import looked_through
 from tinquire.workbook.sheet import Cells
 from tinquire.workbook.strings import SharedStrings
 
@@ -144,10 +143,7 @@ def _large_file(folder: Path, rng: np.random.Generator) -> Iterator[Measure]:
 
     def show() -> None:
         opened = Workbook.open(path)
-        details = BookDetails(opened)
-        for name in opened.sheet_names():
-            overview(opened, name, 5)
-            details.sheet(name)
+        list(looked_through(opened, opened.sheet_names(), 5))
 
     def inflate() -> None:
         with zipfile.ZipFile(path) as archive:

@@ -20,15 +20,9 @@ _LISTED = 3
 class Beside:
     """The details of some sheets, set out in lines or as an answer for programs."""
 
-    def __init__(self, book: Workbook) -> None:
+    def __init__(self, book: Workbook, sheets: Sequence[SheetDetails]) -> None:
         self.book = BookDetails(book)
-        self._parts = {entry.name for entry in book.entries if entry.part is not None}
-        self.sheets: list[SheetDetails] = []
-
-    def add(self, name: str) -> None:
-        """Take a sheet in; one that lies in no part yet has nothing beside its cells."""
-        if name in self._parts:
-            self.sheets.append(self.book.sheet(name))
+        self.sheets = sheets
 
     def answer(self) -> dict[str, Any]:
         return {

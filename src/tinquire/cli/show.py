@@ -32,18 +32,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.cli.beside import Beside
     from tinquire.sources.opening import FileKind, open_sheets
-    from tinquire.workbook.overview import overview
+    from tinquire.workbook.overview import looked_through
 
     if options.sound:
         return _tell_soundness(options.file, terminal)
     book, kind = open_sheets(options.file)
     wanted = {name.casefold() for name in options.sheet}
     names = [_known(book, name) for name in options.sheet] or book.sheet_names()
-    beside = Beside(book)
-    views = {}
-    for name in names:  # one sheet after the other: what both look at is unfolded once
-        views[name] = overview(book, name, options.rows)
-        beside.add(name)
+    looks = list(looked_through(book, names, options.rows))
+    views = {look.name: look.cells for look in looks}
+    beside = Beside(book, [look.beside for look in looks if look.beside is not None])
     sheets = [_described(book, name, view) for name, view in views.items()]
     others = [{"name": entry.name, "kind": entry.kind} for entry in book.entries if entry.kind != "worksheet"]
     defined = [

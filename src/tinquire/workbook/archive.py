@@ -69,8 +69,6 @@ class Archive:
             self._zip = zipfile.ZipFile(io.BytesIO(data))
         except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError) as error:
             raise unreadable(name, data, str(error)) from None
-        #: A part that is to be read again: what looks at a sheet twice inflates it once.
-        self._last: tuple[str, bytes] | None = None
         self._entries = {
             entry.filename: entry for entry in self._zip.infolist() if entry.filename[-1:] not in ("", "/")
         }
@@ -79,16 +77,13 @@ class Archive:
         """Members in the order of the file."""
         return list(self._entries)
 
-    def read(self, member: str, *, again: bool = False) -> bytes:
-        """A member's content; `again` tells that it will soon be asked for once more, and keeps it until then.
+    def read(self, member: str) -> bytes:
+        """A member's content.
 
         Raises: KeyError for none such, DataError for bombs, AccessError for damage.
         """
         entry = self._checked(member)
         size = entry.file_size
-        if self._last is not None and self._last[0] == member:
-            kept, self._last = self._last[1], None
-            return kept
         try:
             content = self._quick(entry)
             if content is None:
@@ -98,14 +93,13 @@ class Archive:
             raise self._damaged(member, str(error)) from None
         if len(content) != size:
             raise AccessError(Fault("opening a workbook", f"its part '{member}' has a false size", self.name, _AGAIN))
-        self._last = (member, content) if again else None
         return content
 
     def chunks(self, member: str) -> Iterator[bytes]:
         """A member's content a megabyte or so at a time, none of it kept; raises as `read`, damage on the way too."""
         entry = self._checked(member)
         packed = self._plain(entry)
-        if packed is None or entry.file_size <= _CHUNK or (self._last is not None and self._last[0] == member):
+        if packed is None or entry.file_size <= _CHUNK:
             yield self.read(member)
             return
         step = max(int(len(packed) * _CHUNK / entry.file_size), 1)

@@ -200,8 +200,8 @@ class BookDetails:
         kinds = {one.kind for one in self._package.relations(self.book.part)} - _UNDERSTOOD_OF_BOOK
         return tuple(sorted(kinds))
 
-    def sheet(self, name: str) -> SheetDetails:
-        """A sheet's details, without reading its cells.
+    def sheet(self, name: str, data: bytes | None = None) -> SheetDetails:
+        """A sheet's details, without reading its cells; `data` are its part's bytes, where they are at hand.
 
         Raises: AccessError for damaged parts, KeyError for a sheet that is not there.
         """
@@ -209,13 +209,13 @@ class BookDetails:
         if entry is None or entry.part is None:
             raise KeyError(name)
         try:
-            return self._read(entry.name, entry.part)
+            return self._read(entry.name, entry.part, data or self._package.read(entry.part))
         except (ValueError, KeyError) as error:
             why = f"what stands around the cells of sheet '{entry.name}' cannot be read: {error}"
             raise AccessError(Fault("opening a workbook", why, self.book.name, "get the file again")) from None
 
-    def _read(self, name: str, part: str) -> SheetDetails:
-        frame, levels_of_rows = _frame(self._package.read(part))
+    def _read(self, name: str, part: str, data: bytes) -> SheetDetails:
+        frame, levels_of_rows = _frame(data)
         relations = {
             one.id: one for one in self._package.relations(part) if one.outside or self._package.has(one.target)
         }

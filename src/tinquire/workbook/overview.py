@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,13 +12,15 @@ from numpy.typing import NDArray
 
 from tinquire.cells.address import Area, column_number
 from tinquire.cells.column import Booleans, Codes, Kind
+from tinquire.workbook.abreast import abreast
 from tinquire.workbook.book import Workbook
+from tinquire.workbook.details import BookDetails, SheetDetails
 from tinquire.workbook.elements import Unusual, has_formula, sheet_data
 from tinquire.workbook.reading import read_sheet
 from tinquire.workbook.sheet import Sheet
 from tinquire.workbook.strings import items_of, text_of
 
-__all__ = ["Overview", "overview"]
+__all__ = ["Look", "Overview", "looked_through", "overview"]
 
 #: What a cell's content ends with: a value, a formula without one, an inline text.
 _CONTENT_ENDS = frozenset({b"</v>", b"</f>", b"/is>"})
@@ -38,18 +41,48 @@ class Overview:
     first: Sheet
 
 
-def overview(book: Workbook, name: str, rows: int) -> Overview:
-    """Tell what a sheet holds, with its first `rows` used rows; its details may be asked for next.
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What is told of one sheet: its cells in short, and what lies beside them (None for a sheet in no part yet)."""
 
-    Raises: DataError and AccessError as `sheet` does.
+    name: str
+    cells: Overview
+    beside: SheetDetails | None
+
+
+def looked_through(book: Workbook, names: Iterable[str], rows: int) -> Iterator[Look]:
+    """Tell what sheets hold, each with its first `rows` used rows, two at a time; a part is unpacked once.
+
+    Raises: DataError and AccessError as `Workbook.sheet` does.
+    """
+    details = BookDetails(book)
+
+    def look(name: str) -> Look:
+        data = _part(book, name)
+        cells = overview(book, name, rows, data)
+        return Look(name, cells, None if data is None else details.sheet(name, data))
+
+    yield from abreast(look, names)
+
+
+def _part(book: Workbook, name: str) -> bytes | None:
+    entry = book.entry(name)
+    known = entry is not None and entry.part is not None and book.package.has(entry.part)
+    return book.package.read(entry.part) if known and entry is not None and entry.part is not None else None
+
+
+def overview(book: Workbook, name: str, rows: int, data: bytes | None = None) -> Overview:
+    """Tell what a sheet holds, with its first `rows` used rows; `data` are its part's bytes, where they are at hand.
+
+    Raises: DataError and AccessError as `Workbook.sheet` does.
 
     A sheet of plain spelling is only looked through, its cells taken to stand in their order within a row (as
     18.3.1.73 asks); any other is read.
     """
     entry = book.entry(name)
-    if entry is not None and entry.loaded is None and entry.part is not None and book.package.has(entry.part):
+    if entry is not None and entry.loaded is None and (data := data or _part(book, name)) is not None:
         try:
-            return _Looking(book, entry.name, book.package.read(entry.part, again=True)).overview(rows)
+            return _Looking(book, entry.name, data).overview(rows)
         except (Unusual, ValueError):
             pass
     sheet = book.sheet(name)
@@ -149,7 +182,7 @@ class _Looking:
         return int(found[1])
 
     def _formulas(self) -> int:
-        if not self._count(b"f") or not has_formula(self.data):
+        if not has_formula(self.data):
             return 0
         return sum(map(self._count, (b"<f>", b"<f ", b"<f/>")))
 

@@ -68,13 +68,13 @@ class Package:
     def has(self, part: str) -> bool:
         return part in self._fresh or part.casefold() in self._by_folded
 
-    def read(self, part: str, *, again: bool = False) -> bytes:
+    def read(self, part: str) -> bytes:
         """A part's content; names differ in case without meaning (Part 2, 6.2.2). Raises KeyError, AccessError."""
         if part in self._fresh:
             return self._fresh[part]
         if self._archive is None:
             raise KeyError(part)
-        return self._archive.read(self._by_folded[part.casefold()], again=again)
+        return self._archive.read(self._by_folded[part.casefold()])
 
     def chunks(self, part: str) -> Iterator[bytes]:
         """A part's content as it is unpacked, a megabyte or so at a time. Raises as `read`, also on the way."""
