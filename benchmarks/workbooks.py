@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import tempfile
 import time
 import xml.parsers.expat
 import zipfile
@@ -33,7 +34,9 @@ def measures(folder: Path) -> Iterator[Measure]:
     """The lines of the table for workbook files; `folder` is for the files they need."""
     rng = np.random.default_rng(5)
     yield from _one_sheet(folder, rng)
-    yield from _many_files(folder / "many", rng)
+    memory = Path("/dev/shm")  # where there is one: the disk's own time is not ours to measure
+    with tempfile.TemporaryDirectory(dir=memory if memory.is_dir() else folder) as many:
+        yield from _many_files(Path(many) / "many", rng)
     yield from _large_file(folder, rng)
 
 
@@ -117,7 +120,7 @@ def _many_files(folder: Path, rng: np.random.Generator) -> Iterator[Measure]:
                     target.writestr(member.filename, source.read(member))
 
     yield Measure(
-        f"one cell amended in each of {FILES} workbooks of 10 kB, processor time", "zipfile read-all, write-all", 0.2,
+        f"one cell amended in each of {FILES} workbooks of 10 kB, processor time, memory disk", "zipfile read-all, write-all", 0.2,
         amend, rewrite, time.process_time,
     )  # fmt: skip
 

@@ -42,6 +42,10 @@ _BEFORE_CALCULATION = re.compile(
 )
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
+#: Signs of cells that hang together with others, or of what is not plain.
+_HANGING = (b"<tablePart", b't="array"', b"<!--")
+#: Of packed sheets up to this size it is remembered whether they held formulas.
+_SMALL = 1 << 14
 
 
 @dataclass(slots=True)
@@ -86,20 +90,22 @@ class DirectBook:
     def read(self, part: str) -> bytes:
         if (known := self._fresh.get(part) or self._read.get(part)) is not None:
             return known
+        member, packed = self._packed(part)
+        unfold = _unfolded_before if part in _ALIKE else _unfolded
+        content = self._read[part] = unfold(packed, member.size, member.crc, member.method)
+        return content
+
+    def _packed(self, part: str) -> tuple[_Member, bytes]:
+        """A part's entry and its bytes as they lie. Raises Unusual."""
         member = self._members.get(part)
-        if member is None:
-            raise Unusual
-        if member.size > _BOMB_FLOOR and member.size > MAX_RATIO * max(member.packed, 1):
+        if member is None or (member.size > _BOMB_FLOOR and member.size > MAX_RATIO * max(member.packed, 1)):
             raise Unusual
         local = _LOCAL.unpack_from(self._data, member.start)
         name = self._data[member.start + _LOCAL.size : member.start + _LOCAL.size + local[9]]
         if name != part.encode():
             raise Unusual
         begin = member.start + _LOCAL.size + local[9] + local[10]
-        packed = self._data[begin : begin + member.packed]
-        unfold = _unfolded_before if part in _ALIKE else _unfolded
-        content = self._read[part] = unfold(packed, member.size, member.crc, member.method)
-        return content
+        return member, self._data[begin : begin + member.packed]
 
     def _sheet_parts(self) -> dict[str, str]:
         """Parts of the worksheets by casefolded name, of a workbook laid out as programs lay it out."""
@@ -131,16 +137,12 @@ class DirectBook:
         part = self.sheet_part(sheet)
         data = self.read(part)
         name = cell_name(row, column).encode()
-        if (
-            b"<tablePart" in data
-            or b't="array"' in data
-            or b"<!--" in data
-            or not data.startswith((b"<?xml", b"<work"))
-        ):
+        if not data.startswith((b"<?xml", b"<work")) or any(map(data.__contains__, _HANGING)):
             raise Unusual
-        if data.count(b'r="%s"' % name) != 1:
+        at = data.find(b'r="%s"' % name)
+        if at < 0 or data.find(b'r="%s"' % name, at + 1) > 0:
             return self._missing(data, name)
-        start = data.rfind(b"<", 0, data.index(b'r="%s"' % name))
+        start = data.rfind(b"<", 0, at)
         found = next(elements(data, start, len(data), b"c"), None)
         if found is None or found.start != start or found.get(b"r") != name:
             raise Unusual
@@ -218,7 +220,14 @@ class DirectBook:
         parts = [self._members[part] for part in self._sheets.values() if part in self._members]
         if any(member.packed > _LOOKED_THROUGH for member in parts):
             return True
-        return any(has_formula(self.read(part)) for part in self._sheets.values())
+        return any(map(self._has_formula, self._sheets.values()))
+
+    def _has_formula(self, part: str) -> bool:
+        if part in self._read:
+            return has_formula(self._read[part])
+        member, packed = self._packed(part)
+        look = _held_formula_before if member.packed <= _SMALL else _held_formula
+        return look(packed, member.size, member.crc, member.method)
 
     def mark_stale(self) -> None:
         """Ask the program that opens the file to recalculate (18.2.2). Raises Unusual where that is not one place."""
@@ -286,7 +295,13 @@ def _unfolded(packed: bytes, size: int, crc: int, method: int) -> bytes:
     return content
 
 
+def _held_formula(packed: bytes, size: int, crc: int, method: int) -> bool:
+    return has_formula(_unfolded(packed, size, crc, method))
+
+
 _unfolded_before = lru_cache(maxsize=32)(_unfolded)
+#: Sheets that are not changed are often the same in all files, too.
+_held_formula_before = lru_cache(maxsize=128)(_held_formula)
 
 
 @lru_cache(maxsize=8)
