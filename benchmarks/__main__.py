@@ -7,6 +7,7 @@ import sys
 import tempfile
 import xml.parsers.expat
 import zipfile
+from itertools import chain
 from pathlib import Path
 
 import numpy as np
@@ -82,7 +83,7 @@ def measures(folder: Path) -> list[Measure]:
 def main() -> int:
     rows, failed = [], []
     with tempfile.TemporaryDirectory() as folder:
-        for measure in (*measures(Path(folder)), *workbooks.measures(Path(folder))):
+        for measure in chain(measures(Path(folder)), workbooks.measures(Path(folder))):
             ratio, seconds = measure.ratio()
             most = "" if measure.at_most is None else f"{measure.at_most:g}"
             rows.append(f"| {measure.work} | {measure.limit} | {ratio:.2f} | {most} | {seconds * 1000:,.0f} ms |")

@@ -120,8 +120,8 @@ def _many_files(folder: Path, rng: np.random.Generator) -> Iterator[Measure]:
                     target.writestr(member.filename, source.read(member))
 
     yield Measure(
-        f"one cell amended in each of {FILES} workbooks of 10 kB, processor time, memory disk", "zipfile read-all, write-all", 0.2,
-        amend, rewrite, time.process_time,
+        f"one cell amended in each of {FILES} workbooks of 10 kB, processor time, memory disk",
+        "zipfile read-all, write-all", 0.2, amend, rewrite, time.process_time,
     )  # fmt: skip
 
 
