@@ -19,6 +19,7 @@ class World:
         self.names = names or {}
         self.date_system = system
         self.indexes = {}
+        self.filled = {}
 
     def extent(self, sheet):
         cells = self.sheets.get(sheet)
@@ -32,6 +33,13 @@ class World:
 
     def passed_over(self, sheet, area, hidden):
         return None
+
+    def sheets_between(self, first, last):
+        names = list(self.sheets)
+        return names[names.index(first) : names.index(last) + 1] if {first, last} <= set(names) else []
+
+    def filled_from(self, sheet, row, column):
+        return self.filled.get((sheet, row, column))
 
     def name(self, name, sheet, frame):
         found = self.names.get(name.casefold())

@@ -7,21 +7,23 @@ instead: slower, never different.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.coerce import first_fault, logicals, numbers, texts, with_faults
 from tinquire.formula.matrix import Matrix, stacked
-from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.operands import Areas, Closure, Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.operators import BINARY, UNARY
+from tinquire.formula.references import PerLane, filled, for_lanes_single, grid_of, intersected, joined, single, span_of
 from tinquire.formula.registry import Function, Mode, functions
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import (
+    Apply,
     ArrayConstant,
     Binary,
     Call,
@@ -32,41 +34,57 @@ from tinquire.formula.tree import (
     Reference,
     TableReference,
     Unary,
+    Union,
 )
 
-__all__ = ["PerLane", "evaluate", "evaluate_column", "evaluate_scalar", "grid_of", "lift", "single", "span_of"]
+__all__ = [
+    "LEFT_OUT",
+    "PerLane",
+    "apply",
+    "evaluate",
+    "evaluate_column",
+    "evaluate_scalar",
+    "grid_of",
+    "lift",
+    "single",
+    "span_of",
+]
 
 #: A name may stand for a formula that holds names; deeper chains than this are taken for a loop.
 MAX_NAME_DEPTH = 32
-
-
-class PerLane(Exception):  # noqa: N818 - a signal, not an error
-    """The expression has no one value for all lanes; it must be run lane by lane."""
+#: Functions that call themselves deeper than this are taken for a loop.
+MAX_CALL_DEPTH = 50
+#: What stands for a parameter that a call leaves out.
+LEFT_OUT = Scalar(None)
 
 
 def evaluate(node: Node, frame: Frame) -> Operand:
     """The value of an expression in a frame; references stay references."""
-    match node:
-        case Literal(value):
-            return Scalar(value)
-        case Missing():
-            return Scalar(None)
-        case Reference():
-            return span_of(node, frame)
-        case Binary():
-            return _or_by_lane(node, frame, _chain)
-        case Unary():
-            return _or_by_lane(node, frame, _unary)
-        case Call():
-            return _call(node, frame)
-        case TableReference():
-            found = frame.scope.table(node, frame)
-            return Scalar(CellError.REF) if found is None else _for_lanes(found, frame)
-        case Name():
-            return _name(node, frame)
-        case ArrayConstant(rows):
-            columns = tuple(Column.from_values(one.value for one in constants) for constants in zip(*rows, strict=True))
-            return Grid(columns, len(rows))
+    return _WAYS[type(node)](node, frame)
+
+
+def _table(node: TableReference, frame: Frame) -> Operand:
+    found = frame.scope.table(node, frame)
+    return Scalar(CellError.REF) if found is None else _for_lanes(found, frame)
+
+
+def _array(node: ArrayConstant, frame: Frame) -> Operand:
+    columns = (Column.from_values(one.value for one in constants) for constants in zip(*node.rows, strict=True))
+    return Grid(tuple(columns), len(node.rows))
+
+
+def _binary(node: Binary, frame: Frame) -> Operand:
+    return _or_by_lane(node, frame, _chain if node.sign in BINARY else _joined_areas)
+
+
+def _signed(node: Unary, frame: Frame) -> Operand:
+    if node.sign == "#":
+        return filled(evaluate(node.operand, frame), frame)
+    return _or_by_lane(node, frame, _one_value if node.sign == "@" else _unary)
+
+
+def _applied(node: Apply, frame: Frame) -> Operand:
+    return apply(evaluate(node.function, frame), [evaluate(one, frame) for one in node.arguments], frame)
 
 
 def evaluate_column(node: Node, frame: Frame) -> Column:
@@ -93,97 +111,45 @@ def evaluate_scalar(node: Node, frame: Frame) -> Value:
 # -- references ------------------------------------------------------------------------------------------
 
 
-def span_of(node: Reference, frame: Frame) -> Operand:
-    """The area a reference means for lane 0, and whether its rows move; off the grid is an error value."""
-    sheet = node.sheet or frame.sheet
-    if frame.scope.extent(sheet) is None:
-        return Scalar(CellError.REF)
-    top, bottom = node.top.at(frame.row), node.bottom.at(frame.row)
-    left, right = node.left.at(frame.column), node.right.at(frame.column)
-    moves = frame.count - 1
-    lowest = max(top + moves * (not node.top.fixed), bottom + moves * (not node.bottom.fixed))
-    if min(top, bottom, left, right) < 1 or lowest > MAX_ROW or max(left, right) > MAX_COLUMN:
-        return Scalar(CellError.REF)
-    area = Area(top, min(left, right), bottom, max(left, right))
-    many = frame.count > 1
-    span = Span(sheet, area, many and not node.top.fixed, many and not node.bottom.fixed)
-    if span.moves:
-        return span
-    return Span(sheet, span.at(0))
+def _joined_areas(node: Binary, frame: Frame) -> Operand:
+    return joined(node.sign, evaluate(node.left, frame), evaluate(node.right, frame), frame)
 
 
-def grid_of(operand: Operand, frame: Frame) -> Grid:
-    """An operand as an array that is the same for every lane. Raises PerLane when it is not."""
-    match operand:
-        case Grid():
-            return operand
-        case Scalar(value):
-            return Grid((Column.full(value, 1),), 1)
-        case Span() if not operand.moves:
-            return _fetched(operand, frame)
-    raise PerLane
+def _one_value(node: Unary, frame: Frame) -> Operand:
+    """`@`: the value in the cell's own row or column; of an array, the first."""
+    operand = evaluate(node.operand, frame)
+    if isinstance(operand, Span) and not operand.is_cell:
+        if operand.moves:
+            raise PerLane
+        return intersected(operand, frame)
+    found = single(operand, frame)
+    return Scalar(found.value(0, 0)) if isinstance(found, Grid) else found
 
 
-def cropped(span: Span, frame: Frame) -> Area:
-    """A span's area cut to the used part of its sheet, so that whole columns cost what their data costs."""
-    extent = frame.scope.extent(span.sheet) or (1, 1)
-    return span.area.cropped(*extent)
-
-
-def _fetched(span: Span, frame: Frame) -> Grid:
-    area = cropped(span, frame)
-    columns = tuple(
-        frame.scope.column(span.sheet, column, area.top, area.bottom) for column in range(area.left, area.right + 1)
-    )
-    return Grid(columns, area.height)
-
-
-def single(operand: Operand, frame: Frame) -> Scalar | Lanes | Grid:
-    """An operand where one value is wanted: references are read, or intersected with the lane's own place."""
-    if not isinstance(operand, Span):
-        return operand
-    area = operand.area
-    if operand.is_cell:
-        column = frame.scope.column(
-            operand.sheet, area.left, area.top, area.top + (frame.count - 1) * operand.top_moves
-        )
-        return Lanes(column) if operand.moves else Scalar(column[0])
-    if frame.arrays:
-        return grid_of(operand, frame)
-    if operand.moves:
-        raise PerLane
-    return _intersected(operand, frame)
-
-
-def _intersected(span: Span, frame: Frame) -> Scalar | Lanes | Grid:
-    """Implicit intersection (18.17.2.6): the value in the lane's own row of a column, or own column of a row."""
-    area = span.area
-    if area.width == 1:
-        last = frame.row + frame.count - 1
-        column = frame.scope.column(span.sheet, area.left, frame.row, last)
-        rows = np.arange(frame.row, last + 1)
-        outside = (rows < area.top) | (rows > area.bottom)
-        if outside.any():
-            column = Column.where(outside, Column.full(CellError.VALUE, 1), column)
-        return _for_lanes_single(column, frame)
-    if area.height == 1 and area.left <= frame.column <= area.right:
-        return Scalar(frame.scope.column(span.sheet, frame.column, area.top, area.top)[0])
-    return Scalar(CellError.VALUE)
-
-
-def _for_lanes_single(column: Column, frame: Frame) -> Scalar | Lanes:
-    return Lanes(column) if frame.count > 1 else Scalar(column[0])
+def apply(called: Operand, given: Sequence[Operand], frame: Frame) -> Operand:
+    """A function value's result; one that is no function, or takes other arguments, is an error value."""
+    if isinstance(called, Scalar) and isinstance(called.value, CellError):
+        return called
+    if not isinstance(called, Closure) or len(given) > len(called.parameters):
+        return Scalar(CellError.VALUE)
+    if frame.depth >= MAX_CALL_DEPTH:
+        return Scalar(CellError.NUM)
+    known = dict(zip(called.parameters, given, strict=False))
+    left_out = dict.fromkeys(called.parameters[len(given) :], LEFT_OUT)
+    return evaluate(called.body, replace(frame, names={**called.names, **known, **left_out}, depth=frame.depth + 1))
 
 
 def _for_lanes(operand: Operand, frame: Frame) -> Operand:
-    return _for_lanes_single(operand.column, frame) if isinstance(operand, Lanes) else operand
+    return for_lanes_single(operand.column, frame) if isinstance(operand, Lanes) else operand
 
 
 def _name(node: Name, frame: Frame, depth: int = 0) -> Operand:
+    if node.sheet is None and (own := frame.names.get(node.name.casefold())) is not None:
+        return own
     found = frame.scope.name(node.name, node.sheet, frame)
     if found is None or depth > MAX_NAME_DEPTH:
         return Scalar(CellError.NAME)
-    if isinstance(found, Scalar | Lanes | Grid | Span):
+    if isinstance(found, Scalar | Lanes | Grid | Span | Areas | Closure):
         return _for_lanes(found, frame)
     return _name(found, frame, depth + 1) if isinstance(found, Name) else evaluate(found, frame)
 
@@ -253,7 +219,7 @@ def _chain(node: Binary, frame: Frame) -> Operand:
     """An operator and those to its left, without a call for each: long sums are common."""
     spine: list[Binary] = []
     first: Node = node
-    while isinstance(first, Binary):
+    while isinstance(first, Binary) and first.sign in BINARY:
         spine.append(first)
         first = first.left
     result = single(evaluate(first, frame), frame)
@@ -322,8 +288,9 @@ def _called_with(node: Call, constants: Mapping[int, Value], frame: Frame) -> Va
 
 def _call(node: Call, frame: Frame) -> Operand:
     function = functions().get(node.function)
-    if function is None:
-        return Scalar(CellError.NAME)
+    if node.function.casefold() in frame.names or function is None:
+        called = _name(Name(node.function), frame)
+        return apply(called, [evaluate(one, frame) for one in node.arguments], frame)
     if not function.takes(len(node.arguments)):
         return Scalar(CellError.VALUE)
     try:
@@ -340,12 +307,21 @@ def _call(node: Call, frame: Frame) -> Operand:
 
 
 def _aggregated(function: Function, node: Call, frame: Frame) -> Operand:
-    operands = [evaluate(argument, frame) for argument in node.arguments]
+    operands = list(_parts(evaluate(argument, frame) for argument in node.arguments))
     matrix: Matrix | None = stacked(operands, frame)
     if matrix is None:
         raise PerLane
     column: Column = function.work(matrix)
     return Lanes(column) if frame.count > 1 and len(column) == frame.count else Scalar(column[0])
+
+
+def _parts(operands: Iterable[Operand]) -> Iterator[Operand]:
+    """Operands, of several areas each one."""
+    for operand in operands:
+        if isinstance(operand, Areas):
+            yield from _parts(operand.parts)
+        else:
+            yield operand
 
 
 _CONVERSIONS: dict[str, Callable[[Column], tuple[Any, Any]]] = {
@@ -388,3 +364,18 @@ def blank_to_zero(column: Column) -> Column:
     if not (column.kinds == Kind.BLANK).any():
         return column
     return Column.where(column.kinds == Kind.BLANK, Column.full(0.0, 1), column)
+
+
+_WAYS: dict[type, Callable[[Any, Frame], Operand]] = {
+    Literal: lambda node, frame: Scalar(node.value),
+    Missing: lambda node, frame: Scalar(None),
+    Reference: span_of,
+    Binary: _binary,
+    Unary: _signed,
+    Call: _call,
+    TableReference: _table,
+    Name: _name,
+    ArrayConstant: _array,
+    Union: lambda node, frame: Areas(tuple(evaluate(part, frame) for part in node.parts)),
+    Apply: _applied,
+}

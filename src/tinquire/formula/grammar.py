@@ -15,6 +15,7 @@ from tinquire.cells.values import ERROR_NAMES
 from tinquire.formula.problems import FormulaError
 from tinquire.formula.tokens import Token, TokenKind, tokenise
 from tinquire.formula.tree import (
+    Apply,
     ArrayConstant,
     Binary,
     Call,
@@ -27,6 +28,7 @@ from tinquire.formula.tree import (
     RowsOf,
     TableReference,
     Unary,
+    Union,
 )
 
 __all__ = ["BINARY_RANKS", "RANK_OF", "parse"]
@@ -50,6 +52,8 @@ MAX_DEPTH = 96
 _CORNER = re.compile(r"(\$?)([A-Za-z]{1,3})(\$?)([0-9]{1,7})\Z")
 _COLUMN = re.compile(r"(\$?)([A-Za-z]{1,3})\Z")
 _ROW = re.compile(r"(\$?)([0-9]{1,7})\Z")
+#: Functions as which files store two signs (the newer operators had to be readable to older programs).
+_SPELLED_SIGNS = {"SINGLE": "@", "ANCHORARRAY": "#"}
 _ROW_WORDS = {rows.value.casefold(): rows for rows in RowsOf}
 
 
@@ -120,10 +124,36 @@ class _Reader:
         if self.at("-", "+"):
             sign = self.next().text
             return self.nested(lambda: Unary(sign, self.prefix()))
-        node = self.primary()
+        if self.at("@"):
+            self.next()
+            return self.nested(lambda: Unary("@", self.shared()))
+        node = self.shared()
         while self.at("%"):
             self.next()
             node = Unary("%", node)
+        return node
+
+    def shared(self) -> Node:
+        """References with blanks between them: what they share."""
+        node = self.spanned()
+        while self.at(" "):
+            self.next()
+            node = Binary(" ", node, self.spanned())
+        return node
+
+    def spanned(self) -> Node:
+        """References with colons between them, of which one at least is worked out: the area around them."""
+        node = self.applied()
+        while self.at(":"):
+            self.next()
+            node = Binary(":", node, self.applied())
+        return node
+
+    def applied(self) -> Node:
+        """An operand, with what is called or filled by it."""
+        node = self.primary()
+        while self.at("(", "#") and not isinstance(node, Literal | ArrayConstant):
+            node = Unary("#", node) if self.next().text == "#" else Apply(node, self.arguments())
         return node
 
     def nested(self, read: Callable[[], Node]) -> Node:
@@ -155,6 +185,8 @@ class _Reader:
                 return Name(token.text, token.sheet)
             case TokenKind.OPERATOR if token.text == "(":
                 node = self.nested(lambda: self.binary(0))
+                if self.at(","):
+                    node = self.union(node)
                 self.expect(")", "the closing bracket ')' is missing")
                 return node
             case TokenKind.OPERATOR if token.text == "{":
@@ -162,16 +194,30 @@ class _Reader:
         self.place -= 1
         raise self.wrong("a value is missing" + (f" before '{token.text}'" if token.text else " at the end"))
 
+    def union(self, first: Node) -> Node:
+        parts = [first]
+        while self.at(","):
+            self.next()
+            parts.append(self.binary(0))
+        return Union(tuple(parts))
+
     def call(self, token: Token) -> Node:
         self.expect("(", "'(' is missing")
+        arguments = self.arguments(f"the bracket that closes {token.text}( is missing")
+        if token.text in _SPELLED_SIGNS and len(arguments) == 1:
+            return Unary(_SPELLED_SIGNS[token.text], arguments[0])
+        return Call(token.text, arguments)
+
+    def arguments(self, unclosed: str = "the closing bracket ')' is missing") -> tuple[Node, ...]:
+        """What stands behind an opening bracket, and that which closes it."""
         arguments: list[Node] = []
         if not self.at(")"):
             arguments.append(self.argument())
             while self.at(",", ";"):
                 self.next()
                 arguments.append(self.argument())
-        self.expect(")", f"the bracket that closes {token.text}( is missing")
-        return Call(token.text, tuple(arguments))
+        self.expect(")", unclosed)
+        return tuple(arguments)
 
     def argument(self) -> Node:
         return Missing() if self.at(",", ";", ")") else self.binary(0)

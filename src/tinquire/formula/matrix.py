@@ -10,6 +10,7 @@ from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Booleans, Column, Kind
+from tinquire.cells.values import CellError
 from tinquire.formula.coerce import Faulty, numbers, with_faults
 from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.scope import Frame
@@ -80,6 +81,8 @@ def _blocks(operand: Operand, frame: Frame) -> list[tuple[NDArray[np.uint8], NDA
             return [(column.kinds[:, None], column.numbers[:, None]) for column in operand.columns]
         case Span():
             return _of_span(operand, frame)
+        case _:  # a function value, or areas that were not taken apart
+            return [_direct(Column.full(CellError.VALUE, 1))]
 
 
 def _direct(column: Column) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:

@@ -6,18 +6,22 @@ A program runs for a whole run of cells at once, one lane per cell. An expressio
     Lanes    one value per lane
     Grid     an array of rows and columns, the same for every lane
     Span     a reference to an area of a sheet, whose rows may move with the lane
+    Areas    several references as one argument
+    Closure  a function, with the names that are known where it was written
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TypeAlias
 
 from tinquire.cells.address import Area
 from tinquire.cells.column import Column
 from tinquire.cells.values import Value
+from tinquire.formula.tree import Node
 
-__all__ = ["Grid", "Lanes", "Operand", "Scalar", "Span"]
+__all__ = ["Areas", "Closure", "Grid", "Lanes", "Operand", "Scalar", "Span"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,4 +78,20 @@ class Span:
         return Area(min(top, bottom), self.area.left, max(top, bottom), self.area.right)
 
 
-Operand: TypeAlias = Scalar | Lanes | Grid | Span
+@dataclass(frozen=True, slots=True)
+class Areas:
+    """References in brackets, or one through a run of sheets: functions that take ranges take all of them."""
+
+    parts: tuple[Operand, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Closure:
+    """A function value (`LAMBDA`): its parameters, casefolded, and its body."""
+
+    parameters: tuple[str, ...]
+    body: Node
+    names: Mapping[str, Operand]
+
+
+Operand: TypeAlias = Scalar | Lanes | Grid | Span | Areas | Closure

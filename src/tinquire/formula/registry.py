@@ -26,7 +26,17 @@ from typing import Any, TypeVar
 from tinquire.cells.values import Value
 from tinquire.faults import nearest
 
-__all__ = ["Function", "Mode", "Parameter", "aggregate", "elementwise", "functions", "special", "unknown_function"]
+__all__ = [
+    "Function",
+    "Mode",
+    "Parameter",
+    "aggregate",
+    "elementwise",
+    "functions",
+    "parameters_of",
+    "special",
+    "unknown_function",
+]
 
 _Work = TypeVar("_Work", bound=Callable[..., Any])
 
@@ -91,7 +101,7 @@ class Function:
 
 
 _REGISTRY: dict[str, Function] = {}
-_SIGNATURE = re.compile(r"([A-Z][A-Z0-9.]*)\((.*)\)\Z")
+_SIGNATURE = re.compile(r"([A-Z][A-Z0-9._]*)\((.*)\)\Z")
 _EXAMPLE = re.compile(r"^\s*>>> (.+)\n\s*(.+)$", re.MULTILINE)
 _KINDS = frozenset({"number", "text", "logical", "value", "cells"})
 
@@ -122,11 +132,19 @@ def special(signature: str) -> Callable[[_Work], _Work]:
     return _declared(signature, Mode.SPECIAL)
 
 
+def parameters_of(signature: str) -> tuple[Parameter, ...]:
+    """The parameters that a signature states."""
+    found = _SIGNATURE.match(signature)
+    if not found:
+        raise ValueError(f"not a signature: {signature}")
+    return tuple(_parameter(part) for part in found[2].split(",") if part.strip())
+
+
 def _declared(signature: str, mode: Mode) -> Callable[[_Work], _Work]:
     found = _SIGNATURE.match(signature)
     if not found:
         raise ValueError(f"not a signature: {signature}")
-    parameters = tuple(_parameter(part) for part in found[2].split(",") if part.strip())
+    parameters = parameters_of(signature)
 
     def declare(work: _Work) -> _Work:
         doc = work.__doc__ or ""

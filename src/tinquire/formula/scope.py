@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any, Protocol
 
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column
 from tinquire.cells.dates import DateSystem
-from tinquire.formula.operands import Operand
+from tinquire.formula.operands import Areas, Closure, Lanes, Operand, Scalar, Span
 from tinquire.formula.tree import Node, TableReference
 
 __all__ = ["Frame", "Scope"]
@@ -38,6 +39,14 @@ class Scope(Protocol):
         also rows hidden by hand. None when there are none."""
         ...
 
+    def sheets_between(self, first: str, last: str) -> list[str]:
+        """The sheets from one to another, both with them; none when either is not there."""
+        ...
+
+    def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
+        """The area that the array formula of a cell fills; None when it holds none."""
+        ...
+
     def name(self, name: str, sheet: str | None, frame: Frame) -> Node | Operand | None:
         """What a name stands for: a tree, a value, or nothing."""
         ...
@@ -61,6 +70,31 @@ class Frame:
     column: int = 1
     count: int = 1
     arrays: bool = False
+    #: Names that the formula itself gives (`LET`, `LAMBDA`), casefolded.
+    names: Mapping[str, Operand] = field(default_factory=dict)
+    #: How many function values are being worked out one within the other.
+    depth: int = 0
 
     def lane(self, lane: int) -> Frame:
-        return replace(self, row=self.row + lane, count=1)
+        names = {name: _in_lane(operand, lane) for name, operand in self.names.items()}
+        return replace(self, row=self.row + lane, count=1, names=names)
+
+    def as_arrays(self) -> Frame:
+        """The same place, ranges being arrays where one value is wanted."""
+        return replace(self, arrays=True)
+
+    def naming(self, names: Mapping[str, Operand]) -> Frame:
+        """The same place, with more names known."""
+        return replace(self, names={**self.names, **names})
+
+
+def _in_lane(operand: Operand, lane: int) -> Operand:
+    if isinstance(operand, Lanes):
+        return Scalar(operand.column[lane])
+    if isinstance(operand, Span) and operand.moves:
+        return Span(operand.sheet, operand.at(lane))
+    if isinstance(operand, Closure):
+        return replace(operand, names={name: _in_lane(known, lane) for name, known in operand.names.items()})
+    if isinstance(operand, Areas):
+        return Areas(tuple(_in_lane(part, lane) for part in operand.parts))
+    return operand

@@ -51,13 +51,16 @@ _PATTERN = re.compile(
   | (?:(?:'(?:[^']|'')+'|[^\W\d][\w.]*)!)?(?P<error>\#(?:NULL!|DIV/0!|VALUE!|REF!|NAME\?|NUM!|N/A|SPILL!|CALC!))
   | (?P<reference>(?:{_SHEET})?(?P<area>{_REFERENCE}))
   | (?P<number>(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[Ee][+-]?[0-9]+)?)
-  | (?P<call>(?:_xlfn\.|_xlws\.)*[^\W\d][\w.]*)\(
+  | (?P<call>(?:_xlfn\.|_xlws\.|_xlpm\.)*[^\W\d][\w.]*)\(
   | (?P<name>(?:(?:'(?P<quoted2>(?:[^']|'')+)'|(?P<plain2>{_PLAIN})|(?P<book>\[[0-9]+\]))!)?[^\W\d][\w.\\?]*)
-  | (?P<operator><=|>=|<>|[-+*/^&=<>%(),;{{}}:@])
+  | (?P<operator><=|>=|<>|[-+*/^&=<>%(),;{{}}:@#])
     """,
     re.VERBOSE,
 )
 
+
+#: Behind a blank that may be the operator for what two references share.
+_BEGINS_REFERENCE = re.compile(r"['$\w(\[]")
 
 #: A sheet or name of another workbook, which files number (18.17.2.3): it begins like a table reference.
 _OTHER_BOOK = re.compile(r"\[[0-9]+\](?:[^\W\d][\w.]*)?!")
@@ -85,9 +88,17 @@ def tokenise(text: str) -> list[Token]:
             raise FormulaError(text, place, _unreadable(text[place]))
         if token := _token(found):
             tokens.append(token)
+        elif tokens and _ends_reference(tokens[-1]) and _BEGINS_REFERENCE.match(text, found.end()):
+            tokens.append(Token(TokenKind.OPERATOR, " ", found.start()))
         place = found.end() - (found.lastgroup == "call")
     tokens.append(Token(TokenKind.END, "", len(text)))
     return tokens
+
+
+def _ends_reference(token: Token) -> bool:
+    return token.kind in (TokenKind.REFERENCE, TokenKind.NAME, TokenKind.TABLE) or (
+        token.kind is TokenKind.OPERATOR and token.text in (")", "#")
+    )
 
 
 def _unreadable(character: str) -> str:
@@ -108,11 +119,11 @@ def _token(found: re.Match[str]) -> Token | None:
     if groups["number"]:
         return Token(TokenKind.NUMBER, groups["number"], start)
     if groups["call"]:
-        bare = re.sub(r"\A(?:_xlfn\.|_xlws\.)+", "", groups["call"])
+        bare = re.sub(r"\A(?:_xlfn\.|_xlws\.|_xlpm\.)+", "", groups["call"])
         return Token(TokenKind.CALL, bare.upper(), start)
     if groups["name"]:
         sheet = _sheet(groups["quoted2"], groups["plain2"] or groups["book"])
-        return Token(TokenKind.NAME, groups["name"].rpartition("!")[2], start, sheet)
+        return Token(TokenKind.NAME, groups["name"].rpartition("!")[2].removeprefix("_xlpm."), start, sheet)
     return Token(TokenKind.OPERATOR, groups["operator"], start)
 
 

@@ -14,6 +14,7 @@ from typing import NamedTuple, TypeAlias
 from tinquire.cells.values import Value
 
 __all__ = [
+    "Apply",
     "ArrayConstant",
     "Binary",
     "Call",
@@ -26,6 +27,7 @@ __all__ = [
     "RowsOf",
     "TableReference",
     "Unary",
+    "Union",
     "children",
     "walk",
 ]
@@ -103,7 +105,8 @@ class ArrayConstant:
 
 @dataclass(frozen=True, slots=True)
 class Unary:
-    """Prefix `-` or `+`, or the postfix `%`."""
+    """Prefix `-`, `+` or `@` (the one value of an array that belongs to the cell), or postfix `%` or `#` (the area
+    that a cell's array fills)."""
 
     sign: str
     operand: Node
@@ -111,6 +114,8 @@ class Unary:
 
 @dataclass(frozen=True, slots=True)
 class Binary:
+    """An operator between values, or between references: `:` spans both, a blank is what both cover (18.17.2.2)."""
+
     sign: str
     left: Node
     right: Node
@@ -122,7 +127,24 @@ class Call:
     arguments: tuple[Node, ...]
 
 
-Node: TypeAlias = Literal | Missing | Reference | Name | TableReference | ArrayConstant | Unary | Binary | Call
+@dataclass(frozen=True, slots=True)
+class Union:
+    """References in brackets with commas between them: several areas as one argument (18.17.2.2)."""
+
+    parts: tuple[Node, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Apply:
+    """A function value called where it stands: `LAMBDA(x, x + 1)(2)`."""
+
+    function: Node
+    arguments: tuple[Node, ...]
+
+
+Node: TypeAlias = (
+    Literal | Missing | Reference | Name | TableReference | ArrayConstant | Unary | Binary | Call | Union | Apply
+)
 
 
 def children(node: Node) -> tuple[Node, ...]:
@@ -133,6 +155,10 @@ def children(node: Node) -> tuple[Node, ...]:
         return (node.left, node.right)
     if isinstance(node, Call):
         return node.arguments
+    if isinstance(node, Union):
+        return node.parts
+    if isinstance(node, Apply):
+        return (node.function, *node.arguments)
     return ()
 
 

@@ -10,6 +10,7 @@ from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.grammar import BINARY_RANKS, RANK_OF
 from tinquire.formula.tree import (
+    Apply,
     ArrayConstant,
     Binary,
     Call,
@@ -22,6 +23,7 @@ from tinquire.formula.tree import (
     RowsOf,
     TableReference,
     Unary,
+    Union,
 )
 
 __all__ = ["escaped_column", "replaced", "write", "write_value"]
@@ -52,14 +54,26 @@ def _write(node: Node, row: int, column: int, outer: int) -> str:
             return "{" + ";".join(",".join(write_value(one.value) for one in constants) for constants in rows) + "}"
         case Call(function, arguments):
             return f"{function}({','.join(_write(argument, row, column, 0) for argument in arguments)})"
-        case Unary("%", operand):
-            return _write(operand, row, column, _PERCENT_RANK) + "%"
-        case Unary(sign, operand):
-            return _bracketed(sign + _write(operand, row, column, _PREFIX_RANK), outer > _PREFIX_RANK)
-        case Binary(sign, left, right):
-            rank = RANK_OF[sign]
-            text = _write(left, row, column, rank) + sign + _write(right, row, column, rank + 1)
-            return _bracketed(text, rank < outer)
+        case Union(parts):
+            return f"({','.join(_write(part, row, column, 0) for part in parts)})"
+        case Apply(called, arguments):
+            inside = ",".join(_write(argument, row, column, 0) for argument in arguments)
+            return f"{_write(called, row, column, _PERCENT_RANK)}({inside})"
+        case Unary() | Binary():
+            return _operator(node, row, column, outer)
+
+
+def _operator(node: Unary | Binary, row: int, column: int, outer: int) -> str:
+    if isinstance(node, Unary):
+        if node.sign in "%#":
+            return _write(node.operand, row, column, _PERCENT_RANK) + node.sign
+        return _bracketed(node.sign + _write(node.operand, row, column, _PREFIX_RANK), outer > _PREFIX_RANK)
+    if node.sign in ": ":
+        both = (_write(side, row, column, _PERCENT_RANK) for side in (node.left, node.right))
+        return _bracketed(node.sign.join(both), outer > _PERCENT_RANK)
+    rank = RANK_OF[node.sign]
+    text = _write(node.left, row, column, rank) + node.sign + _write(node.right, row, column, rank + 1)
+    return _bracketed(text, rank < outer)
 
 
 def write_value(value: Value) -> str:
@@ -128,4 +142,8 @@ def replaced(node: Node, change: Callable[[Node], Node | None]) -> Node:
         return Binary(node.sign, replaced(node.left, change), replaced(node.right, change))
     if isinstance(node, Call):
         return Call(node.function, tuple(replaced(argument, change) for argument in node.arguments))
+    if isinstance(node, Union):
+        return Union(tuple(replaced(part, change) for part in node.parts))
+    if isinstance(node, Apply):
+        return Apply(replaced(node.function, change), tuple(replaced(one, change) for one in node.arguments))
     return node

@@ -40,6 +40,12 @@ class TableScope:
     def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
         return Column.blank(bottom - top + 1)
 
+    def sheets_between(self, first: str, last: str) -> list[str]:
+        return []
+
+    def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
+        return None
+
     def passed_over(self, sheet: str, area: Area, hidden: bool) -> Booleans | None:
         return None
 

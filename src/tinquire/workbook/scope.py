@@ -52,6 +52,19 @@ class BookScope:
         found = self.sheet(sheet)
         return Column.blank(bottom - top + 1) if found is None else found.column(column, top, bottom)
 
+    def sheets_between(self, first: str, last: str) -> list[str]:
+        names = self.book.sheet_names()
+        folded = [name.casefold() for name in names]
+        if first.casefold() not in folded or last.casefold() not in folded:
+            return []
+        ends = sorted((folded.index(first.casefold()), folded.index(last.casefold())))
+        return names[ends[0] : ends[1] + 1]
+
+    def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
+        found = self.sheet(sheet)
+        formula = None if found is None else found.formula(row, column)
+        return None if formula is None else formula.array
+
     def passed_over(self, sheet: str, area: Area, hidden: bool) -> Booleans | None:
         found = self.sheet(sheet)
         if found is None:
