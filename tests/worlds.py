@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from tinquire.cells import Column, parse_area
 from tinquire.cells.address import cell_name, parse_cell
 from tinquire.cells.dates import DateSystem
@@ -33,6 +35,11 @@ class World:
 
     def passed_over(self, sheet, area, hidden):
         return None
+
+    moment = 46_320.5
+
+    def random(self, count):
+        return np.random.default_rng(1).random(count)
 
     def sheets_between(self, first, last):
         names = list(self.sheets)

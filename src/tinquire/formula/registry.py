@@ -18,7 +18,7 @@ A parameter is `name: kind`; `name: kind = default` may be left out; `name...: k
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import Enum
 from typing import Any, TypeVar
@@ -112,6 +112,21 @@ def functions() -> dict[str, Function]:
 
     families.load()
     return _REGISTRY
+
+
+def declare_all(
+    declare: Callable[[str], Callable[[Any], Any]],
+    module: str,
+    rows: Iterable[tuple[str, Callable[..., Any], str, str, str]],
+) -> None:
+    """Declare a family's plain members, one line each: signature, code, what it says, an example and its result."""
+    for signature, work, says, formula, result in rows:
+
+        def described(*given: Any, work: Callable[..., Any] = work) -> Any:
+            return work(*given)
+
+        described.__doc__, described.__module__ = f"{says}\n\n>>> {formula}\n{result}", module
+        declare(signature)(described)
 
 
 def unknown_function(name: str) -> str:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Protocol
 
 from tinquire.cells.address import Area
-from tinquire.cells.column import Booleans, Column
+from tinquire.cells.column import Booleans, Column, Floats
 from tinquire.cells.dates import DateSystem
 from tinquire.formula.operands import Areas, Closure, Lanes, Operand, Scalar, Span
 from tinquire.formula.tree import Node, TableReference
@@ -24,6 +24,15 @@ class Scope(Protocol):
     @property
     def indexes(self) -> dict[Any, Any]:
         """A place for look-up indexes over areas; the scope empties it when values change."""
+        ...
+
+    @property
+    def moment(self) -> float | None:
+        """The serial of the moment that counts as now; None where no result may depend on it."""
+        ...
+
+    def random(self, count: int) -> Floats:
+        """Random numbers from nought up to, not with, one; the same each time from the same seed."""
         ...
 
     def extent(self, sheet: str) -> tuple[int, int] | None:

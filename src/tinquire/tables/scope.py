@@ -6,8 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+
 from tinquire.cells.address import Area
-from tinquire.cells.column import Booleans, Column
+from tinquire.cells.column import Booleans, Column, Floats
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
 from tinquire.faults import DataError, Fault, UseError, known_names
@@ -39,6 +41,13 @@ class TableScope:
 
     def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
         return Column.blank(bottom - top + 1)
+
+    @property
+    def moment(self) -> float | None:
+        return None  # a docket's result depends on its sources and its period alone
+
+    def random(self, count: int) -> Floats:
+        return np.random.default_rng(0).random(count)
 
     def sheets_between(self, first: str, last: str) -> list[str]:
         return []

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 import numpy as np
 
 from tinquire.cells.address import Area
-from tinquire.cells.column import Booleans, Column
-from tinquire.cells.dates import DateSystem
+from tinquire.cells.column import Booleans, Column, Floats
+from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import CellError
 from tinquire.formula import parse
 from tinquire.formula.operands import Operand, Scalar, Span
@@ -25,8 +26,11 @@ __all__ = ["BookScope"]
 class BookScope:
     """The sheets, names and tables of one workbook, as formulas see them."""
 
-    def __init__(self, book: Workbook) -> None:
+    def __init__(self, book: Workbook, now: float | None = None, seed: int = 0) -> None:
+        """`now` is the serial of the moment that counts as now, the time of the call when it is not given."""
         self.book = book
+        self._now = now
+        self._random = np.random.default_rng(seed)
         self.trees = Trees()
         self.indexes: dict[Any, Any] = {}
         self._sheets = {entry.name.casefold(): entry.name for entry in book.entries if entry.kind == "worksheet"}
@@ -51,6 +55,15 @@ class BookScope:
     def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
         found = self.sheet(sheet)
         return Column.blank(bottom - top + 1) if found is None else found.column(column, top, bottom)
+
+    @property
+    def moment(self) -> float:
+        if self._now is None:
+            self._now = serial_from_date(datetime.now(), self.date_system)
+        return self._now
+
+    def random(self, count: int) -> Floats:
+        return self._random.random(count)
 
     def sheets_between(self, first: str, last: str) -> list[str]:
         names = self.book.sheet_names()

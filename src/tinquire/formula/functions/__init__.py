@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import importlib
 
-FAMILIES = ("conditional", "dates", "information", "logic", "lookup", "numeric", "statistics", "texts")
+FAMILIES = (
+    "arithmetic", "calendar", "characters", "conditional", "dates", "distributions", "engineering", "finance", "information", "logic", "lookup", "numeric", "samples", "shapes", "statistics", "texts", "trigonometry",
+)  # fmt: skip
 
 __all__ = ["FAMILIES", "load"]
 

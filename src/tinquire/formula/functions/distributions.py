@@ -1,0 +1,324 @@
+"""Statistical distributions and tests (18.17.7). The numerics are SciPy's, which is imported when one is first used."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from tinquire.cells.values import CellError
+from tinquire.formula.calling import ErrorValue, arrays, numbers_in, plain
+from tinquire.formula.functions.samples import pairs
+from tinquire.formula.operands import Grid
+from tinquire.formula.registry import declare_all
+
+
+def _stats() -> Any:
+    from scipy import stats
+
+    return stats
+
+
+def _check(*holds: bool) -> None:
+    if not all(holds):
+        raise ErrorValue(CellError.NUM)
+
+
+def _either(
+    dist: Callable[..., Any], x: float, whole: bool, *given: float, discrete: bool = False, **more: float
+) -> float:
+    """The distribution up to a place, or its density there."""
+    known = dist(*given, **more)
+    if whole:
+        return float(known.cdf(x))
+    return float(known.pmf(x) if discrete else known.pdf(x))
+
+
+def _normal(x: float, mean: float, deviation: float, whole: bool) -> float:
+    _check(deviation > 0)
+    return _either(_stats().norm, x, whole, mean, deviation)
+
+
+def _normal_back(share: float, mean: float = 0.0, deviation: float = 1.0) -> float:
+    _check(0 < share < 1, deviation > 0)
+    return float(_stats().norm.ppf(share, mean, deviation))
+
+
+def _lognormal(x: float, mean: float, deviation: float, whole: bool = True) -> float:
+    _check(x > 0, deviation > 0)
+    return _either(_stats().lognorm, x, whole, deviation, scale=math.exp(mean))
+
+
+def _lognormal_back(share: float, mean: float, deviation: float) -> float:
+    return math.exp(_normal_back(share, mean, deviation))
+
+
+def _binomial(done: float, tries: float, chance: float, whole: bool) -> float:
+    _check(0 <= int(done) <= int(tries), 0 <= chance <= 1)
+    return _either(_stats().binom, int(done), whole, int(tries), chance, discrete=True)
+
+
+def _binomial_range(tries: float, chance: float, low: float, high: float | None = None) -> float:
+    high = low if high is None else high
+    _check(0 <= low <= high <= tries, 0 <= chance <= 1)
+    known = _stats().binom(int(tries), chance)
+    return float(known.cdf(int(high)) - known.cdf(int(low) - 1))
+
+
+def _binomial_back(tries: float, chance: float, share: float) -> float:
+    _check(tries >= 0, 0 < chance < 1, 0 < share < 1)
+    return float(_stats().binom.ppf(share, int(tries), chance))
+
+
+def _negative_binomial(failed: float, done: float, chance: float, whole: bool = False) -> float:
+    _check(failed >= 0, done >= 1, 0 <= chance <= 1)
+    return _either(_stats().nbinom, int(failed), whole, int(done), chance, discrete=True)
+
+
+def _hypergeometric(done: float, tries: float, marked: float, all_: float, whole: bool = False) -> float:
+    _check(done >= 0, 0 < tries <= all_, 0 < marked <= all_, done <= min(tries, marked))
+    return _either(_stats().hypergeom, int(done), whole, int(all_), int(marked), int(tries), discrete=True)
+
+
+def _poisson(x: float, mean: float, whole: bool) -> float:
+    _check(x >= 0, mean >= 0)
+    return _either(_stats().poisson, int(x), whole, mean, discrete=True)
+
+
+def _exponential(x: float, rate: float, whole: bool) -> float:
+    _check(x >= 0, rate > 0)
+    return 1 - math.exp(-rate * x) if whole else rate * math.exp(-rate * x)
+
+
+def _gamma(x: float, shape: float, scale: float, whole: bool) -> float:
+    _check(x >= 0, shape > 0, scale > 0)
+    return _either(_stats().gamma, x, whole, shape, scale=scale)
+
+
+def _gamma_back(share: float, shape: float, scale: float) -> float:
+    _check(0 <= share < 1, shape > 0, scale > 0)
+    return float(_stats().gamma.ppf(share, shape, scale=scale))
+
+
+def _beta(x: float, a: float, b: float, whole: bool, low: float = 0.0, high: float = 1.0) -> float:
+    _check(a > 0, b > 0, low < high, low <= x <= high)
+    return _either(_stats().beta, x, whole, a, b, loc=low, scale=high - low)
+
+
+def _beta_back(share: float, a: float, b: float, low: float = 0.0, high: float = 1.0) -> float:
+    _check(0 < share <= 1, a > 0, b > 0, low < high)
+    return float(_stats().beta.ppf(share, a, b, loc=low, scale=high - low))
+
+
+def _weibull(x: float, shape: float, scale: float, whole: bool) -> float:
+    _check(x >= 0, shape > 0, scale > 0)
+    return _either(_stats().weibull_min, x, whole, shape, scale=scale)
+
+
+def _chi(x: float, freedom: float, whole: bool) -> float:
+    _check(x >= 0, 1 <= freedom <= 1e10)
+    return _either(_stats().chi2, x, whole, int(freedom))
+
+
+def _chi_right(x: float, freedom: float) -> float:
+    _check(x >= 0, 1 <= freedom <= 1e10)
+    return float(_stats().chi2.sf(x, int(freedom)))
+
+
+def _chi_back(share: float, freedom: float, right: bool = False) -> float:
+    _check(0 <= share <= 1, 1 <= freedom <= 1e10)
+    known = _stats().chi2(int(freedom))
+    return float(known.isf(share) if right else known.ppf(share))
+
+
+def _f(x: float, above: float, below: float, whole: bool) -> float:
+    _check(x >= 0, above >= 1, below >= 1)
+    return _either(_stats().f, x, whole, int(above), int(below))
+
+
+def _f_right(x: float, above: float, below: float) -> float:
+    _check(x >= 0, above >= 1, below >= 1)
+    return float(_stats().f.sf(x, int(above), int(below)))
+
+
+def _f_back(share: float, above: float, below: float, right: bool = False) -> float:
+    _check(0 <= share <= 1, above >= 1, below >= 1)
+    known = _stats().f(int(above), int(below))
+    return float(known.isf(share) if right else known.ppf(share))
+
+
+def _t(x: float, freedom: float, whole: bool) -> float:
+    _check(freedom >= 1)
+    return _either(_stats().t, x, whole, int(freedom))
+
+
+def _t_tails(x: float, freedom: float, tails: float) -> float:
+    _check(freedom >= 1, int(tails) in (1, 2), x >= 0)
+    return float(_stats().t.sf(x, int(freedom))) * int(tails)
+
+
+def _t_back(share: float, freedom: float, tails: int = 1) -> float:
+    _check(0 < share <= 1, freedom >= 1)
+    known = _stats().t(int(freedom))
+    return float(known.isf(share / 2) if tails == 2 else known.ppf(share))
+
+
+def _confidence(alpha: float, deviation: float, size: float) -> float:
+    _check(0 < alpha < 1, deviation > 0, size >= 1)
+    return float(_stats().norm.isf(alpha / 2)) * deviation / math.sqrt(int(size))
+
+
+def _confidence_t(alpha: float, deviation: float, size: float) -> float:
+    _check(0 < alpha < 1, deviation > 0, size >= 1)
+    if int(size) == 1:
+        raise ErrorValue(CellError.DIV0)
+    return float(_stats().t.isf(alpha / 2, int(size) - 1)) * deviation / math.sqrt(int(size))
+
+
+def _standard(x: float, mean: float, deviation: float) -> float:
+    _check(deviation > 0)
+    return (x - mean) / deviation
+
+
+def _error_function(low: float, high: float | None = None) -> float:
+    return math.erf(low) if high is None else math.erf(high) - math.erf(low)
+
+
+def _gamma_function(x: float) -> float:
+    _check(x > 0 or x != int(x))
+    return math.gamma(x)
+
+
+def _log_gamma(x: float) -> float:
+    _check(x > 0)
+    return math.lgamma(x)
+
+
+declare_all(
+    plain,
+    __name__,
+    [
+        ("NORMDIST(x: number, mean: number, deviation: number, whole: logical)", _normal, "The normal distribution up to a place, or its density (18.17.7).", "ROUND(NORMDIST(42, 40, 1.5, TRUE), 6)", "0.908789"),
+        ("NORM.DIST(x: number, mean: number, deviation: number, whole: logical)", _normal, "The normal distribution up to a place, or its density.", "ROUND(NORM.DIST(42, 40, 1.5, FALSE), 6)", "0.10934"),
+        ("NORMINV(share: number, mean: number, deviation: number)", _normal_back, "The place up to which a share of a normal distribution lies (18.17.7).", "ROUND(NORMINV(0.908789, 40, 1.5), 4)", "42"),
+        ("NORM.INV(share: number, mean: number, deviation: number)", _normal_back, "The place up to which a share of a normal distribution lies.", "ROUND(NORM.INV(0.975, 0, 1), 4)", "1.96"),
+        ("NORMSDIST(x: number)", lambda x: _normal(x, 0, 1, True), "The standard normal distribution up to a place (18.17.7).", "NORMSDIST(0)", "0.5"),
+        ("NORM.S.DIST(x: number, whole: logical)", lambda x, w: _normal(x, 0, 1, w), "The standard normal distribution up to a place, or its density.", "ROUND(NORM.S.DIST(0, FALSE), 6)", "0.398942"),
+        ("NORMSINV(share: number)", _normal_back, "The place up to which a share of the standard normal distribution lies (18.17.7).", "ROUND(NORMSINV(0.9772499), 4)", "2"),
+        ("NORM.S.INV(share: number)", _normal_back, "The place up to which a share of the standard normal distribution lies.", "NORM.S.INV(0.5)", "0"),
+        ("PHI(x: number)", lambda x: _normal(x, 0, 1, False), "The density of the standard normal distribution.", "ROUND(PHI(0), 6)", "0.398942"),
+        ("GAUSS(x: number)", lambda x: math.erf(x / math.sqrt(2)) / 2, "The share of the standard normal distribution between the mean and a place.", "ROUND(GAUSS(2), 5)", "0.47725"),
+        ("LOGNORMDIST(x: number, mean: number, deviation: number)", _lognormal, "The lognormal distribution up to a place (18.17.7).", "ROUND(LOGNORMDIST(4, 3.5, 1.2), 6)", "0.039084"),
+        ("LOGNORM.DIST(x: number, mean: number, deviation: number, whole: logical)", _lognormal, "The lognormal distribution up to a place, or its density.", "ROUND(LOGNORM.DIST(4, 3.5, 1.2, TRUE), 6)", "0.039084"),
+        ("LOGINV(share: number, mean: number, deviation: number)", _lognormal_back, "The place up to which a share of a lognormal distribution lies (18.17.7).", "ROUND(LOGINV(0.039084, 3.5, 1.2), 3)", "4"),
+        ("LOGNORM.INV(share: number, mean: number, deviation: number)", _lognormal_back, "The place up to which a share of a lognormal distribution lies.", "ROUND(LOGNORM.INV(0.5, 0, 1), 6)", "1"),
+        ("BINOMDIST(done: number, tries: number, chance: number, whole: logical)", _binomial, "The chance of so many successes in independent tries, or of at most so many (18.17.7).", "ROUND(BINOMDIST(6, 10, 0.5, FALSE), 6)", "0.205078"),
+        ("BINOM.DIST(done: number, tries: number, chance: number, whole: logical)", _binomial, "The chance of so many successes in independent tries, or of at most so many.", "BINOM.DIST(1, 2, 0.5, TRUE)", "0.75"),
+        ("BINOM.DIST.RANGE(tries: number, chance: number, low: number, high?: number)", _binomial_range, "The chance of between so many and so many successes.", "ROUND(BINOM.DIST.RANGE(60, 0.75, 48), 4)", "0.084"),
+        ("CRITBINOM(tries: number, chance: number, share: number)", _binomial_back, "The fewest successes up to which a share of the distribution lies (18.17.7).", "CRITBINOM(6, 0.5, 0.75)", "4"),
+        ("BINOM.INV(tries: number, chance: number, share: number)", _binomial_back, "The fewest successes up to which a share of the distribution lies.", "BINOM.INV(6, 0.5, 0.75)", "4"),
+        ("NEGBINOMDIST(failed: number, done: number, chance: number)", _negative_binomial, "The chance of so many failures before so many successes (18.17.7).", "ROUND(NEGBINOMDIST(10, 5, 0.25), 6)", "0.055049"),
+        ("NEGBINOM.DIST(failed: number, done: number, chance: number, whole: logical)", _negative_binomial, "The chance of so many failures before so many successes, or of at most so many.", "ROUND(NEGBINOM.DIST(10, 5, 0.25, TRUE), 6)", "0.313514"),
+        ("HYPGEOMDIST(done: number, tries: number, marked: number, all: number)", _hypergeometric, "The chance of so many marked ones in a sample (18.17.7).", "ROUND(HYPGEOMDIST(1, 4, 8, 20), 6)", "0.363261"),
+        ("HYPGEOM.DIST(done: number, tries: number, marked: number, all: number, whole: logical)", _hypergeometric, "The chance of so many marked ones in a sample, or of at most so many.", "ROUND(HYPGEOM.DIST(1, 4, 8, 20, TRUE), 6)", "0.465428"),
+        ("POISSON(x: number, mean: number, whole: logical)", _poisson, "The Poisson distribution up to a count, or its share there (18.17.7).", "ROUND(POISSON(2, 5, TRUE), 6)", "0.124652"),
+        ("POISSON.DIST(x: number, mean: number, whole: logical)", _poisson, "The Poisson distribution up to a count, or its share there.", "ROUND(POISSON.DIST(2, 5, FALSE), 6)", "0.084224"),
+        ("EXPONDIST(x: number, rate: number, whole: logical)", _exponential, "The exponential distribution up to a place, or its density (18.17.7).", "ROUND(EXPONDIST(0.2, 10, TRUE), 6)", "0.864665"),
+        ("EXPON.DIST(x: number, rate: number, whole: logical)", _exponential, "The exponential distribution up to a place, or its density.", "ROUND(EXPON.DIST(0.2, 10, FALSE), 6)", "1.353353"),
+        ("GAMMADIST(x: number, shape: number, scale: number, whole: logical)", _gamma, "The gamma distribution up to a place, or its density (18.17.7).", "ROUND(GAMMADIST(10, 9, 2, TRUE), 6)", "0.068094"),
+        ("GAMMA.DIST(x: number, shape: number, scale: number, whole: logical)", _gamma, "The gamma distribution up to a place, or its density.", "ROUND(GAMMA.DIST(10, 9, 2, FALSE), 6)", "0.032639"),
+        ("GAMMAINV(share: number, shape: number, scale: number)", _gamma_back, "The place up to which a share of a gamma distribution lies (18.17.7).", "ROUND(GAMMAINV(0.068094, 9, 2), 3)", "10"),
+        ("GAMMA.INV(share: number, shape: number, scale: number)", _gamma_back, "The place up to which a share of a gamma distribution lies.", "ROUND(GAMMA.INV(0.068094, 9, 2), 3)", "10"),
+        ("GAMMA(x: number)", _gamma_function, "The gamma function.", "GAMMA(5)", "24"),
+        ("GAMMALN(x: number)", _log_gamma, "The natural logarithm of the gamma function (18.17.7).", "ROUND(GAMMALN(4), 6)", "1.791759"),
+        ("GAMMALN.PRECISE(x: number)", _log_gamma, "The natural logarithm of the gamma function.", "GAMMALN.PRECISE(1)", "0"),
+        ("BETADIST(x: number, a: number, b: number, low: number = 0, high: number = 1)", lambda x, a, b, low, high: _beta(x, a, b, True, low, high), "The beta distribution up to a place (18.17.7).", "ROUND(BETADIST(2, 8, 10, 1, 3), 6)", "0.685471"),
+        ("BETA.DIST(x: number, a: number, b: number, whole: logical, low: number = 0, high: number = 1)", _beta, "The beta distribution up to a place, or its density.", "ROUND(BETA.DIST(2, 8, 10, TRUE, 1, 3), 6)", "0.685471"),
+        ("BETAINV(share: number, a: number, b: number, low: number = 0, high: number = 1)", _beta_back, "The place up to which a share of a beta distribution lies (18.17.7).", "ROUND(BETAINV(0.685470581, 8, 10, 1, 3), 4)", "2"),
+        ("BETA.INV(share: number, a: number, b: number, low: number = 0, high: number = 1)", _beta_back, "The place up to which a share of a beta distribution lies.", "ROUND(BETA.INV(0.5, 2, 2), 6)", "0.5"),
+        ("WEIBULL(x: number, shape: number, scale: number, whole: logical)", _weibull, "The Weibull distribution up to a place, or its density (18.17.7).", "ROUND(WEIBULL(105, 20, 100, TRUE), 6)", "0.929581"),
+        ("WEIBULL.DIST(x: number, shape: number, scale: number, whole: logical)", _weibull, "The Weibull distribution up to a place, or its density.", "ROUND(WEIBULL.DIST(105, 20, 100, FALSE), 6)", "0.035589"),
+        ("CHIDIST(x: number, freedom: number)", _chi_right, "The chi-square distribution above a place (18.17.7).", "ROUND(CHIDIST(18.307, 10), 6)", "0.050001"),
+        ("CHISQ.DIST(x: number, freedom: number, whole: logical)", _chi, "The chi-square distribution up to a place, or its density.", "ROUND(CHISQ.DIST(0.5, 1, TRUE), 6)", "0.5205"),
+        ("CHISQ.DIST.RT(x: number, freedom: number)", _chi_right, "The chi-square distribution above a place.", "ROUND(CHISQ.DIST.RT(18.307, 10), 6)", "0.050001"),
+        ("CHIINV(share: number, freedom: number)", lambda p, n: _chi_back(p, n, True), "The place above which a share of a chi-square distribution lies (18.17.7).", "ROUND(CHIINV(0.050001, 10), 3)", "18.307"),
+        ("CHISQ.INV(share: number, freedom: number)", _chi_back, "The place up to which a share of a chi-square distribution lies.", "ROUND(CHISQ.INV(0.93, 1), 6)", "3.28302"),
+        ("CHISQ.INV.RT(share: number, freedom: number)", lambda p, n: _chi_back(p, n, True), "The place above which a share of a chi-square distribution lies.", "ROUND(CHISQ.INV.RT(0.050001, 10), 3)", "18.307"),
+        ("FDIST(x: number, above: number, below: number)", _f_right, "The F distribution above a place (18.17.7).", "ROUND(FDIST(15.20686486, 6, 4), 6)", "0.01"),
+        ("F.DIST(x: number, above: number, below: number, whole: logical)", _f, "The F distribution up to a place, or its density.", "ROUND(F.DIST(15.20686486, 6, 4, TRUE), 6)", "0.99"),
+        ("F.DIST.RT(x: number, above: number, below: number)", _f_right, "The F distribution above a place.", "ROUND(F.DIST.RT(15.20686486, 6, 4), 6)", "0.01"),
+        ("FINV(share: number, above: number, below: number)", lambda p, a, b: _f_back(p, a, b, True), "The place above which a share of an F distribution lies (18.17.7).", "ROUND(FINV(0.01, 6, 4), 4)", "15.2069"),
+        ("F.INV(share: number, above: number, below: number)", _f_back, "The place up to which a share of an F distribution lies.", "ROUND(F.INV(0.01, 6, 4), 6)", "0.10931"),
+        ("F.INV.RT(share: number, above: number, below: number)", lambda p, a, b: _f_back(p, a, b, True), "The place above which a share of an F distribution lies.", "ROUND(F.INV.RT(0.01, 6, 4), 4)", "15.2069"),
+        ("TDIST(x: number, freedom: number, tails: number)", _t_tails, "Student's distribution above a place, in one tail or both (18.17.7).", "ROUND(TDIST(1.959999998, 60, 2), 6)", "0.054645"),
+        ("T.DIST(x: number, freedom: number, whole: logical)", _t, "Student's distribution up to a place, or its density.", "ROUND(T.DIST(60, 1, TRUE), 6)", "0.994695"),
+        ("T.DIST.RT(x: number, freedom: number)", lambda x, n: 1 - _t(x, n, True), "Student's distribution above a place.", "ROUND(T.DIST.RT(1.959999998, 60), 6)", "0.027322"),
+        ("T.DIST.2T(x: number, freedom: number)", lambda x, n: _t_tails(x, n, 2), "Student's distribution beyond a place on both sides.", "ROUND(T.DIST.2T(1.959999998, 60), 6)", "0.054645"),
+        ("TINV(share: number, freedom: number)", lambda p, n: _t_back(p, n, 2), "The place beyond which a share of Student's distribution lies on both sides (18.17.7).", "ROUND(TINV(0.054645, 60), 3)", "1.96"),
+        ("T.INV(share: number, freedom: number)", _t_back, "The place up to which a share of Student's distribution lies.", "ROUND(T.INV(0.75, 2), 6)", "0.816497"),
+        ("T.INV.2T(share: number, freedom: number)", lambda p, n: _t_back(p, n, 2), "The place beyond which a share of Student's distribution lies on both sides.", "ROUND(T.INV.2T(0.546449, 60), 6)", "0.606533"),
+        ("CONFIDENCE(alpha: number, deviation: number, size: number)", _confidence, "Half the width of the interval around a mean, by the normal distribution (18.17.7).", "ROUND(CONFIDENCE(0.05, 2.5, 50), 6)", "0.692952"),
+        ("CONFIDENCE.NORM(alpha: number, deviation: number, size: number)", _confidence, "Half the width of the interval around a mean, by the normal distribution.", "ROUND(CONFIDENCE.NORM(0.05, 2.5, 50), 6)", "0.692952"),
+        ("CONFIDENCE.T(alpha: number, deviation: number, size: number)", _confidence_t, "Half the width of the interval around a mean, by Student's distribution.", "ROUND(CONFIDENCE.T(0.05, 1, 50), 6)", "0.284197"),
+        ("STANDARDIZE(x: number, mean: number, deviation: number)", _standard, "How many deviations a number lies from a mean (18.17.7).", "ROUND(STANDARDIZE(42, 40, 1.5), 6)", "1.333333"),
+        ("FISHER(x: number)", math.atanh, "Fisher's transformation of a correlation (18.17.7).", "ROUND(FISHER(0.75), 6)", "0.972955"),
+        ("FISHERINV(y: number)", math.tanh, "The correlation that has a Fisher transformation (18.17.7).", "ROUND(FISHERINV(0.972955), 5)", "0.75"),
+        ("ERF(low: number, high?: number)", _error_function, "The error function between nought (or a place) and a place (18.17.7).", "ROUND(ERF(0.745), 6)", "0.707929"),
+        ("ERF.PRECISE(number: number)", math.erf, "The error function between nought and a place.", "ROUND(ERF.PRECISE(1), 6)", "0.842701"),
+        ("ERFC(number: number)", math.erfc, "The error function beyond a place (18.17.7).", "ROUND(ERFC(1), 6)", "0.157299"),
+        ("ERFC.PRECISE(number: number)", math.erfc, "The error function beyond a place.", "ROUND(ERFC.PRECISE(1), 6)", "0.157299"),
+    ],
+)  # fmt: skip
+
+
+def _chi_test(found: Grid, expected: Grid) -> float:
+    a, e = pairs(found, expected)
+    if (e == 0).any():
+        raise ErrorValue(CellError.DIV0)
+    rows, columns = found.height, found.width
+    freedom = (rows - 1) * (columns - 1) if rows > 1 and columns > 1 else rows * columns - 1
+    if freedom < 1:
+        raise ErrorValue(CellError.NA)
+    return float(_stats().chi2.sf(np.sum((a - e) ** 2 / e), freedom))
+
+
+def _f_test(first: Grid, second: Grid) -> float:
+    a, b = numbers_in(first), numbers_in(second)
+    if min(len(a), len(b)) < 2 or not a.var() or not b.var():
+        raise ErrorValue(CellError.DIV0)
+    share = float(_stats().f.cdf(a.var(ddof=1) / b.var(ddof=1), len(a) - 1, len(b) - 1))
+    return 2 * min(share, 1 - share)
+
+
+def _t_test(first: Grid, second: Grid, tails: float, kind: float) -> float:
+    _check(int(tails) in (1, 2), int(kind) in (1, 2, 3))
+    if int(kind) == 1:
+        share = float(_stats().ttest_rel(*pairs(first, second)).pvalue)
+    else:
+        share = float(_stats().ttest_ind(numbers_in(first), numbers_in(second), equal_var=int(kind) == 2).pvalue)
+    return share if int(tails) == 2 else share / 2
+
+
+def _z_test(array: Grid, mean: float, deviation: float | None = None) -> float:
+    numbers = numbers_in(array)
+    spread = float(numbers.std(ddof=1)) if deviation is None else deviation
+    return float(_stats().norm.sf((numbers.mean() - mean) / (spread / math.sqrt(len(numbers)))))
+
+
+_SAMPLES = "{3,4,5,8,9,1,2,4,5}, {6,19,3,2,14,4,5,17,1}"
+declare_all(
+    arrays,
+    __name__,
+    [
+        (f"{name}({signature})", work, f"{says}{clause}.", f"ROUND({name}({given}), 6)", result)
+        for names, signature, work, says, given, result in (
+            (("CHITEST", "CHISQ.TEST"), "found: cells, expected: cells", _chi_test, "How likely counts as far from those expected are by chance", "{58,35;11,25;10,23}, {45.35,47.65;17.56,18.44;16.09,16.91}", "0.000308"),
+            (("FTEST", "F.TEST"), "first: cells, second: cells", _f_test, "How likely variances as unlike as those of two samples are by chance", "{6,7,9,15,21}, {20,28,31,38,40}", "0.648318"),
+            (("TTEST", "T.TEST"), "first: cells, second: cells, tails: number, kind: number", _t_test, "How likely means as unlike as those of two samples are by chance; kind 1 pairs, 2 equal variances, 3 unlike ones", f"{_SAMPLES}, 2, 1", "0.196016"),
+            (("ZTEST", "Z.TEST"), "array: cells, mean: number, deviation?: number", _z_test, "How likely a mean above that of a sample is", "{3,6,7,8,6,5,4,2,1,9}, 4", "0.090574"),
+        )
+        for name, clause in zip(names, (" (18.17.7)", ""), strict=True)
+    ],
+)  # fmt: skip

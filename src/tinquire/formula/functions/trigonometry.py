@@ -1,0 +1,112 @@
+"""Angles, powers, logarithms, and the functions made of them (18.17.7). Angles are in radians."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from tinquire.cells.column import Column, Floats
+from tinquire.cells.values import CellError
+from tinquire.formula.coerce import with_faults
+from tinquire.formula.registry import declare_all, elementwise
+
+#: Beyond this size the sine of a double says nothing any more; the standard's programs refuse it.
+_LARGEST_ANGLE = 2.0**27
+
+
+def _angle(work: np.ufunc) -> Callable[[Floats], Any]:
+    def function(number: Floats) -> Floats:
+        return np.where(np.abs(number) < _LARGEST_ANGLE, work(number), np.nan)
+
+    return function
+
+
+def _inverted(work: np.ufunc) -> Callable[[Floats], Any]:
+    """One divided by a function of an angle; none where that is nought."""
+
+    def function(number: Floats) -> Column:
+        below = np.where(np.abs(number) < _LARGEST_ANGLE, work(number), np.nan)
+        zero = below == 0
+        result = Column.of_numbers(1.0 / np.where(zero, 1.0, below))
+        return with_faults(result, np.where(zero, CellError.DIV0.code + 1, 0).astype(np.uint8))
+
+    return function
+
+
+declare_all(
+    elementwise,
+    __name__,
+    [
+        ("SIN(number: number)", _angle(np.sin), "The sine of an angle.", "SIN(PI()/2)", "1"),
+        ("COS(number: number)", _angle(np.cos), "The cosine of an angle.", "COS(0)", "1"),
+        ("TAN(number: number)", _angle(np.tan), "The tangent of an angle.", "ROUND(TAN(PI()/4), 12)", "1"),
+        ("SEC(number: number)", _inverted(np.cos), "One divided by the cosine.", "SEC(0)", "1"),
+        ("CSC(number: number)", _inverted(np.sin), "One divided by the sine.", "CSC(PI()/2)", "1"),
+        ("COT(number: number)", _inverted(np.tan), "One divided by the tangent.", "ROUND(COT(PI()/4), 12)", "1"),
+        ("SINH(number: number)", np.sinh, "The hyperbolic sine.", "SINH(0)", "0"),
+        ("COSH(number: number)", np.cosh, "The hyperbolic cosine.", "COSH(0)", "1"),
+        ("TANH(number: number)", np.tanh, "The hyperbolic tangent.", "TANH(0)", "0"),
+        ("SECH(number: number)", lambda n: 1 / np.cosh(n), "One divided by the hyperbolic cosine.", "SECH(0)", "1"),
+        ("CSCH(number: number)", _inverted(np.sinh), "One divided by the hyperbolic sine.", "CSCH(0)", "#DIV/0!"),
+        ("COTH(number: number)", _inverted(np.tanh), "One divided by the hyperbolic tangent.", "COTH(0)", "#DIV/0!"),
+        ("ASIN(number: number)", np.arcsin, "The angle that has a sine.", "ROUND(ASIN(1)*2 - PI(), 12)", "0"),
+        ("ACOS(number: number)", np.arccos, "The angle that has a cosine.", "ACOS(1)", "0"),
+        ("ATAN(number: number)", np.arctan, "The angle that has a tangent.", "ROUND(ATAN(1)*4 - PI(), 12)", "0"),
+        ("ACOT(number: number)", lambda n: np.pi / 2 - np.arctan(n), "The angle that has a cotangent, between 0 and pi.", "ROUND(ACOT(1)*4 - PI(), 12)", "0"),
+        ("ASINH(number: number)", np.arcsinh, "The number that has a hyperbolic sine.", "ASINH(SINH(2))", "2"),
+        ("ACOSH(number: number)", np.arccosh, "The number that has a hyperbolic cosine.", "ACOSH(1)", "0"),
+        ("ATANH(number: number)", np.arctanh, "The number that has a hyperbolic tangent.", "ATANH(0)", "0"),
+        ("ACOTH(number: number)", lambda n: np.where(np.abs(n) > 1, np.arctanh(1 / np.where(n == 0, 1, n)), np.nan), "The number that has a hyperbolic cotangent.", "ROUND(ACOTH(2), 6)", "0.549306"),
+        ("DEGREES(number: number)", np.degrees, "Radians as degrees.", "DEGREES(PI())", "180"),
+        ("RADIANS(number: number)", np.radians, "Degrees as radians.", "RADIANS(180) = PI()", "TRUE"),
+        ("EXP(number: number)", np.exp, "The base of natural logarithms to a power.", "ROUND(EXP(1), 6)", "2.718282"),
+        ("LN(number: number)", lambda n: np.log(np.where(n > 0, n, np.nan)), "The natural logarithm.", "LN(EXP(3))", "3"),
+        ("LOG10(number: number)", lambda n: np.log10(np.where(n > 0, n, np.nan)), "The logarithm to base ten.", "LOG10(1000)", "3"),
+        ("SQRT(number: number)", np.sqrt, "The square root.", "SQRT(16)", "4"),
+        ("SQRTPI(number: number)", lambda n: np.sqrt(n * np.pi), "The square root of a number times pi.", "ROUND(SQRTPI(1), 6)", "1.772454"),
+        ("SIGN(number: number)", np.sign, "1, 0 or -1, as a number is above, at or below nought.", "SIGN(-7)", "-1"),
+        ("PI()", lambda: np.array([np.pi]), "The ratio of a circle's way round to its width.", "ROUND(PI(), 4)", "3.1416"),
+    ],
+)  # fmt: skip
+
+
+@elementwise("ATAN2(x: number, y: number)")
+def atan2(x: Floats, y: Floats) -> Column:
+    """The angle from the origin to a point (18.17.7).
+
+    >>> ROUND(ATAN2(1, 1)*4 - PI(), 12)
+    0
+    """
+    nowhere = np.where((x == 0) & (y == 0), CellError.DIV0.code + 1, 0).astype(np.uint8)
+    return with_faults(Column.of_numbers(np.arctan2(y, x)), nowhere)
+
+
+@elementwise("LOG(number: number, base: number = 10)")
+def log(number: Floats, base: Floats) -> Column:
+    """The logarithm to a base (18.17.7).
+
+    >>> LOG(8, 2)
+    3
+    """
+    good = (number > 0) & (base > 0)
+    over = np.log(np.where(good, base, np.e))
+    # Whole powers come out whole: the quotient of two logarithms may be a hair away from them.
+    result = np.log(np.where(good, number, np.nan)) / np.where(over == 0, 1.0, over)
+    near = np.rint(result)
+    exact = (np.abs(result - near) < 1e-9) & (np.power(np.where(good, base, 1.0), near) == number)
+    column = Column.of_numbers(np.where(exact, near, result))
+    return with_faults(column, np.where(good & (over == 0), CellError.DIV0.code + 1, 0).astype(np.uint8))
+
+
+@elementwise("POWER(number: number, power: number)")
+def power(number: Floats, power: Floats) -> Column:
+    """A number to a power, as the operator `^` works it out (18.17.7).
+
+    >>> POWER(2, 10)
+    1024
+    """
+    zero = np.where((number == 0) & (power < 0), CellError.DIV0.code + 1, 0)
+    zero = np.where((number == 0) & (power == 0), CellError.NUM.code + 1, zero)
+    return with_faults(Column.of_numbers(np.power(number, power)), zero.astype(np.uint8))
