@@ -43,6 +43,8 @@ class World:
 
     def sheets_between(self, first, last):
         names = list(self.sheets)
+        if not first:
+            return names
         return names[names.index(first) : names.index(last) + 1] if {first, last} <= set(names) else []
 
     def filled_from(self, sheet, row, column):

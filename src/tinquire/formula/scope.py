@@ -49,7 +49,8 @@ class Scope(Protocol):
         ...
 
     def sheets_between(self, first: str, last: str) -> list[str]:
-        """The sheets from one to another, both with them; none when either is not there."""
+        """The sheets from one to another, both with them; none when either is not there. All, when both
+        names are empty."""
         ...
 
     def filled_from(self, sheet: str, row: int, column: int) -> Area | None:

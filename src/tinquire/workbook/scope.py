@@ -67,6 +67,8 @@ class BookScope:
 
     def sheets_between(self, first: str, last: str) -> list[str]:
         names = self.book.sheet_names()
+        if not first and not last:
+            return names
         folded = [name.casefold() for name in names]
         if first.casefold() not in folded or last.casefold() not in folded:
             return []

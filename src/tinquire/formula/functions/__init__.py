@@ -5,7 +5,7 @@ from __future__ import annotations
 import importlib
 
 FAMILIES = (
-    "arithmetic", "calendar", "characters", "conditional", "dates", "distributions", "engineering", "finance", "information", "logic", "lookup", "numeric", "samples", "shapes", "statistics", "texts", "trigonometry",
+    "arithmetic", "calendar", "characters", "choices", "conditional", "dates", "distributions", "engineering", "finance", "information", "logic", "lookup", "numeric", "places", "samples", "shapes", "statistics", "texts", "trigonometry",
 )  # fmt: skip
 
 __all__ = ["FAMILIES", "load"]

@@ -130,6 +130,7 @@ class KeyIndex:
     def __init__(self, column: Column) -> None:
         self.column = column
         self._first: dict[Any, int] | None = None
+        self._last: dict[Any, int] | None = None
         self._ordered: dict[int, tuple[list[Any], list[int]]] = {}
 
     def exact(self, key: Value) -> int:
@@ -146,6 +147,20 @@ class KeyIndex:
                     return place
             return -1
         return self._first.get(_folded(0.0 if key is None else key), -1)
+
+    def same(self, key: Value, *, last: bool = False) -> int:
+        """Place of the first (or last) value equal to the key, wildcards without meaning; -1 when there is none."""
+        if last:
+            if self._last is None:
+                self._last = {_folded(value): place for place, value in enumerate(self.column) if value is not None}
+            return self._last.get(_folded(key), -1)
+        if isinstance(key, str) and has_wildcards(key):
+            self.exact("")  # makes the places known
+            return (self._first or {}).get(_folded(key), -1)
+        if key is None:
+            blanks = np.flatnonzero(self.column.kinds == Kind.BLANK)
+            return int(blanks[0]) if len(blanks) else -1
+        return self.exact(key)
 
     def nearest(self, key: Value, descending: bool = False) -> int:
         """Place of the last value of the key's kind that is not above it (below it, when descending), or -1."""
