@@ -5,7 +5,9 @@ from __future__ import annotations
 import importlib
 
 FAMILIES = (
-    "arithmetic", "calendar", "characters", "choices", "conditional", "dates", "distributions", "engineering", "finance", "information", "logic", "lookup", "numeric", "places", "samples", "shapes", "statistics", "texts", "trigonometry",
+    "arithmetic", "calendar", "characters", "choices", "conditional", "database", "dates", "distributions",
+    "engineering", "finance", "information", "logic", "lookup", "numeric", "places", "samples", "securities",
+    "shapes", "statistics", "texts", "trigonometry",
 )  # fmt: skip
 
 __all__ = ["FAMILIES", "load"]

@@ -81,7 +81,7 @@ def _cumulated(part: Callable[..., float]) -> Callable[..., float]:
     return function
 
 
-def _root(value: Callable[[float], float], guess: float, low: float = -1 + 1e-9) -> float:
+def root(value: Callable[[float], float], guess: float, low: float = -1 + 1e-9) -> float:
     """Where a function of a rate is nought: by secants from a guess, and by halving when these run away."""
     a, b = guess, guess + 0.01
     at_a, at_b = value(a), value(b)
@@ -121,7 +121,7 @@ def _rate(
     periods: float, payment: float, now: float, end: float = 0.0, start: float = 0.0, guess: float = 0.1
 ) -> float:
     _check(periods > 0)
-    return _root(lambda rate: _fv(rate, periods, payment, now, start) - end, guess)
+    return root(lambda rate: _fv(rate, periods, payment, now, start) - end, guess)
 
 
 def _effect(rate: float, periods: float) -> float:
@@ -252,7 +252,7 @@ def _signs(flows: Floats) -> Floats:
 
 def _irr(flows: Grid, guess: float = 0.1) -> float:
     numbers = _signs(numbers_in(flows))
-    return _root(lambda rate: _worth(rate, numbers), guess)
+    return root(lambda rate: _worth(rate, numbers), guess)
 
 
 def _mirr(flows: Grid, paid: float, earned: float) -> float:
@@ -286,7 +286,7 @@ def _xnpv(rate: float, flows: Grid, days: Grid) -> float:
 def _xirr(flows: Grid, days: Grid, guess: float = 0.1) -> float:
     numbers, years = _dated(flows, days)
     _signs(numbers)
-    return _root(lambda rate: float(np.sum(numbers / np.power(1 + rate, years))) if rate > -1 else math.nan, guess)
+    return root(lambda rate: float(np.sum(numbers / np.power(1 + rate, years))) if rate > -1 else math.nan, guess)
 
 
 declare_all(

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, column_name, quoted_sheet
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, column_name, quoted_sheet
 from tinquire.cells.column import Column
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.calling import ErrorValue, arrays, grid_from, plain
@@ -400,17 +399,27 @@ declare_all(
     ],
 )  # fmt: skip
 
-_DESCRIBED: dict[str, Callable[[Span, Frame], Value]] = {
-    "address": lambda span, frame: "$" + area_name(Area(span.area.top, span.area.left, span.area.top, span.area.left)).replace(str(span.area.top), f"${span.area.top}"),
-    "row": lambda span, frame: float(span.area.top),
-    "col": lambda span, frame: float(span.area.left),
-    "contents": lambda span, frame: _content(span, frame),
-    "type": lambda span, frame: {None: "b"}.get(_content(span, frame), "l" if isinstance(_content(span, frame), str) else "v"),  # type: ignore[dict-item]
-}  # fmt: skip
-
 
 def _content(span: Span, frame: Frame) -> Value:
     return frame.scope.column(span.sheet, span.area.left, span.area.top, span.area.top)[0]
+
+
+def _address(span: Span, frame: Frame) -> Value:
+    return f"${column_name(span.area.left)}${span.area.top}"
+
+
+def _type(span: Span, frame: Frame) -> Value:
+    content = _content(span, frame)
+    return "b" if content is None else "l" if isinstance(content, str) else "v"
+
+
+_DESCRIBED: dict[str, Callable[[Span, Frame], Value]] = {
+    "address": _address,
+    "row": lambda span, frame: float(span.area.top),
+    "col": lambda span, frame: float(span.area.left),
+    "contents": _content,
+    "type": _type,
+}
 
 
 @special("CELL(about: text, reference?: cells)")
@@ -432,4 +441,4 @@ def cell(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     work = _DESCRIBED.get(str(about).casefold())
     if work is None or not isinstance(operand, Span):
         return Scalar(CellError.NA if work is None else CellError.VALUE)
-    return Scalar(work(replace(operand), frame))
+    return Scalar(work(operand, frame))

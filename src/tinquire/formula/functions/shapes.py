@@ -173,10 +173,11 @@ def _expanded(grid: Grid, rows: float | None = None, columns: float | None = Non
     if height * width > MAX_CELLS:
         raise ErrorValue(CellError.NUM)
     fill = CellError.NA if pad is None else pad.value(0, 0)
-    return _stretched(grid, height, width, fill)
+    return stretched(grid, height, width, fill)
 
 
-def _stretched(grid: Grid, height: int, width: int, fill: Value = CellError.NA) -> Grid:
+def stretched(grid: Grid, height: int, width: int, fill: Value = CellError.NA) -> Grid:
+    """An array made larger, what is missing filled with a value."""
     missing = Column.full(fill, height)
     columns = [Column.concat([column, missing.slice(0, height - grid.height)]) for column in grid.columns]
     return Grid((*columns, *([missing] * (width - grid.width))), height)
@@ -184,14 +185,14 @@ def _stretched(grid: Grid, height: int, width: int, fill: Value = CellError.NA) 
 
 def _stacked_down(*grids: Grid) -> Grid:
     width = max(grid.width for grid in grids)
-    wide = [_stretched(grid, grid.height, width) for grid in grids]
+    wide = [stretched(grid, grid.height, width) for grid in grids]
     columns = tuple(Column.concat([grid.columns[place] for grid in wide]) for place in range(width))
     return Grid(columns, sum(grid.height for grid in grids))
 
 
 def _stacked_across(*grids: Grid) -> Grid:
     height = max(grid.height for grid in grids)
-    return Grid(tuple(column for grid in grids for column in _stretched(grid, height, grid.width).columns), height)
+    return Grid(tuple(column for grid in grids for column in stretched(grid, height, grid.width).columns), height)
 
 
 def _line(grid: Grid, skip: float, by_column: bool) -> Column:

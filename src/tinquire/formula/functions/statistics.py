@@ -13,9 +13,9 @@ from tinquire.formula.coerce import Faulty, first_fault, number_of, with_faults
 from tinquire.formula.evaluate import PerLane, evaluate, evaluate_scalar, grid_of, single
 from tinquire.formula.matrix import Matrix
 from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.registry import aggregate, special
+from tinquire.formula.registry import aggregate, functions, special
 from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Node
+from tinquire.formula.tree import Call, Name, Node
 
 
 @aggregate("SUM(number: cells, number...: cells)")
@@ -113,16 +113,65 @@ def sumproduct(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     return Scalar(float(product.sum()))
 
 
+def _of_numbers(name: str) -> Callable[[Matrix], Column]:
+    """A function of the registry, by its name."""
+
+    def work(cells: Matrix) -> Column:
+        found: Column = functions()[name].work(cells)
+        return found
+
+    return work
+
+
 #: What SUBTOTAL's first argument picks (18.17.7); from 101 on rows hidden by hand are left out too.
 _SUBTOTALS: dict[int, Callable[[Matrix], Column]] = {
-    1: average, 2: count, 3: counta, 4: max_, 5: min_, 9: sum_,
+    1: average, 2: count, 3: counta, 4: max_, 5: min_, 6: _of_numbers("PRODUCT"), 7: _of_numbers("STDEV"),
+    8: _of_numbers("STDEVP"), 9: sum_, 10: _of_numbers("VAR"), 11: _of_numbers("VARP"),
 }  # fmt: skip
+#: What AGGREGATE's first argument picks besides: of numbers alone, and with a place or share.
+_AGGREGATES = {12: "MEDIAN", 13: "MODE.SNGL"}
+_WITH_PLACE = {14: "LARGE", 15: "SMALL", 16: "PERCENTILE.INC", 17: "QUARTILE.INC", 18: "PERCENTILE.EXC", 19: "QUARTILE.EXC"}  # fmt: skip
+
+
+@special("AGGREGATE(choice: number, leave: number, range: cells, range...: cells)")
+def aggregate_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
+    """An aggregate that can leave things out: 1 to 11 as SUBTOTAL, 12 median, 13 mode, 14 largest, 15 smallest, 16 to
+    19 percentiles and quartiles (with a place or share last). `leave` 0 leaves out subtotals, 4 nothing; with 1 added
+    hidden rows, with 2 errors, with 3 both.
+
+    >>> AGGREGATE(9, 6, {1,2,3})
+    6
+    """
+    choice, leave = (number_of(evaluate_scalar(argument, frame.lane(0))) for argument in arguments[:2])
+    if isinstance(choice, CellError) or isinstance(leave, CellError):
+        return Scalar(choice if isinstance(choice, CellError) else leave)
+    number, left_out = int(choice), int(leave)
+    if not 1 <= number <= 19 or not 0 <= left_out <= 7:
+        return Scalar(CellError.VALUE)
+    ranges, last = (arguments[2:-1], arguments[-1:]) if number in _WITH_PLACE else (arguments[2:], ())
+    if not ranges:
+        return Scalar(CellError.VALUE)
+    inner = frame.as_arrays()
+    kept = [_kept(evaluate(one, inner), inner, hidden=bool(left_out & 1), subtotals=left_out < 4) for one in ranges]
+    column = Column.concat(kept)
+    if left_out & 2:
+        column = column.take(column.kinds != Kind.ERROR)
+    matrix = Matrix(column.kinds[:, None], column.numbers[:, None])
+    if number in _WITH_PLACE:
+        frame_ = frame.naming({_INSIDE: Grid((column,), len(column)) if len(column) else Scalar(None)})
+        return evaluate(Call(_WITH_PLACE[number], (Name(_INSIDE), *last)), frame_)
+    work = _of_numbers(_AGGREGATES[number]) if number in _AGGREGATES else _SUBTOTALS[number]
+    return Scalar(work(matrix)[0])
+
+
+#: A name that no formula can spell.
+_INSIDE = "\0"
 
 
 @special("SUBTOTAL(choice: number, range: cells, range...: cells)")
 def subtotal(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     """An aggregate that leaves out other subtotals and filtered rows: 1 average, 2 count, 3 count of values,
-    4 largest, 5 smallest, 9 sum; with 100 added, rows hidden by hand too (18.17.7).
+    4 largest, 5 smallest, 6 product, 7 and 8 deviations, 9 sum, 10 and 11 variances; with 100 added, rows hidden by hand too (18.17.7).
 
     >>> SUBTOTAL(9, {1,2,3})
     6
@@ -141,13 +190,29 @@ def subtotal(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     return Scalar(work(Matrix(column.kinds[:, None], column.numbers[:, None]))[0])
 
 
-def _kept(operand: Operand, frame: Frame, hidden: bool) -> Column:
+def _kept(operand: Operand, frame: Frame, hidden: bool, subtotals: bool = True) -> Column:
     """The cells of a range that SUBTOTAL counts."""
     grid: Grid = grid_of(operand, frame)
     column = grid.flat()
-    if isinstance(operand, Span):
+    if isinstance(operand, Span) and (hidden or subtotals):
         area = operand.area.cropped(*(frame.scope.extent(operand.sheet) or (1, 1)))
         left_out = frame.scope.passed_over(operand.sheet, area, hidden)
         if left_out is not None:
             return column.take(~left_out)
     return column
+
+
+@special("COUNTBLANK(range: cells)")
+def countblank(arguments: tuple[Node, ...], frame: Frame) -> Operand:
+    """How many cells of a range are blank or hold empty text (18.17.7).
+
+    >>> COUNTBLANK({"", 1, "a"})
+    1
+    """
+    operand = evaluate(arguments[0], frame)
+    flat = grid_of(operand, frame).flat()
+    empty = int((flat.kinds == Kind.BLANK).sum())
+    texts = flat.kinds == Kind.TEXT
+    empty += sum(flat.texts[code] == "" for code in flat.codes[texts].tolist())
+    beyond = operand.area.height * operand.area.width - len(flat) if isinstance(operand, Span) else 0
+    return Scalar(float(empty + beyond))

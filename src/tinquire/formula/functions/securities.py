@@ -1,0 +1,295 @@
+"""Bonds and bills (18.17.7): coupon days, prices, yields, interest that has run up.
+
+`basis` counts days: 0 American 30/360, 1 actual, 2 actual/360, 3 actual/365, 4 European 30/360.
+"""
+
+from __future__ import annotations
+
+import calendar
+import datetime
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from tinquire.cells.dates import date_from_serial, serial_from_date
+from tinquire.cells.values import CellError
+from tinquire.formula.calling import ErrorValue, plain
+from tinquire.formula.functions.calendar import thirty_days, year_share
+from tinquire.formula.functions.finance import root
+from tinquire.formula.registry import declare_all
+
+
+def _check(*holds: bool) -> None:
+    if not all(holds):
+        raise ErrorValue(CellError.NUM)
+
+
+def _day(serial: float) -> datetime.date:
+    return date_from_serial(math.floor(serial))
+
+
+def _days(a: datetime.date, b: datetime.date, basis: int) -> float:
+    if basis in (0, 4):
+        return float(thirty_days(a, b, basis == 4))
+    return float((b - a).days)
+
+
+def _year(basis: int) -> float:
+    """Days of a year as a basis counts them."""
+    return 365.0 if basis in (1, 3) else 360.0
+
+
+def _back(day: datetime.date, months: int) -> datetime.date:
+    """So many months before a day; the last of a month stays the last."""
+    last = day.day == calendar.monthrange(day.year, day.month)[1]
+    year, month = divmod(day.year * 12 + day.month - 1 - months, 12)
+    most = calendar.monthrange(year, month + 1)[1]
+    return datetime.date(year, month + 1, most if last else min(day.day, most))
+
+
+@dataclass(frozen=True, slots=True)
+class Coupons:
+    """The coupon days around a settlement: the one before (or on) it, the next, and how many are still to come."""
+
+    settled: datetime.date
+    before: datetime.date
+    next: datetime.date
+    left: int
+    frequency: int
+    basis: int
+
+    @property
+    def run(self) -> float:
+        """Days from the last coupon to the settlement."""
+        return _days(self.before, self.settled, self.basis)
+
+    @property
+    def length(self) -> float:
+        """Days of the coupon's whole run."""
+        if self.basis == 1:
+            return float((self.next - self.before).days)
+        return (365.0 if self.basis == 3 else 360.0) / self.frequency
+
+    @property
+    def to_come(self) -> float:
+        """Days from the settlement to the next coupon."""
+        if self.basis in (0, 4):
+            return self.length - self.run
+        return float((self.next - self.settled).days)
+
+
+def coupons(settlement: float, maturity: float, frequency: float, basis: float = 0.0) -> Coupons:
+    """Raises ErrorValue where these make no sense."""
+    _check(math.floor(settlement) < math.floor(maturity), int(frequency) in (1, 2, 4), 0 <= int(basis) <= 4)
+    settled, end, often = _day(settlement), _day(maturity), int(frequency)
+    left = max(((end.year - settled.year) * 12 + end.month - settled.month) * often // 12 - 1, 0)
+    while _back(end, left * 12 // often) > settled:
+        left += 1
+    return Coupons(
+        settled, _back(end, left * 12 // often), _back(end, (left - 1) * 12 // often), left, often, int(basis)
+    )
+
+
+def _coupon(work: Callable[[Coupons], float]) -> Callable[..., float]:
+    return lambda settlement, maturity, frequency, basis=0.0: float(
+        work(coupons(settlement, maturity, frequency, basis))
+    )
+
+
+def _price_of(known: Coupons, rate: float, yield_: float, redemption: float) -> float:
+    often, coupon = known.frequency, 100 * rate / known.frequency
+    share, run = known.to_come / known.length, known.run / known.length
+    if known.left == 1:
+        return (redemption + coupon) / (1 + share * yield_ / often) - coupon * run
+    step = 1 + yield_ / often
+    flows = sum(coupon / step ** (place + share) for place in range(known.left))
+    return redemption / step ** (known.left - 1 + share) + flows - coupon * run
+
+
+def _price(
+    settlement: float,
+    maturity: float,
+    rate: float,
+    yield_: float,
+    redemption: float,
+    frequency: float,
+    basis: float = 0.0,
+) -> float:
+    _check(rate >= 0, yield_ >= 0, redemption > 0)
+    return _price_of(coupons(settlement, maturity, frequency, basis), rate, yield_, redemption)
+
+
+def _yield(
+    settlement: float,
+    maturity: float,
+    rate: float,
+    price: float,
+    redemption: float,
+    frequency: float,
+    basis: float = 0.0,
+) -> float:
+    _check(rate >= 0, price > 0, redemption > 0)
+    known = coupons(settlement, maturity, frequency, basis)
+    return root(lambda guess: _price_of(known, rate, guess, redemption) - price, 0.05)
+
+
+def _duration(
+    settlement: float, maturity: float, rate: float, yield_: float, frequency: float, basis: float = 0.0
+) -> float:
+    _check(rate >= 0, yield_ >= 0)
+    known = coupons(settlement, maturity, frequency, basis)
+    often, share = known.frequency, known.to_come / known.length
+    step = 1 + yield_ / often
+    flows = [
+        (place + share, (100 * rate / often + (100 if place == known.left - 1 else 0)) / step ** (place + share))
+        for place in range(known.left)
+    ]
+    return sum(when * worth for when, worth in flows) / sum(worth for _, worth in flows) / often
+
+
+def _modified(
+    settlement: float, maturity: float, rate: float, yield_: float, frequency: float, basis: float = 0.0
+) -> float:
+    return _duration(settlement, maturity, rate, yield_, frequency, basis) / (1 + yield_ / int(frequency))
+
+
+def _share(a: float, b: float, basis: float) -> float:
+    _check(math.floor(a) < math.floor(b), 0 <= int(basis) <= 4)
+    return year_share(_day(a), _day(b), int(basis))
+
+
+def _accrued(
+    issue: float,
+    first: float,
+    settlement: float,
+    rate: float,
+    par: float,
+    frequency: float,
+    basis: float = 0.0,
+    from_issue: bool = True,
+) -> float:
+    _check(rate > 0, par > 0, int(frequency) in (1, 2, 4))
+    start = issue if from_issue or settlement <= first else first
+    return par * rate * _share(start, settlement, basis)
+
+
+def _price_maturity(
+    settlement: float, maturity: float, issue: float, rate: float, yield_: float, basis: float = 0.0
+) -> float:
+    _check(rate >= 0, yield_ >= 0)
+    whole, run, rest = (
+        _share(issue, maturity, basis),
+        _share(issue, settlement, basis),
+        _share(settlement, maturity, basis),
+    )
+    return 100 * (1 + whole * rate) / (1 + rest * yield_) - 100 * run * rate
+
+
+def _yield_maturity(
+    settlement: float, maturity: float, issue: float, rate: float, price: float, basis: float = 0.0
+) -> float:
+    _check(rate >= 0, price > 0)
+    whole, run, rest = (
+        _share(issue, maturity, basis),
+        _share(issue, settlement, basis),
+        _share(settlement, maturity, basis),
+    )
+    return ((1 + whole * rate) / (price / 100 + run * rate) - 1) / rest
+
+
+def _bill(settlement: float, maturity: float) -> float:
+    days = math.floor(maturity) - math.floor(settlement)
+    _check(0 < days <= 366)
+    return float(days)
+
+
+def _bill_price(settlement: float, maturity: float, discount: float) -> float:
+    _check(discount > 0)
+    price = 100 * (1 - discount * _bill(settlement, maturity) / 360)
+    _check(price > 0)
+    return price
+
+
+def _bill_bond(settlement: float, maturity: float, discount: float) -> float:
+    """The yield of a bond that is worth as much; beyond half a year it has a coupon on the way."""
+    days = _bill(settlement, maturity)
+    price = _bill_price(settlement, maturity, discount) / 100
+    if days <= 182:
+        return 365 * discount / (360 - discount * days)
+    share = days / 366 if days == 366 else days / 365
+    return (-2 * share + 2 * math.sqrt(share * share - (2 * share - 1) * (1 - 1 / price))) / (2 * share - 1)
+
+
+def _amortised(declining: bool) -> Callable[..., float]:
+    def function(
+        cost: float, bought: float, first: float, salvage: float, period: float, rate: float, basis: float = 0.0
+    ) -> float:
+        _check(cost > 0, 0 <= salvage <= cost, period >= 0, rate > 0, int(basis) in (0, 1, 3, 4), bought <= first)
+        share = year_share(_day(bought), _day(first), int(basis))
+        return (
+            _declining(cost, salvage, int(period), rate, share)
+            if declining
+            else _linear(cost, salvage, int(period), rate, share)
+        )
+
+    return function
+
+
+def _linear(cost: float, salvage: float, period: int, rate: float, share: float) -> float:
+    left = cost - salvage
+    for number in range(period + 1):
+        worn = min(cost * rate * (share if number == 0 and share else 1.0), left)
+        left -= worn
+    return max(worn, 0.0)
+
+
+def _declining(cost: float, salvage: float, period: int, rate: float, share: float) -> float:
+    """The French way: the rate times a factor by the life, whole amounts, half and the rest in the last two."""
+    life = 1 / rate
+    factor = 1.0 if life < 3 else 1.5 if life < 5 else 2.0 if life <= 6 else 2.5
+    quick = rate * factor
+    worn = math.floor(share * quick * cost + 0.5)
+    left = cost - worn
+    rest = left - salvage
+    for number in range(period):
+        worn = math.floor(quick * left + 0.5)
+        rest -= worn
+        if rest < 0:
+            return math.floor(left * 0.5 + 0.5) if period - number in (1, 2) else 0.0
+        left -= worn
+    return float(worn)
+
+
+_DAYS = "DATE(2011,1,25), DATE(2011,11,15), 2, 1"
+_BOND = "settlement: number, maturity: number, frequency: number, basis: number = 0"
+_RATED = "settlement: number, maturity: number, rate: number"
+declare_all(
+    plain,
+    __name__,
+    [
+        (f"COUPDAYBS({_BOND})", _coupon(lambda c: c.run), "Days from the last coupon to the settlement.", f"COUPDAYBS({_DAYS})", "71"),
+        (f"COUPDAYS({_BOND})", _coupon(lambda c: c.length), "Days of the coupon's run in which the settlement lies.", f"COUPDAYS({_DAYS})", "181"),
+        (f"COUPDAYSNC({_BOND})", _coupon(lambda c: c.to_come), "Days from the settlement to the next coupon.", f"COUPDAYSNC({_DAYS})", "110"),
+        (f"COUPNCD({_BOND})", _coupon(lambda c: serial_from_date(c.next)), "The day of the next coupon.", f"COUPNCD({_DAYS}) = DATE(2011,5,15)", "TRUE"),
+        (f"COUPPCD({_BOND})", _coupon(lambda c: serial_from_date(c.before)), "The day of the last coupon.", f"COUPPCD({_DAYS}) = DATE(2010,11,15)", "TRUE"),
+        (f"COUPNUM({_BOND})", _coupon(lambda c: c.left), "How many coupons are still to come.", "COUPNUM(DATE(2007,1,25), DATE(2008,11,15), 2, 1)", "4"),
+        (f"PRICE({_RATED}, yield: number, redemption: number, frequency: number, basis: number = 0)", _price, "A bond's price for 100, from its yield.", "ROUND(PRICE(DATE(2008,2,15), DATE(2017,11,15), 0.0575, 0.065, 100, 2, 0), 5)", "94.63436"),
+        (f"YIELD({_RATED}, price: number, redemption: number, frequency: number, basis: number = 0)", _yield, "A bond's yield, from its price for 100.", "ROUND(YIELD(DATE(2008,2,15), DATE(2016,11,15), 0.0575, 95.04287, 100, 2, 0), 6)", "0.065"),
+        (f"DURATION({_RATED}, yield: number, frequency: number, basis: number = 0)", _duration, "The mean time, in years, after which a bond pays (Macaulay).", "ROUND(DURATION(DATE(2018,7,1), DATE(2048,1,1), 0.08, 0.09, 2, 1), 5)", "10.91915"),
+        (f"MDURATION({_RATED}, yield: number, frequency: number, basis: number = 0)", _modified, "How far a bond's price moves with its yield.", "ROUND(MDURATION(DATE(2008,1,1), DATE(2016,1,1), 0.08, 0.09, 2, 1), 5)", "5.73567"),
+        ("ACCRINT(issue: number, first: number, settlement: number, rate: number, par: number = 1000, frequency: number = 1, basis: number = 0, fromissue: logical = TRUE)", _accrued, "The interest that has run up since the issue.", "ROUND(ACCRINT(39508, 39691, 39569, 0.1, 1000, 2, 0), 5)", "16.66667"),
+        ("ACCRINTM(issue: number, settlement: number, rate: number, par: number = 1000, basis: number = 0)", lambda i, s, r, par, basis: par * r * _share(i, s, basis), "The interest of a paper that pays at its end.", "ROUND(ACCRINTM(39539, 39614, 0.1, 1000, 3), 5)", "20.54795"),
+        ("DISC(settlement: number, maturity: number, price: number, redemption: number, basis: number = 0)", lambda s, m, p, r, b: (r - p) / r / _share(s, m, b), "A paper's discount.", "ROUND(DISC(DATE(2018,7,1), DATE(2048,1,1), 97.975, 100, 1), 6)", "0.000686"),
+        ("INTRATE(settlement: number, maturity: number, paid: number, redemption: number, basis: number = 0)", lambda s, m, p, r, b: (r - p) / p / _share(s, m, b), "The rate of a paper that is fully paid in.", "ROUND(INTRATE(DATE(2008,2,15), DATE(2008,5,15), 1000000, 1014420, 2), 5)", "0.05768"),
+        ("RECEIVED(settlement: number, maturity: number, paid: number, discount: number, basis: number = 0)", lambda s, m, p, d, b: p / (1 - d * _share(s, m, b)), "What a paper that is fully paid in pays at its end.", "ROUND(RECEIVED(DATE(2008,2,15), DATE(2008,5,15), 1000000, 0.0575, 2), 2)", "1014584.65"),
+        ("PRICEDISC(settlement: number, maturity: number, discount: number, redemption: number, basis: number = 0)", lambda s, m, d, r, b: r * (1 - d * _share(s, m, b)), "A discounted paper's price for 100.", "ROUND(PRICEDISC(DATE(2008,2,16), DATE(2008,3,1), 0.0525, 100, 2), 5)", "99.79583"),
+        ("YIELDDISC(settlement: number, maturity: number, price: number, redemption: number, basis: number = 0)", lambda s, m, p, r, b: (r - p) / p / _share(s, m, b), "A discounted paper's yield.", "ROUND(YIELDDISC(DATE(2008,2,16), DATE(2008,3,1), 99.795, 100, 2), 6)", "0.052823"),
+        ("PRICEMAT(settlement: number, maturity: number, issue: number, rate: number, yield: number, basis: number = 0)", _price_maturity, "The price for 100 of a paper that pays at its end.", "ROUND(PRICEMAT(DATE(2008,2,15), DATE(2008,4,13), DATE(2007,11,11), 0.061, 0.061, 0), 5)", "99.9845"),
+        ("YIELDMAT(settlement: number, maturity: number, issue: number, rate: number, price: number, basis: number = 0)", _yield_maturity, "The yield of a paper that pays at its end.", "ROUND(YIELDMAT(DATE(2008,3,15), DATE(2008,11,3), DATE(2007,11,8), 0.0625, 100.0123, 0), 6)", "0.060954"),
+        ("TBILLPRICE(settlement: number, maturity: number, discount: number)", _bill_price, "A bill's price for 100.", "ROUND(TBILLPRICE(DATE(2008,3,31), DATE(2008,6,1), 0.09), 5)", "98.45"),
+        ("TBILLYIELD(settlement: number, maturity: number, price: number)", lambda s, m, p: (100 - p) / p * 360 / _bill(s, m), "A bill's yield.", "ROUND(TBILLYIELD(DATE(2008,3,31), DATE(2008,6,1), 98.45), 6)", "0.091417"),
+        ("TBILLEQ(settlement: number, maturity: number, discount: number)", _bill_bond, "The yield of a bond that is worth as much as a bill.", "ROUND(TBILLEQ(DATE(2008,3,31), DATE(2008,6,1), 0.0914), 6)", "0.094151"),
+        ("AMORLINC(cost: number, bought: number, first: number, salvage: number, period: number, rate: number, basis: number = 0)", _amortised(False), "The wear of a period in equal parts, the first in proportion.", "AMORLINC(2400, 39679, 39813, 300, 1, 0.15, 1)", "360"),
+        ("AMORDEGRC(cost: number, bought: number, first: number, salvage: number, period: number, rate: number, basis: number = 0)", _amortised(True), "The wear of a period of what is left, faster by a factor of the life.", "AMORDEGRC(2400, 39679, 39813, 300, 1, 0.15, 1)", "776"),
+    ],
+)  # fmt: skip
