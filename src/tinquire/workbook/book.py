@@ -159,6 +159,15 @@ class Workbook:
                 raise AccessError(Fault("opening a workbook", why, self.name, "get the file again")) from None
         return self._strings
 
+    @property
+    def iteration(self) -> tuple[int, float] | None:
+        """How often rings of formulas are run through, and how little still counts as movement; None when they are an
+        error (18.2.2)."""
+        found = child(self._root, "calcPr")
+        if found is None or found.get("iterate") not in ("1", "true"):
+            return None
+        return max(int(found.get("iterateCount", "100")), 1), float(found.get("iterateDelta", "0.001"))
+
     def shared_part(self) -> bytes:
         """The bytes of the shared texts; none when there is no such part."""
         part = self._by_kind.get("sharedStrings")

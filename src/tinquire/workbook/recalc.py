@@ -2,44 +2,57 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
-from tinquire.cells.address import MAX_ROW, Area, cell_name, quoted_sheet
-from tinquire.cells.column import Column, Kind
+from tinquire.cells.address import cell_name, quoted_sheet
+from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.evaluate import blank_to_zero, evaluate, evaluate_column, grid_of, single, span_of
-from tinquire.formula.operands import Grid, Lanes, Span
-from tinquire.formula.order import Place, Work, batches, reads_itself
-from tinquire.formula.problems import CycleError, FormulaError
-from tinquire.formula.registry import functions, unknown_function
+from tinquire.formula.chains import added_up, running_total
+from tinquire.formula.evaluate import blank_to_zero, evaluate, evaluate_column, grid_of, single
+from tinquire.formula.operands import Grid, Lanes
+from tinquire.formula.order import Place, batches, reads_itself
+from tinquire.formula.problems import CycleError
 from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Call, Name, Node, Reference, TableReference, walk
+from tinquire.formula.tree import Node
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.formulas import text_at
+from tinquire.workbook.programs import (
+    DYNAMIC,
+    VOLATILE,
+    CellNote,
+    Program,
+    lanes_touched,
+    outside_names,
+    programs,
+    reads,
+    work_of,
+)
 from tinquire.workbook.scope import BookScope
-from tinquire.workbook.sheet import Formula, Sheet
 
-__all__ = ["CellNote", "Recalculation", "recalculate"]
+__all__ = ["CellNote", "Changed", "Recalculation", "recalculate"]
 
-#: A name may stand for a formula that holds names; deeper chains than this are taken for a loop.
-_NAME_DEPTH = 32
+#: Formulas that read what they do not name are run until nothing changes, at most so many times.
+_PASSES = 10
 
 
 @dataclass(frozen=True, slots=True)
-class CellNote:
-    """Something to say of one formula cell."""
+class Changed:
+    """Results of one column that are not as they were stored: rows, and the values before and after."""
 
     sheet: str
-    cell: str
-    formula: str
-    says: str
+    column: int
+    rows: Codes
+    before: Column
+    after: Column
 
-    @property
-    def place(self) -> str:
-        return f"sheet '{self.sheet}', cell {self.cell}"
+    def each(self) -> Iterator[tuple[str, Value, Value]]:
+        """Cell, old and new value."""
+        for row, old, new in zip(self.rows.tolist(), self.before, self.after, strict=True):
+            yield cell_name(row, self.column), old, new
 
 
 @dataclass
@@ -47,194 +60,201 @@ class Recalculation:
     """What a recalculation did. `formulas` and `changed` count cells; `skipped` kept their stored results."""
 
     formulas: int = 0
-    changed: int = 0
+    changes: list[Changed] = field(default_factory=list)
     errors: list[CellNote] = field(default_factory=list)
     skipped: list[CellNote] = field(default_factory=list)
-
-
-@dataclass(frozen=True, slots=True)
-class Program:
-    """One tree for a run of cells below each other."""
-
-    sheet: str
-    column: int
-    top: int
-    bottom: int
-    tree: Node
-    formula: Formula
+    #: Runs of cells whose results may differ each time, and such that read other workbooks' stored values.
+    volatile: list[CellNote] = field(default_factory=list)
+    outside: list[CellNote] = field(default_factory=list)
+    #: Rings that the workbook asks to run through several times, and after how many times each was still.
+    rings: list[tuple[tuple[str, ...], int]] = field(default_factory=list)
 
     @property
-    def area(self) -> Area:
-        return self.formula.array or Area(self.top, self.column, self.bottom, self.column)
-
-    def frame(self, scope: BookScope) -> Frame:
-        count = self.bottom - self.top + 1
-        return Frame(scope, self.sheet, self.top, self.column, count, arrays=self.formula.array is not None)
-
-    def cells(self) -> Iterator[Program]:
-        for row in range(self.top, self.bottom + 1):
-            yield Program(self.sheet, self.column, row, row, self.tree, self.formula)
+    def changed(self) -> int:
+        return sum(len(one.rows) for one in self.changes)
 
 
-def recalculate(book: Workbook) -> Recalculation:
+def recalculate(
+    book: Workbook, *, now: float | None = None, seed: int = 0, changed: Iterable[Place] | None = None
+) -> Recalculation:
     """Work out every formula of a workbook and store the results in its sheets.
 
-    Cells whose formulas cannot be read, or use functions that are not known, keep their stored results and are
-    listed. Raises: CycleError, with the cells of the ring.
+    With `changed`, only what depends on those areas. `now` is the serial of the moment that counts as now, `seed`
+    starts the random numbers. Cells whose formulas cannot be read, or use functions that are not known, keep their
+    stored results and are listed. Raises: CycleError, with the cells of the ring, unless the workbook asks for
+    iteration (18.2.2).
     """
-    scope = BookScope(book)
+    scope = BookScope(book, now, seed)
     report = Recalculation()
-    programs = [program for sheet in book.sheets() for program in _programs(sheet, scope, report)]
-    for batch in batches([_work(program, scope) for program in programs]):
-        members = [programs[place] for place in batch]
-        if len(members) == 1 and not reads_itself(_work(members[0], scope)):
-            _run(members[0], scope, report)
-        else:
-            _run_ring(members, scope, report)
+    known = [program for sheet in book.sheets() for program in programs(sheet, scope, report.skipped)]
+    report.formulas = sum(sheet.formula_count() for sheet in book.sheets())
+    runner = _Runner(book, scope, report)
+    works = [work_of(program, scope) for program in known]
+    order = batches(works)
+    only = None if changed is None else list(changed)
+    runner.pass_through(known, works, order, only)
+    if any(program.calls & DYNAMIC for program in known):
+        for _ in range(_PASSES):
+            if not runner.pass_through(known, works, order, only):
+                break
+    for program in known:
+        _noted(program, report)
     return report
 
 
-def _programs(sheet: Sheet, scope: BookScope, report: Recalculation) -> Iterator[Program]:
-    """Runs of cells with one tree, as long as they go."""
-    waiting: Program | None = None
-    for column, top, bottom, formula in sheet.formula_runs():
-        report.formulas += bottom - top + 1
-        tree = _readable(sheet, column, top, formula, scope, report)
-        if tree is None:
-            continue
-        follows = (
-            waiting is not None
-            and waiting.column == column
-            and waiting.bottom == top - 1
-            and formula.array is None
-            and waiting.formula.array is None
-            and waiting.tree == tree
-        )
-        if waiting is not None and follows:
-            waiting = Program(sheet.name, column, waiting.top, bottom, tree, waiting.formula)
-            continue
-        if waiting is not None:
-            yield waiting
-        waiting = Program(sheet.name, column, top, bottom, tree, formula)
-    if waiting is not None:
-        yield waiting
+def _noted(program: Program, report: Recalculation) -> None:
+    called = sorted(program.calls & VOLATILE)
+    outside = outside_names(program.tree)
+    if called or outside:
+        name = cell_name(program.top, program.column)
+        name += f":{cell_name(program.bottom, program.column)}" if program.bottom > program.top else ""
+        place = (program.sheet, name, text_at(program.formula, program.top, program.column))
+        if called:
+            report.volatile.append(CellNote(*place, f"it depends on {', '.join(called)}"))
+        if outside:
+            report.outside.append(CellNote(*place, f"it reads stored values of {', '.join(outside)}"))
 
 
-def _readable(
-    sheet: Sheet, column: int, row: int, formula: Formula, scope: BookScope, report: Recalculation
-) -> Node | None:
-    """The formula's tree; None, and a note, when it cannot be run."""
-    place = (sheet.name, cell_name(row, column), text_at(formula, row, column))
-    if formula.kept:
-        report.skipped.append(CellNote(*place, "a data table, kept as it is"))
-        return None
-    try:
-        tree = scope.trees.tree(formula)
-    except FormulaError as error:
-        report.skipped.append(CellNote(*place, error.faults[0].why))
-        return None
-    known = functions()
-    for node in walk(tree):
-        if isinstance(node, Call) and node.function not in known:
-            report.skipped.append(CellNote(*place, unknown_function(node.function)))
-            return None
-        if isinstance(node, Reference | Name) and "[" in (node.sheet or ""):
-            report.skipped.append(CellNote(*place, "it reads another workbook, which is never opened"))
-            return None
-    return tree
+class _Runner:
+    """Runs programs and keeps what they changed."""
 
+    def __init__(self, book: Workbook, scope: BookScope, report: Recalculation) -> None:
+        self.book = book
+        self.scope = scope
+        self.report = report
+        self.iteration = book.iteration
 
-# -- order -----------------------------------------------------------------------------------------------
+    def pass_through(
+        self, known: Sequence[Program], works: Sequence[Any], order: list[tuple[int, ...]], only: list[Place] | None
+    ) -> int:
+        """Run programs in their order, all or those that what has changed touches; how many results changed."""
+        before = self.report.changed
+        self.report.errors.clear()
+        changed = None if only is None else list(only)
+        for batch in order:
+            members = [known[place] for place in batch]
+            if changed is not None:
+                members = self._touched(members, changed, whole=len(batch) > 1)
+            if not members:
+                continue
+            if len(batch) > 1 or reads_itself(works[batch[0]]):
+                self._run_ring(members)
+            else:
+                self._run(members[0])
+            if changed is not None:
+                changed += [(one.sheet, one.area) for one in members]
+        return self.report.changed - before
 
+    def _touched(self, members: list[Program], changed: list[Place], *, whole: bool) -> list[Program]:
+        touched = [lanes_touched(program, self.scope, changed) for program in members]
+        if whole:
+            return members if any(touched) else []
+        program, rows = members[0], touched[0]
+        if rows is None:
+            return []
+        if program.formula.array is not None:
+            return [program]
+        own = reads_itself(work_of(program, self.scope))
+        return [program.rows(rows[0], program.bottom if own else rows[1])]
 
-def _work(program: Program, scope: BookScope) -> Work:
-    frame = program.frame(scope)
-    return Work((program.sheet, program.area), tuple(_reads(program.tree, frame, 0)))
+    def _run(self, program: Program) -> None:
+        frame = program.frame(self.scope)
+        if program.formula.array is not None:
+            self._run_array(program, frame)
+        else:
+            self._store(program, program.top, program.column, evaluate_column(program.tree, frame))
+        self.scope.indexes.clear()
 
+    def _run_array(self, program: Program, frame: Frame) -> None:
+        """An array formula: its result spread over its area, missing places not available (18.17.2.7)."""
+        area = program.area
+        operand = single(evaluate(program.tree, frame), frame)
+        grid: Grid = Grid((operand.column,), 1) if isinstance(operand, Lanes) else grid_of(operand, frame)
+        for offset in range(area.width):
+            place = offset if grid.width > 1 else 0
+            column = grid.columns[place] if place < grid.width else Column.full(CellError.NA, 1)
+            column = column.repeat(area.height) if len(column) == 1 else column.slice(0, area.height)
+            if len(column) < area.height:
+                column = Column.concat([column, Column.full(CellError.NA, area.height - len(column))])
+            self._store(program, area.top, area.left + offset, column)
 
-def _reads(tree: Node, frame: Frame, depth: int) -> Iterator[Place]:
-    """The areas that a tree reads, over all lanes of its frame."""
-    for node in walk(tree):
-        operand: object = None
-        if isinstance(node, Reference):
-            operand = span_of(node, frame)
-        elif isinstance(node, TableReference):
-            operand = frame.scope.table(node, frame)
-        elif isinstance(node, Name):
-            operand = frame.scope.name(node.name, node.sheet, frame)
-            if operand is not None and not isinstance(operand, Span) and depth < _NAME_DEPTH:
-                yield from _reads(operand, frame, depth + 1)  # type: ignore[arg-type]
-        if isinstance(operand, Span):
-            first, last = operand.at(0), operand.at(frame.count - 1)
-            whole = Area(
-                min(first.top, last.top), first.left, min(max(first.bottom, last.bottom), MAX_ROW), first.right
+    # -- rings -----------------------------------------------------------------------------------------
+
+    def _run_ring(self, members: list[Program]) -> None:
+        """Programs that depend on each other or on themselves: a running total in one pass, all others cell by cell in
+        the order of the cells. Raises CycleError when a cell depends on itself."""
+        if len(members) == 1 and self._run_total(members[0]):
+            return
+        cells = [cell for program in members for cell in program.cells()]
+        works = [work_of(cell, self.scope) for cell in cells]
+        for batch in batches(works):
+            ring = [cells[place] for place in batch]
+            if len(batch) == 1 and not reads_itself(works[batch[0]]):
+                self._run(ring[0])
+            elif self.iteration is None:
+                path = tuple(_place(cell) for cell in ring)
+                raise CycleError((*path, path[0]))
+            else:
+                self._iterate(ring)
+
+    def _run_total(self, program: Program) -> bool:
+        frame = program.frame(self.scope)
+        found = running_total(program.tree, frame) if program.top > 1 and program.formula.array is None else None
+        if found is None or any(self._reads_own(node, frame, program) for _, node in found[0]):
+            return False
+        self._store(program, program.top, program.column, added_up(*found, frame))
+        return True
+
+    @staticmethod
+    def _reads_own(node: Node, frame: Frame, program: Program) -> bool:
+        own = program.area
+        return any(sheet == program.sheet and area.overlaps(own) for (sheet, area), _ in reads(node, frame))
+
+    def _iterate(self, ring: list[Program]) -> None:
+        """Cells of a ring run through again and again, until they are still or it was often enough."""
+        assert self.iteration is not None
+        times, still = self.iteration
+        for number in range(1, times + 1):  # noqa: B007 - it is used behind the loop
+            moved = 0.0
+            for cell in ring:
+                sheet = self.book.sheet(cell.sheet)
+                before = sheet.value(cell.top, cell.column)
+                self._run(cell)
+                after = sheet.value(cell.top, cell.column)
+                numeric = isinstance(before, float) and isinstance(after, float)
+                moved = max(moved, abs(after - before) if numeric else float(before != after) * np.inf)  # type: ignore[operator]
+            if moved <= still:
+                break
+        self.report.rings.append((tuple(_place(cell) for cell in ring), number))
+
+    # -- results ---------------------------------------------------------------------------------------
+
+    def _store(self, program: Program, row: int, column: int, values: Column) -> None:
+        """Keep results in the sheet; remember what changed and note what is in error."""
+        sheet = self.book.sheet(program.sheet)
+        values = blank_to_zero(values)
+        before = sheet.column(column, row, row + len(values) - 1)
+        different = np.flatnonzero(_differs(before, values))
+        if len(different):
+            self.report.changes.append(
+                Changed(sheet.name, column, different + row, before.take(different), values.take(different))
             )
-            yield operand.sheet, whole
-
-
-# -- running ---------------------------------------------------------------------------------------------
-
-
-def _run(program: Program, scope: BookScope, report: Recalculation) -> None:
-    sheet = scope.book.sheet(program.sheet)
-    frame = program.frame(scope)
-    if program.formula.array is not None:
-        _run_array(program, sheet, frame, report)
-    else:
-        _store(sheet, program.top, program.column, evaluate_column(program.tree, frame), program, report)
-    scope.indexes.clear()
-
-
-def _run_array(program: Program, sheet: Sheet, frame: Frame, report: Recalculation) -> None:
-    """An array formula: its result spread over its area, missing places not available (18.17.2.7)."""
-    area = program.area
-    operand = single(evaluate(program.tree, frame), frame)
-    grid: Grid = Grid((operand.column,), 1) if isinstance(operand, Lanes) else grid_of(operand, frame)
-    for offset in range(area.width):
-        place = offset if grid.width > 1 else 0
-        column = grid.columns[place] if place < grid.width else Column.full(CellError.NA, 1)
-        column = column.repeat(area.height) if len(column) == 1 else column.slice(0, area.height)
-        if len(column) < area.height:
-            column = Column.concat([column, Column.full(CellError.NA, area.height - len(column))])
-        _store(sheet, area.top, area.left + offset, column, program, report)
-
-
-def _run_ring(members: list[Program], scope: BookScope, report: Recalculation) -> None:
-    """Programs that depend on each other or on themselves: cell by cell, in the order of the cells.
-
-    Raises: CycleError when a cell depends on itself.
-    """
-    cells = [cell for program in members for cell in program.cells()]
-    works = [_work(cell, scope) for cell in cells]
-    for batch in batches(works):
-        if len(batch) > 1 or reads_itself(works[batch[0]]):
-            path = tuple(_place(cells[place]) for place in batch)
-            raise CycleError((*path, path[0]))
-        _run(cells[batch[0]], scope, report)
+        sheet.store(row, column, values)
+        sheet.changed.update((row + place, column) for place in different.tolist())
+        for place in np.flatnonzero(values.kinds == Kind.ERROR).tolist():
+            text = text_at(program.formula, row + place, column)
+            note = CellNote(sheet.name, cell_name(row + place, column), text, f"it gives {values[place]}")
+            self.report.errors.append(note)
 
 
 def _place(program: Program) -> str:
     return f"{quoted_sheet(program.sheet)}!{cell_name(program.top, program.column)}"
 
 
-def _store(sheet: Sheet, row: int, column: int, values: Column, program: Program, report: Recalculation) -> None:
-    """Keep results in the sheet; count what changed and note what is in error."""
-    values = blank_to_zero(values)
-    before = sheet.column(column, row, row + len(values) - 1)
-    different = np.flatnonzero(_differs(before, values))
-    report.changed += len(different)
-    sheet.store(row, column, values)
-    sheet.changed.update((row + place, column) for place in different.tolist())
-    for place in np.flatnonzero(values.kinds == Kind.ERROR).tolist():
-        value: Value = values[place]
-        text = text_at(program.formula, row + place, column)
-        note = CellNote(sheet.name, cell_name(row + place, column), text, f"it gives {value}")
-        report.errors.append(note)
-
-
-def _differs(before: Column, after: Column) -> np.ndarray:
+def _differs(before: Column, after: Column) -> Booleans:
     differs = (before.kinds != after.kinds) | (before.numbers != after.numbers)
-    texts = (before.kinds == Kind.TEXT) & (after.kinds == Kind.TEXT)
-    for place in np.flatnonzero(texts).tolist():
-        differs[place] = before[place] != after[place]
+    texts = np.flatnonzero((before.kinds == Kind.TEXT) & (after.kinds == Kind.TEXT))
+    old, new = before.texts, after.texts
+    for place, a, b in zip(texts.tolist(), before.codes[texts].tolist(), after.codes[texts].tolist(), strict=True):
+        differs[place] = old[a] != new[b]
     return differs

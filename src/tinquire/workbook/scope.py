@@ -18,6 +18,7 @@ from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Call, Node, RowsOf, TableReference, walk
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.formulas import Trees
+from tinquire.workbook.outside import OutsideBooks
 from tinquire.workbook.sheet import Sheet, SheetTable
 
 __all__ = ["BookScope"]
@@ -38,6 +39,7 @@ class BookScope:
         self._names = {
             ((defined.sheet or "").casefold(), defined.name.casefold()): defined.formula for defined in book.names
         }
+        self.outside = OutsideBooks(book.package, book.part)
         self._subtotals: dict[str, set[tuple[int, int]]] = {}
 
     @property
@@ -45,6 +47,8 @@ class BookScope:
         return self.book.date_system
 
     def sheet(self, name: str) -> Sheet | None:
+        if name.startswith("["):
+            return self.outside.sheet(name)
         known = self._sheets.get(name.casefold())
         return None if known is None else self.book.sheet(known)
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TypeAlias
 
 import numpy as np
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
-from tinquire.cells.column import Booleans, Column, Kind
+from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import CellError, Value
+from tinquire.formula.coerce import with_faults
 from tinquire.formula.criteria import Criterion, criterion
 from tinquire.formula.evaluate import PerLane, evaluate, grid_of, single
 from tinquire.formula.functions.shapes import stretched
@@ -25,7 +27,7 @@ def sumifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     >>> SUMIFS({10;20;30}, {"a";"b";"a"}, "a")
     40
     """
-    return _conditional(evaluate(arguments[0], frame), arguments[1:], frame, _sum)
+    return _conditional(evaluate(arguments[0], frame), arguments[1:], frame, _sum, _group_sums)
 
 
 @special("AVERAGEIFS(means: cells, range: cells, criterion: value, range...: cells, criterion...: value)")
@@ -35,7 +37,7 @@ def averageifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     >>> AVERAGEIFS({10;20;30}, {"a";"b";"a"}, "a")
     20
     """
-    return _conditional(evaluate(arguments[0], frame), arguments[1:], frame, _mean)
+    return _conditional(evaluate(arguments[0], frame), arguments[1:], frame, _mean, _group_means)
 
 
 @special("COUNTIFS(range: cells, criterion: value, range...: cells, criterion...: value)")
@@ -45,7 +47,9 @@ def countifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     >>> COUNTIFS({10;20;30}, ">15")
     2
     """
-    return _conditional(evaluate(arguments[0], frame), arguments, frame, lambda _values, mask: float(mask.sum()))
+    return _conditional(
+        evaluate(arguments[0], frame), arguments, frame, lambda _values, mask: float(mask.sum()), _group_counts
+    )
 
 
 @special("SUMIF(range: cells, criterion: value, sums?: cells)")
@@ -55,7 +59,7 @@ def sumif(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     >>> SUMIF({10;20;30}, ">15")
     50
     """
-    return _beside(arguments, frame, _sum)
+    return _beside(arguments, frame, _sum, _group_sums)
 
 
 @special("AVERAGEIF(range: cells, criterion: value, means?: cells)")
@@ -65,7 +69,7 @@ def averageif(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     >>> AVERAGEIF({10;20;30}, ">15")
     25
     """
-    return _beside(arguments, frame, _mean)
+    return _beside(arguments, frame, _mean, _group_means)
 
 
 @special("MAXIFS(values: cells, range: cells, criterion: value, range...: cells, criterion...: value)")
@@ -102,10 +106,12 @@ def countif(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     return countifs(arguments, frame)
 
 
-def _beside(arguments: tuple[Node, ...], frame: Frame, work: Callable[[Column, Booleans], Value]) -> Operand:
+def _beside(
+    arguments: tuple[Node, ...], frame: Frame, work: Callable[[Column, Booleans], Value], grouped: _Grouped
+) -> Operand:
     """A range and its criterion, with what is summed beside it: an area of the same size from where that begins."""
     if len(arguments) < 3:
-        return _conditional(evaluate(arguments[0], frame), arguments[:2], frame, work)
+        return _conditional(evaluate(arguments[0], frame), arguments[:2], frame, work, grouped)
     tested, beside = evaluate(arguments[0], frame), evaluate(arguments[2], frame)
     if isinstance(tested, Span) and isinstance(beside, Span) and not tested.moves and not beside.moves:
         size, corner = tested.area, beside.area
@@ -113,7 +119,7 @@ def _beside(arguments: tuple[Node, ...], frame: Frame, work: Callable[[Column, B
         if bottom > MAX_ROW or right > MAX_COLUMN:
             return Scalar(CellError.REF)
         beside = Span(beside.sheet, Area(corner.top, corner.left, bottom, right))
-    return _conditional(beside, arguments[:2], frame, work)
+    return _conditional(beside, arguments[:2], frame, work, grouped)
 
 
 def _extreme(values: Column, mask: Booleans, pick: Callable[..., np.float64]) -> Value:
@@ -128,7 +134,8 @@ def _sum(values: Column, mask: Booleans) -> Value:
     wrong = mask & (values.kinds == Kind.ERROR)
     if wrong.any():
         return values[int(wrong.argmax())]
-    return float(values.numbers[mask & (values.kinds == Kind.NUMBER)].sum())
+    numbers = values.numbers[mask & (values.kinds == Kind.NUMBER)]
+    return float(np.cumsum(numbers)[-1]) if len(numbers) else 0.0  # in the order of the rows, as groups are summed
 
 
 def _mean(values: Column, mask: Booleans) -> Value:
@@ -140,8 +147,9 @@ def _mean(values: Column, mask: Booleans) -> Value:
 
 
 def _conditional(
-    values: Operand, pairs: tuple[Node, ...], frame: Frame, work: Callable[[Column, Booleans], Value]
-) -> Operand:
+    values: Operand, pairs: tuple[Node, ...], frame: Frame, work: Callable[[Column, Booleans], Value],
+    grouped: _Grouped | None = None,
+) -> Operand:  # fmt: skip
     """Ranges and criteria in pairs; one mask for each distinct criterion, one result for each distinct set."""
     if len(pairs) % 2:
         return Scalar(CellError.VALUE)
@@ -166,10 +174,108 @@ def _conditional(
         return results[criteria]
 
     lanes = max(len(criteria) for criteria in wanted)
+    if (
+        lanes > _MANY
+        and grouped is not None
+        and (column := _together(flat_target, flat, wanted, lanes, grouped)) is not None
+    ):
+        return Lanes(column)
     if lanes == 1:
         return Scalar(result(tuple(criteria[0] for criteria in wanted)))
     spread = [criteria if len(criteria) == lanes else criteria * lanes for criteria in wanted]
     return Lanes(Column.from_values(result(criteria) for criteria in zip(*spread, strict=True)))
+
+
+#: From so many formulas on, rows are grouped by the criteria that they meet instead of looked through for each.
+_MANY = 12
+#: More groups than this are not made.
+_MOST_GROUPS = 4_000_000
+#: What a function gives for each group: from the target, the group of each row (-1 for none) and how many there are.
+_Grouped: TypeAlias = Callable[[Column, Codes, int], Column]
+
+
+def _together(
+    target: Column, ranges: list[Column], wanted: list[list[Criterion]], lanes: int, grouped: _Grouped
+) -> Column | None:
+    """The results of many formulas by one pass over the rows: each row belongs to one group, that of the criteria
+    which it meets. None where a row may meet several of one range's criteria."""
+    row_groups = np.zeros(len(target), np.int64)
+    lane_groups = np.zeros(lanes, np.int64)
+    inside = np.ones(len(target), bool)
+    total = 1
+    for column, criteria in zip(ranges, wanted, strict=True):
+        distinct = list(dict.fromkeys(criteria))
+        places = _met_once(column, distinct)
+        total *= len(distinct)
+        if places is None or total > _MOST_GROUPS:
+            return None
+        number = {one: place for place, one in enumerate(distinct)}
+        mine = np.array([number[one] for one in criteria])
+        inside &= places >= 0
+        row_groups = row_groups * len(distinct) + np.maximum(places, 0)
+        lane_groups = lane_groups * len(distinct) + mine
+    return grouped(target, np.where(inside, row_groups, -1), total).take(lane_groups)
+
+
+def _met_once(column: Column, criteria: list[Criterion]) -> Codes | None:
+    """For each value which of the criteria it meets, -1 for none; None when one meets two."""
+    found = np.full(len(column), -1)
+    for kind in np.flatnonzero(np.bincount(column.kinds, minlength=1)).tolist():
+        here = slice(None) if column.all_of(Kind(kind)) else column.kinds == kind
+        part = column if isinstance(here, slice) else column.take(here)
+        groups, values = _distinct(part, Kind(kind))
+        met = np.full(len(values), -1)
+        for number, one in enumerate(criteria):
+            mask = one.mask(values)
+            if (met[mask] >= 0).any():
+                return None
+            met[mask] = number
+        found[here] = met[groups]
+    return found
+
+
+def _distinct(column: Column, kind: Kind) -> tuple[Codes, Column]:
+    """For values of one kind their places among the distinct ones, and these; without sorting where it can be."""
+    if kind == Kind.BLANK:
+        return np.zeros(len(column), np.int64), column.slice(0, 1)
+    keys = column.codes if kind == Kind.TEXT else column.numbers
+    low, high = keys.min(), keys.max()
+    if kind == Kind.TEXT or (high - low < len(keys) * 4 and (keys == np.rint(keys)).all()):
+        places = (keys - low).astype(np.int64)
+        used = np.bincount(places) > 0
+        first = np.zeros(len(used), np.int64)
+        first[places] = np.arange(len(places))
+        return (np.cumsum(used) - 1)[places], column.take(first[used])
+    _, first, groups = np.unique(keys, return_index=True, return_inverse=True)
+    return groups, column.take(first)
+
+
+def _group_counts(target: Column, groups: Codes, total: int) -> Column:
+    return Column.of_numbers(np.bincount(groups[groups >= 0], minlength=total).astype(np.float64))
+
+
+def _group_sums(target: Column, groups: Codes, total: int) -> Column:
+    counted = (groups >= 0) & (target.kinds == Kind.NUMBER)
+    sums = Column.of_numbers(np.bincount(groups[counted], target.numbers[counted], total))
+    return _with_first_errors(sums, target, groups)
+
+
+def _group_means(target: Column, groups: Codes, total: int) -> Column:
+    counted = (groups >= 0) & (target.kinds == Kind.NUMBER)
+    counts = np.bincount(groups[counted], minlength=total)
+    sums = np.bincount(groups[counted], target.numbers[counted], total)
+    means = Column.where(counts == 0, Column.full(CellError.DIV0, 1), Column.of_numbers(sums / np.maximum(counts, 1)))
+    return _with_first_errors(means, target, groups)
+
+
+def _with_first_errors(results: Column, target: Column, groups: Codes) -> Column:
+    """Results, of groups that hold an error that error."""
+    wrong = np.flatnonzero((groups >= 0) & (target.kinds == Kind.ERROR))[::-1]
+    if not len(wrong):
+        return results
+    faults = np.zeros(len(results), np.uint8)
+    faults[groups[wrong]] = (target.numbers[wrong] + 1).astype(np.uint8)  # the last writer is the first of its group
+    return with_faults(results, faults)
 
 
 def _alike(grids: list[Grid], operands: list[Operand]) -> list[Grid]:
