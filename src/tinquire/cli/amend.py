@@ -81,11 +81,11 @@ def _amendments(options: argparse.Namespace) -> Sequence[Amendment]:
     given: dict[str, Any] = {key: getattr(options, key) for key in _PLACES if getattr(options, key) is not None}
     for key in ("matching", "expect"):
         if key in given:
-            given[key] = _typed(given[key])
+            given[key] = typed(given[key])
     what: dict[str, Any] = {key: getattr(options, key) for key in ("formula", "total", "format")}
     what = {key: value for key, value in what.items() if value is not None}
     if options.value is not None:
-        what["value"] = _typed(options.value)
+        what["value"] = typed(options.value)
     if options.text is not None:
         what["value"] = options.text
     if options.replace:
@@ -102,7 +102,7 @@ def _amendments(options: argparse.Namespace) -> Sequence[Amendment]:
         raise UseError(*dict.fromkeys(faults)) from None
 
 
-def _typed(text: str) -> Any:
+def typed(text: str) -> Any:
     """An option's value as a TOML file would hold it; what is no number, day, true or false is text."""
     import tomllib
 

@@ -1,0 +1,112 @@
+"""tinquire trace: why a cell holds what it holds."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterator
+from dataclasses import asdict
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tinquire.cli import options as shared
+from tinquire.cli.terminal import Terminal
+from tinquire.faults import Fault, UseError
+
+if TYPE_CHECKING:
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.tracing import DataRows, Step
+
+EXAMPLE = "tinquire trace 'Linen pack 2026-10.xlsx' 'Cover!B7' --to-data"
+_DEPTH = 3
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("file", type=Path, help="the workbook")
+    parser.add_argument("cell", help="the cell, such as 'Cover!B7', or a defined name")
+    parser.add_argument("--depth", type=int, default=_DEPTH, metavar="N", help=f"how many steps to follow ({_DEPTH})")
+    parser.add_argument("--to-data", action="store_true", help="list the rows that conditions and lookups really used")
+    parser.add_argument("--rows", type=int, default=12, metavar="N", help="rows of data to list at most (12)")
+    parser.add_argument("--dependents", action="store_true", help="the other way: what reads the cell")
+    shared.add_json(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.tracing import Tracer
+
+    book = Workbook.open(options.file)
+    place = _place(book, options.cell)
+    tracer = Tracer(book, rows=options.rows)
+    top = tracer.explain(*place, 0 if options.dependents else options.depth, to_data=options.to_data)
+    terminal.heading(f"{top.place}  {_named(top)}")
+    if options.dependents:
+        found = tracer.dependents(*place)
+        for step in found:
+            terminal.line("read by", f"{step.place}  {_named(step)}  {step.formula}", 2)
+        if not found:
+            terminal.line("read by", "no formula of this workbook")
+        terminal.answer({"cell": asdict(top), "read by": [asdict(step) for step in found]})
+        return 0
+    for line in list(_lines(top, ""))[1:]:
+        terminal.plain(line)
+    for data in _data(top):
+        _tell_data(data, terminal)
+    terminal.answer(asdict(top))
+    return 0
+
+
+def _place(book: Workbook, text: str) -> tuple[str, int, int]:
+    """Sheet, row and column of a cell given by its address or a name. Raises UseError."""
+    from tinquire.formula import FormulaError, Frame, parse
+    from tinquire.formula.evaluate import evaluate
+    from tinquire.formula.operands import Span
+    from tinquire.workbook.scope import BookScope
+
+    sheet = book.sheet_names()[0]
+    try:
+        found = evaluate(parse(text), Frame(BookScope(book), sheet))
+    except FormulaError:
+        found = None
+    if not isinstance(found, Span):
+        do = "write it like 'Cover!B7', or give a defined name"
+        raise UseError(Fault("finding the cell", f"'{text}' names no cell of the workbook", book.name, do))
+    return found.sheet, found.area.top, found.area.left
+
+
+def _named(step: Step) -> str:
+    return f"{step.called} = {step.shown}" if step.called else step.shown
+
+
+def _lines(step: Step, stem: str, branch: str = "") -> Iterator[str]:
+    """A step and what it reads as a tree, the branches drawn in front."""
+    yield f"{stem}{branch}{step.place}  {_named(step)}"
+    below = stem + {"": "", "├─ ": "│  ", "└─ ": "   "}[branch]
+    bar = "│  " if step.inputs else "   "
+    more = "  …" if step.cut else ""
+    if step.words and step.words != step.formula[1:]:
+        yield f"{below}{bar}{step.formula}"
+        yield f"{below}{bar}= {step.words}{more}"
+    elif step.formula:
+        yield f"{below}{bar}{step.formula}{more}"
+    elif step.cut:
+        yield f"{below}{bar}these are formulas, too"
+    for number, one in enumerate(step.inputs, start=1):
+        yield from _lines(one, below, "└─ " if number == len(step.inputs) else "├─ ")
+
+
+def _data(step: Step) -> Iterator[DataRows]:
+    yield from step.data
+    for one in step.inputs:
+        yield from _data(one)
+
+
+def _tell_data(data: DataRows, terminal: Terminal) -> None:
+    terminal.plain()
+    terminal.heading(data.call)
+    if not data.count:
+        terminal.line("used", f"no row of {data.sheet}")
+        return
+    rows = [[str(row), *values] for row, values in data.rows]
+    terminal.table([f"{data.sheet}, row", *data.headings], rows, right=(0, len(data.headings)))
+    listed = f"the first {len(rows):,}" if data.count > len(rows) else "all of them"
+    terminal.line("used", f"{data.count:,} row{'' if data.count == 1 else 's'} of {data.sheet}, {listed} above")
