@@ -99,7 +99,7 @@ def sumproduct(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     32
     """
     # Within SUMPRODUCT ranges are arrays, even in a formula that is not an array formula.
-    inner = Frame(frame.scope, frame.sheet, frame.row, frame.column, frame.count, arrays=True)
+    inner = frame.as_arrays()
     grids = [grid_of(single(evaluate(argument, inner), inner), inner) for argument in arguments]
     if any((grid.height, grid.width) != (grids[0].height, grids[0].width) for grid in grids):
         return Scalar(CellError.VALUE)
