@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from tinquire.cells import Area, Column
+from tinquire.cells.address import parse_cell
 from tinquire.looks import Appearance, Edge, Edges
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
 from tinquire.workbook.sheet import TableColumn
@@ -35,4 +36,21 @@ def full_book() -> Workbook:
     sheet.tables = [SheetTable("Items", Area(1, 1, 4, 3), columns, totals=True)]
     book.add_sheet(sheet)
     book.add_sheet(Sheet("Second"))
+    return book
+
+
+def book_of(sheets, tables=(), names=()):
+    """A new workbook from `{sheet: {address: value or '=formula'}}`."""
+    book = Workbook.new()
+    for name, cells in sheets.items():
+        sheet = Sheet(name)
+        for address, content in cells.items():
+            row, column = parse_cell(address)
+            if isinstance(content, str) and content.startswith("="):
+                sheet.put(row, column, Column.blank(1), None, Formula(content[1:], row, column))
+            else:
+                sheet.put(row, column, Column.from_values([content]))
+        sheet.tables = [table for owner, table in tables if owner == name]
+        book.add_sheet(sheet)
+    book.names.extend(names)
     return book

@@ -2,32 +2,20 @@
 
 from __future__ import annotations
 
+import zipfile
+
+import numpy as np
 import pytest
 
-from parts import written
+from books import book_of
+from parts import MAIN, written
 from tinquire.cells import Area, CellError, Column
 from tinquire.cells.address import parse_cell
 from tinquire.formula.problems import CycleError
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
+from tinquire.workbook.book import DefinedName
 from tinquire.workbook.recalc import recalculate
 from tinquire.workbook.sheet import TableColumn
-
-
-def book_of(sheets, tables=(), names=()):
-    """A new workbook from `{sheet: {address: value or '=formula'}}`."""
-    book = Workbook.new()
-    for name, cells in sheets.items():
-        sheet = Sheet(name)
-        for address, content in cells.items():
-            row, column = parse_cell(address)
-            if isinstance(content, str) and content.startswith("="):
-                sheet.put(row, column, Column.blank(1), None, Formula(content[1:], row, column))
-            else:
-                sheet.put(row, column, Column.from_values([content]))
-        sheet.tables = [table for owner, table in tables if owner == name]
-        book.add_sheet(sheet)
-    book.names.extend(names)
-    return book
 
 
 def results(sheets, **more):
@@ -154,3 +142,217 @@ def test_hidden_rows_are_left_out_by_the_subtotals_that_say_so(tmp_path):
     book = Workbook.open(written(tmp_path / "w.xlsx", rows))
     recalculate(book)
     assert [book.sheet("Sheet1").value(1, column) for column in (2, 3)] == [7, 5]
+
+
+# -- what changed, and why -------------------------------------------------------------------------------
+
+LEDGER = {
+    "S": {
+        "A1": "Day", "B1": "In", "C1": "Out", "D1": "Held",
+        "A2": 1.0, "B2": 10.0, "C2": 0.0, "D2": "=B2-C2",
+        "A3": 2.0, "B3": 5.0, "C3": 2.0, "D3": "=D2+B3-C3",
+        "A4": 3.0, "B4": 0.0, "C4": 4.0, "D4": "=D3+B4-C4",
+        "F1": "=SUM(B2:B4)", "F2": "=F1*2", "F3": "=TODAY()", "F4": "=A2",
+    }
+}  # fmt: skip
+
+
+def of(report):
+    """What a report says changed, as `{address: (old, new)}`."""
+    return {f"{one.sheet}!{cell}": (old, new) for one in report.changes for cell, old, new in one.each()}
+
+
+def test_a_report_says_what_changed_from_what_to_what():
+    book = book_of(LEDGER)
+    assert recalculate(book, now=46_320.25).changed == 7
+    book.sheet("S").set(3, 2, 6.0)
+    report = recalculate(book, now=46_321.0)
+    assert of(report) == {
+        "S!D3": (13.0, 14.0),
+        "S!D4": (9.0, 10.0),
+        "S!F1": (15.0, 16.0),
+        "S!F2": (30.0, 32.0),
+        "S!F3": (46_320.0, 46_321.0),
+    }
+    assert report.formulas == 7
+    assert [(note.cell, note.says) for note in report.volatile] == [("F3", "it depends on TODAY")]
+
+
+@pytest.mark.parametrize(
+    ("cell", "touched"), [((3, 2), {"D3", "D4", "F1", "F2"}), ((2, 1), {"F4"}), ((4, 3), {"D4"}), ((9, 9), set())]
+)
+def test_only_what_depends_on_a_change_is_worked_out(cell, touched):
+    book = book_of(LEDGER)
+    recalculate(book, now=46_320.0)
+    sheet = book.sheet("S")
+    sheet.set(*cell, 100.0)
+    for row, column in ((1, 6), (2, 6), (4, 6), (2, 4), (3, 4), (4, 4)):  # results that are wrong show what is run
+        if f"{'ABCDEF'[column - 1]}{row}" not in touched:
+            sheet.store(row, column, Column.of_numbers([-1.0]))
+    report = recalculate(book, now=46_320.0, changed=[("S", Area(*cell, *cell))])
+    assert {name.partition("!")[2] for name in of(report)} == touched
+
+
+def test_a_change_in_a_long_column_runs_the_rows_that_read_it():
+    book = Workbook.new()
+    sheet = Sheet("S")
+    sheet.put(1, 1, Column.of_numbers(range(1000)))
+    sheet.put(1, 2, Column.blank(1000), None, Formula("A1*2", 1, 2))
+    sheet.put(1, 3, Column.blank(1000), None, Formula("B1+$E$1", 1, 3))
+    book.add_sheet(sheet)
+    recalculate(book)
+    sheet.set(500, 1, 7.0)
+    sheet.store(501, 2, Column.of_numbers([-1.0]))  # not worked out again
+    report = recalculate(book, changed=[("S", Area(500, 1, 500, 1))])
+    assert of(report) == {"S!B500": (998.0, 14.0), "S!C500": (998.0, 14.0)}
+    sheet.set(1, 5, 1.0)
+    assert recalculate(book, changed=[("S", Area(1, 5, 1, 5))]).changed == 1000
+
+
+@pytest.mark.parametrize(
+    "formula",
+    [
+        "D1+B2",
+        "B2+D1",
+        "D1+B2-C2",
+        "D1-C2",
+        "D1+B2*C2",
+        "D1+IF(B2>3,B2,0)",
+        "D1+$B$2",
+        "D1+B2-C2+B2",
+        "IF(B2>3,D1+B2,D1)",
+        "B2-D1",
+    ],
+)
+@pytest.mark.parametrize("held", [0.1, None, "Held", CellError.NA])
+def test_a_running_total_at_once_is_what_its_cells_are_one_by_one(formula, held):
+    rng = np.random.default_rng(3)
+    count = 60
+    books = []
+    for _ in range(2):
+        book, sheet = Workbook.new(), Sheet("S")
+        values = rng.integers(-50, 50, count) / 7
+        rng = np.random.default_rng(3)
+        sheet.put(2, 2, Column.of_numbers(values))
+        sheet.put(2, 3, Column.of_numbers(values[::-1] / 3))
+        sheet.put(30, 2, Column.from_values(["text", CellError.DIV0, None, True]))
+        sheet.put(1, 4, Column.from_values([held]))
+        sheet.put(2, 4, Column.blank(count), None, Formula(formula, 2, 4))
+        book.add_sheet(sheet)
+        books.append(book)
+    recalculate(books[0])
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("tinquire.workbook.recalc.running_total", lambda tree, frame: None)
+        recalculate(books[1])
+    at_once, singly = (book.sheet("S").column(4, 2, count + 1).to_list() for book in books)
+    assert at_once == singly
+
+
+def test_rings_are_run_through_when_the_workbook_asks_for_it(tmp_path):
+    rows = (
+        '<row r="1"><c r="A1"><f>B1/2+1</f><v>0</v></c><c r="B1"><f>A1</f><v>0</v></c>'
+        '<c r="C1"><f>C1+1</f><v>0</v></c></row>'
+    )
+    book = Workbook.open(
+        written(tmp_path / "w.xlsx", rows, workbook='|<calcPr iterate="1" iterateCount="60" iterateDelta="0.0001"/>')
+    )
+    report = recalculate(book)
+    sheet = book.sheet("Sheet1")
+    assert sheet.value(1, 1) == pytest.approx(2, abs=1e-3)
+    assert sheet.value(1, 3) == 60
+    assert [(len(cells), times < 60) for cells, times in report.rings] == [(2, True), (1, False)]
+
+
+def test_conditional_sums_in_groups_are_what_each_is_alone():
+    rng = np.random.default_rng(5)
+    names = ["bed", "Bath", "BED ", "table", "5", ""]
+    cells = {f"A{row}": names[rng.integers(6)] for row in range(1, 80)}
+    cells |= {f"B{row}": float(rng.integers(5)) for row in range(1, 80)}
+    cells |= {f"C{row}": float(rng.integers(100)) / 7 for row in range(1, 80)}
+    cells["A9"], cells["B9"], cells["C9"] = None, "5", "text"
+    wanted = [*names, 5.0, "b*", ">3", None, True, "<>bed", "bath", "="]
+    for number, one in enumerate(wanted, start=1):
+        cells[f"E{number}"], cells[f"F{number}"] = one, float(number % 5)
+    together, singly = {}, {}
+    for number in range(1, len(wanted) + 1):
+        for column, name in zip("GHIJ", ("SUMIFS", "AVERAGEIFS", "COUNTIFS", "SUMIF"), strict=True):
+            target = "" if name == "COUNTIFS" else "C$1:C$79,"
+            text = (
+                f"{name}({target}A$1:A$79,E{number},B$1:B$79,F{number})"
+                if name != "SUMIF"
+                else f"SUMIF(A$1:A$79,E{number},C$1:C$79)"
+            )
+            together[f"{column}{number}"] = f"={text}"
+            singly[f"{column}{number}"] = f"={text.replace('$', '')}+0"  # another tree in each row: none is grouped
+    _, grouped = results({"S": cells | together})
+    _, alone = results({"S": cells | singly})
+    assert grouped == alone
+
+
+def test_functions_that_read_what_they_do_not_name_are_run_until_nothing_changes():
+    report, found = results(
+        {
+            "S": {
+                "A1": '=SUM(INDIRECT("B"&C1&":B3"))',
+                "B1": "=B2+1",
+                "B2": "=B3+1",
+                "B3": 5.0,
+                "C1": 1.0,
+                "D1": "=SUM(OFFSET(B1,0,0,2))",
+            }
+        }
+    )
+    assert found == {"S!A1": 18, "S!B1": 7, "S!B2": 6, "S!D1": 13}
+    assert {note.cell for note in report.volatile} == {"A1", "D1"}
+
+
+def test_stored_values_of_other_workbooks_are_read_and_said_so(tmp_path):
+    kind = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/externalLink"
+    link = (
+        f'<externalLink xmlns="{MAIN}"><externalBook xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships" '
+        'r:id="rId1"><sheetNames><sheetName val="Rates"/><sheetName val="Empty"/></sheetNames><sheetDataSet><sheetData sheetId="0">'
+        '<row r="1"><cell r="A1"><v>0.2</v></cell><cell r="B1" t="str"><v>bed</v></cell></row>'
+        '<row r="2"><cell r="A2" t="b"><v>1</v></cell><cell r="B2" t="e"><v>#N/A</v></cell></row></sheetData></sheetDataSet>'
+        "</externalBook></externalLink>"
+    )
+    rows = (
+        '<row r="1"><c r="A1"><f>[1]Rates!$A$1*10</f><v>0</v></c><c r="B1"><f>[1]Rates!B1&amp;"s"</f></c>'
+        '<c r="C1"><f>SUM([1]Rates!A1:A9)</f></c><c r="D1"><f>[1]Empty!A1</f><v>7</v></c><c r="E1"><f>[2]Rates!A1</f><v>8</v></c></row>'
+    )
+    path = tmp_path / "w.xlsx"
+    written(path, rows, workbook='|<externalReferences><externalReference r:id="rId77"/></externalReferences>')
+    with zipfile.ZipFile(path) as archive:
+        parts = {name: archive.read(name) for name in archive.namelist()}
+    rels = parts["xl/_rels/workbook.xml.rels"]
+    parts["xl/_rels/workbook.xml.rels"] = rels.replace(
+        b"</Relationships>",
+        f'<Relationship Id="rId77" Type="{kind}" Target="externalLinks/externalLink1.xml"/></Relationships>'.encode(),
+    )
+    parts["xl/externalLinks/externalLink1.xml"] = link.encode()
+    with zipfile.ZipFile(path, "w") as archive:
+        for name, content in parts.items():
+            archive.writestr(name, content)
+    book = Workbook.open(path)
+    report = recalculate(book)
+    sheet = book.sheet("Sheet1")
+    assert [sheet.value(1, column) for column in range(1, 6)] == [2.0, "beds", 0.2, 7.0, 8.0]
+    assert [note.cell for note in report.outside] == ["A1", "B1", "C1"]
+    assert {note.says for note in report.skipped} == {"it reads another workbook, of which no values are stored"}
+
+
+def test_names_may_be_functions_and_parameters_are_no_unknown_functions():
+    names = [DefinedName("twice", "LAMBDA(n,n*2)"), DefinedName("loop", "LAMBDA(n,IF(n<1,0,n+loop(n-1)))")]
+    report, found = results(
+        {"S": {"A1": 4.0, "B1": "=twice(A1)+1", "B2": "=loop(A1)", "B3": "=LET(f,LAMBDA(x,x+1),f(A1))"}}, names=names
+    )
+    assert found == {"S!B1": 9, "S!B2": 10, "S!B3": 5}
+    assert not report.skipped
+
+
+def test_random_numbers_are_the_same_from_the_same_seed():
+    cells = {"S": {"A1": "=RAND()", "A2": "=RANDBETWEEN(1,1000000)", "A3": "=SUM(RANDARRAY(3))"}}
+    books = [book_of(cells) for _ in range(3)]
+    for book, seed in zip(books, (1, 1, 2), strict=True):
+        recalculate(book, seed=seed)
+    values = [book.sheet("S").column(1, 1, 3).to_list() for book in books]
+    assert values[0] == values[1] != values[2]

@@ -7,6 +7,7 @@ are put together into one batch; whoever runs the batch takes its cells one by o
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -92,15 +93,17 @@ def reads_itself(work: Work) -> bool:
 
 def _needs(works: Sequence[Work]) -> list[list[int]]:
     """For each work the works whose results it reads, by sheet and column so that few pairs are compared."""
-    by_column: dict[tuple[str, int], list[tuple[int, int, int]]] = defaultdict(list)
+    by_column: dict[tuple[str, int], list[tuple[int, int, int]]] = defaultdict(list)  # runs of a column never overlap
     widest: dict[str, set[int]] = defaultdict(set)
     for place, work in enumerate(works):
         sheet, area = work.fills
         for column in range(area.left, area.right + 1):
             by_column[sheet, column].append((area.top, area.bottom, place))
             widest[sheet].add(column)
-    for runs in by_column.values():
+    ends = {}
+    for key, runs in by_column.items():
         runs.sort()
+        ends[key] = [bottom for _, bottom, _ in runs]
     result = []
     for place, work in enumerate(works):
         found: set[int] = set()
@@ -112,10 +115,12 @@ def _needs(works: Sequence[Work]) -> list[list[int]]:
                 else [column for column in columns if area.left <= column <= area.right]
             )
             for column in span:
-                for top, bottom, other in by_column.get((sheet, column), ()):
+                runs = by_column.get((sheet, column), [])
+                first = bisect_left(ends.get((sheet, column), ()), area.top)
+                for top, _, other in (runs[number] for number in range(first, len(runs))):
                     if top > area.bottom:
                         break
-                    if bottom >= area.top and other != place:
+                    if other != place:
                         found.add(other)
         result.append(sorted(found))
     return result
