@@ -8,11 +8,12 @@ import numpy as np
 
 from tinquire.cells.column import Booleans, Column, Floats, Kind
 from tinquire.cells.values import CellError
-from tinquire.formula.coerce import Faulty, faults_in, first_fault, numbers, texts, with_faults
+from tinquire.formula.coerce import MAX_TEXT, Faulty, faults_in, first_fault, numbers, texts, with_faults
 
 __all__ = ["BINARY", "UNARY", "compare"]
 
 _DIV0_FAULT = np.uint8(CellError.DIV0.code + 1)
+_VALUE_FAULT = np.uint8(CellError.VALUE.code + 1)
 _NUM_FAULT = np.uint8(CellError.NUM.code + 1)
 
 
@@ -58,7 +59,11 @@ def join(left: Column, right: Column) -> Column:
     b, b_faults = texts(right)
     count = max(len(a), len(b))
     joined = [x + y for x, y in zip(a * (count // len(a)), b * (count // len(b)), strict=True)] if count else []
-    return with_faults(Column.of_texts(joined), _spread(first_fault(a_faults, b_faults), count))
+    column = with_faults(Column.of_texts(joined), _spread(first_fault(a_faults, b_faults), count))
+    if max(map(len, joined), default=0) <= MAX_TEXT:
+        return column
+    too_long = np.array([_VALUE_FAULT if len(text) > MAX_TEXT else 0 for text in joined], np.uint8)
+    return with_faults(column, too_long)
 
 
 def compare(left: Column, right: Column) -> tuple[Floats, Faulty | None]:

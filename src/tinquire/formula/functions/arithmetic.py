@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+import sys
 from collections.abc import Callable
 
 import numpy as np
@@ -119,8 +120,10 @@ def _whole(number: float, least: float = 0) -> int:
     return int(number)
 
 
-def _combined(chosen: float, number: float) -> float:
-    return float(math.comb(_whole(number), _whole(chosen)))
+def _sized(logarithm: float) -> None:
+    """Raises OverflowError before a number is worked out that no double holds."""
+    if logarithm > math.log(sys.float_info.max):
+        raise OverflowError
 
 
 def _double_factorial(number: float) -> float:
@@ -135,13 +138,17 @@ def _double_factorial(number: float) -> float:
 def _combin(number: float, chosen: float) -> float:
     if number < chosen:
         raise ValueError
-    return float(math.comb(_whole(number), _whole(chosen)))
+    n, k = _whole(number), _whole(chosen)
+    _sized(math.lgamma(n + 1) - math.lgamma(k + 1) - math.lgamma(n - k + 1))
+    return float(math.comb(n, k))
 
 
 def _permut(number: float, chosen: float) -> float:
     if number < chosen:
         raise ValueError
-    return float(math.perm(_whole(number), _whole(chosen)))
+    n, k = _whole(number), _whole(chosen)
+    _sized(math.lgamma(n + 1) - math.lgamma(n - k + 1))
+    return float(math.perm(n, k))
 
 
 def _fact(number: float) -> float:
@@ -152,7 +159,7 @@ def _fact(number: float) -> float:
 
 def _combina(number: float, chosen: float) -> float:
     n, k = _whole(number), _whole(chosen)
-    return 1.0 if n == k == 0 else float(math.comb(n + k - 1, k))
+    return 1.0 if n == k == 0 else _combin(n + k - 1.0, k)
 
 
 declare_all(

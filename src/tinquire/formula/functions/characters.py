@@ -10,9 +10,8 @@ from typing import Any
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.calling import ErrorValue, arrays, grid_from, grid_rows, plain
-from tinquire.formula.coerce import number_from_text, text_of
+from tinquire.formula.coerce import MAX_TEXT, number_from_text, text_of
 from tinquire.formula.criteria import wildcard_pattern
-from tinquire.formula.functions.texts import MAX_TEXT
 from tinquire.formula.operands import Grid
 from tinquire.formula.registry import declare_all
 from tinquire.formula.writing import write_value

@@ -9,15 +9,12 @@ import numpy as np
 from tinquire.cells.column import Column, Floats
 from tinquire.cells.display import MAX_CODE, show
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import first_fault, texts, with_faults
+from tinquire.formula.coerce import MAX_TEXT, first_fault, texts, with_faults
 from tinquire.formula.evaluate import evaluate, lift, single
 from tinquire.formula.operands import Operand
 from tinquire.formula.registry import elementwise, special
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Node
-
-#: A cell holds at most this many characters; longer results are an error.
-MAX_TEXT = 32_767
 
 
 @elementwise("LEFT(text: text, count: number = 1)")

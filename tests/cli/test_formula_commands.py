@@ -1,0 +1,139 @@
+"""recalc, trace and audit on files, as they are called."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+
+from books import book_of
+from tinquire.workbook import Workbook
+from tinquire.workbook.recalc import recalculate
+
+SHEETS = {
+    "Rates": {"A1": "Band", "B1": "Rate", "A2": "bed", "B2": 0.5, "A3": "bath", "B3": 0.25},
+    "Work": {
+        "A1": "Band", "B1": "Pieces", "C1": "Charge",
+        "A2": "bed", "B2": 10.0, "C2": "=B2*VLOOKUP(A2,Rates!$A$2:$B$3,2,FALSE)",
+        "A3": "bath", "B3": 4.0, "C3": "=B3*VLOOKUP(A3,Rates!$A$2:$B$3,2,FALSE)",
+        "A4": "All", "C4": "=SUM(C2:C3)", "D4": "=TODAY()",
+    },
+}  # fmt: skip
+
+
+@pytest.fixture
+def path(tmp_path):
+    book = book_of(SHEETS)
+    recalculate(book, now=46_320.0)
+    book.save(tmp_path / "work.xlsx")
+    return tmp_path / "work.xlsx"
+
+
+def test_a_workbook_that_is_right_is_said_to_be(tinquire, path):
+    before = path.read_bytes()
+    outcome = tinquire("recalc", path, "--check", "--now", "2026-10-25")
+    assert (outcome.code, path.read_bytes()) == (0, before)
+    assert "formulas  4, 0 results differ from what was stored" in outcome.out
+    assert "volatile  Work!D4: it depends on TODAY" in outcome.out
+
+
+def test_a_changed_input_shows_what_it_moves_and_nothing_is_written(tinquire, path):
+    before = path.read_bytes()
+    outcome = tinquire("recalc", path, "--check", "--now", "2026-10-25", "--set", "Rates!B2=0.6")
+    assert (outcome.code, path.read_bytes()) == (1, before)
+    assert "2 results differ" in outcome.out
+    lines = [line.split() for line in outcome.out.splitlines() if line.startswith("Work!")]
+    assert lines == [["Work!C2", "5", "6", "+1"], ["Work!C4", "6", "7", "+1"]]
+
+
+@pytest.mark.parametrize("only", [(), ("--only-changed",)])
+def test_results_are_written_to_another_file_or_in_place(tinquire, path, tmp_path, only):
+    out = tmp_path / "out.xlsx"
+    assert tinquire("recalc", path, "--set", "'Work'!B2=20", "--out", out, "--now", "2026-10-25", *only).code == 0
+    assert Workbook.open(out).sheet("Work").column(3, 2, 4).to_list() == [10.0, 1.0, 11.0]
+    outcome = tinquire("recalc", path, "--set", "Work!A2=bath", "--in-place", "--json", "--now", "2026-10-25", *only)
+    answer = json.loads(outcome.out)
+    assert answer["changes"][0] | {"moved": 0} == {"sheet": "Work", "cell": "C2", "was": "5.0", "is": "2.5", "moved": 0}
+    assert Workbook.open(path).sheet("Work").value(4, 3) == 3.5
+    assert (tmp_path / "work (original).xlsx").exists()
+    assert tinquire("recalc", path, "--out", out).code == 2
+
+
+def test_errors_are_led_back_to_where_they_began(tinquire, path):
+    outcome = tinquire("recalc", path, "--set", "Work!A2=nothing", "--check", "--now", "2026-10-25")
+    assert outcome.code == 1
+    assert "error     Work!C2: it gives #N/A  =B2*VLOOKUP" in outcome.out
+    assert "error     Work!C4: it gives #N/A, which began in Work!C2  =SUM(C2:C3)" in outcome.out
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "says"),
+    [
+        (("--check", "--set", "B2"), 2, "names no cell and value"),
+        (("--check", "--set", "Nowhere!B2=1"), 1, "no sheet 'Nowhere'"),
+        (("--check", "--only-changed"), 2, "needs an input"),
+        (("--check", "--now", "soon"), 2, "is no moment"),
+        ((), 2, "required"),
+    ],
+)
+def test_wrong_use_is_told(tinquire, path, words, code, says):
+    outcome = tinquire("recalc", path, *words)
+    assert outcome.code == code
+    assert says in outcome.err
+
+
+def test_rings_and_broken_files_stop_one_workbook_and_not_the_others(tinquire, path, tmp_path):
+    book_of({"S": {"A1": "=B1", "B1": "=A1"}}).save(tmp_path / "ring.xlsx")
+    (tmp_path / "broken.xlsx").write_bytes(b"PK\x03\x04")
+    outcome = tinquire("recalc", tmp_path, "--check", "--now", "2026-10-25")
+    assert outcome.code == 3
+    assert "cells depend on themselves: S!A1 -> S!B1 -> S!A1" in outcome.err
+    assert "0 results differ" in outcome.out
+    assert tinquire("recalc", tmp_path / "ring.xlsx", "--check").code == 1
+
+
+def test_a_number_is_traced_to_what_it_was_made_of(tinquire, path):
+    outcome = tinquire("trace", path, "Work!C2", "--to-data")
+    assert outcome.code == 0
+    lines = outcome.out.splitlines()
+    assert lines[0] == "Work!C2  bed, Charge = 5"
+    assert lines[1:5] == [
+        "│  =B2*VLOOKUP(A2,Rates!$A$2:$B$3,2,FALSE)",
+        "│  = [Pieces]*VLOOKUP([Band],[Band to Rate],2,FALSE)",
+        "├─ Work!B2  bed, Pieces = 10",
+        "├─ Work!A2  Band = bed",
+    ]
+    assert lines[-2].split() == ["2", "bed", "0.5"]
+    assert lines[-1] == "used      1 row of Rates, all of them above"
+    answer = json.loads(tinquire("trace", path, "Work!C4", "--json").out)
+    assert [one["place"] for one in answer["inputs"]] == ["Work!C2", "Work!C3"]
+
+
+def test_what_reads_a_number_is_traced_the_other_way(tinquire, path):
+    outcome = tinquire("trace", path, "Rates!B2", "--dependents")
+    assert "read by   Work!C2:C3  Charge = 2 cells  =B2*VLOOKUP(A2,Rates!$A$2:$B$3,2,FALSE)" in outcome.out
+    assert "no formula of this workbook" in tinquire("trace", path, "Rates!Z9", "--dependents").out
+    assert tinquire("trace", path, "no cell").code == 2
+
+
+def test_an_audit_lists_what_looks_wrong(tinquire, path, tmp_path):
+    assert "nothing that looks wrong" in tinquire("audit", path, "--check").out
+    book_of(
+        {"S": {"A1": "x", "A2": 1.0, "A3": 2.0, "B1": "=SUM(A2:A2)+VLOOKUP(1,A2:A3,1)", "B2": "=MATCH(1,A2:A3)"}}
+    ).save(tmp_path / "odd.xlsx")
+    outcome = tinquire("audit", tmp_path / "odd.xlsx", "--check", "--rows", "1")
+    assert outcome.code == 1
+    assert "lookup    S!B1: VLOOKUP does not say how it matches, and takes the nearest" in outcome.out
+    assert "and 1 more; --rows lists more" in outcome.out
+    assert "in all    2 findings: 2 lookup" in outcome.out
+    assert [one["cell"] for one in json.loads(tinquire("audit", tmp_path / "odd.xlsx", "--json").out)] == ["B1", "B2"]
+
+
+def test_the_demo_pack_recalculates_to_itself_and_has_nothing_odd(tinquire, job):
+    assert tinquire("run", job / "docket.toml", "-p", "2026-10").code == 0
+    (pack,) = (job / "out" / "2026-10").glob("*.xlsx")
+    assert tinquire("recalc", pack, "--check").code == 0
+    assert tinquire("audit", pack, "--check").code == 0
+    outcome = tinquire("trace", pack, "Cover!C19", "--to-data", "--rows", "3")
+    assert "= SUMIFS(Charges[Charge],Charges[Depot],[Depots])" in outcome.out
+    assert "rows of Charges, the first 3 above" in outcome.out
