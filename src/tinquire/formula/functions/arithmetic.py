@@ -168,9 +168,9 @@ declare_all(
     [
         ("FACT(number: number)", _fact, "The product of the whole numbers up to one.", "FACT(5)", "120"),
         ("FACTDOUBLE(number: number)", _double_factorial, "The product of every second whole number up to one.", "FACTDOUBLE(7)", "105"),
-        ("COMBIN(number: number, chosen: number)", _combin, "How many choices of so many there are.", "COMBIN(8, 2)", "28"),
-        ("COMBINA(number: number, chosen: number)", _combina, "How many choices there are when each may be chosen again.", "COMBINA(4, 3)", "20"),
-        ("PERMUT(number: number, chosen: number)", _permut, "How many ordered choices there are.", "PERMUT(100, 3)", "970200"),
+        ("COMBIN(number: number, chosen: number)", _combin, "How many choices of so many there are.", "COMBIN(6, 3)", "20"),
+        ("COMBINA(number: number, chosen: number)", _combina, "How many choices there are when each may be chosen again.", "COMBINA(3, 2)", "6"),
+        ("PERMUT(number: number, chosen: number)", _permut, "How many ordered choices there are.", "PERMUT(6, 2)", "30"),
         ("PERMUTATIONA(number: number, chosen: number)", lambda n, k: float(_whole(n)) ** _whole(k), "How many ordered choices there are when each may be chosen again.", "PERMUTATIONA(3, 2)", "9"),
     ],
 )  # fmt: skip
@@ -193,7 +193,7 @@ declare_all(
     [
         ("GCD(number: cells, number...: cells)", lambda n: float(math.gcd(*_whole_parts(n))), "The largest whole number that goes into all.", "GCD(24, 36)", "12"),
         ("LCM(number: cells, number...: cells)", lambda n: float(math.lcm(*_whole_parts(n))), "The smallest whole number into which all go.", "LCM(24, 36)", "72"),
-        ("MULTINOMIAL(number: cells, number...: cells)", _multinomial, "The factorial of a sum, divided by the factorials of its parts.", "MULTINOMIAL(2, 3, 4)", "1260"),
+        ("MULTINOMIAL(number: cells, number...: cells)", _multinomial, "The factorial of a sum, divided by the factorials of its parts.", "MULTINOMIAL(1, 2, 3)", "60"),
         ("PRODUCT(number: cells, number...: cells)", lambda n: float(np.prod(n)) if len(n) else 0.0, "All numbers multiplied.", "PRODUCT(2, 3, 4)", "24"),
         ("SUMSQ(number: cells, number...: cells)", lambda n: float(np.dot(n, n)), "The sum of the squares.", "SUMSQ(3, 4)", "25"),
     ],
@@ -248,13 +248,13 @@ def _declare_bases() -> None:
 
 def _declare_to_decimal(name: str, base: int, says: str) -> None:
     example = (f'{name}2DEC("11")', str(base + 1))
-    row = (f"{name}2DEC(digits: text)", lambda digits: float(_from_base(digits, base)), f"A {says} number of up to ten digits as a number.", *example)  # fmt: skip
+    row = (f"{name}2DEC(digits: text)", lambda digits: float(_from_base(digits, base)), f"The number that up to ten {says} digits spell.", *example)  # fmt: skip
     declare_all(plain, __name__, [row])
 
 
 def _declare_from_decimal(name: str, base: int, says: str) -> None:
     example = (f"DEC2{name}({base + 1}, 4)", "0011")
-    row = (f"DEC2{name}(number: number, places?: number)", lambda number, places=None: _in_base(int(number), base, places), f"A whole number as a {says} one.", *example)  # fmt: skip
+    row = (f"DEC2{name}(number: number, places?: number)", lambda number, places=None: _in_base(int(number), base, places), f"A whole number in {says} digits.", *example)  # fmt: skip
     declare_all(plain, __name__, [row])
 
 
@@ -262,7 +262,7 @@ def _declare_between(name: str, base: int, says: str, other: str, target: int, o
     row = (
         f"{name}2{other}(digits: text, places?: number)",
         lambda digits, places=None: _in_base(_from_base(digits, base), target, places),
-        f"A {says} number as a {other_says} one.",
+        f"A number in {says} digits, in {other_says} ones.",
         f'{name}2{other}("1", 3)',
         "001",
     )
@@ -314,8 +314,8 @@ _BRIEF: tuple[tuple[tuple[int, str], ...], ...] = (
 def roman(number: float, brevity: object) -> str:
     """A number from 0 to 3999 in Roman numerals, the briefer the higher `brevity` is (18.17.7).
 
-    >>> ROMAN(499, 2)
-    XDIX
+    >>> ROMAN(2026)
+    MMXXVI
     """
     level = (0 if brevity else 4) if isinstance(brevity, bool) else int(float(str(brevity or 0)))
     if not 0 <= number < 4000 or not 0 <= level <= 4:
@@ -332,8 +332,8 @@ def roman(number: float, brevity: object) -> str:
 def arabic(numeral: str) -> float:
     """The number that Roman numerals spell (OpenFormula 6.16.4).
 
-    >>> ARABIC("MCMXCIX")
-    1999
+    >>> ARABIC("MMXXVI")
+    2026
     """
     text = numeral.strip().upper()
     sign, text = (-1, text[1:]) if text.startswith("-") else (1, text)
