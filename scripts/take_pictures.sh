@@ -47,6 +47,8 @@ page charges.html pack-charges.png
 page by-depot-and-band.html pack-pivot.png 380
 terminal show.png 41 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
+terminal recalc.png 16 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"
+terminal trace.png 29 "tinquire trace '$pack' 'Cover!E19' --to-data --rows 8"
 terminal amend.png 33 "tinquire amend larkfold/sources/2026-10 --with larkfold/amendments.toml --list"
 cp "$pack" before.xlsx
 python - "$work" <<'END'
@@ -64,6 +66,23 @@ edits.insert_columns(book, "Harbour", 3)
 recalculate(book)
 book.save(Path(sys.argv[1]) / "after.xlsx")
 END
+python - "$work" <<'END'
+# The same pack after a hurried evening: a charge typed in, a total that ends too early, a number kept as text.
+import sys
+from pathlib import Path
+from tinquire.workbook import Workbook
+from tinquire.workbook.recalc import recalculate
+book = Workbook.open(Path(sys.argv[1]) / "before.xlsx")
+charges, cover, harbour = (book.sheet(name) for name in ("Charges", "Cover", "Harbour"))
+charges.set(41, 10, 25.0, charges.style(41, 10))
+charges.set(77, 7, "38", charges.style(77, 7))
+harbour.set(30, 9, 0.0, harbour.style(30, 9), "ROUND(F30*G30,2)")
+cover.set(13, 5, 0.0, cover.style(13, 5), "SUM(Charges!J4:J2500)")
+cover.set(10, 5, 0.0, cover.style(10, 5), 'IFERROR(VLOOKUP("Quayside",B19:C22,2),0)')
+recalculate(book)
+book.save(Path(sys.argv[1]) / "hurried.xlsx")
+END
+terminal audit.png 16 "tinquire audit hurried.xlsx"
 terminal compare.png 38 "tinquire compare before.xlsx after.xlsx"
 tinquire compare before.xlsx after.xlsx --to differences.html >/dev/null
 page differences.html compare-page.png 900

@@ -43,7 +43,7 @@ def test_a_changed_input_shows_what_it_moves_and_nothing_is_written(tinquire, pa
     assert (outcome.code, path.read_bytes()) == (1, before)
     assert "2 results differ" in outcome.out
     lines = [line.split() for line in outcome.out.splitlines() if line.startswith("Work!")]
-    assert lines == [["Work!C2", "5", "6", "+1"], ["Work!C4", "6", "7", "+1"]]
+    assert lines == [["Work!C2", "bed,", "Charge", "5", "6", "+1"], ["Work!C4", "All,", "Charge", "6", "7", "+1"]]
 
 
 @pytest.mark.parametrize("only", [(), ("--only-changed",)])

@@ -31,9 +31,13 @@ SHEETS = {
     "two columns with two formulas": (NUMBERS | column("B", 1, "x", TWICE[0], TWICE[1], "=A4*3", "=A5*3", "=A6*3"), []),
     "a range that stops short": (
         NUMBERS | {"B9": "=SUM(A2:A5)"},
-        [("range", "B9", "leaves out the number in A6", "A2:A6")],
+        [("range", "B9", "SUM(A2:A5) leaves out the number in A6, right below it", "A2:A6")],
     ),
-    "a range that begins late": (NUMBERS | {"B9": "=AVERAGE(A3:A6)"}, [("range", "B9", "A2, right above", "A2:A6")]),
+    "a range that begins late": (NUMBERS | {"B9": "=AVERAGE(A3:A6)"}, [("range", "B9", "A2, right above it", "A2:A6")]),
+    "a range that stops far too short": (
+        NUMBERS | {"B9": "=SUM(A2:A4)"},
+        [("range", "B9", "leaves out 2 numbers in A5:A6", "they belong in, write A2:A6")],
+    ),
     "a total right below": (NUMBERS | {"A7": "=SUM(A2:A6)", "A8": "=A7*2"}, []),
     "a total over a total": (
         column("A", 1, "Pieces", 4.0, 6.0, "=SUM(A2:A3)", 2.0, 1.0, "=SUM(A2:A6)"),

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from tinquire.cells.values import Value
     from tinquire.workbook import Workbook
     from tinquire.workbook.recalc import Recalculation
+    from tinquire.workbook.tracing import Tracer
 
 EXAMPLE = (
     "tinquire recalc 'Linen pack 2026-10.xlsx' --check\n"
@@ -138,11 +139,8 @@ def _tell(
     terminal.line("formulas", f"{report.formulas:,}, {differ} from what was stored")
     changes = _largest(report)
     if changes:
-        rows = [
-            [f"{sheet}!{cell}", _shown(old), _shown(new), "" if moved is None else f"{moved:+,.6g}"]
-            for sheet, cell, old, new, moved in changes[: options.rows]
-        ]
-        terminal.table(["cell", "was stored", "is", "moved by"], rows, right=(1, 2, 3))
+        rows = [_row(tracer, *change) for change in changes[: options.rows]]
+        terminal.table(["cell", "", "was stored", "is", "moved by"], rows, right=(2, 3, 4))
         _more(len(changes) - options.rows, "results", terminal)
         terminal.plain()
     for note in report.errors[: options.rows]:
@@ -186,14 +184,18 @@ def _largest(report: Recalculation) -> list[tuple[str, str, Value, Value, float 
     return sorted(found, key=lambda one: (one[4] is not None, -abs(one[4] or 0.0)))
 
 
-def _shown(value: Value) -> str:
-    from tinquire.cells.display import general
+def _row(tracer: Tracer, name: str, cell: str, old: Value, new: Value, moved: float | None) -> list[str]:
+    """A changed result as it is displayed, or in full where that would look the same."""
+    from tinquire.cells.address import quoted_sheet
+    from tinquire.cells.display import general, show
 
-    if isinstance(value, float):
-        return general(value, 15)
-    if isinstance(value, bool):
-        return str(value).upper()
-    return "blank" if value is None else f"'{value}'" if isinstance(value, str) else str(value)
+    sheet, place = tracer.book.sheet(name), _cell(cell)
+    code = tracer.book.styles.number_format(sheet.style(*place))
+    before, after = ("blank" if one is None else show(one, code, tracer.book.date_system).text for one in (old, new))
+    if before == after and isinstance(old, float) and isinstance(new, float):
+        before, after = general(old, 15), general(new, 15)
+    far = "" if moved is None else f"{moved:+,.6g}"
+    return [f"{quoted_sheet(name)}!{cell}", tracer.name_of(sheet, *place), before, after, far]
 
 
 def _cell(name: str) -> tuple[int, int]:

@@ -149,13 +149,20 @@ class _Auditor:
             own = (target.name, Area(program.top, program.column, program.top, program.column))
             here = cell_name(program.top, program.column)
             for row, edge in ((area.bottom + 1, "below"), (area.top - 1, "above")):
-                if row >= 1 and self._left_out(target, row, area, own):
-                    missed = cell_name(row, area.left)
-                    says = (
-                        f"{node.function}({area_name(area)}) leaves out the number in {missed}, right {edge} its range"
-                    )
-                    wide = Area(min(area.top, row), area.left, max(area.bottom, row), area.left)
-                    yield Finding("range", sheet.name, here, says, f"if it belongs in, write {area_name(wide)}")
+                if row < 1 or not self._left_out(target, row, area, own):
+                    continue
+                step, last = (1 if row > area.bottom else -1), row
+                while last + step >= 1 and self._left_out(target, last + step, area, own):
+                    last += step
+                missed = Area(min(row, last), area.left, max(row, last), area.left)
+                prefix = "" if target is sheet else f"{quoted_sheet(target.name)}!"
+                many = "the number in" if missed.height == 1 else f"{missed.height:,} numbers in"
+                says = (
+                    f"{node.function}({prefix}{area_name(area)}) leaves out {many} {area_name(missed)}, right {edge} it"
+                )
+                wide = Area(min(area.top, missed.top), area.left, max(area.bottom, missed.bottom), area.left)
+                do = f"if {'it belongs' if missed.height == 1 else 'they belong'} in, write {prefix}{area_name(wide)}"
+                yield Finding("range", sheet.name, here, says, do)
             inner = self._totals_within(target, area, own) if node.function == "SUM" else []
             if inner:
                 says = f"SUM({area_name(area)}) adds up {inner[0]} too, which is a total of the same cells"
