@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import workbooks
+from benchmarks import formulas, workbooks
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
@@ -83,7 +83,7 @@ def measures(folder: Path) -> list[Measure]:
 def main() -> int:
     rows, failed = [], []
     with tempfile.TemporaryDirectory() as folder:
-        for measure in chain(measures(Path(folder)), workbooks.measures(Path(folder))):
+        for measure in chain(measures(Path(folder)), formulas.measures(Path(folder)), workbooks.measures(Path(folder))):
             ratio, seconds = measure.ratio()
             most = "" if measure.at_most is None else f"{measure.at_most:g}"
             rows.append(f"| {measure.work} | {measure.limit} | {ratio:.2f} | {most} | {seconds * 1000:,.0f} ms |")

@@ -17,6 +17,7 @@ __all__ = [
     "DownPattern",
     "Mention",
     "behind_bracket",
+    "can_mislead",
     "changed_mentions",
     "down_pattern",
     "mentions",
@@ -207,6 +208,16 @@ def _moved_corner(corner: tuple[str, str, str, str], rows: int, columns: int) ->
             return None
         digits = str(row)
     return f"{mark1}{letters}{mark2}{digits}"
+
+
+#: Signs of a formula's markup in which a pattern may be misled: escapes, line breaks, and quotation marks spelled in
+#: another way, between which an address would be text. Others, such as `&gt;`, do no harm.
+_MISLEADING = ("_x", "\n", "&quot;", "&apos;", "&#")
+
+
+def can_mislead(markup: str) -> bool:
+    """Whether a formula's markup holds what makes its pattern unsafe."""
+    return any(sign in markup for sign in _MISLEADING)
 
 
 _ROW_DIGITS = re.compile(r"(\$?)([0-9]+)")

@@ -108,9 +108,10 @@ _KINDS = frozenset({"number", "text", "logical", "value", "cells"})
 
 def functions() -> dict[str, Function]:
     """All functions by name. Importing the families is what declares them."""
-    from tinquire.formula import functions as families
+    if not _REGISTRY:
+        from tinquire.formula import functions as families
 
-    families.load()
+        families.load()
     return _REGISTRY
 
 

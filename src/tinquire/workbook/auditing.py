@@ -12,7 +12,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from tinquire.cells.address import Area, area_name, cell_name
+from tinquire.cells.address import Area, area_name, cell_name, quoted_sheet
 from tinquire.cells.column import Kind
 from tinquire.cells.values import CellError
 from tinquire.formula.coerce import number_from_text

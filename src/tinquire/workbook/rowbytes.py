@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from tinquire.cells.address import area_name, column_name
 from tinquire.cells.column import Codes, Floats, Kind
 from tinquire.cells.values import CellError
+from tinquire.formula.mentions import can_mislead, down_pattern
 from tinquire.workbook.abreast import abreast
 from tinquire.workbook.formulas import stays, text_at
 from tinquire.workbook.markup import escaped
@@ -249,11 +250,28 @@ def _formulas(sheet: Sheet, number: int, formulas: Codes, rows: Codes) -> Bytes:
     known = [None if one == NO_FORMULA else sheet.formulas[one] for one in used.tolist()]
     if all(formula is None or (formula.array is None and stays(formula)) for formula in known):
         return _picked([b"" if formula is None else _formula(formula, 0, 0) for formula in known], picks)
-    texts = []
-    for pick, row in zip(picks.tolist(), rows.tolist(), strict=True):
-        formula = known[pick]
-        texts.append(b"" if formula is None else _formula(formula, row, number))
+    texts = [b""] * len(rows)
+    for pick, formula in enumerate(known):
+        if formula is None:
+            continue
+        places = np.flatnonzero(picks == pick)
+        for run in np.split(places, np.flatnonzero(np.diff(rows[places]) != 1) + 1):
+            for place, text in zip(run.tolist(), _filled_down(formula, rows[run], number), strict=True):
+                texts[place] = text
     return _texts(texts, len(texts))
+
+
+def _filled_down(formula: Formula, rows: Codes, column: int) -> list[bytes]:
+    """A formula's elements in cells right below each other: by its pattern, where that gives the last one too."""
+    first, last = int(rows[0]), int(rows[-1])
+    begun, ended = _formula(formula, first, column), _formula(formula, last, column)
+    inside = begun.removeprefix(b"<f>").removesuffix(b"</f>").decode()
+    pattern = None if formula.array is not None or can_mislead(inside) else down_pattern(inside, first)
+    if pattern is not None:
+        texts = [b"<f>" + text + b"</f>" for text in pattern.texts(first, len(rows)).split(b"\n")[:-1]]
+        if texts[-1] == ended:
+            return texts
+    return [_formula(formula, row, column) for row in rows.tolist()]
 
 
 def _formula(formula: Formula, row: int, column: int) -> bytes:

@@ -16,7 +16,7 @@ from functools import partial
 import numpy as np
 
 from tinquire.cells.column import Codes, Kind
-from tinquire.formula.mentions import DownPattern, down_pattern
+from tinquire.formula.mentions import DownPattern, can_mislead, down_pattern
 from tinquire.workbook.abreast import abreast
 from tinquire.workbook.elements import Unusual
 from tinquire.workbook.pieces import Pending, Piece, attributes, scan_piece
@@ -146,9 +146,7 @@ class _Reading:
         content = unescaped(raw)
         form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
         number = self.asked.formula(form, content, shared, area, row, column)
-        plain = (
-            head == b"<f" and content == raw.strip() and "_x" not in raw and "\n" not in raw and number != NO_FORMULA
-        )
+        plain = head == b"<f" and not can_mislead(raw) and raw == raw.strip() and number != NO_FORMULA
         return number, down_pattern(raw, row) if plain else None
 
     def inline(self, whole: bytes) -> int:
