@@ -11,6 +11,7 @@ from tinquire.formula import parse, write
 from tinquire.formula.criteria import criterion, wildcard_pattern
 from tinquire.formula.order import Work, batches, reads_itself
 from tinquire.formula.slots import Filled, Unfilled, cut, filled_text, only_slot, slot_name, split_slots
+from tinquire.formula.stored import bare_text, stored_text
 from tinquire.formula.tree import Call, Coordinate, Reference, RowsOf, TableReference, walk
 from tinquire.formula.writing import replaced
 from worlds import column_of, filled_down
@@ -230,3 +231,24 @@ def test_equal_and_unequal_criteria_split_the_values(items, wanted):
         text = wanted if isinstance(wanted, str) else repr(wanted)
         equal, unequal = criterion(f"={text}").mask(column), criterion(f"<>{text}").mask(column)
         assert (equal ^ unequal).all()
+
+
+@pytest.mark.parametrize(
+    ("text", "stored"),
+    [
+        ("SUM(A1)", "SUM(A1)"),
+        ("XLOOKUP(A1,B:B,C:C)", "_xlfn.XLOOKUP(A1,B:B,C:C)"),
+        ("SUM(FILTER(A1:A9,B1:B9>1))", "SUM(_xlfn._xlws.FILTER(A1:A9,B1:B9>1))"),
+        ('IFNA(A1,"IFNA(")&STDEV.S(A:A)', '_xlfn.IFNA(A1,"IFNA(")&_xlfn.STDEV.S(A:A)'),
+        ("LET(net,A1,net*(1+rate))", "_xlfn.LET(_xlpm.net,A1,_xlpm.net*(1+rate))"),
+        ("LAMBDA(f,x,f(x))", "_xlfn.LAMBDA(_xlpm.f,_xlpm.x,_xlpm.f(_xlpm.x))"),
+        ("_xlfn.CONCAT(A1,CONCAT(B1))", "_xlfn.CONCAT(A1,_xlfn.CONCAT(B1))"),
+        ("SUM(", "SUM("),
+    ],
+)
+def test_newer_functions_are_stored_with_their_prefix(text, stored):
+    assert stored_text(text) == stored
+    assert stored_text(stored) == stored
+    if text != "SUM(":
+        assert parse(stored) == parse(text)
+    assert bare_text(stored) == bare_text(text)

@@ -21,6 +21,7 @@ import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import Enum
+from functools import lru_cache
 from typing import Any, TypeVar
 
 from tinquire.cells.values import Value
@@ -108,11 +109,15 @@ _KINDS = frozenset({"number", "text", "logical", "value", "cells"})
 
 def functions() -> dict[str, Function]:
     """All functions by name. Importing the families is what declares them."""
-    if not _REGISTRY:
-        from tinquire.formula import functions as families
-
-        families.load()
+    _load()
     return _REGISTRY
+
+
+@lru_cache(maxsize=1)
+def _load() -> None:
+    from tinquire.formula import functions as families
+
+    families.load()
 
 
 def declare_all(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from tinquire.cells.address import Area
 from tinquire.cells.column import Codes, Column, Floats, Kind, Kinds
 from tinquire.cells.values import Value
+from tinquire.formula.stored import stored_text
 
 __all__ = ["Cells", "Formula", "Sheet", "SheetTable", "TableColumn"]
 
@@ -210,6 +211,8 @@ class Sheet:
         cells.codes[at] = self._coded(values)
         if style is not None:
             cells.styles[at] = style
+        if formula is not None:
+            formula = replace(formula, text=stored_text(formula.text))
         cells.formulas[at] = NO_FORMULA if formula is None else self.add_formula(formula)
 
     def store(self, row: int, column: int, values: Column) -> None:

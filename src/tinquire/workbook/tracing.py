@@ -19,6 +19,7 @@ from tinquire.formula.operands import Span
 from tinquire.formula.problems import FormulaError
 from tinquire.formula.references import cropped, span_of
 from tinquire.formula.scope import Frame
+from tinquire.formula.stored import bare_text
 from tinquire.formula.tree import Call, Name, Node, Reference, walk
 from tinquire.formula.writing import replaced
 from tinquire.workbook.book import Workbook
@@ -86,7 +87,7 @@ class Tracer:
         formula = sheet.formula(row, column)
         if formula is None:
             return Step(place, called, shown)
-        text = text_at(formula, row, column)
+        text = bare_text(text_at(formula, row, column))
         try:
             tree = self.scope.trees.tree(formula)
         except FormulaError as error:
@@ -275,7 +276,7 @@ class Tracer:
                 one = area.height == area.width == 1
                 called = self.name_of(known, area.top, area.left) if one else self._range_name(known, area)
                 shown = self.shown(known, area.top, area.left) if one else f"{area.height * area.width:,} cells"
-                text = text_at(program.formula, area.top, program.column)
+                text = bare_text(text_at(program.formula, area.top, program.column))
                 found.append(Step(place, called, shown, f"={text}", self._in_words(program.tree, frame)))
         return found
 
