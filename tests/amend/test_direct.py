@@ -5,7 +5,7 @@ from __future__ import annotations
 from xml.etree.ElementTree import canonicalize
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from books import full_book
@@ -121,6 +121,7 @@ def test_what_is_unusual_goes_the_long_way(label):
 
 @settings(max_examples=80)
 @given(st.integers(0, len(BOOKS["plain"]) - 1), st.integers(0, 255))
+@example(place=BOOKS["plain"].rindex(b"PK\x01\x02") + 30, byte=1)  # the last entry runs into the directory's end
 def test_damaged_files_end_in_a_report(tmp_path_factory, place, byte):
     """A byte changed anywhere: the file is amended, left alone or told to be damaged; nothing half-written."""
     data = bytearray(BOOKS["plain"])

@@ -365,7 +365,7 @@ def _members(data: bytes) -> tuple[dict[str, _Member], int]:
             raise Unusual
         members[name.decode()] = _Member(data[place:stop], flags, method, crc, packed, full, offset)
         place = stop
-    if len(members) != count:
+    if len(members) != count or place != at:
         raise Unusual
     ordered = sorted(members.values(), key=lambda member: member.start)
     for member, follower in zip(ordered, [*(one.start for one in ordered[1:]), start], strict=True):
