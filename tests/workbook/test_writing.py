@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import io
 import zipfile
+import zlib
 
 import numpy as np
 import pytest
@@ -19,10 +21,12 @@ from tinquire.faults import AccessError, DataError
 from tinquire.formula.slots import Filled, Unfilled
 from tinquire.looks import Appearance, Edge
 from tinquire.workbook import Formula, Sheet, Workbook
-from tinquire.workbook.archive import written_aside
+from tinquire.workbook.archive import deflated, written_aside
+from tinquire.workbook.archive import written as archived
 from tinquire.workbook.book import safe_sheet_name, valid_sheet_name
 from tinquire.workbook.filling import fill
 from tinquire.workbook.package import Package
+from tinquire.workbook.recalc import recalculate
 from tinquire.workbook.rowbytes import number_text, numbers
 from tinquire.workbook.soundness import unsound
 
@@ -360,3 +364,31 @@ def test_slots_in_cells_are_filled_in_place(tmp_path):
     assert sheet.formula(3, 1).text == "SUM(B1:B2)"
     formats = [book.styles.number_format(sheet.style(row, 1)) for row in (1, 4, 6)]
     assert formats == ["dd/mm/yyyy", "0.00", "dd/mm/yyyy"]
+
+
+@pytest.mark.parametrize("size", [10, 1 << 20, (1 << 20) + 1, 3_500_000])
+def test_large_parts_are_packed_in_pieces_that_any_reader_unpacks(size):
+    """Pieces packed side by side are one stream (RFC 1951), the same each time, and smaller than at the quick level."""
+    content = b"".join(b'<c r="A%d"><v>%d</v></c>' % (n, n * 7919 % 10_007) for n in range(size // 20))[:size]
+    packed, method = deflated(content)
+    assert (zlib.decompress(packed, -15) if method == zipfile.ZIP_DEFLATED else packed) == content
+    assert deflated(content) == (packed, method)
+    data = archived({"big.xml": content, "small.xml": b"<x/>"}, None)
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        assert archive.testzip() is None
+        assert archive.read("big.xml") == content
+        assert archive.read("small.xml") == b"<x/>"
+
+
+def test_newer_functions_are_written_so_that_other_programs_know_them():
+    book, sheet = Workbook.new(), Sheet("S")
+    sheet.put(1, 1, Column.of_numbers([3.0, 1.0, 2.0]))
+    sheet.put(1, 2, Column.blank(3), None, Formula("IFNA(XLOOKUP(A1,A$1:A$3,A$1:A$3),0)", 1, 2))
+    sheet.set(1, 3, 0.0, formula="SUM(FILTER(A1:A3,A1:A3>1))")
+    book.add_sheet(sheet)
+    part = members(book.to_bytes())["xl/worksheets/sheet1.xml"].decode()
+    assert "<f>_xlfn.IFNA(_xlfn.XLOOKUP(A2,A$1:A$3,A$1:A$3),0)</f>" in part
+    assert "<f>SUM(_xlfn._xlws.FILTER(A1:A3,A1:A3&gt;1))</f>" in part
+    recalculate(book)
+    assert sheet.column(2, 1, 3).to_list() == [3.0, 1.0, 2.0]
+    assert sheet.value(1, 3) == 5.0
