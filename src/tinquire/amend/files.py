@@ -15,7 +15,7 @@ from tinquire.amend.direct import amended_directly, suits
 from tinquire.amend.schema import Amendment
 from tinquire.faults import Fault, TinQuireError
 from tinquire.workbook import Workbook
-from tinquire.workbook.archive import kept_original, written_aside
+from tinquire.workbook.archive import kept_original, write_whole
 from tinquire.workbook.elements import Unusual
 from tinquire.workbook.recalc import recalculate
 
@@ -87,8 +87,7 @@ def _directly(path: Path, amendments: Sequence[Amendment], out: Path | None) -> 
 def _write(path: Path, out: Path, data: bytes) -> Path | None:
     """Write a result, and return where the original is kept, if the result took its place."""
     original = kept_original(path) if out == path else None
-    with written_aside(out) as stream:
-        stream.write(data)
+    write_whole(out, data)
     return original
 
 

@@ -266,7 +266,10 @@ class DirectBook:
             moved.append((member.start, len(piece) - (member.stop - member.start)))
             member.header = _CENTRAL.pack(*head) + member.header[_CENTRAL.size :]
         pieces.append(self._data[place : self._directory])
-        headers = [_moved(member, moved) for member in self._members.values()]
+        first = min(start for start, _ in moved)
+        headers = [
+            member.header if member.start <= first else _moved(member, moved) for member in self._members.values()
+        ]
         central, start = b"".join(headers), sum(map(len, pieces))
         count = len(headers)
         return b"".join((*pieces, central, _END.pack(b"PK\x05\x06", 0, 0, count, count, len(central), start, 0)))
