@@ -47,7 +47,7 @@ page charges.html pack-charges.png
 page by-depot-and-band.html pack-pivot.png 380
 terminal show.png 41 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
-terminal recalc.png 16 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"
+terminal recalc.png 18 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"
 terminal trace.png 29 "tinquire trace '$pack' 'Cover!E19' --to-data --rows 8"
 terminal amend.png 33 "tinquire amend larkfold/sources/2026-10 --with larkfold/amendments.toml --list"
 cp "$pack" before.xlsx
