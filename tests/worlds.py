@@ -47,6 +47,9 @@ class World:
             return names
         return names[names.index(first) : names.index(last) + 1] if {first, last} <= set(names) else []
 
+    def formula_text(self, sheet, row, column):
+        return None
+
     def filled_from(self, sheet, row, column):
         return self.filled.get((sheet, row, column))
 

@@ -356,3 +356,17 @@ def test_random_numbers_are_the_same_from_the_same_seed():
         recalculate(book, seed=seed)
     values = [book.sheet("S").column(1, 1, 3).to_list() for book in books]
     assert values[0] == values[1] != values[2]
+
+
+def test_a_formula_can_be_shown_beside_its_result():
+    cells = {"A1": 2.0, "B1": "=A1*2", "C1": "=FORMULATEXT(B1)", "D1": "=ISFORMULA(B1)", "E1": "=ISFORMULA(A1)"}
+    cells |= {"F1": "=FORMULATEXT(A1)", "G1": "=ISFORMULA(5)", "B2": "=IFNA(A1,0)", "C2": "=FORMULATEXT(B2)"}
+    _, found = results({"S": cells})
+    assert {name: found[f"S!{name}"] for name in ("C1", "D1", "E1", "F1", "G1", "C2")} == {
+        "C1": "=A1*2",
+        "D1": True,
+        "E1": False,
+        "F1": CellError.NA,
+        "G1": CellError.VALUE,
+        "C2": "=IFNA(A1,0)",
+    }

@@ -53,6 +53,10 @@ class Scope(Protocol):
         names are empty."""
         ...
 
+    def formula_text(self, sheet: str, row: int, column: int) -> str | None:
+        """The formula of a cell as a person writes it, without `=`; None when it holds none."""
+        ...
+
     def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
         """The area that the array formula of a cell fills; None when it holds none."""
         ...

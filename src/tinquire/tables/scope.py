@@ -52,6 +52,9 @@ class TableScope:
     def sheets_between(self, first: str, last: str) -> list[str]:
         return []
 
+    def formula_text(self, sheet: str, row: int, column: int) -> str | None:
+        return None
+
     def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
         return None
 

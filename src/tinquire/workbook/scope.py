@@ -15,9 +15,10 @@ from tinquire.formula import parse
 from tinquire.formula.operands import Operand, Scalar, Span
 from tinquire.formula.problems import FormulaError
 from tinquire.formula.scope import Frame
+from tinquire.formula.stored import bare_text
 from tinquire.formula.tree import Call, Node, RowsOf, TableReference, walk
 from tinquire.workbook.book import Workbook
-from tinquire.workbook.formulas import Trees
+from tinquire.workbook.formulas import Trees, text_at
 from tinquire.workbook.outside import OutsideBooks
 from tinquire.workbook.sheet import Sheet, SheetTable
 
@@ -78,6 +79,11 @@ class BookScope:
             return []
         ends = sorted((folded.index(first.casefold()), folded.index(last.casefold())))
         return names[ends[0] : ends[1] + 1]
+
+    def formula_text(self, sheet: str, row: int, column: int) -> str | None:
+        found = self.sheet(sheet)
+        formula = None if found is None else found.formula(row, column)
+        return None if formula is None else bare_text(text_at(formula, row, column))
 
     def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
         found = self.sheet(sheet)

@@ -442,3 +442,35 @@ def cell(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     if work is None or not isinstance(operand, Span):
         return Scalar(CellError.NA if work is None else CellError.VALUE)
     return Scalar(work(operand, frame))
+
+
+def _formula(arguments: tuple[Node, ...], frame: Frame) -> str | CellError | None:
+    """The formula in the first cell of a reference; an error for what is no reference."""
+    operand = evaluate(arguments[0], frame)
+    if not isinstance(operand, Span):
+        return CellError.NA
+    if operand.moves:
+        raise PerLane
+    return frame.scope.formula_text(operand.sheet, operand.area.top, operand.area.left)
+
+
+@special("FORMULATEXT(reference: cells)")
+def formulatext(arguments: tuple[Node, ...], frame: Frame) -> Operand:
+    """The formula of a cell as text; a cell without one is not available.
+
+    >>> FORMULATEXT(A1)
+    #N/A
+    """
+    found = _formula(arguments, frame)
+    return Scalar(f"={found}" if isinstance(found, str) else CellError.NA)
+
+
+@special("ISFORMULA(reference: cells)")
+def isformula(arguments: tuple[Node, ...], frame: Frame) -> Operand:
+    """Whether a cell holds a formula.
+
+    >>> ISFORMULA(A1)
+    FALSE
+    """
+    found = _formula(arguments, frame)
+    return Scalar(CellError.VALUE if isinstance(found, CellError) else found is not None)
