@@ -87,16 +87,13 @@ def test_the_tree_is_cut_at_a_depth(tracer, depth, levels):
             [(5, ("Uplands", "1", "3", "3"))],
             1,
         ),
-        ((5, 6), 'XLOOKUP("nix",[Depot],[Pieces],0)', ("Depot",), [(4, ("Harbour",))], 1),
+        ((5, 6), 'XLOOKUP("nix",[Depot],[Pieces],0)', ("Depot",), [], 0),
         ((5, 7), 'MATCH("Millrace",[Depot],0)', ("Depot",), [(3, ("Millrace",))], 1),
         ((5, 8), 'COUNTIF([Depot],"H*")', ("Depot",), [(2, ("Harbour",)), (4, ("Harbour",))], 2),
     ],
 )
 def test_the_rows_that_were_really_used_are_listed(tracer, cell, call, headings, rows, count):
     (data,) = tracer.explain("Cover", *cell, 1, to_data=True).data
-    if cell == (5, 6):
-        assert data.count in (0, 1)
-        return
     assert (data.call, data.sheet, data.headings, list(data.rows), data.count) == (
         call,
         "Charges",

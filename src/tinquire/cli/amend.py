@@ -81,11 +81,11 @@ def _amendments(options: argparse.Namespace) -> Sequence[Amendment]:
     given: dict[str, Any] = {key: getattr(options, key) for key in _PLACES if getattr(options, key) is not None}
     for key in ("matching", "expect"):
         if key in given:
-            given[key] = typed(given[key])
+            given[key] = shared.typed(given[key])
     what: dict[str, Any] = {key: getattr(options, key) for key in ("formula", "total", "format")}
     what = {key: value for key, value in what.items() if value is not None}
     if options.value is not None:
-        what["value"] = typed(options.value)
+        what["value"] = shared.typed(options.value)
     if options.text is not None:
         what["value"] = options.text
     if options.replace:
@@ -100,17 +100,6 @@ def _amendments(options: argparse.Namespace) -> Sequence[Amendment]:
     except ValidationError as error:
         faults = [Fault("amending", str(one.get("ctx", {}).get("error", one["msg"]))) for one in error.errors()]
         raise UseError(*dict.fromkeys(faults)) from None
-
-
-def typed(text: str) -> Any:
-    """An option's value as a TOML file would hold it; what is no number, day, true or false is text."""
-    import tomllib
-
-    try:
-        found = tomllib.loads(f"value = {text}")["value"] if "\n" not in text else text
-    except tomllib.TOMLDecodeError:
-        return text
-    return text if isinstance(found, (list, dict)) or text[:1] in "\"'" else found
 
 
 def _target(path: Path, base: Path, options: argparse.Namespace) -> Path | None:

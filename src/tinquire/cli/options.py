@@ -5,10 +5,11 @@ from __future__ import annotations
 import argparse
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 from tinquire.faults import Fault, UseError
 
-__all__ = ["add_docket", "add_json", "add_now", "clock", "moment"]
+__all__ = ["add_docket", "add_json", "add_now", "clock", "moment", "typed"]
 
 
 def add_docket(parser: argparse.ArgumentParser) -> None:
@@ -38,3 +39,14 @@ def moment(text: str | None) -> datetime | None:
 def clock() -> datetime:
     """The one place where the real time comes in."""
     return datetime.now(UTC)
+
+
+def typed(text: str) -> Any:
+    """An option's value as a TOML file would hold it; what is no number, day, true or false is text."""
+    import tomllib
+
+    try:
+        found = tomllib.loads(f"value = {text}")["value"] if "\n" not in text else text
+    except tomllib.TOMLDecodeError:
+        return text
+    return text if isinstance(found, (list, dict)) or text[:1] in "\"'" else found

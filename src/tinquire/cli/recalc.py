@@ -105,7 +105,6 @@ def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Te
 def _set(book: Workbook, text: str) -> tuple[str, Any]:
     """Change an input as `Sheet!C3=Harbour` says. Raises UseError."""
     from tinquire.cells.address import Area, parse_cell
-    from tinquire.cli.amend import typed
 
     place, mark, value = text.partition("=")
     sheet, _, cell = place.rpartition("!")
@@ -117,7 +116,7 @@ def _set(book: Workbook, text: str) -> tuple[str, Any]:
     if not mark:
         do = "write it like 'Rates!B2=0.21'"
         raise UseError(Fault("changing an input", f"'{text}' names no cell and value", do=do))
-    found = typed(value)
+    found = shared.typed(value)
     number = isinstance(found, int | float) and not isinstance(found, bool)
     known = book.sheet(sheet)
     known.set(row, column, float(found) if number else found if isinstance(found, bool) else str(value))

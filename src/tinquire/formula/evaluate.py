@@ -44,6 +44,7 @@ __all__ = [
     "evaluate",
     "evaluate_column",
     "evaluate_scalar",
+    "fixed_value",
     "grid_of",
     "lift",
     "single",
@@ -106,6 +107,14 @@ def _one_operand(node: Node, frame: Frame) -> Scalar | Lanes | Grid:
 def evaluate_scalar(node: Node, frame: Frame) -> Value:
     """The one value of an expression in a frame of one lane; of an array, its first."""
     return evaluate_column(node, frame)[0]
+
+
+def fixed_value(node: Node, frame: Frame) -> Value:
+    """The value of an argument that must be the same for all lanes. Raises PerLane when it is not."""
+    operand = single(evaluate(node, frame), frame)
+    if not isinstance(operand, Scalar):
+        raise PerLane
+    return operand.value
 
 
 # -- references ------------------------------------------------------------------------------------------

@@ -12,6 +12,7 @@ from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError
 from tinquire.formula import write
+from tinquire.formula.coerce import number_of
 from tinquire.formula.criteria import criterion
 from tinquire.formula.evaluate import evaluate, evaluate_scalar
 from tinquire.formula.functions.lookup import KeyIndex
@@ -230,7 +231,9 @@ class Tracer:
             values = self.scope.column(span.sheet, span.area.left, span.area.top, span.area.top + first.height - 1)
             mask &= criterion(evaluate_scalar(wanted, frame)).mask(values)
         places = (np.flatnonzero(mask) + first.top).tolist()
-        shown = list(dict.fromkeys([*columns, *([target] if isinstance(target, Span) else [])]))
+        every = dict.fromkeys([*columns, *([target] if isinstance(target, Span) else [])])
+        beside = (columns[0].sheet, columns[0].area.top)  # what lies elsewhere has other values in these rows
+        shown = [span for span in every if (span.sheet, span.area.top) == beside]
         return self._rows_of(node, frame, columns[0].sheet, places, [span.area.left for span in shown])
 
     def _looked_up(self, node: Call, frame: Frame) -> DataRows | None:
@@ -241,13 +244,28 @@ class Tracer:
         area = cropped(span, frame)
         if area.height == 1 and area.width > 1:
             return None
-        index = KeyIndex(self.scope.column(span.sheet, area.left, area.top, area.bottom))
-        key = evaluate_scalar(node.arguments[0], frame)
-        place = -1 if isinstance(key, CellError) else index.exact(key)
-        if place < 0:
-            place = index.nearest(key) if not isinstance(key, CellError) else -1
+        place = self._place_found(
+            node, KeyIndex(self.scope.column(span.sheet, area.left, area.top, area.bottom)), frame
+        )
         rows = [area.top + place] if place >= 0 else []
         return self._rows_of(node, frame, span.sheet, rows, list(range(area.left, min(area.right, area.left + 7) + 1)))
+
+    @staticmethod
+    def _place_found(node: Call, index: KeyIndex, frame: Frame) -> int:
+        """Where a lookup finds its key, by its own way of matching; -1 when it finds none."""
+        given = node.arguments
+        if node.function in ("XLOOKUP", "XMATCH"):
+            least = 4 if node.function == "XLOOKUP" else 2
+            found = evaluate_scalar(Call("XMATCH", (*given[:2], *given[least : least + 2])), frame)
+            return int(found) - 1 if isinstance(found, float) else -1
+        key = evaluate_scalar(given[0], frame)
+        if isinstance(key, CellError):
+            return -1
+        last = {"VLOOKUP": 3, "MATCH": 2}.get(node.function, len(given))
+        way = number_of(evaluate_scalar(given[last], frame)) if last < len(given) else 1.0
+        if way == 0:
+            return index.exact(key)
+        return index.nearest(key, descending=isinstance(way, float) and way < 0)
 
     def _rows_of(self, node: Call, frame: Frame, name: str, rows: list[int], columns: list[int]) -> DataRows | None:
         sheet = self.scope.sheet(name)

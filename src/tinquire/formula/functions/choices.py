@@ -8,21 +8,13 @@ from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.calling import MAX_CELLS, arrays, grid_from, grid_rows
 from tinquire.formula.coerce import boolean_of, number_of
-from tinquire.formula.evaluate import LEFT_OUT, apply, evaluate, lift
+from tinquire.formula.evaluate import LEFT_OUT, apply, evaluate, fixed_value, lift
 from tinquire.formula.operands import Closure, Grid, Lanes, Operand, Scalar
 from tinquire.formula.operators import compare
 from tinquire.formula.references import PerLane, grid_of, single
 from tinquire.formula.registry import declare_all, special
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Call, Name, Node
-
-
-def _scalar(node: Node, frame: Frame) -> Value:
-    """The value of an argument that is the same for all lanes."""
-    operand = single(evaluate(node, frame), frame)
-    if not isinstance(operand, Scalar):
-        raise PerLane
-    return operand.value
 
 
 @special("IFS(condition: logical, value: value, condition...: logical, value...: value)")
@@ -35,7 +27,7 @@ def ifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     if len(arguments) % 2:
         return Scalar(CellError.VALUE)
     for condition, value in zip(arguments[::2], arguments[1::2], strict=True):
-        holds = boolean_of(_scalar(condition, frame))
+        holds = boolean_of(fixed_value(condition, frame))
         if isinstance(holds, CellError):
             return Scalar(holds)
         if holds:
@@ -50,14 +42,14 @@ def switch(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     >>> SWITCH(2, 1, "a", 2, "b", "other")
     b
     """
-    value = Column.full(_scalar(arguments[0], frame), 1)
+    value = Column.full(fixed_value(arguments[0], frame), 1)
     if value.kinds[0] == Kind.ERROR:
         return Scalar(value[0])
     cases, other = arguments[1:], None
     if len(cases) % 2:
         cases, other = cases[:-1], cases[-1]
     for case, result in zip(cases[::2], cases[1::2], strict=True):
-        signs, faults = compare(value, Column.full(_scalar(case, frame), 1))
+        signs, faults = compare(value, Column.full(fixed_value(case, frame), 1))
         if faults is None and signs[0] == 0:
             return evaluate(result, frame)
     return Scalar(CellError.NA) if other is None else evaluate(other, frame)
@@ -249,7 +241,7 @@ def scan(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     6
     """
     caller = _Caller(arguments[2], frame)
-    so_far = _scalar(arguments[0], frame)
+    so_far = fixed_value(arguments[0], frame)
     rows: list[list[Value]] = []
     for row in grid_rows(_grids(arguments[1:2], frame)[0]):
         rows.append([])
@@ -289,7 +281,7 @@ def makearray(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     >>> SUM(MAKEARRAY(2, 2, LAMBDA(r, c, r * c)))
     9
     """
-    height, width = (number_of(_scalar(node, frame)) for node in arguments[:2])
+    height, width = (number_of(fixed_value(node, frame)) for node in arguments[:2])
     if isinstance(height, CellError) or isinstance(width, CellError):
         return Scalar(height if isinstance(height, CellError) else width)
     if height < 1 or width < 1 or int(height) * int(width) > MAX_CELLS // 100:

@@ -142,13 +142,13 @@ def type_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("INFO(about: text)")
 def info(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """What is known of the machine: `numfile` (how many sheets) and `recalc`; nothing that would differ from one
-    machine to another (18.17.7).
+    """What is known: `numfile`, how many sheets there are; nothing that would differ from one machine to another
+    (18.17.7).
 
-    >>> INFO("recalc")
-    Automatic
+    >>> INFO("numfile")
+    2
     """
     about = str(evaluate_scalar(arguments[0], frame.lane(0))).casefold()
     if about == "numfile":
         return Scalar(float(len(frame.scope.sheets_between("", ""))))
-    return Scalar("Automatic" if about == "recalc" else CellError.NA)
+    return Scalar(CellError.NA)

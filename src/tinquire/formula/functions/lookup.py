@@ -12,7 +12,7 @@ from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.coerce import boolean_of, number_of, numbers, with_faults
 from tinquire.formula.criteria import has_wildcards, wildcard_pattern
-from tinquire.formula.evaluate import PerLane, evaluate, grid_of, single
+from tinquire.formula.evaluate import PerLane, evaluate, fixed_value, grid_of, single
 from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.registry import special
 from tinquire.formula.scope import Frame
@@ -30,7 +30,7 @@ def vlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     operand = evaluate(arguments[1], frame)
     grid = grid_of(operand, frame)
     place = _fixed_number(arguments[2], frame)
-    nearest = boolean_of(_fixed(arguments[3], frame)) if len(arguments) > 3 else True
+    nearest = boolean_of(fixed_value(arguments[3], frame)) if len(arguments) > 3 else True
     if isinstance(place, CellError):
         return Scalar(place)
     if isinstance(nearest, CellError):
@@ -236,16 +236,8 @@ def _picked(found: Any, keys: Scalar | Lanes | Grid, values: Column) -> Operand:
     return Lanes(Column.where(found < 0, missing, picked))
 
 
-def _fixed(node: Node, frame: Frame) -> Value:
-    """An argument that must be the same for all lanes."""
-    operand = single(evaluate(node, frame), frame)
-    if not isinstance(operand, Scalar):
-        raise PerLane
-    return operand.value
-
-
 def _fixed_number(node: Node, frame: Frame) -> float | CellError:
-    return number_of(_fixed(node, frame))
+    return number_of(fixed_value(node, frame))
 
 
 __all__ = ["KeyIndex"]

@@ -14,7 +14,7 @@ from tinquire.cells.values import CellError, Value
 from tinquire.formula.calling import ErrorValue, arrays, grid_from, plain
 from tinquire.formula.coerce import boolean_of, number_of, text_of
 from tinquire.formula.criteria import wildcard_pattern
-from tinquire.formula.evaluate import evaluate
+from tinquire.formula.evaluate import evaluate, fixed_value
 from tinquire.formula.functions.lookup import KeyIndex
 from tinquire.formula.functions.shapes import taken_rows, transposed
 from tinquire.formula.grammar import parse
@@ -70,10 +70,7 @@ def _areas(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 def _choose(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     """Only what is chosen is worked out when the choice is the same for all."""
-    number = single(evaluate(arguments[0], frame), frame)
-    if not isinstance(number, Scalar):
-        raise PerLane
-    place = number_of(number.value)
+    place = number_of(fixed_value(arguments[0], frame))
     if isinstance(place, CellError):
         return Scalar(place)
     if not 1 <= int(place) < len(arguments):
@@ -82,10 +79,7 @@ def _choose(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 
 def _fixed(node: Node, frame: Frame) -> float:
-    operand = single(evaluate(node, frame), frame)
-    if not isinstance(operand, Scalar):
-        raise PerLane
-    found = number_of(operand.value)
+    found = number_of(fixed_value(node, frame))
     if isinstance(found, CellError):
         raise ErrorValue(found)
     return float(int(found))
@@ -120,13 +114,10 @@ _ROW_COLUMN = re.compile(r"R(\[?-?[0-9]*\]?)C(\[?-?[0-9]*\]?)\Z", re.IGNORECASE)
 
 def _indirect(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     """The cells that a text names: as an address, a name, a table reference, or by row and column."""
-    operand = single(evaluate(arguments[0], frame), frame)
-    if not isinstance(operand, Scalar):
-        raise PerLane
-    text = text_of(operand.value)
+    text = text_of(fixed_value(arguments[0], frame))
     if isinstance(text, CellError):
         return Scalar(text)
-    if len(arguments) > 1 and boolean_of(_scalar(arguments[1], frame)) is False:
+    if len(arguments) > 1 and boolean_of(fixed_value(arguments[1], frame)) is False:
         text = _from_row_column(text, frame) or ""
     try:
         tree = parse(text, frame.row, frame.column)
@@ -136,13 +127,6 @@ def _indirect(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     if isinstance(found, Span) and not (isinstance(tree, Reference) and found.moves):
         return found
     return found if isinstance(found, Areas) else Scalar(CellError.REF)
-
-
-def _scalar(node: Node, frame: Frame) -> Value:
-    operand = single(evaluate(node, frame), frame)
-    if not isinstance(operand, Scalar):
-        raise PerLane
-    return operand.value
 
 
 def _from_row_column(text: str, frame: Frame) -> str | None:
@@ -430,7 +414,7 @@ def cell(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     >>> CELL("address", B7)
     $B$7
     """
-    about = text_of(_scalar(arguments[0], frame))
+    about = text_of(fixed_value(arguments[0], frame))
     operand = (
         evaluate(arguments[1], frame)
         if len(arguments) > 1
