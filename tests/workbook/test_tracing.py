@@ -129,6 +129,12 @@ def test_what_reads_a_cell_is_found(tracer, cell, readers):
     assert [step.place for step in tracer.dependents(*cell)] == readers
 
 
+def test_a_label_is_called_by_the_heading_of_its_column_and_not_by_the_label_above(tracer):
+    (_, _, label) = tracer.explain("Cover", 4, 3, 1).inputs[-3:]
+    assert (label.place, label.called, label.shown) == ("Cover!B4", "Depot", "Millrace")
+    assert tracer.explain("Cover", 4, 3, 0).words == "SUMIFS(Charges[Charge],Charges[Depot],[Depot])"
+
+
 def test_an_error_is_followed_to_the_cell_in_which_it_began():
     book = book_of(
         {

@@ -149,6 +149,12 @@ class Tracer:
         top = max(1, row - _REACH)
         above = sheet.column(column, top, row - 1) if row > 1 else Column.blank(0)
         texts = np.flatnonzero(above.kinds == Kind.TEXT)
+        if len(texts) and isinstance(sheet.value(row, column), str):
+            # Among labels below each other the heading is the one dressed otherwise, or else the first of them.
+            styles = sheet.styles(column, top, row - 1)[texts]
+            others = np.flatnonzero(styles != sheet.style(row, column))
+            breaks = np.flatnonzero(np.diff(texts) > 1)
+            texts = texts[: others[-1] + 1] if len(others) else texts[: (breaks[-1] + 1 if len(breaks) else 0) + 1]
         return str(above[int(texts[-1])]).strip() if len(texts) else ""
 
     def row_label(self, sheet: Sheet, row: int, column: int) -> str:
