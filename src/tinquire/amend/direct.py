@@ -9,14 +9,18 @@ from functools import lru_cache
 from tinquire.amend.changing import Change, same_value, shown_value
 from tinquire.amend.places import cell_value
 from tinquire.amend.schema import Amendment, LookChange
-from tinquire.cells.address import parse_cell
+from tinquire.cells.address import cell_name, parse_cell
+from tinquire.cells.dates import DateSystem
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.formula.mentions import mentions
-from tinquire.workbook.direct import DirectBook, DirectCell
+from tinquire.workbook.direct import DirectBook
 from tinquire.workbook.elements import Unusual
 
 __all__ = ["amended_directly", "suits"]
+
+
+_NO_LOOK = LookChange()
 
 
 def suits(amendment: Amendment) -> bool:
@@ -28,7 +32,7 @@ def suits(amendment: Amendment) -> bool:
         and value is not None
         and not isinstance(value, datetime.date)
         and not isinstance(expect, datetime.date)
-        and amendment.look == LookChange()
+        and amendment.look == _NO_LOOK
         and not (amendment.format or amendment.expect_formula or amendment.expect_cells is not None)
         and amendment.matching is None
     )
@@ -75,9 +79,9 @@ def amended_directly(data: bytes, amendments: Sequence[Amendment]) -> tuple[list
         if same_value(known.value, value):
             continue
         sheet, row, column = place
-        name = (amendment.at or "").rpartition("!")[2].replace("$", "").upper()
-        shown = _shown(book, known, known.value), _shown(book, known, value)
-        changes.append(Change(book.sheet_name(sheet), name, *shown, number))
+        code = book.number_format(known.style)
+        shown = _shown(known.value, code, book.date_system), _shown(value, code, book.date_system)
+        changes.append(Change(book.sheet_name(sheet), cell_name(row, column), *shown, number))
         book.set(sheet, row, column, value, known)
     if changes and book.may_hold_formulas():
         book.mark_stale()
@@ -88,7 +92,6 @@ def _blank(value: Value) -> Value:
     return None if value == "" else value
 
 
-def _shown(book: DirectBook, cell: DirectCell, value: Value) -> str:
-    if value is None or isinstance(value, str):
-        return shown_value(value)
-    return show(value, book.number_format(cell.style), book.date_system).text
+@lru_cache(maxsize=1024, typed=True)
+def _shown(value: Value, code: str, system: DateSystem) -> str:
+    return shown_value(value) if value is None or isinstance(value, str) else show(value, code, system).text

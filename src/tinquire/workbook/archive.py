@@ -19,11 +19,19 @@ from typing import BinaryIO
 from tinquire.faults import AccessError, DataError, Fault
 from tinquire.workbook.abreast import abreast
 
+#: Small parts are packed fast, large ones, which two processors share, more densely.
+_QUICK_LEVEL, _DENSE_LEVEL = 2, 3
 _deflater: ModuleType
 try:
     from isal import isal_zlib as _deflater
+    from isal.igzip_lib import COMP_DEFLATE, compress
+    from isal.igzip_lib import decompress as _unpacked
+
+    _packed = partial(compress, level=_QUICK_LEVEL, flag=COMP_DEFLATE)
 except ImportError:  # a platform without isal: the standard zlib gives other bytes, the same parts
     _deflater = zlib
+    _unpacked = partial(zlib.decompress, wbits=-15)
+    _packed = partial(zlib.compress, level=_QUICK_LEVEL, wbits=-15)
 
 __all__ = [
     "MAX_RATIO",
@@ -45,10 +53,14 @@ MAX_RATIO = 300
 _BOMB_FLOOR = 1 << 20
 #: Entries carry one fixed time stamp, so that equal content gives equal bytes (1980-01-01, the format's first day).
 _DOS_DATE = 0x0021
-#: Small parts are packed fast, large ones, which two processors share, more densely.
-_QUICK_LEVEL, _DENSE_LEVEL = 2, 3
 #: Large members are packed and unpacked in chunks of about this size, which stay in the processor's cache.
 _CHUNK = 1 << 20
+_NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
+#: Of a long name only this much goes into the name of the file beside it; four bytes a character, 255 are allowed.
+_LONG_NAME = 40
+#: What is packed this small can unfold to 16 MB at most (RFC 1951: a match takes a bit or two and gives 258 bytes), and
+#: is unpacked in one call whatever size it is said to have.
+_HARMLESS = 1 << 14
 #: What reading a damaged member may raise.
 _DAMAGE = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError)
 _LOCAL = struct.Struct("<4s5H3L2H")
@@ -163,12 +175,20 @@ class Archive:
         return self._entries[member].compress_size
 
     def packed(self, member: str) -> tuple[zipfile.ZipInfo, bytes]:
-        """A member's entry and its compressed bytes as they lie in the file."""
+        """A member's entry and its compressed bytes as they lie in the file.
+
+        Raises: AccessError when they do not lie where the directory says.
+        """
         entry = self._entries[member]
         start = entry.header_offset
-        name_length, extra_length = struct.unpack_from("<2H", self._data, start + 26)
-        begin = start + _LOCAL.size + name_length + extra_length
-        return entry, self._data[begin : begin + entry.compress_size]
+        head = self._data[start : start + _LOCAL.size] if start >= 0 else b""
+        if len(head) < _LOCAL.size or head[:4] != b"PK\x03\x04":
+            raise self._damaged(member, "its header is missing")
+        begin = start + _LOCAL.size + sum(_LOCAL.unpack(head)[9:])
+        packed = self._data[begin : begin + entry.compress_size]
+        if len(packed) != entry.compress_size:
+            raise self._damaged(member, "its end is missing")
+        return entry, packed
 
 
 _END_MISSING = "its end is missing"
@@ -229,8 +249,7 @@ def written(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
 def deflated(content: bytes) -> tuple[bytes, int]:
     """Compressed bytes and the method; content that does not shrink is stored."""
     if len(content) <= _CHUNK:
-        worker = _deflater.compressobj(_QUICK_LEVEL, zlib.DEFLATED, -15)
-        packed = worker.compress(content) + worker.flush()
+        packed = _packed(content)
     else:
         starts = range(0, len(content), _CHUNK)
         packed = b"".join(abreast(partial(_deflated_chunk, memoryview(content)), starts))
@@ -257,9 +276,12 @@ def inflated(packed: bytes | memoryview, size: int) -> bytes:
     Raises: ValueError when it is larger, zlib.error for damage.
     """
     try:
-        worker = _deflater.decompressobj(-15)
-        content: bytes = worker.decompress(packed, size + 1)
-    except _deflater.error as error:
+        content: bytes
+        if len(packed) <= _HARMLESS and size <= _CHUNK:
+            content = _unpacked(packed, bufsize=size + 1)
+        else:
+            content = _deflater.decompressobj(-15).decompress(packed, size + 1)
+    except (_deflater.error, EOFError) as error:
         raise zlib.error(str(error)) from None
     if len(content) > size:
         raise ValueError("it unfolds to more than it says")
@@ -304,7 +326,7 @@ def write_whole(path: Path, data: bytes) -> None:
     """
     aside = ""
     try:
-        if os.access(path, os.F_OK) and not os.access(path, os.W_OK):
+        if not os.access(path, os.W_OK) and os.access(path, os.F_OK):
             raise PermissionError("it is marked read-only")
         handle, aside = _aside(path)
         try:
@@ -326,11 +348,13 @@ def write_whole(path: Path, data: bytes) -> None:
 def _aside(path: Path) -> tuple[int, str]:
     """A new file beside a path, open for writing, in a folder that is made if it is not there."""
     folder, name = os.path.split(path)  # many small files: plain strings take a fraction of the time
-    stem = os.path.join(folder, f".{name.encode()[:80].decode(errors='ignore')}-{os.getpid():x}")  # noqa: PTH118
+    if len(name) > _LONG_NAME:
+        name = name.encode()[:_LONG_NAME].decode(errors="ignore")
+    stem = os.path.join(folder, f".{name}-{os.getpid():x}")  # noqa: PTH118
     for number in count():
         aside = f"{stem}-{number:x}"
         try:
-            return os.open(aside, os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0), 0o666), aside
+            return os.open(aside, _NEW_FILE, 0o666), aside
         except FileExistsError:
             continue
         except FileNotFoundError:

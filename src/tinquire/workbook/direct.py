@@ -11,6 +11,7 @@ import struct
 import zlib
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from operator import attrgetter
 
 from tinquire.cells.address import cell_name
 from tinquire.cells.dates import DateSystem
@@ -29,8 +30,11 @@ __all__ = ["DirectBook", "DirectCell"]
 _END = struct.Struct("<4s4H2LH")
 _CENTRAL = struct.Struct("<4s6H3L5H2L")
 _LOCAL = struct.Struct("<4s5H3L2H")
+#: Of a name and of what follows it, within a local header.
+_LOCAL_LENGTHS = struct.Struct("<2H")
 #: Flags of a member (APPNOTE 4.4.4): a descriptor behind the content, names in UTF-8; any other is unusual.
 _DESCRIPTOR, _UTF8 = 0x8, 0x800
+_ODD_FLAGS = ~(_DESCRIPTOR | _UTF8 | 0x6)
 _BOMB_FLOOR = 1 << 20
 _SHEET = re.compile(rb"<(?:\w+:)?sheet ([^<>]*)/>")
 _RELATION = re.compile(rb"<Relationship ([^<>]*)/>")
@@ -42,8 +46,11 @@ _BEFORE_CALCULATION = re.compile(
 )
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
-#: Signs of cells that hang together with others, or of what is not plain.
-_HANGING = (b"<tablePart", b't="array"', b"<!--")
+#: How most cells are written.
+_PLAIN_CELL = re.compile(rb'<c( r="[A-Z]+[0-9]+"(?: s="([0-9]+)")?(?: t="([a-zA-Z]+)")?)>(<v>([^<]*)</v>)</c>')
+#: Signs of cells that hang together with others, and a rare character of each: a single one is found many times
+#: faster than several.
+_HANGING = ((b"P", b"<tablePart"), (b"y", b't="array"'))
 #: Of packed sheets up to this size it is remembered whether they held formulas.
 _SMALL = 1 << 14
 
@@ -62,7 +69,10 @@ class _Member:
     stop: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+_START = attrgetter("start")
+
+
+@dataclass(slots=True)
 class DirectCell:
     """A cell as found: its value, style number, and whether it holds a formula; `None` for the element when there is
     no such cell yet."""
@@ -100,12 +110,12 @@ class DirectBook:
         member = self._members.get(part)
         if member is None or (member.size > _BOMB_FLOOR and member.size > MAX_RATIO * max(member.packed, 1)):
             raise Unusual
-        local = _LOCAL.unpack_from(self._data, member.start)
-        name = self._data[member.start + _LOCAL.size : member.start + _LOCAL.size + local[9]]
-        if name != part.encode():
+        named, extra = _LOCAL_LENGTHS.unpack_from(self._data, member.start + 26)
+        place = member.start + _LOCAL.size
+        if named != len(part) or not self._data.startswith(part.encode(), place):
             raise Unusual
-        begin = member.start + _LOCAL.size + local[9] + local[10]
-        return member, self._data[begin : begin + member.packed]
+        place += named + extra
+        return member, self._data[place : place + member.packed]
 
     def _sheet_parts(self) -> dict[str, str]:
         """Parts of the worksheets by casefolded name, of a workbook laid out as programs lay it out."""
@@ -137,12 +147,17 @@ class DirectBook:
         part = self.sheet_part(sheet)
         data = self.read(part)
         name = cell_name(row, column).encode()
-        if not data.startswith((b"<?xml", b"<work")) or any(map(data.__contains__, _HANGING)):
+        if not data.startswith((b"<?xml", b"<work")) or _hangs_together(data):
             raise Unusual
-        at = data.find(b'r="%s"' % name)
-        if at < 0 or data.find(b'r="%s"' % name, at + 1) > 0:
+        mark = b'r="%s"' % name
+        at = data.find(mark)
+        if at < 0 or data.find(mark, at + 1) > 0:
             return self._missing(data, name)
         start = data.rfind(b"<", 0, at)
+        if plain := _PLAIN_CELL.match(data, start):
+            attributes, style, form, _, stored = plain.groups()
+            element = Element(start, plain.end(), attributes, plain.span(4))
+            return DirectCell(self._stored_value(form or b"n", stored), int(style or 0), False, element)
         found = next(elements(data, start, len(data), b"c"), None)
         if found is None or found.start != start or found.get(b"r") != name:
             raise Unusual
@@ -158,7 +173,10 @@ class DirectBook:
 
     def _value(self, form: bytes, inside: bytes) -> Value:
         found = next(elements(inside, 0, len(inside), b"v"), None)
-        text = "" if found is None or found.inside is None else unescaped(inside[slice(*found.inside)].decode())
+        return self._stored_value(form, b"" if found is None or found.inside is None else inside[slice(*found.inside)])
+
+    def _stored_value(self, form: bytes, stored: bytes) -> Value:
+        text = unescaped(stored.decode())
         match form:
             case b"n" if not text:
                 return None
@@ -217,9 +235,9 @@ class DirectBook:
 
     def may_hold_formulas(self) -> bool:
         """Whether a sheet holds formulas; of large sheets it is assumed."""
-        parts = [self._members[part] for part in self._sheets.values() if part in self._members]
-        if any(member.packed > _LOOKED_THROUGH for member in parts):
-            return True
+        for part in self._sheets.values():
+            if part in self._members and self._members[part].packed > _LOOKED_THROUGH:
+                return True
         return any(map(self._has_formula, self._sheets.values()))
 
     def _has_formula(self, part: str) -> bool:
@@ -267,9 +285,7 @@ class DirectBook:
             member.header = _CENTRAL.pack(*head) + member.header[_CENTRAL.size :]
         pieces.append(self._data[place : self._directory])
         first = min(start for start, _ in moved)
-        headers = [
-            member.header if member.start <= first else _moved(member, moved) for member in self._members.values()
-        ]
+        headers = [one.header if one.start <= first else _moved(one, moved) for one in self._members.values()]
         central, start = b"".join(headers), sum(map(len, pieces))
         count = len(headers)
         return b"".join((*pieces, central, _END.pack(b"PK\x05\x06", 0, 0, count, count, len(central), start, 0)))
@@ -277,10 +293,18 @@ class DirectBook:
 
 def _moved(member: _Member, moved: list[tuple[int, int]]) -> bytes:
     """A member's entry in the directory, with its place behind members that grew or shrank."""
-    by = sum(growth for start, growth in moved if start < member.start)
-    return (
-        member.header if not by else member.header[:42] + (member.start + by).to_bytes(4, "little") + member.header[46:]
-    )
+    place = member.start
+    for start, growth in moved:
+        if start < member.start:
+            place += growth
+    return b"%s%s%s" % (member.header[:42], place.to_bytes(4, "little"), member.header[46:])
+
+
+def _hangs_together(data: bytes) -> bool:
+    cells = data.find(b"<sheetData")
+    if cells < 0 or (b"!" in data and b"<!--" in data):
+        return True
+    return any(data.find(rare, cells) >= 0 and data.find(sign, cells) >= 0 for rare, sign in _HANGING)
 
 
 #: Parts that are byte for byte the same in many files of one kind: what they hold is remembered.
@@ -355,24 +379,27 @@ def _members(data: bytes) -> tuple[dict[str, _Member], int]:
     if disk or start_disk or here != count or count == 0xFFFF or start == 0xFFFFFFFF or start + size != at:
         raise Unusual
     members: dict[str, _Member] = {}
-    place = start
+    place, unpack, fixed = start, _CENTRAL.unpack_from, _CENTRAL.size
     for _ in range(count):
-        if data[place : place + 4] != b"PK\x01\x02" or place + _CENTRAL.size > at:
+        if place + fixed > at:
             raise Unusual
-        head = _CENTRAL.unpack_from(data, place)
-        flags, method, crc, packed, full, offset = head[3], head[4], head[7], head[8], head[9], head[16]
-        stop = place + _CENTRAL.size + head[10] + head[11] + head[12]
-        name = data[place + _CENTRAL.size : place + _CENTRAL.size + head[10]]
-        unusual = flags & ~(_DESCRIPTOR | _UTF8 | 0x6) or method not in (0, 8) or head[13]
-        if unusual or not name.isascii() or 0xFFFFFFFF in (packed, full, offset):
+        (sign, _, _, flags, method, _, _, crc, packed, full, named, extra, comment, disk, _, _, offset) = unpack(
+            data, place
+        )
+        name_end = place + fixed + named
+        stop = name_end + extra + comment
+        unusual = sign != b"PK\x01\x02" or flags & _ODD_FLAGS or (method and method != zlib.DEFLATED) or disk
+        if unusual or packed == 0xFFFFFFFF or full == 0xFFFFFFFF or offset >= start:
             raise Unusual
-        members[name.decode()] = _Member(data[place:stop], flags, method, crc, packed, full, offset)
+        name = str(data[place + fixed : name_end], "latin-1")
+        members[name] = _Member(data[place:stop], flags, method, crc, packed, full, offset)
         place = stop
-    if len(members) != count or place != at:
+    if len(members) != count or place != at or not "".join(members).isascii():
         raise Unusual
-    ordered = sorted(members.values(), key=lambda member: member.start)
-    for member, follower in zip(ordered, [*(one.start for one in ordered[1:]), start], strict=True):
-        member.stop = follower
-        if data[member.start : member.start + 4] != b"PK\x03\x04" or member.start + member.packed > follower:
+    follower = start
+    for member in sorted(members.values(), key=_START, reverse=True):
+        begin = member.start
+        if not data.startswith(b"PK\x03\x04", begin) or begin + member.packed > follower:
             raise Unusual
+        member.stop, follower = follower, begin
     return members, start

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
@@ -103,14 +104,18 @@ def _fresh_rows(patches: Sequence[CellPatch], prefix: bytes) -> bytes:
     return b"".join(rows)
 
 
+#: What stands in most cells: a value without a prefix, to be exchanged, and nothing to be kept.
+_ONLY_VALUE = re.compile(rb"(?:<v>[^<]*</v>)?")
+
+
 def changed_cell(data: bytes, cell: Element, patch: CellPatch, prefix: bytes) -> bytes:
     """A known cell's bytes: attributes and children that the patch does not speak of are kept."""
     kept = b"".join(
-        b" %s=%s" % pair for pair in ATTRIBUTE.findall(cell.attributes) if pair[0] not in (b"r", b"s", b"t")
+        [b" %s=%s" % pair for pair in ATTRIBUTE.findall(cell.attributes) if pair[0] not in (b"r", b"s", b"t")]
     )
     formula, others = b"", b""
-    if cell.inside is not None:
-        inner = data[slice(*cell.inside)]
+    inner = b"" if cell.inside is None else data[slice(*cell.inside)]
+    if not _ONLY_VALUE.fullmatch(inner):
         taken = []
         for name in (b"f", b"v", b"is"):
             for element in elements(inner, 0, len(inner), prefix + name):
