@@ -14,15 +14,15 @@ never changed after they are made.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from enum import IntEnum
-from typing import Any, TypeAlias
+from math import isfinite
+from typing import Any, Final, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.values import CellError, Value
 
-__all__ = ["Booleans", "Codes", "Column", "Floats", "Kind", "Kinds"]
+__all__ = ["Booleans", "Codes", "Column", "Floats", "Kind", "Kinds", "no_codes"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Booleans: TypeAlias = NDArray[np.bool_]
@@ -31,17 +31,27 @@ Codes: TypeAlias = NDArray[Any]
 Kinds: TypeAlias = NDArray[np.uint8]
 
 
-class Kind(IntEnum):
-    """What a value is. The order is that of comparison between kinds: numbers, texts, yes/no."""
+class Kind:
+    """What a value is. The order is that of comparison between kinds: numbers, texts, yes/no.
 
-    BLANK = 0
-    NUMBER = 1
-    TEXT = 2
-    BOOL = 3
-    ERROR = 4
+    Plain numbers, not an enumeration: they are asked for with every step of every formula, and compared with arrays.
+    """
+
+    BLANK: Final = 0
+    NUMBER: Final = 1
+    TEXT: Final = 2
+    BOOL: Final = 3
+    ERROR: Final = 4
 
 
 _NO_TEXTS: Sequence[str] = ()
+_NUMBER = np.uint8(Kind.NUMBER)
+_NO_CODE = np.int32(0)
+
+
+def no_codes(count: int) -> Codes:
+    """Codes of a column without texts: one zero, seen `count` times."""
+    return np.broadcast_to(_NO_CODE, count)
 
 
 class Column:
@@ -77,12 +87,15 @@ class Column:
     def of_numbers(cls, numbers: Any) -> Column:
         """A column of numbers; values that are not finite become the error value for a number out of range."""
         array = np.asarray(numbers, np.float64)
-        kinds = np.full(len(array), Kind.NUMBER, np.uint8)
-        if not np.isfinite(array).all():
+        kinds = np.full(len(array), _NUMBER, np.uint8)
+        # A sum of squares is finite only if every number is, and is had many times faster than asking each.
+        with np.errstate(over="ignore", invalid="ignore"):
+            squares = np.dot(array, array)
+        if not isfinite(squares):
             wrong = ~np.isfinite(array)
             kinds[wrong] = Kind.ERROR
             array = np.where(wrong, float(CellError.NUM.code), array)
-        return cls(kinds, array, np.zeros(len(array), np.int32))
+        return cls(kinds, array, no_codes(len(array)))
 
     @classmethod
     def of_texts(cls, texts: Sequence[str]) -> Column:
@@ -99,7 +112,7 @@ class Column:
     @classmethod
     def of_booleans(cls, flags: Booleans) -> Column:
         count = len(flags)
-        return cls(np.full(count, Kind.BOOL, np.uint8), flags.astype(np.float64), np.zeros(count, np.int32))
+        return cls(np.full(count, Kind.BOOL, np.uint8), flags.astype(np.float64), no_codes(count))
 
     @classmethod
     def full(cls, value: Value | int, count: int) -> Column:
@@ -177,10 +190,10 @@ class Column:
         shown = ", ".join(repr(self[place]) for place in range(min(len(self), 4)))
         return f"Column({shown}{', ...' if len(self) > 4 else ''}; {len(self)} values)"
 
-    def is_kind(self, kind: Kind) -> Booleans:
+    def is_kind(self, kind: int) -> Booleans:
         return self.kinds == kind
 
-    def all_of(self, kind: Kind) -> bool:
+    def all_of(self, kind: int) -> bool:
         return bool((self.kinds == kind).all())
 
     # -- cutting ---------------------------------------------------------------------------------------

@@ -7,9 +7,11 @@ added in the order in which the cells would add them: the results are the same t
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
-from tinquire.cells.column import Column, Kind
+from tinquire.cells.column import Column, Floats, Kind
 from tinquire.cells.values import CellError
 from tinquire.formula.coerce import Faulty, first_fault, number_of, numbers, with_faults
 from tinquire.formula.evaluate import evaluate_column
@@ -19,6 +21,9 @@ from tinquire.formula.tree import Binary, Coordinate, Node, Reference
 __all__ = ["added_up", "running_total"]
 
 _ABOVE = Reference(None, Coordinate(-1, False), Coordinate(0, False), Coordinate(-1, False), Coordinate(0, False))
+
+
+_BLOCK = 16_384
 
 
 def running_total(tree: Node, frame: Frame) -> tuple[list[tuple[str, Node]], bool] | None:
@@ -45,18 +50,36 @@ def _is_above(node: Node, frame: Frame) -> bool:
     ) == frame.column
 
 
+def _sums(total: float, steps: Sequence[tuple[str, Floats]], count: int) -> Floats:
+    """Sums after each lane of all steps taken one by one; so many lanes at a time that they stay in the cache."""
+    width = len(steps)
+    taken = np.empty(1 + min(count, _BLOCK) * width)
+    sums = np.empty(count)
+    for start in range(0, count, _BLOCK):
+        stop = min(start + _BLOCK, count)
+        part = taken[: 1 + (stop - start) * width]
+        part[0] = total
+        for place, (sign, values) in enumerate(steps, start=1):
+            (np.negative if sign == "-" else np.positive)(values[start:stop], out=part[place::width])
+        np.cumsum(part, out=part)
+        sums[start:stop] = part[width::width]
+        total = float(part[-1])
+    return sums
+
+
 def added_up(terms: list[tuple[str, Node]], first: bool, frame: Frame) -> Column:
     """The running totals of a frame's lanes; an error, once there, stays to the end."""
     start = number_of(frame.scope.column(frame.sheet, frame.column, frame.row - 1, frame.row - 1)[0])
-    steps = np.empty((frame.count, len(terms)))
+    steps: list[tuple[str, Floats]] = []
     faults: list[Faulty | None] = []
-    for place, (sign, node) in enumerate(terms):
+    for sign, node in terms:
         values, wrong = numbers(evaluate_column(node, frame))
-        steps[:, place] = -values if sign == "-" else values
+        steps.append((sign, values))
         faults.append(wrong)
-    totals = np.cumsum(np.concatenate([[0.0 if isinstance(start, CellError) else start], steps.ravel()]))
-    result = Column.of_numbers(totals[len(terms) :: len(terms)])
+    result = Column.of_numbers(_sums(0.0 if isinstance(start, CellError) else start, steps, frame.count))
     merged = first_fault(*faults)
+    if merged is None and not isinstance(start, CellError) and result.all_of(Kind.NUMBER):
+        return result
     found = np.zeros(frame.count, np.uint8) if merged is None else np.broadcast_to(merged, frame.count).copy()
     if isinstance(start, CellError) and (first or not found[0]):
         found[0] = start.code + 1

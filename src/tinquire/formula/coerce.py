@@ -36,6 +36,7 @@ Faulty: TypeAlias = NDArray[np.uint8]
 
 #: A cell holds at most this many characters; longer results are an error.
 MAX_TEXT = 32_767
+
 _VALUE_FAULT = CellError.VALUE.code + 1
 _NUMBER = re.compile(r"[+-]?(?:[0-9]{1,3}(?:,[0-9]{3})+|[0-9]+|(?=\.[0-9]))(?:\.[0-9]*)?(?:[Ee][+-]?[0-9]{1,3})?\Z")
 _DAY = re.compile(r"([0-9]{4})-([0-9]{2})-([0-9]{2})\Z")

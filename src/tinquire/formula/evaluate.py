@@ -18,7 +18,7 @@ from tinquire.cells.values import CellError, Value
 from tinquire.formula.coerce import first_fault, logicals, numbers, texts, with_faults
 from tinquire.formula.matrix import Matrix, stacked
 from tinquire.formula.operands import Areas, Closure, Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.operators import BINARY, UNARY
+from tinquire.formula.operators import BINARY, RUNNING, UNARY, running
 from tinquire.formula.references import PerLane, filled, for_lanes_single, grid_of, intersected, joined, single, span_of
 from tinquire.formula.registry import Function, Mode, functions
 from tinquire.formula.scope import Frame
@@ -232,9 +232,20 @@ def _chain(node: Binary, frame: Frame) -> Operand:
         spine.append(first)
         first = first.left
     result = single(evaluate(first, frame), frame)
+    waiting: list[tuple[str, Column]] = []
     for one in reversed(spine):
-        result = lift([result, single(evaluate(one.right, frame), frame)], BINARY[one.sign])
-    return result
+        right = single(evaluate(one.right, frame), frame)
+        if one.sign in RUNNING and isinstance(right, Lanes) and isinstance(result, Lanes):
+            waiting.append((one.sign, right.column))
+            continue
+        result = lift([_run_up(result, waiting), right], BINARY[one.sign])
+        waiting = []
+    return _run_up(result, waiting)
+
+
+def _run_up(result: Scalar | Lanes | Grid, waiting: list[tuple[str, Column]]) -> Scalar | Lanes | Grid:
+    """Sums, differences and products of columns that follow each other, worked out together."""
+    return Lanes(running(result.column, waiting)) if waiting and isinstance(result, Lanes) else result
 
 
 def by_lane(node: Node, frame: Frame) -> Operand:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -10,7 +10,7 @@ from tinquire.cells.column import Booleans, Column, Floats, Kind
 from tinquire.cells.values import CellError
 from tinquire.formula.coerce import MAX_TEXT, Faulty, faults_in, first_fault, numbers, texts, with_faults
 
-__all__ = ["BINARY", "UNARY", "compare"]
+__all__ = ["BINARY", "RUNNING", "UNARY", "compare", "running"]
 
 _DIV0_FAULT = np.uint8(CellError.DIV0.code + 1)
 _VALUE_FAULT = np.uint8(CellError.VALUE.code + 1)
@@ -26,6 +26,21 @@ def _arithmetic(work: Callable[[Floats, Floats], Floats]) -> Callable[[Column, C
         return with_faults(Column.of_numbers(result), _spread(first_fault(a_faults, b_faults), len(result)))
 
     return operator
+
+
+def running(first: Column, steps: Sequence[tuple[str, Column]]) -> Column:
+    """A column to which others are added, subtracted or multiplied, one after the other.
+
+    What is out of range stays so (a sum, difference or product with it is none that is in range), so that it is looked
+    for once, at the end.
+    """
+    result, faults = numbers(first)
+    with np.errstate(all="ignore"):
+        for place, (sign, column) in enumerate(steps):
+            values, wrong = numbers(column)
+            result = RUNNING[sign](result, values, out=result if place else None)
+            faults = first_fault(faults, wrong)
+    return with_faults(Column.of_numbers(result), faults)
 
 
 def _spread(faults: Faulty | None, count: int) -> Faulty | None:
@@ -116,6 +131,9 @@ def percent(column: Column) -> Column:
 def _same(column: Column) -> Column:
     return column
 
+
+#: Operators that `running` takes.
+RUNNING: dict[str, np.ufunc] = {"+": np.add, "-": np.subtract, "*": np.multiply}
 
 BINARY: dict[str, Callable[[Column, Column], Column]] = {
     "+": _arithmetic(np.add),

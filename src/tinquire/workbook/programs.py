@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
+from typing import TypeAlias
 
 from tinquire.cells.address import MAX_ROW, Area, cell_name
 from tinquire.formula.operands import Areas, Operand, Span
@@ -22,6 +23,7 @@ __all__ = [
     "VOLATILE",
     "CellNote",
     "Program",
+    "Read",
     "lanes_touched",
     "outside_names",
     "programs",
@@ -149,8 +151,14 @@ def _unknown_call(tree: Node, scope: BookScope, sheet: str) -> str | None:
 # -- what is read ----------------------------------------------------------------------------------------
 
 
-def work_of(program: Program, scope: BookScope) -> Work:
-    return Work((program.sheet, program.area), tuple(place for place, _ in reads(program.tree, program.frame(scope))))
+def work_of(program: Program, scope: BookScope, known: Iterable[Read] | None = None) -> Work:
+    """What a program fills and reads; `known` is what `reads` says of it, if that is known."""
+    found = reads(program.tree, program.frame(scope)) if known is None else known
+    return Work((program.sheet, program.area), tuple(place for place, _ in found))
+
+
+#: An area that is read, and the span that it comes from.
+Read: TypeAlias = tuple[Place, Span]
 
 
 def reads(tree: Node, frame: Frame, depth: int = 0) -> Iterator[tuple[Place, Span]]:
@@ -188,8 +196,9 @@ def _whole(span: Span, count: int) -> Area:
     return Area(top, first.left, bottom, first.right)
 
 
-def lanes_touched(program: Program, scope: BookScope, changed: list[Place]) -> tuple[int, int] | None:
-    """The first and last row of a program's cells that read any of the changed areas; None when none does.
+def lanes_touched(program: Program, known: Iterable[Read], changed: list[Place]) -> tuple[int, int] | None:
+    """The first and last row of a program's cells that read any of the changed areas; None when none does. `known` is
+    what `reads` says of the program.
 
     Rows between two that do are taken with them.
     """
@@ -197,7 +206,7 @@ def lanes_touched(program: Program, scope: BookScope, changed: list[Place]) -> t
     last = program.bottom - program.top
     if program.formula.array is not None:
         last = 0
-    for (sheet, whole), span in reads(program.tree, program.frame(scope)):
+    for (sheet, whole), span in known:
         for other, area in changed:
             if other.casefold() != sheet.casefold() or not whole.overlaps(area):
                 continue

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
@@ -14,7 +13,7 @@ from tinquire.cells.values import CellError, Value
 from tinquire.formula.chains import added_up, running_total
 from tinquire.formula.evaluate import blank_to_zero, evaluate, evaluate_column, grid_of, single
 from tinquire.formula.operands import Grid, Lanes
-from tinquire.formula.order import Place, batches, reads_itself
+from tinquire.formula.order import Place, Work, batches, reads_itself
 from tinquire.formula.problems import CycleError
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Node
@@ -25,6 +24,7 @@ from tinquire.workbook.programs import (
     VOLATILE,
     CellNote,
     Program,
+    Read,
     lanes_touched,
     outside_names,
     programs,
@@ -89,13 +89,14 @@ def recalculate(
     known = [program for sheet in book.sheets() for program in programs(sheet, scope, report.skipped)]
     report.formulas = sum(sheet.formula_count() for sheet in book.sheets())
     runner = _Runner(book, scope, report)
-    works = [work_of(program, scope) for program in known]
-    order = batches(works)
+    read = [list(reads(program.tree, program.frame(scope))) for program in known]
+    works = [work_of(program, scope, of_it) for program, of_it in zip(known, read, strict=True)]
+    plan = _Plan(known, read, works, batches(works))
     only = None if changed is None else list(changed)
-    runner.pass_through(known, works, order, only)
+    runner.pass_through(plan, only)
     if any(program.calls & DYNAMIC for program in known):
         for _ in range(_PASSES):
-            if not runner.pass_through(known, works, order, only):
+            if not runner.pass_through(plan, only):
                 break
     for program in known:
         _noted(program, report)
@@ -115,6 +116,16 @@ def _noted(program: Program, report: Recalculation) -> None:
             report.outside.append(CellNote(*place, f"it reads stored values of {', '.join(outside)}"))
 
 
+@dataclass(frozen=True, slots=True)
+class _Plan:
+    """Programs, what each reads, and the order in which they are run: those of a batch depend on each other."""
+
+    programs: list[Program]
+    reads: list[list[Read]]
+    works: list[Work]
+    order: list[tuple[int, ...]]
+
+
 class _Runner:
     """Runs programs and keeps what they changed."""
 
@@ -124,20 +135,20 @@ class _Runner:
         self.report = report
         self.iteration = book.iteration
 
-    def pass_through(
-        self, known: Sequence[Program], works: Sequence[Any], order: list[tuple[int, ...]], only: list[Place] | None
-    ) -> int:
+    def pass_through(self, plan: _Plan, only: list[Place] | None) -> int:
         """Run programs in their order, all or those that what has changed touches; how many results changed."""
         before = self.report.changed
         self.report.errors.clear()
         changed = None if only is None else list(only)
-        for batch in order:
-            members = [known[place] for place in batch]
+        for batch in plan.order:
+            members = [plan.programs[place] for place in batch]
+            own = len(batch) > 1 or reads_itself(plan.works[batch[0]])
             if changed is not None:
-                members = self._touched(members, changed, whole=len(batch) > 1)
+                touched = [lanes_touched(plan.programs[place], plan.reads[place], changed) for place in batch]
+                members = self._touched(members, touched, own=own)
             if not members:
                 continue
-            if len(batch) > 1 or reads_itself(works[batch[0]]):
+            if own:
                 self._run_ring(members)
             else:
                 self._run(members[0])
@@ -145,16 +156,16 @@ class _Runner:
                 changed += [(one.sheet, one.area) for one in members]
         return self.report.changed - before
 
-    def _touched(self, members: list[Program], changed: list[Place], *, whole: bool) -> list[Program]:
-        touched = [lanes_touched(program, self.scope, changed) for program in members]
-        if whole:
+    @staticmethod
+    def _touched(members: list[Program], touched: list[tuple[int, int] | None], *, own: bool) -> list[Program]:
+        """What must be run of the programs of a batch, whose rows between two that read what has changed are known."""
+        if len(members) > 1:
             return members if any(touched) else []
         program, rows = members[0], touched[0]
         if rows is None:
             return []
         if program.formula.array is not None:
             return [program]
-        own = reads_itself(work_of(program, self.scope))
         return [program.rows(rows[0], program.bottom if own else rows[1])]
 
     def _run(self, program: Program) -> None:

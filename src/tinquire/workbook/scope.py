@@ -36,6 +36,8 @@ class BookScope:
         self.trees = Trees()
         self.indexes: dict[Any, Any] = {}
         self._sheets = {entry.name.casefold(): entry.name for entry in book.entries if entry.kind == "worksheet"}
+        self._opened: dict[str, Sheet] = {}
+        self._extents: dict[str, tuple[int, int]] = {}
         self._tables = book.tables()
         self._names = {
             ((defined.sheet or "").casefold(), defined.name.casefold()): defined.formula for defined in book.names
@@ -50,12 +52,20 @@ class BookScope:
     def sheet(self, name: str) -> Sheet | None:
         if name.startswith("["):
             return self.outside.sheet(name)
-        known = self._sheets.get(name.casefold())
-        return None if known is None else self.book.sheet(known)
+        folded = name.casefold()
+        if (opened := self._opened.get(folded)) is None and (known := self._sheets.get(folded)) is not None:
+            opened = self._opened[folded] = self.book.sheet(known)
+        return opened
 
     def extent(self, sheet: str) -> tuple[int, int] | None:
-        found = self.sheet(sheet)
-        return None if found is None else found.extent()
+        known = self._extents.get(sheet)
+        if known is None and (found := self.sheet(sheet)) is not None:
+            known = self._extents[sheet] = found.extent()
+        return known
+
+    def grown(self) -> None:
+        """Cells were stored where there were none."""
+        self._extents.clear()
 
     def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
         found = self.sheet(sheet)

@@ -73,6 +73,8 @@ class Cells:
     codes: Codes
     styles: Codes
     formulas: Codes
+    #: First row, last row and number of every run of cells that share a formula, once they were asked for.
+    _runs: list[tuple[int, int, int]] | None = field(default=None, init=False, compare=False, repr=False)
 
     @classmethod
     def empty(cls, rows: Codes) -> Cells:
@@ -86,12 +88,34 @@ class Cells:
             np.full(count, NO_FORMULA, np.int32),
         )
 
+    def formula_runs(self) -> list[tuple[int, int, int]]:
+        if self._runs is None:
+            at = np.flatnonzero(self.formulas != NO_FORMULA)
+            rows, ids = self.rows[at], self.formulas[at]
+            breaks = np.flatnonzero((np.diff(rows) != 1) | (np.diff(ids) != 0)) + 1
+            starts = [0, *breaks.tolist()] if len(at) else []
+            self._runs = [
+                (int(rows[first]), int(rows[last - 1]), int(ids[first]))
+                for first, last in zip(starts, [*breaks.tolist(), len(at)], strict=bool(starts))
+            ]
+        return self._runs
+
+    def set_formulas(self, at: slice, number: int) -> None:
+        """Give cells a formula, or none."""
+        self.formulas[at] = number
+        self._runs = None
+
     def arrays(self) -> tuple[NDArray[Any], ...]:
         return self.kinds, self.numbers, self.codes, self.styles, self.formulas
 
     def places(self, top: int, bottom: int) -> slice:
         """Where the cells of rows `top` to `bottom` lie in the arrays."""
-        first, last = np.searchsorted(self.rows, (top, bottom + 1))
+        rows = self.rows
+        count = len(rows)
+        if count and int(rows[-1]) - int(rows[0]) == count - 1:  # no gaps: nothing to be searched
+            start = int(rows[0])
+            return slice(min(max(top - start, 0), count), min(max(bottom + 1 - start, 0), count))
+        first, last = rows.searchsorted(np.array((top, bottom + 1), rows.dtype))
         return slice(int(first), int(last))
 
 
@@ -184,17 +208,12 @@ class Sheet:
     def formula_runs(self) -> Iterator[tuple[int, int, int, Formula]]:
         """Column, first row, last row and formula of every run of cells that share one formula."""
         for number in sorted(self.columns):
-            cells = self.columns[number]
-            at = np.flatnonzero(cells.formulas != NO_FORMULA)
-            if not len(at):
-                continue
-            rows, ids = cells.rows[at], cells.formulas[at]
-            breaks = np.flatnonzero((np.diff(rows) != 1) | (np.diff(ids) != 0)) + 1
-            for first, last in zip([0, *breaks.tolist()], [*breaks.tolist(), len(at)], strict=True):
-                yield number, int(rows[first]), int(rows[last - 1]), self.formulas[int(ids[first])]
+            for first, last, formula in self.columns[number].formula_runs():
+                yield number, first, last, self.formulas[formula]
 
     def formula_count(self) -> int:
-        return sum(int((cells.formulas != NO_FORMULA).sum()) for cells in self.columns.values())
+        runs = (run for cells in self.columns.values() for run in cells.formula_runs())
+        return sum(last - first + 1 for first, last, _ in runs)
 
     # -- writing ---------------------------------------------------------------------------------------
 
@@ -213,7 +232,7 @@ class Sheet:
             cells.styles[at] = style
         if formula is not None:
             formula = replace(formula, text=stored_text(formula.text))
-        cells.formulas[at] = NO_FORMULA if formula is None else self.add_formula(formula)
+        cells.set_formulas(at, NO_FORMULA if formula is None else self.add_formula(formula))
 
     def store(self, row: int, column: int, values: Column) -> None:
         """Set the results of formula cells, leaving formulas and styles."""

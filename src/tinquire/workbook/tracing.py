@@ -291,7 +291,7 @@ class Tracer:
         found = []
         for known in self.book.sheets():
             for program in programs(known, self.scope, []):
-                touched = lanes_touched(program, self.scope, wanted)
+                touched = lanes_touched(program, reads(program.tree, program.frame(self.scope)), wanted)
                 if touched is None:
                     continue
                 area = program.formula.array or Area(touched[0], program.column, touched[1], program.column)

@@ -221,9 +221,9 @@ def _met_once(column: Column, criteria: list[Criterion]) -> Codes | None:
     """For each value which of the criteria it meets, -1 for none; None when one meets two."""
     found = np.full(len(column), -1)
     for kind in np.flatnonzero(np.bincount(column.kinds, minlength=1)).tolist():
-        here = slice(None) if column.all_of(Kind(kind)) else column.kinds == kind
+        here = slice(None) if column.all_of(kind) else column.kinds == kind
         part = column if isinstance(here, slice) else column.take(here)
-        groups, values = _distinct(part, Kind(kind))
+        groups, values = _distinct(part, kind)
         met = np.full(len(values), -1)
         for number, one in enumerate(criteria):
             mask = one.mask(values)
@@ -234,7 +234,7 @@ def _met_once(column: Column, criteria: list[Criterion]) -> Codes | None:
     return found
 
 
-def _distinct(column: Column, kind: Kind) -> tuple[Codes, Column]:
+def _distinct(column: Column, kind: int) -> tuple[Codes, Column]:
     """For values of one kind their places among the distinct ones, and these; without sorting where it can be."""
     if kind == Kind.BLANK:
         return np.zeros(len(column), np.int64), column.slice(0, 1)

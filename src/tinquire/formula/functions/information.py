@@ -137,7 +137,7 @@ def type_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     found = single(operand, frame)
     if isinstance(found, Grid):
         return Scalar(64.0)
-    return lift([found], lambda column: Column.of_numbers([_TYPES[Kind(kind)] for kind in column.kinds.tolist()]))
+    return lift([found], lambda column: Column.of_numbers([_TYPES[kind] for kind in column.kinds.tolist()]))
 
 
 @special("INFO(about: text)")

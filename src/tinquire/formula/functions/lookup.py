@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from tinquire.cells.address import Area
-from tinquire.cells.column import Column, Kind
+from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.coerce import boolean_of, number_of, numbers, with_faults
 from tinquire.formula.criteria import has_wildcards, wildcard_pattern
@@ -124,6 +124,10 @@ def _picked_rows(rows: Column, values: Column) -> Lanes:
 # -- finding ---------------------------------------------------------------------------------------------
 
 
+#: Keys that are whole numbers get a table while it is at most so many times as long as they are many.
+_TABLE_WIDTH = 16
+
+
 class KeyIndex:
     """Places of the keys of one column: the first of each for an exact search, the order for the nearest."""
 
@@ -132,6 +136,9 @@ class KeyIndex:
         self._first: dict[Any, int] | None = None
         self._last: dict[Any, int] | None = None
         self._ordered: dict[int, tuple[list[Any], list[int]]] = {}
+        self._numbers: tuple[Floats, Codes] | None = None
+        self._table: tuple[int, Codes] | None = None
+        self._ascending: bool | None = None
 
     def exact(self, key: Value) -> int:
         """Place of the first value equal to the key (texts without regard to case, wildcards allowed), or -1."""
@@ -147,6 +154,44 @@ class KeyIndex:
                     return place
             return -1
         return self._first.get(_folded(0.0 if key is None else key), -1)
+
+    def number_places(self, wanted: Floats, kind: int) -> Codes | None:
+        """Places of many numbers at once, as `exact` (kind 0) or `nearest` finds each; None where these must."""
+        if self._numbers is None:
+            known = np.flatnonzero(self.column.kinds == Kind.NUMBER)
+            self._numbers = self.column.numbers[known], known
+            self._ascending = bool((np.diff(self._numbers[0]) >= 0).all())
+        keys, places = self._numbers
+        if not len(keys):
+            return np.full(len(wanted), -1, np.int64)
+        if kind == 0:
+            return self._numbers_by_table(wanted, keys, places)
+        if kind < 0 or not self._ascending:
+            return None
+        at = keys.searchsorted(wanted, "right") - 1
+        return np.where(at >= 0, places[at], -1)
+
+    def _numbers_by_table(self, wanted: Floats, keys: Floats, places: Codes) -> Codes:
+        """Whole numbers that lie close together have a place in a table each; others are searched for in order."""
+        if self._table is None:
+            lowest, highest = float(keys.min()), float(keys.max())
+            whole = highest - lowest < _TABLE_WIDTH * len(keys) + 1000 and bool((keys == np.rint(keys)).all())
+            if whole and abs(lowest) < 2**53 and abs(highest) < 2**53:
+                table = np.full(int(highest - lowest) + 1, -1, np.int64)
+                table[(keys - lowest).astype(np.int64)[::-1]] = places[::-1]  # the last one written is the first
+                self._table = int(lowest), table
+            else:
+                order = np.argsort(keys, kind="stable")
+                self._numbers = keys, places = keys[order], places[order]
+                self._table = 0, np.empty(0, np.int64)
+        lowest_key, table = self._table
+        if len(table):
+            offsets = wanted - lowest_key
+            at = np.clip(offsets, 0, len(table) - 1).astype(np.int64)
+            return np.where(at == offsets, table[at], -1)
+        at = keys.searchsorted(wanted)
+        at[at == len(keys)] = 0
+        return np.where(keys[at] == wanted, places[at], -1)
 
     def same(self, key: Value, *, last: bool = False) -> int:
         """Place of the first (or last) value equal to the key, wildcards without meaning; -1 when there is none."""
@@ -220,8 +265,26 @@ def _positions(keys: Scalar | Lanes | Grid, index: KeyIndex, kind: int) -> Any:
 
     if isinstance(keys, Scalar):
         return keys.value if isinstance(keys.value, CellError) else place(keys.value)
-    groups, distinct = keys.column.groups()
-    return np.array([place(key) for key in distinct])[groups]
+    column = keys.column
+    found = np.full(len(column), -1, np.int64)
+    numeric = (column.kinds == Kind.NUMBER) | (column.kinds == Kind.BLANK)
+    if numeric.any():
+        every = bool(numeric.all())
+        wanted = column.numbers if every else column.numbers[numeric]
+        places = index.number_places(wanted, kind)
+        if places is None:
+            distinct, inverse = np.unique(wanted, return_inverse=True)
+            places = np.array([place(key) for key in distinct.tolist()])[inverse]
+        if every:
+            return places
+        found[numeric] = places
+    texts = np.flatnonzero(column.kinds == Kind.TEXT)
+    if len(texts):
+        used, inverse = np.unique(column.codes[texts], return_inverse=True)
+        found[texts] = np.array([place(column.texts[code]) for code in used.tolist()])[inverse]
+    for flag in (False, True):
+        found[(column.kinds == Kind.BOOL) & (column.numbers == flag)] = place(flag)
+    return found
 
 
 def _picked(found: Any, keys: Scalar | Lanes | Grid, values: Column) -> Operand:
@@ -231,9 +294,12 @@ def _picked(found: Any, keys: Scalar | Lanes | Grid, values: Column) -> Operand:
     if isinstance(found, int):
         return Scalar(CellError.NA if found < 0 else values[found])
     assert isinstance(keys, Lanes)
+    absent = found < 0
+    if not absent.any():
+        return Lanes(values.take(found))
     picked = values.take(np.maximum(found, 0))
     missing = Column.where(keys.column.kinds == Kind.ERROR, keys.column, Column.full(CellError.NA, 1))
-    return Lanes(Column.where(found < 0, missing, picked))
+    return Lanes(Column.where(absent, missing, picked))
 
 
 def _fixed_number(node: Node, frame: Frame) -> float | CellError:
