@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import operator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -12,8 +13,11 @@ from tinquire.cells import Area, Column
 from tinquire.formula import Frame, evaluate_column, parse
 from tinquire.formula.chains import added_up, running_total
 from tinquire.formula.mentions import down_pattern
+from tinquire.formula.recurrence import worked_out
 from tinquire.formula.tokens import tokenise
+from tinquire.formula.tree import Node
 from tinquire.workbook import Formula, Sheet, Workbook
+from tinquire.workbook.programs import reads
 from tinquire.workbook.recalc import recalculate
 from tinquire.workbook.scope import BookScope
 
@@ -37,6 +41,7 @@ def measures(folder: Path) -> Iterator[Measure]:
     """The lines of the table for formulas; `folder` is for the files they need."""
     rng = np.random.default_rng(7)
     yield from _columns(rng)
+    yield from _recurrence(rng)
     yield from _lookups(rng)
     yield from _conditional(rng)
     yield from _reading()
@@ -68,6 +73,49 @@ def _columns(rng: np.random.Generator) -> Iterator[Measure]:
     )  # fmt: skip
 
 
+def _recurrence(rng: np.random.Generator) -> Iterator[Measure]:
+    """A subtotal that begins anew where a name changes."""
+    names = [f"Depot {number}" for number in range(5_000)]
+    codes, amounts = np.sort(rng.integers(0, len(names), ROWS)).astype(np.int32), rng.integers(0, 10_000, ROWS) / 100
+    book = _book(S={1: Column.of_codes(codes, names), 2: Column.of_numbers(amounts)})
+    scope, column = BookScope(book), 4
+    tree = parse("IF(A2=A1,D1+B2,B2)", 2, column)
+    own = Area(2, column, ROWS, column)
+
+    def outside(node: Node, frame: Frame) -> bool:
+        return not any(area.overlaps(own) for (_, area), _ in reads(node, frame))
+
+    def looped() -> object:
+        return worked_out({column: tree}, Frame(scope, "S", 2, column, ROWS - 1), outside)
+
+    cells = {1: [names[code] for code in codes], 2: amounts.tolist(), column: [0.0] * ROWS}
+
+    def cell(number: int, back: int) -> Callable[[int], object]:
+        values = cells[number]
+        return lambda row: values[row - back]
+
+    def joined(sign: Callable[[object, object], object], *sides: Callable[[int], object]) -> Callable[[int], object]:
+        left, right = sides
+        return lambda row: sign(left(row), right(row))
+
+    def chosen(*parts: Callable[[int], object]) -> Callable[[int], object]:
+        condition, yes, no = parts
+        return lambda row: yes(row) if condition(row) else no(row)
+
+    formula = chosen(
+        joined(operator.eq, cell(1, 0), cell(1, 1)), joined(operator.add, cell(column, 1), cell(2, 0)), cell(2, 0)
+    )
+
+    def closures() -> object:
+        results = cells[column]
+        for row in range(1, ROWS):
+            results[row] = formula(row)
+        return results
+
+    assert looped()[0].to_list() == closures()[1:]  # type: ignore[index]
+    yield Measure("a first-order chain with IF over 100k rows", "a closure per cell", 0.15, looped, closures)
+
+
 def _lookups(rng: np.random.Generator) -> Iterator[Measure]:
     known = rng.permutation(KEYS * 5)[:KEYS].astype(np.float64)
     wanted = rng.choice(known, ROWS)
@@ -82,6 +130,23 @@ def _lookups(rng: np.random.Generator) -> Iterator[Measure]:
     yield Measure(
         "exact lookup of 100k keys in 20k rows", "NumPy by hand (sort, searchsorted)", 1.5,
         lambda: evaluate_column(tree, Frame(BookScope(book), "S", 1, 2, ROWS)), by_hand,
+    )  # fmt: skip
+    apart = _book(
+        K={1: Column.of_numbers(known / 7), 2: Column.of_numbers(values)}, S={1: Column.of_numbers(wanted / 7)}
+    )
+    yield Measure(
+        "the same with keys that are not whole numbers", "NumPy by hand (sort, searchsorted)", 1.5,
+        lambda: evaluate_column(tree, Frame(BookScope(apart), "S", 1, 2, ROWS)), by_hand,
+    )  # fmt: skip
+    sorted_keys = np.sort(known)
+    bands = _book(
+        K={1: Column.of_numbers(sorted_keys), 2: Column.of_numbers(values)}, S={1: Column.of_numbers(wanted + 0.5)}
+    )
+    nearest = parse(f"VLOOKUP(A1,K!$A$1:$B${KEYS},2,TRUE)", 1, 2)
+    yield Measure(
+        "nearest lookup of 100k keys in 20k sorted rows", "NumPy by hand (searchsorted)", 1.5,
+        lambda: evaluate_column(nearest, Frame(BookScope(bands), "S", 1, 2, ROWS)),
+        lambda: values[np.searchsorted(sorted_keys, wanted + 0.5, side="right") - 1],
     )  # fmt: skip
 
 

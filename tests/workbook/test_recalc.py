@@ -248,6 +248,50 @@ def test_a_running_total_at_once_is_what_its_cells_are_one_by_one(formula, held)
     assert at_once == singly
 
 
+LOOPS = [
+    ("a subtotal that begins anew", {4: (2, "IF(A2=A1,D1+B2,B2)")}, {"D1": 0.0}),
+    ("opening and closing balances", {4: (3, "F2"), 6: (2, "D2+B2-C2"), 5: (2, "ROUND(F2*$J$1,2)")}, {"D2": 100.0}),
+    ("never below nought", {4: (2, "MAX(D1+B2,0)")}, {"D1": 0.0}),
+    ("the least, from a blank cell", {4: (2, "MIN(D1,B2)")}, {}),
+    ("conditions on the ring", {4: (2, "IF(AND(D1>10,NOT(B2=0)),D1-C2/2,D1+ABS(B2))")}, {"D1": 0.0}),
+    ("backwards", {4: (2, "D3/(1+$J$1)+B2")}, {}),
+    ("two rows back", {4: (4, "D3+D2*10%-B4")}, {"D2": 1.0, "D3": 2.0}),
+    ("a sum", {4: (2, "SUM(D1,B2,-C2)")}, {"D1": 0.0}),
+    ("a divisor that is nought on the way", {4: (2, "IF(B2>0,B2/(D1-D1),D1+1)")}, {"D1": 0.0}),
+    ("out of range on the way", {4: (2, "IF(D1*1E+200*1E+200>1,1,B2)")}, {"D1": 3.0}),
+    ("a text to begin with", {4: (2, "IF(B2>0,D1,B2)")}, {"D1": "open"}),
+    ("texts that are carried down", {4: (2, 'IF(A2="",D1,A2)')}, {"D1": "open"}),
+    ("up and down", {4: (3, "D2+1"), 5: (3, "E4+D3")}, {"D2": 1.0}),
+    ("equal in 15 digits", {4: (2, "IF(D1=0.3,0.1,D1+0.1)")}, {"D1": 0.0}),
+    ("a fixed cell of its own", {4: (2, "D1+$D$1")}, {"D1": 2.0}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("formulas", "held"), [case[1:] for case in LOOPS], ids=[case[0] for case in LOOPS])
+def test_a_ring_in_one_loop_is_what_its_cells_are_one_by_one(formulas, held, monkeypatch):
+    count = 40
+    results = []
+    for singly in (False, True):
+        rng = np.random.default_rng(3)
+        book, sheet = Workbook.new(), Sheet("S")
+        sheet.put(2, 1, Column.of_texts([f"n{row // 7}" for row in range(count)]))
+        sheet.put(2, 2, Column.of_numbers(rng.integers(-50, 50, count) / 7))
+        sheet.put(2, 3, Column.of_numbers(rng.integers(1, 50, count) / 3))
+        sheet.set(1, 10, 0.01)
+        for address, value in held.items():
+            row, column = parse_cell(address)
+            sheet.set(row, column, value)
+        for column, (top, formula) in formulas.items():
+            sheet.put(top, column, Column.blank(count + 2 - top), None, Formula(formula, top, column))
+        book.add_sheet(sheet)
+        if singly:
+            monkeypatch.setattr("tinquire.workbook.recalc.worked_out", lambda *given: None)
+            monkeypatch.setattr("tinquire.workbook.recalc.running_total", lambda *given: None)
+        recalculate(book)
+        results.append({column: sheet.column(column, 1, count + 2).to_list() for column in formulas})
+    assert results[0] == results[1]
+
+
 def test_rings_are_run_through_when_the_workbook_asks_for_it(tmp_path):
     rows = (
         '<row r="1"><c r="A1"><f>B1/2+1</f><v>0</v></c><c r="B1"><f>A1</f><v>0</v></c>'

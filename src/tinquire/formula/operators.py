@@ -10,7 +10,7 @@ from tinquire.cells.column import Booleans, Column, Floats, Kind
 from tinquire.cells.values import CellError
 from tinquire.formula.coerce import MAX_TEXT, Faulty, faults_in, first_fault, numbers, texts, with_faults
 
-__all__ = ["BINARY", "RUNNING", "UNARY", "compare", "running"]
+__all__ = ["BINARY", "RUNNING", "UNARY", "compare", "running", "same_to_15_digits"]
 
 _DIV0_FAULT = np.uint8(CellError.DIV0.code + 1)
 _VALUE_FAULT = np.uint8(CellError.VALUE.code + 1)
@@ -81,6 +81,26 @@ def join(left: Column, right: Column) -> Column:
     return with_faults(column, too_long)
 
 
+#: Numbers that lie further apart than this share of their size differ within 15 digits.
+_FARTHEST = 1e-14
+
+
+def same_to_15_digits(a: float, b: float) -> bool:
+    """Whether two numbers are the same in the 15 digits that a cell holds: 0.1 + 0.2 is 0.3 (18.17.2.2, 18.17.5)."""
+    return abs(a - b) <= _FARTHEST * max(abs(a), abs(b)) and f"{a:.14e}" == f"{b:.14e}"
+
+
+def _order(a: Floats, b: Floats) -> Floats:
+    """-1, 0 or 1 for each pair of numbers, by the 15 digits that a cell holds."""
+    with np.errstate(over="ignore"):
+        apart = a - b
+    signs = np.sign(apart)
+    for place in np.flatnonzero((np.abs(apart) <= _FARTHEST * np.abs(a)) & (signs != 0)).tolist():
+        if same_to_15_digits(float(a[place]), float(b[place])):
+            signs[place] = 0
+    return signs
+
+
 def compare(left: Column, right: Column) -> tuple[Floats, Faulty | None]:
     """-1, 0 or 1 for each pair, and the faults.
 
@@ -89,9 +109,13 @@ def compare(left: Column, right: Column) -> tuple[Floats, Faulty | None]:
     """
     count = max(len(left), len(right))
     left, right = left.repeat(count), right.repeat(count)
+    if left.all_of(Kind.TEXT) and right.all_of(Kind.TEXT):
+        ranks, _ = Column.concat([left, right]).ranked_texts()
+        a, b = ranks[:count], ranks[count:]
+        return (a > b) - (a < b).astype(np.float64), None
     faults = first_fault(faults_in(left), faults_in(right))
     if left.all_of(Kind.NUMBER) and right.all_of(Kind.NUMBER):
-        return np.sign(left.numbers - right.numbers), None
+        return _order(left.numbers, right.numbers), None
     a_kinds = np.where(left.kinds == Kind.BLANK, right.kinds, left.kinds)
     b_kinds = np.where(right.kinds == Kind.BLANK, left.kinds, right.kinds)
     by_kind = np.sign(a_kinds.astype(np.int8) - b_kinds.astype(np.int8)).astype(np.float64)
@@ -101,7 +125,7 @@ def compare(left: Column, right: Column) -> tuple[Floats, Faulty | None]:
         ranks, _ = Column.concat([_blank_as_text(left), _blank_as_text(right)]).ranked_texts()
         a = np.where(both_text, ranks[:count], a)
         b = np.where(both_text, ranks[count:], b)
-    return np.where(by_kind != 0, by_kind, np.sign(a - b)), faults if faults is not None and faults.any() else None
+    return np.where(by_kind != 0, by_kind, _order(a, b)), faults if faults is not None and faults.any() else None
 
 
 def _blank_as_text(column: Column) -> Column:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -15,6 +15,7 @@ from tinquire.formula.evaluate import blank_to_zero, evaluate, evaluate_column, 
 from tinquire.formula.operands import Grid, Lanes
 from tinquire.formula.order import Place, Work, batches, reads_itself
 from tinquire.formula.problems import CycleError
+from tinquire.formula.recurrence import direction, worked_out
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Node
 from tinquire.workbook.book import Workbook
@@ -35,6 +36,8 @@ from tinquire.workbook.scope import BookScope
 
 __all__ = ["CellNote", "Changed", "Recalculation", "recalculate"]
 
+#: Of fewer rows than this, a loop is not worth being written.
+_LOOP_ROWS = 8
 #: Formulas that read what they do not name are run until nothing changes, at most so many times.
 _PASSES = 10
 
@@ -194,8 +197,12 @@ class _Runner:
     def _run_ring(self, members: list[Program]) -> None:
         """Programs that depend on each other or on themselves: a running total in one pass, all others cell by cell in
         the order of the cells. Raises CycleError when a cell depends on itself."""
-        if len(members) == 1 and self._run_total(members[0]):
+        if (len(members) == 1 and self._run_total(members[0])) or self._run_loop(members):
             return
+        self._run_cells(members)
+
+    def _run_cells(self, members: list[Program]) -> None:
+        """Programs cell by cell. Raises CycleError when a cell depends on itself."""
         cells = [cell for program in members for cell in program.cells()]
         works = [work_of(cell, self.scope) for cell in cells]
         for batch in batches(works):
@@ -214,6 +221,40 @@ class _Runner:
         if found is None or any(self._reads_own(node, frame, program) for _, node in found[0]):
             return False
         self._store(program, program.top, program.column, added_up(*found, frame))
+        return True
+
+    def _run_loop(self, members: list[Program]) -> bool:
+        """Columns that depend on each other from row to row, in one loop over the rows that all of them have; the few
+        rows before and behind, which some have, cell by cell."""
+        ring = {one.column: one.tree for one in members}
+        top, bottom = max(one.top for one in members), min(one.bottom for one in members)
+        first = members[0]
+        alike = all(one.sheet == first.sheet and one.formula.array is None for one in members)
+        if not alike or len(ring) < len(members) or bottom - top < _LOOP_ROWS:
+            return False
+        frame = replace(first.rows(top, bottom).frame(self.scope), column=0)
+        heads = [one.rows(one.top, top - 1) for one in members if one.top < top]
+        tails = [one.rows(bottom + 1, one.bottom) for one in members if one.bottom > bottom]
+        way = direction(ring, frame)
+        before, behind = (heads, tails) if way < 0 else (tails, heads)
+        rest = sum(one.bottom - one.top + 1 for one in (*heads, *tails))
+        if way == 0 or rest > bottom - top:
+            return False
+        own = [one.area for one in members]
+
+        def outside(node: Node, frame: Frame) -> bool:
+            found = reads(node, frame)
+            return not any(
+                sheet == first.sheet and any(area.overlaps(one) for one in own) for (sheet, area), _ in found
+            )
+
+        self._run_cells(before)
+        results = worked_out(ring, frame, outside)
+        if results is None:
+            return False
+        for program, values in zip(members, results, strict=True):
+            self._store(program, top, program.column, values)
+        self._run_cells(behind)
         return True
 
     @staticmethod
