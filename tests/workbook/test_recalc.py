@@ -10,7 +10,7 @@ import pytest
 from books import book_of
 from parts import MAIN, written
 from tinquire.cells import Area, CellError, Column
-from tinquire.cells.address import parse_cell
+from tinquire.cells.address import area_name, parse_cell
 from tinquire.formula.problems import CycleError
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
 from tinquire.workbook.book import DefinedName
@@ -246,6 +246,48 @@ def test_a_running_total_at_once_is_what_its_cells_are_one_by_one(formula, held)
         recalculate(books[1])
     at_once, singly = (book.sheet("S").column(4, 2, count + 1).to_list() for book in books)
     assert at_once == singly
+
+
+def spilled(tmp_path, formula="_xlfn._xlws.SORT(A1:A4)", area="C1:C2", more="", set_to=None):
+    """A sheet with an array formula in C1 whose cell has metadata, read, set and recalculated; cells by address."""
+    rows = [f'<c r="A{row}"><v>{value}</v></c>' for row, value in enumerate((3, 1, 4, 2), start=1)]
+    rows[0] += f'<c r="C1" cm="1"><f t="array" ref="{area}">{formula}</f><v>0</v></c>'
+    rows[1] += '<c r="C2"><v>9</v></c>'
+    rows[2] += more + '<c r="F3"><f>SUM(C1:C9)+COUNT(C1#)</f><v>0</v></c>'
+    book = Workbook.open(
+        written(tmp_path / "s.xlsx", "".join(f'<row r="{n}">{row}</row>' for n, row in enumerate(rows, start=1)))
+    )
+    for address, value in (set_to or {}).items():
+        book.sheet("Sheet1").set(*parse_cell(address), value)
+    report = recalculate(book)
+    book.save(tmp_path / "t.xlsx")
+    again = Workbook.open(tmp_path / "t.xlsx").sheet("Sheet1")
+    found = [again.value(row, 3) for row in range(1, 6)]
+    formula = again.formula(1, 3)
+    return found, area_name(formula.array), formula.spills, again.value(3, 6), [note.says for note in report.errors]
+
+
+@pytest.mark.parametrize(
+    ("given", "values", "area", "total", "says"),
+    [
+        ({}, [1.0, 2.0, 3.0, 4.0, None], "C1:C4", 14.0, []),
+        ({"area": "C1"}, [CellError.SPILL, 9.0, None, None, None], "C1", None, ["C2 is in the way"]),
+        ({"formula": "SUM(A1:A4)"}, [10.0, None, None, None, None], "C1", 11.0, []),
+        ({"formula": "A1:A9/0"}, [CellError.DIV0] * 5, "C1:C4", None, None),
+        ({"set_to": {"A4": -2.0}}, [-2.0, 1.0, 3.0, 4.0, None], "C1:C4", 10.0, []),
+        ({"set_to": {"C2": 5.0}}, [CellError.SPILL, 5.0, None, None, None], "C1", None, ["C2 is in the way"]),
+        ({"more": '<c r="C3"><v>7</v></c>'}, [CellError.SPILL, None, 7.0, None, None], "C1", None, ["C3 is in the way"]),
+        ({"formula": "_xlfn.SEQUENCE(2,16384)"}, [CellError.SPILL, None, None], "C1", None, ["runs off the grid"]),
+    ],
+)  # fmt: skip
+def test_results_spill(given, values, area, total, says, tmp_path):
+    found, filled, spills, summed, errors = spilled(tmp_path, **given)
+    if says is None:  # as many rows as the sheet uses
+        assert found[:4] == values[:4]
+        return
+    assert (found[: len(values)], filled, spills) == (values, area, True)
+    assert all(one in error for one, error in zip(says, errors, strict=False))
+    assert summed == (total if total is not None else CellError.SPILL)
 
 
 LOOPS = [

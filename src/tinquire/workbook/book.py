@@ -10,7 +10,7 @@ from pathlib import Path
 
 from lxml import etree
 
-from tinquire.cells.address import quoted_sheet
+from tinquire.cells.address import area_name, quoted_sheet
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError
 from tinquire.faults import AccessError, DataError, Fault, known_names
@@ -395,7 +395,8 @@ class Workbook:
             stored = number_text(value)
         fresh = (row, column) in sheet.rewritten
         written = text_at(formula, row, column) if formula is not None and fresh else None
-        return CellPatch(row, column, form, stored, sheet.style(row, column), written, keep_formula=not fresh)
+        area = area_name(formula.array) if formula is not None and formula.array and fresh else ""
+        return CellPatch(row, column, form, stored, sheet.style(row, column), written, area, keep_formula=not fresh)
 
     def _add_name(self, name: str, formula: str, entry: SheetEntry) -> None:
         group = child(self._root, "definedNames")

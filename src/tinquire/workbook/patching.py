@@ -84,7 +84,11 @@ def _apply(cell: etree._Element, patch: CellPatch) -> None:
     else:
         without(cell, "s")
     if patch.formula is not None:
-        etree.SubElement(cell, tag(cell, "f")).text = control_escaped(patch.formula)
+        formula = etree.SubElement(cell, tag(cell, "f"))
+        formula.text = control_escaped(patch.formula)
+        if patch.array:
+            formula.set("t", "array")
+            formula.set("ref", patch.array)
     if patch.value is not None:
         value = etree.Element(tag(cell, "v"))
         value.text = control_escaped(patch.value)

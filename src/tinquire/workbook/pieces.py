@@ -98,6 +98,8 @@ class Piece:
     #: Runs of cells with plain formulas, column by column, and the other cells with formulas one by one.
     plain_formulas: list[Formulas] = field(default_factory=list)
     other_formulas: list[Formulas] = field(default_factory=list)
+    #: Cells with metadata (18.3.1.4).
+    noted: set[int] = field(default_factory=set)
 
 
 def scan_piece(rows: bytes, shared: int) -> Piece:
@@ -209,6 +211,8 @@ class _Scanner:
             if not style.isdigit() or len(style) > 9 or name not in _FORMS:
                 raise Unusual
             found.styles[members], forms[members] = int(style), _FORMS[name]
+            if given.get(b"cm", b"0") != b"0":
+                found.noted.update(members.tolist())
             if _FORMS[name] == _OTHER:
                 names = names or [""] * len(starts)
                 for member in members.tolist():

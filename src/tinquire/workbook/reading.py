@@ -136,7 +136,8 @@ class SheetReader:
                 value = part.text
             elif name == "f":
                 form, shared, area = part.get("t", "normal"), part.get("si", ""), part.get("ref")
-                formula = self._formula(form, part.text or "", shared, area, row, column)
+                noted = cell.get("cm", "0") != "0"
+                formula = self._formula(form, part.text or "", shared, area, row, column, noted)
             elif name == "is":
                 inline = rich_text(part)
         kind, number, code = self._value(cell.get("t", "n"), value, inline, cell_name(row, column))
@@ -175,8 +176,11 @@ class SheetReader:
     def _text(self, text: str) -> int:
         return self.sheet.intern(text)
 
-    def _formula(self, form: str, text: str, shared: str, area: str | None, row: int, column: int) -> int:
-        """The number of a cell's formula (18.3.1.40); members of a shared one get their master's."""
+    def _formula(
+        self, form: str, text: str, shared: str, area: str | None, row: int, column: int, noted: bool = False
+    ) -> int:
+        """The number of a cell's formula (18.3.1.40); members of a shared one get their master's. A `noted` cell has
+        metadata."""
         text = unescaped_text(text).strip()
         if form == "shared":
             if text:
@@ -190,7 +194,8 @@ class SheetReader:
             return self.sheet.add_formula(Formula(text, row, column, kept=True))
         if form == "array":
             filled = parse_area(area) if area else Area(row, column, row, column)
-            return self.sheet.add_formula(Formula(text, row, column, array=filled)) if text else NO_FORMULA
+            formula = Formula(text, row, column, array=filled, spills=noted)
+            return self.sheet.add_formula(formula) if text else NO_FORMULA
         return self.sheet.add_formula(Formula(text, row, column)) if text else NO_FORMULA
 
     def scan(self, chunks: Iterable[bytes]) -> Sheet:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from tinquire.cells.address import cell_name, quoted_sheet
+from tinquire.cells.address import Area, cell_name, quoted_sheet
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.chains import added_up, running_total
@@ -33,6 +33,7 @@ from tinquire.workbook.programs import (
     work_of,
 )
 from tinquire.workbook.scope import BookScope
+from tinquire.workbook.spilling import left_behind, obstacle
 
 __all__ = ["CellNote", "Changed", "Recalculation", "recalculate"]
 
@@ -92,15 +93,18 @@ def recalculate(
     known = [program for sheet in book.sheets() for program in programs(sheet, scope, report.skipped)]
     report.formulas = sum(sheet.formula_count() for sheet in book.sheets())
     runner = _Runner(book, scope, report)
-    read = [list(reads(program.tree, program.frame(scope))) for program in known]
-    works = [work_of(program, scope, of_it) for program, of_it in zip(known, read, strict=True)]
-    plan = _Plan(known, read, works, batches(works))
+    plan = _planned(known, scope)
     only = None if changed is None else list(changed)
     runner.pass_through(plan, only)
-    if any(program.calls & DYNAMIC for program in known):
-        for _ in range(_PASSES):
-            if not runner.pass_through(plan, only):
-                break
+    again = any(program.calls & DYNAMIC for program in known)
+    for _ in range(_PASSES):
+        if runner.respilled:  # what reads the cells that are filled now, or are no longer, has to come after them
+            known = [program for sheet in book.sheets() for program in programs(sheet, scope, [])]
+            plan = _planned(known, scope)
+        elif not again:
+            break
+        if not runner.pass_through(plan, only) and not runner.respilled:
+            break
     for program in known:
         _noted(program, report)
     return report
@@ -129,6 +133,12 @@ class _Plan:
     order: list[tuple[int, ...]]
 
 
+def _planned(known: list[Program], scope: BookScope) -> _Plan:
+    read = [list(reads(program.tree, program.frame(scope))) for program in known]
+    works = [work_of(program, scope, of_it) for program, of_it in zip(known, read, strict=True)]
+    return _Plan(known, read, works, batches(works))
+
+
 class _Runner:
     """Runs programs and keeps what they changed."""
 
@@ -137,12 +147,17 @@ class _Runner:
         self.scope = scope
         self.report = report
         self.iteration = book.iteration
+        #: Areas of formulas that fill others than before, since the last pass began.
+        self.respilled: list[Place] = []
+        #: What is in the way of spilling formulas, by sheet, row and column.
+        self.hindered: dict[tuple[str, int, int], str] = {}
 
     def pass_through(self, plan: _Plan, only: list[Place] | None) -> int:
         """Run programs in their order, all or those that what has changed touches; how many results changed."""
         before = self.report.changed
         self.report.errors.clear()
-        changed = None if only is None else list(only)
+        changed = None if only is None else [*only, *self.respilled]
+        self.respilled = []
         for batch in plan.order:
             members = [plan.programs[place] for place in batch]
             own = len(batch) > 1 or reads_itself(plan.works[batch[0]])
@@ -181,9 +196,16 @@ class _Runner:
 
     def _run_array(self, program: Program, frame: Frame) -> None:
         """An array formula: its result spread over its area, missing places not available (18.17.2.7)."""
-        area = program.area
         operand = single(evaluate(program.tree, frame), frame)
         grid: Grid = Grid((operand.column,), 1) if isinstance(operand, Lanes) else grid_of(operand, frame)
+        area = program.area
+        if program.formula.spills:
+            area = Area(program.top, program.column, program.top + grid.height - 1, program.column + grid.width - 1)
+            if hindered := obstacle(self.book.sheet(program.sheet), program.area, area):
+                self.hindered[program.sheet, program.top, program.column] = hindered
+                grid, area = Grid((Column.full(CellError.SPILL, 1),), 1), Area(*area[:2], *area[:2])
+            if area != program.area:
+                self._respill(program, area)
         for offset in range(area.width):
             place = offset if grid.width > 1 else 0
             column = grid.columns[place] if place < grid.width else Column.full(CellError.NA, 1)
@@ -191,6 +213,17 @@ class _Runner:
             if len(column) < area.height:
                 column = Column.concat([column, Column.full(CellError.NA, area.height - len(column))])
             self._store(program, area.top, area.left + offset, column)
+
+    def _respill(self, program: Program, area: Area) -> None:
+        """A spilling formula fills another area than before: cells that it leaves are empty."""
+        sheet, before = self.book.sheet(program.sheet), program.area
+        for column in range(before.left, before.right + 1):
+            first = area.bottom + 1 if column <= area.right else before.top
+            for top, bottom in left_behind(sheet, column, first, before.bottom):
+                self._store(program, top, column, Column.blank(bottom - top + 1), blanks=True)
+        sheet.refill(program.top, program.column, area)
+        self.scope.grown()
+        self.respilled += [(program.sheet, before), (program.sheet, area)]
 
     # -- rings -----------------------------------------------------------------------------------------
 
@@ -281,10 +314,10 @@ class _Runner:
 
     # -- results ---------------------------------------------------------------------------------------
 
-    def _store(self, program: Program, row: int, column: int, values: Column) -> None:
+    def _store(self, program: Program, row: int, column: int, values: Column, *, blanks: bool = False) -> None:
         """Keep results in the sheet; remember what changed and note what is in error."""
         sheet = self.book.sheet(program.sheet)
-        values = blank_to_zero(values)
+        values = values if blanks else blank_to_zero(values)
         before = sheet.column(column, row, row + len(values) - 1)
         different = np.flatnonzero(_differs(before, values))
         if len(different):
@@ -295,7 +328,8 @@ class _Runner:
         sheet.changed.update((row + place, column) for place in different.tolist())
         for place in np.flatnonzero(values.kinds == Kind.ERROR).tolist():
             text = text_at(program.formula, row + place, column)
-            note = CellNote(sheet.name, cell_name(row + place, column), text, f"it gives {values[place]}")
+            hindered = self.hindered.get((program.sheet, row + place, column), "")
+            note = CellNote(sheet.name, cell_name(row + place, column), text, f"it gives {values[place]}{hindered}")
             self.report.errors.append(note)
 
 

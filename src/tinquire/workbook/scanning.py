@@ -42,7 +42,7 @@ class CellReading:
     gives kind, number and text code of a stored value.
     """
 
-    formula: Callable[[str, str, str, str | None, int, int], int]
+    formula: Callable[[str, str, str, str | None, int, int, bool], int]
     value: Callable[[str, str, str], tuple[int, float, int]]
     #: Height (if set by hand) and whether it is hidden, for rows that have either.
     row: Callable[[int, float | None, bool], None]
@@ -113,7 +113,8 @@ class _Reading:
         """The numbers of a piece's formulas; those that are not plain may hang on each other, in the cells' order."""
         for one in piece.other_formulas:
             cell = int(one.cells[0])
-            piece.formulas[cell], _ = self.own_formula(int(piece.rows[cell]), one.column, one.texts[0])
+            row, noted = int(piece.rows[cell]), cell in piece.noted
+            piece.formulas[cell], _ = self.own_formula(row, one.column, one.texts[0], noted=noted)
         for run in piece.plain_formulas:
             piece.formulas[run.cells] = self.column_formulas(run.column, piece.rows[run.cells], run.texts)
 
@@ -135,8 +136,10 @@ class _Reading:
             place += 1
         return numbers
 
-    def own_formula(self, row: int, column: int, whole: bytes) -> tuple[int, DownPattern | None]:
-        """The number of one cell's formula, and its pattern if it is a plain one."""
+    def own_formula(
+        self, row: int, column: int, whole: bytes, *, noted: bool = False
+    ) -> tuple[int, DownPattern | None]:
+        """The number of one cell's formula, and its pattern if it is a plain one; `noted` cells have metadata."""
         head, _, text = whole.partition(b">")
         known = self.formula_tags.get(head)
         if known is None:
@@ -145,7 +148,7 @@ class _Reading:
         raw = text.decode()
         content = unescaped(raw)
         form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
-        number = self.asked.formula(form, content, shared, area, row, column)
+        number = self.asked.formula(form, content, shared, area, row, column, noted)
         plain = head == b"<f" and not can_mislead(raw) and raw == raw.strip() and number != NO_FORMULA
         return number, down_pattern(raw, row) if plain else None
 

@@ -23,7 +23,8 @@ NO_FORMULA = -1
 class Formula:
     """A formula's text without `=`, as the cell at (row, column) reads it; several cells may share it.
 
-    `array` is the area that an array formula fills; `kept` marks kinds that are carried along but not run.
+    `array` is the area that an array formula fills; `kept` marks kinds that are carried along but not run. A formula
+    that `spills` fills as many cells as its result has: an array formula whose cell has metadata (18.3.1.4, `cm`).
     """
 
     text: str
@@ -31,6 +32,7 @@ class Formula:
     column: int
     array: Area | None = None
     kept: bool = False
+    spills: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -245,6 +247,14 @@ class Sheet:
         """Set the styles of a run of cells downwards, leaving what they hold."""
         cells, at = self._reach(row, column, count)
         cells.styles[at] = styles
+
+    def refill(self, row: int, column: int, area: Area) -> None:
+        """Say of a cell whose array formula spills that it fills another area now."""
+        cells = self.columns[column]
+        number = int(cells.formulas[cells.places(row, row)][0])
+        self.formulas[number] = replace(self.formulas[number], array=area)
+        self.changed.add((row, column))
+        self.rewritten.add((row, column))
 
     def reserve(self, row: int, column: int, count: int) -> None:
         """Make a run of cells downwards where there are none, so that setting them one by one is quick."""

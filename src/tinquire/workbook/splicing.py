@@ -24,6 +24,8 @@ class CellPatch:
     value: str | None
     style: int
     formula: str | None = None
+    #: The area that an array formula fills.
+    array: str = ""
     #: Leave the `f` element as it is: only the result changed.
     keep_formula: bool = False
 
@@ -141,7 +143,8 @@ def _markup(
         head += b' t="%s"' % patch.form.encode()
     content = formula
     if patch.formula is not None:
-        content = b"<%sf>%s</%sf>" % (prefix, escaped(patch.formula).encode(), prefix)
+        form = b' t="array" ref="%s"' % patch.array.encode() if patch.array else b""
+        content = b"<%sf%s>%s</%sf>" % (prefix, form, escaped(patch.formula).encode(), prefix)
     if patch.value is not None:
         content += b"<%sv>%s</%sv>" % (prefix, escaped(patch.value).encode(), prefix)
     content += others
