@@ -6,7 +6,7 @@ import importlib
 
 FAMILIES = (
     "arithmetic", "calendar", "characters", "choices", "conditional", "database", "dates", "distributions",
-    "engineering", "finance", "information", "logic", "lookup", "numeric", "places", "samples", "securities",
+    "engineering", "finance", "information", "logic", "lookup", "numeric", "oddperiods", "places", "samples", "securities",
     "shapes", "statistics", "texts", "trigonometry",
 )  # fmt: skip
 

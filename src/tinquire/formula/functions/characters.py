@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Callable, Sequence
+from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
 from tinquire.cells.display import show
@@ -173,6 +174,36 @@ def _quoted(text: str) -> str:
     return quote(text, safe="")
 
 
+_THAI_DIGITS = ["ศูนย์", "หนึ่ง", "สอง", "สาม", "สี่", "ห้า", "หก", "เจ็ด", "แปด", "เก้า"]
+_THAI_PLACES = ["", "สิบ", "ร้อย", "พัน", "หมื่น", "แสน"]
+
+
+def _thai_words(number: int) -> str:
+    """A whole number in Thai words: six places, then millions, of which there may again be millions."""
+    millions, rest = divmod(number, 1_000_000)
+    words = _thai_words(millions) + "ล้าน" if millions else ""
+    digits = str(rest)
+    for place, digit in zip(range(len(digits) - 1, -1, -1), digits, strict=True):
+        if digit == "0":
+            continue
+        if place == 0 and digit == "1" and number > 10:
+            words += "เอ็ด"
+        elif place == 1 and digit in "12":
+            words += ("" if digit == "1" else "ยี่") + _THAI_PLACES[1]
+        else:
+            words += _THAI_DIGITS[int(digit)] + _THAI_PLACES[place]
+    return words
+
+
+def _baht(number: float) -> str:
+    if abs(number) >= 1e15:
+        raise ErrorValue(CellError.VALUE)
+    whole, part = divmod(int(Decimal(repr(abs(number))).scaleb(2).to_integral_value(ROUND_HALF_UP)), 100)
+    words = _thai_words(whole) + "บาท" if whole else "" if part else _THAI_DIGITS[0] + "บาท"
+    words += _thai_words(part) + "สตางค์" if part else "ถ้วน"
+    return ("ลบ" if number < 0 and (whole or part) else "") + words
+
+
 declare_all(
     plain,
     __name__,
@@ -194,6 +225,7 @@ declare_all(
         ("FIXED(number: number, digits: number = 2, plain: logical = FALSE)", _fixed, "A number as text with so many digits behind the point.", "FIXED(1234.567, 1)", "1,234.6"),
         ("DOLLAR(number: number, digits: number = 2)", _dollar, "A sum of money as text.", "DOLLAR(-1234.567)", "-$1,234.57"),
         ("USDOLLAR(number: number, digits: number = 2)", _dollar, "A sum of money as text.", "USDOLLAR(1234.5)", "$1,234.50"),
+        ("BAHTTEXT(number: number)", _baht, "A sum of money in Thai words (18.17.7).", "BAHTTEXT(21.5)", "ยี่สิบเอ็ดบาทห้าสิบสตางค์"),
         ("T(value: value)", lambda value: value if isinstance(value, str | CellError) else "", "A value if it is text, else empty text.", 'T("tin")', "tin"),
         ("ASC(text: text)", _narrow, "Full-width letters as half-width ones.", 'ASC("ＡＢ")', "AB"),
         ("JIS(text: text)", _wide, "Half-width letters as full-width ones.", 'JIS("AB")', "ＡＢ"),

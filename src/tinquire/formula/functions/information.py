@@ -6,7 +6,7 @@ import numpy as np
 
 from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.evaluate import evaluate, evaluate_scalar, grid_of, lift, single
+from tinquire.formula.evaluate import evaluate, fixed_value, grid_of, lift, single
 from tinquire.formula.operands import Closure, Grid, Operand, Scalar, Span
 from tinquire.formula.registry import declare_all, elementwise, special
 from tinquire.formula.scope import Frame
@@ -148,7 +148,7 @@ def info(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     >>> INFO("numfile")
     2
     """
-    about = str(evaluate_scalar(arguments[0], frame.lane(0))).casefold()
+    about = str(fixed_value(arguments[0], frame)).casefold()
     if about == "numfile":
         return Scalar(float(len(frame.scope.sheets_between("", ""))))
     return Scalar(CellError.NA)

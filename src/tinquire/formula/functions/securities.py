@@ -19,16 +19,16 @@ from tinquire.formula.functions.finance import root
 from tinquire.formula.registry import declare_all
 
 
-def _check(*holds: bool) -> None:
+def check(*holds: bool) -> None:
     if not all(holds):
         raise ErrorValue(CellError.NUM)
 
 
-def _day(serial: float) -> datetime.date:
+def day_of(serial: float) -> datetime.date:
     return date_from_serial(math.floor(serial))
 
 
-def _days(a: datetime.date, b: datetime.date, basis: int) -> float:
+def days_between(a: datetime.date, b: datetime.date, basis: int) -> float:
     if basis in (0, 4):
         return float(thirty_days(a, b, basis == 4))
     return float((b - a).days)
@@ -39,7 +39,7 @@ def _year(basis: int) -> float:
     return 365.0 if basis in (1, 3) else 360.0
 
 
-def _back(day: datetime.date, months: int) -> datetime.date:
+def months_before(day: datetime.date, months: int) -> datetime.date:
     """So many months before a day; the last of a month stays the last."""
     last = day.day == calendar.monthrange(day.year, day.month)[1]
     year, month = divmod(day.year * 12 + day.month - 1 - months, 12)
@@ -61,7 +61,7 @@ class Coupons:
     @property
     def run(self) -> float:
         """Days from the last coupon to the settlement."""
-        return _days(self.before, self.settled, self.basis)
+        return days_between(self.before, self.settled, self.basis)
 
     @property
     def length(self) -> float:
@@ -80,13 +80,18 @@ class Coupons:
 
 def coupons(settlement: float, maturity: float, frequency: float, basis: float = 0.0) -> Coupons:
     """Raises ErrorValue where these make no sense."""
-    _check(math.floor(settlement) < math.floor(maturity), int(frequency) in (1, 2, 4), 0 <= int(basis) <= 4)
-    settled, end, often = _day(settlement), _day(maturity), int(frequency)
+    check(math.floor(settlement) < math.floor(maturity), int(frequency) in (1, 2, 4), 0 <= int(basis) <= 4)
+    settled, end, often = day_of(settlement), day_of(maturity), int(frequency)
     left = max(((end.year - settled.year) * 12 + end.month - settled.month) * often // 12 - 1, 0)
-    while _back(end, left * 12 // often) > settled:
+    while months_before(end, left * 12 // often) > settled:
         left += 1
     return Coupons(
-        settled, _back(end, left * 12 // often), _back(end, (left - 1) * 12 // often), left, often, int(basis)
+        settled,
+        months_before(end, left * 12 // often),
+        months_before(end, (left - 1) * 12 // often),
+        left,
+        often,
+        int(basis),
     )
 
 
@@ -115,7 +120,7 @@ def _price(
     frequency: float,
     basis: float = 0.0,
 ) -> float:
-    _check(rate >= 0, yield_ >= 0, redemption > 0)
+    check(rate >= 0, yield_ >= 0, redemption > 0)
     return _price_of(coupons(settlement, maturity, frequency, basis), rate, yield_, redemption)
 
 
@@ -128,7 +133,7 @@ def _yield(
     frequency: float,
     basis: float = 0.0,
 ) -> float:
-    _check(rate >= 0, price > 0, redemption > 0)
+    check(rate >= 0, price > 0, redemption > 0)
     known = coupons(settlement, maturity, frequency, basis)
     return root(lambda guess: _price_of(known, rate, guess, redemption) - price, 0.05)
 
@@ -136,7 +141,7 @@ def _yield(
 def _duration(
     settlement: float, maturity: float, rate: float, yield_: float, frequency: float, basis: float = 0.0
 ) -> float:
-    _check(rate >= 0, yield_ >= 0)
+    check(rate >= 0, yield_ >= 0)
     known = coupons(settlement, maturity, frequency, basis)
     often, share = known.frequency, known.to_come / known.length
     step = 1 + yield_ / often
@@ -154,8 +159,8 @@ def _modified(
 
 
 def _share(a: float, b: float, basis: float) -> float:
-    _check(math.floor(a) < math.floor(b), 0 <= int(basis) <= 4)
-    return year_share(_day(a), _day(b), int(basis))
+    check(math.floor(a) < math.floor(b), 0 <= int(basis) <= 4)
+    return year_share(day_of(a), day_of(b), int(basis))
 
 
 def _accrued(
@@ -168,7 +173,7 @@ def _accrued(
     basis: float = 0.0,
     from_issue: bool = True,
 ) -> float:
-    _check(rate > 0, par > 0, int(frequency) in (1, 2, 4))
+    check(rate > 0, par > 0, int(frequency) in (1, 2, 4))
     start = issue if from_issue or settlement <= first else first
     return par * rate * _share(start, settlement, basis)
 
@@ -176,7 +181,7 @@ def _accrued(
 def _price_maturity(
     settlement: float, maturity: float, issue: float, rate: float, yield_: float, basis: float = 0.0
 ) -> float:
-    _check(rate >= 0, yield_ >= 0)
+    check(rate >= 0, yield_ >= 0)
     whole, run, rest = (
         _share(issue, maturity, basis),
         _share(issue, settlement, basis),
@@ -188,7 +193,7 @@ def _price_maturity(
 def _yield_maturity(
     settlement: float, maturity: float, issue: float, rate: float, price: float, basis: float = 0.0
 ) -> float:
-    _check(rate >= 0, price > 0)
+    check(rate >= 0, price > 0)
     whole, run, rest = (
         _share(issue, maturity, basis),
         _share(issue, settlement, basis),
@@ -199,14 +204,14 @@ def _yield_maturity(
 
 def _bill(settlement: float, maturity: float) -> float:
     days = math.floor(maturity) - math.floor(settlement)
-    _check(0 < days <= 366)
+    check(0 < days <= 366)
     return float(days)
 
 
 def _bill_price(settlement: float, maturity: float, discount: float) -> float:
-    _check(discount > 0)
+    check(discount > 0)
     price = 100 * (1 - discount * _bill(settlement, maturity) / 360)
-    _check(price > 0)
+    check(price > 0)
     return price
 
 
@@ -224,8 +229,8 @@ def _amortised(declining: bool) -> Callable[..., float]:
     def function(
         cost: float, bought: float, first: float, salvage: float, period: float, rate: float, basis: float = 0.0
     ) -> float:
-        _check(cost > 0, 0 <= salvage <= cost, period >= 0, rate > 0, int(basis) in (0, 1, 3, 4), bought <= first)
-        share = year_share(_day(bought), _day(first), int(basis))
+        check(cost > 0, 0 <= salvage <= cost, period >= 0, rate > 0, int(basis) in (0, 1, 3, 4), bought <= first)
+        share = year_share(day_of(bought), day_of(first), int(basis))
         return (
             _declining(cost, salvage, int(period), rate, share)
             if declining

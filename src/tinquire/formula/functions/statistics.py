@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from tinquire.cells.column import Column, Floats, Kind
 from tinquire.cells.values import CellError
 from tinquire.formula.coerce import Faulty, first_fault, number_of, with_faults
-from tinquire.formula.evaluate import PerLane, evaluate, evaluate_scalar, grid_of, single
+from tinquire.formula.evaluate import PerLane, evaluate, fixed_value, grid_of, single
 from tinquire.formula.matrix import Matrix
 from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.registry import aggregate, functions, special
@@ -142,7 +142,7 @@ def aggregate_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     >>> AGGREGATE(9, 6, {1,2,3})
     6
     """
-    choice, leave = (number_of(evaluate_scalar(argument, frame.lane(0))) for argument in arguments[:2])
+    choice, leave = (number_of(fixed_value(argument, frame)) for argument in arguments[:2])
     if isinstance(choice, CellError) or isinstance(leave, CellError):
         return Scalar(choice if isinstance(choice, CellError) else leave)
     number, left_out = int(choice), int(leave)
@@ -179,7 +179,7 @@ def subtotal(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     choice = single(evaluate(arguments[0], frame), frame)
     if isinstance(choice, Lanes):
         raise PerLane
-    number = number_of(evaluate_scalar(arguments[0], frame.lane(0)))
+    number = number_of(fixed_value(arguments[0], frame))
     if isinstance(number, CellError):
         return Scalar(number)
     work = _SUBTOTALS.get(int(number) % 100)
