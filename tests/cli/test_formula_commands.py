@@ -57,6 +57,8 @@ def test_results_are_written_to_another_file_or_in_place(tinquire, path, tmp_pat
     assert Workbook.open(path).sheet("Work").value(4, 3) == 3.5
     assert (tmp_path / "work (original).xlsx").exists()
     assert tinquire("recalc", path, "--out", out).code == 2
+    words = ("--decimal", ",", "--dates", "day-first", "--set", "Work!B2=20", "--now", "2026-10-25")
+    assert tinquire("recalc", path, "--out", out.with_name("notation.xlsx"), *words).code == 0
 
 
 def test_errors_are_led_back_to_where_they_began(tinquire, path):

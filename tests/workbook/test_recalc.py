@@ -11,6 +11,7 @@ from books import book_of
 from parts import MAIN, written
 from tinquire.cells import Area, CellError, Column
 from tinquire.cells.address import area_name, parse_cell
+from tinquire.formula.coerce import Notation
 from tinquire.formula.problems import CycleError
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
 from tinquire.workbook.book import DefinedName
@@ -288,6 +289,28 @@ def test_results_spill(given, values, area, total, says, tmp_path):
     assert (found[: len(values)], filled, spills) == (values, area, True)
     assert all(one in error for one, error in zip(says, errors, strict=False))
     assert summed == (total if total is not None else CellError.SPILL)
+
+
+@pytest.mark.parametrize(
+    ("notation", "formula", "value"),
+    [
+        (Notation(), 'VALUE("1,234.5")', 1234.5),
+        (Notation(","), 'VALUE("1.234,5")', 1234.5),
+        (Notation(","), '"2,5"*2', 5.0),
+        (Notation(","), 'VALUE("12,5%")', 0.125),
+        (Notation(","), 'NUMBERVALUE("1,234.5",".",",")', 1234.5),
+        (Notation(), 'DATEVALUE("03/11/2026")', CellError.VALUE),
+        (Notation(dates="day-first"), 'TEXT(DATEVALUE("03/11/2026"),"yyyy-mm-dd")', "2026-11-03"),
+        (Notation(dates="month-first"), 'TEXT("3-11-26 18:30","yyyy-mm-dd hh:mm")', "2026-03-11 18:30"),
+        (Notation(",", "day-first"), 'TEXT(DATEVALUE("3.11.2026"),"yyyy-mm-dd")', "2026-11-03"),
+        (Notation(dates="day-first"), 'DATEVALUE("31.02.2026")', CellError.VALUE),
+        (Notation(dates="day-first"), 'DATEVALUE("1.5")', CellError.VALUE),
+    ],
+)
+def test_texts_are_read_in_the_notation_that_is_stated(notation, formula, value):
+    book = book_of({"S": {"A1": f"={formula}"}})
+    recalculate(book, notation=notation)
+    assert book.sheet("S").value(1, 1) == value
 
 
 LOOPS = [

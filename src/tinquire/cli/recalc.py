@@ -36,6 +36,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--only-changed", action="store_true", help="only what depends on the inputs that --set changes"
     )
     parser.add_argument("--now", metavar="TIME", help="the moment for TODAY and NOW, such as 2026-11-03T17:45")
+    parser.add_argument("--decimal", choices=(".", ","), default=".", help="the decimal mark of numbers in texts (.)")
+    parser.add_argument(
+        "--dates", choices=("day-first", "month-first"), default="", help="how texts spell days, beside 2026-11-03"
+    )
     parser.add_argument("--seed", type=int, default=0, metavar="N", help="where random numbers start (0)")
     parser.add_argument(
         "--rows", type=int, default=_LISTED, metavar="N", help=f"lines to list of each kind ({_LISTED})"
@@ -78,6 +82,7 @@ def _target(path: Path, base: Path, count: int, options: argparse.Namespace) -> 
 
 def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Terminal) -> tuple[dict[str, Any], int]:
     from tinquire.cells.dates import serial_from_date
+    from tinquire.formula.coerce import Notation
     from tinquire.formula.problems import CycleError
     from tinquire.workbook import Workbook
     from tinquire.workbook.archive import kept_original
@@ -89,7 +94,8 @@ def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Te
     now = serial_from_date((moment or datetime.now()).replace(tzinfo=None), book.date_system)
     try:
         only = inputs if options.only_changed else None
-        report = recalculate(book, now=now, seed=options.seed, changed=only)
+        notation = Notation(options.decimal, options.dates)
+        report = recalculate(book, now=now, seed=options.seed, changed=only, notation=notation)
     except CycleError as error:
         why = f"cells depend on themselves: {' -> '.join(error.path[:12])}{' …' if len(error.path) > 12 else ''}"
         raise DataError(Fault("recalculating", why, str(path), "break the ring at one of these cells")) from None

@@ -11,6 +11,7 @@ from tinquire.cells.address import Area, cell_name, quoted_sheet
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.chains import added_up, running_total
+from tinquire.formula.coerce import NOTATION, Notation
 from tinquire.formula.evaluate import blank_to_zero, evaluate, evaluate_column, grid_of, single
 from tinquire.formula.operands import Grid, Lanes
 from tinquire.formula.order import Place, Work, batches, reads_itself
@@ -79,16 +80,24 @@ class Recalculation:
 
 
 def recalculate(
-    book: Workbook, *, now: float | None = None, seed: int = 0, changed: Iterable[Place] | None = None
-) -> Recalculation:
+    book: Workbook, *, now: float | None = None, seed: int = 0, changed: Iterable[Place] | None = None,
+    notation: Notation | None = None,
+) -> Recalculation:  # fmt: skip
     """Work out every formula of a workbook and store the results in its sheets.
 
     With `changed`, only what depends on those areas. `now` is the serial of the moment that counts as now, `seed`
-    starts the random numbers. Cells whose formulas cannot be read, or use functions that are not known, keep their
-    stored results and are listed. Raises: CycleError, with the cells of the ring, unless the workbook asks for
-    iteration (18.2.2).
+    starts the random numbers; `notation` is how texts spell numbers and days. Cells whose formulas cannot be read, or
+    use functions that are not known, keep their stored results and are listed. Raises: CycleError, with the cells of
+    the ring, unless the workbook asks for iteration (18.2.2).
     """
-    scope = BookScope(book, now, seed)
+    stated = NOTATION.set(notation or NOTATION.get())
+    try:
+        return _recalculated(book, BookScope(book, now, seed), changed)
+    finally:
+        NOTATION.reset(stated)
+
+
+def _recalculated(book: Workbook, scope: BookScope, changed: Iterable[Place] | None) -> Recalculation:
     report = Recalculation()
     known = [program for sheet in book.sheets() for program in programs(sheet, scope, report.skipped)]
     report.formulas = sum(sheet.formula_count() for sheet in book.sheets())

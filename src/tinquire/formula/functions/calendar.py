@@ -5,6 +5,7 @@ from __future__ import annotations
 import calendar
 import datetime
 import math
+import re
 from collections.abc import Callable
 from typing import Any, Literal
 
@@ -273,8 +274,12 @@ def _time(hour: float, minute: float, second: float) -> float:
     return total % _DAY_SECONDS / _DAY_SECONDS
 
 
+#: A text that is a number, and neither a day nor a time.
+_ONLY_NUMBER = re.compile(r"\s*[-+]?[0-9.,]*(?:[Ee][-+]?[0-9]+)?\s*%?\s*")
+
+
 def _from_text(text: str) -> float:
-    found = number_from_text(text) if any(sign in text for sign in ":-") else None
+    found = None if _ONLY_NUMBER.fullmatch(text) else number_from_text(text)
     if found is None:
         raise ErrorValue(CellError.VALUE)
     return found

@@ -11,7 +11,7 @@ from typing import Any
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.calling import ErrorValue, arrays, grid_from, grid_rows, plain
-from tinquire.formula.coerce import MAX_TEXT, number_from_text, text_of
+from tinquire.formula.coerce import MAX_TEXT, Notation, number_from_text, text_of
 from tinquire.formula.criteria import wildcard_pattern
 from tinquire.formula.operands import Grid
 from tinquire.formula.registry import declare_all
@@ -124,7 +124,7 @@ def _numbervalue(text: str, point: str = ".", given: str | None = None) -> float
         raise ErrorValue(CellError.VALUE)
     bare = (whole.replace(group[0], "") if group else whole) + ("." if mark else "") + rest
     percents = len(bare) - len(bare.rstrip("%"))
-    found = number_from_text(bare.rstrip("%"))
+    found = number_from_text(bare.rstrip("%"), Notation())
     if found is None or not re.fullmatch(r"[-+.0-9Ee]*", bare.rstrip("%")):
         raise ErrorValue(CellError.VALUE)
     return found / 100**percents
