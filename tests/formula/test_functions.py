@@ -457,6 +457,8 @@ BAHTTEXT(-0.25) | ลบยี่สิบห้าสตางค์
 BAHTTEXT(1000011.01) | หนึ่งล้านสิบเอ็ดบาทหนึ่งสตางค์
 BAHTTEXT(20600) | สองหมื่นหกร้อยบาทถ้วน
 BAHTTEXT(1E+15) | #VALUE!
+TEXT("12","0.00") | 12.00
+TEXT("twelve","0.00") | twelve
 PROPER("o'neill mill-race 2nd") | O'Neill Mill-Race 2Nd
 CHAR(0)                 | #VALUE!
 CHAR(128)               | €

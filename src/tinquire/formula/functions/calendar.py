@@ -275,7 +275,7 @@ def _time(hour: float, minute: float, second: float) -> float:
 
 
 #: A text that is a number, and neither a day nor a time.
-_ONLY_NUMBER = re.compile(r"\s*[-+]?[0-9.,]*(?:[Ee][-+]?[0-9]+)?\s*%?\s*")
+_ONLY_NUMBER = re.compile(r"\s*[-+]?[0-9]*[.,]?[0-9]*(?:[Ee][-+]?[0-9]+)?\s*%?\s*")
 
 
 def _from_text(text: str) -> float:

@@ -9,7 +9,7 @@ import numpy as np
 from tinquire.cells.column import Column, Floats
 from tinquire.cells.display import MAX_CODE, show
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import MAX_TEXT, first_fault, texts, with_faults
+from tinquire.formula.coerce import MAX_TEXT, first_fault, number_from_text, texts, with_faults
 from tinquire.formula.evaluate import evaluate, lift, single
 from tinquire.formula.operands import Operand
 from tinquire.formula.registry import elementwise, special
@@ -132,4 +132,6 @@ def _shown(value: Value, code: str, frame: Frame) -> Value:
         return value
     if len(code) > MAX_CODE:
         return CellError.VALUE
+    if isinstance(value, str) and (number := number_from_text(value)) is not None:
+        value = number
     return show(0.0 if value is None else value, code, frame.scope.date_system).text
