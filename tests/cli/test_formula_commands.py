@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import re
+import sqlite3
 
 import pytest
 
@@ -139,3 +141,29 @@ def test_the_demo_pack_recalculates_to_itself_and_has_nothing_odd(tinquire, job)
     outcome = tinquire("trace", pack, "Cover!C19", "--to-data", "--rows", "3")
     assert "= SUMIFS(Charges[Charge],Charges[Depot],[Depots])" in outcome.out
     assert "rows of Charges, the first 3 above" in outcome.out
+
+
+def test_a_trace_goes_on_into_the_sources_of_the_run(tinquire, job):
+    with sqlite3.connect(job / "daybook.sqlite") as before:  # one of an earlier version gets what it lacks
+        before.execute("CREATE TABLE made (run INTEGER, output TEXT, file TEXT, digest TEXT)")
+        before.execute("CREATE TABLE read (run INTEGER, source TEXT, file TEXT, rows INTEGER, digest TEXT)")
+        before.execute("CREATE TABLE run (id INTEGER PRIMARY KEY, docket TEXT, period TEXT, at TEXT, tool TEXT)")
+        before.execute("PRAGMA user_version = 1")
+    for _ in range(2):  # of the older run's origins none stay
+        assert tinquire("run", job / "docket.toml", "-p", "2026-10").code == 0
+    with sqlite3.connect(job / "daybook.sqlite") as book:
+        assert book.execute("SELECT count(*), count(DISTINCT run) FROM origin").fetchone() == (10, 1)
+    (pack,) = (job / "out" / "2026-10").glob("*.xlsx")
+    made = Workbook.open(pack).sheet("Charges")
+    for row in (4, 700, 1500, 2519):
+        step = json.loads(tinquire("trace", pack, f"Charges!G{row}", "--json").out)
+        file, sheet, number = re.fullmatch(r"(.*), sheet '(.*)', row (\d+)", step["source"]).groups()
+        source = Workbook.open(job / file).sheet(sheet)
+        values = [source.value(int(number), column) for column in range(1, source.used.right + 1)]
+        assert made.value(row, 7) in values or "none" in values
+        assert made.value(row, 1) in file.title()
+    assert json.loads(tinquire("trace", pack, "Charges!G3", "--json").out)["source"] == ""  # the heading
+    listed = tinquire("trace", pack, "Cover!C19", "--to-data", "--rows", "1").out
+    assert "sources/2026-10/pickups-northgate.xlsx, sheet 'Pickups', row 5" in listed
+    pack.write_bytes(pack.read_bytes() + b"\0")  # no longer what the run made
+    assert "pickups-" not in tinquire("trace", pack, "Charges!G10").out

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -36,7 +36,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
     book = Workbook.open(options.file)
     place = _place(book, options.cell)
-    tracer = Tracer(book, rows=options.rows)
+    tracer = Tracer(book, rows=options.rows, origin=_origins(options.file))
     top = tracer.explain(*place, 0 if options.dependents else options.depth, to_data=options.to_data)
     terminal.heading(f"{top.place}  {_named(top)}")
     if options.dependents:
@@ -53,6 +53,28 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         _tell_data(data, terminal)
     terminal.answer(asdict(top))
     return 0
+
+
+def _origins(path: Path) -> Callable[[str, int], str]:
+    """Where a row of a sheet came from, as the daybook of the run that made the file says: it lies in the file's folder
+    or in one above. Without such a daybook nothing is known."""
+    from tinquire.press.daybook import DAYBOOK_NAME, Daybook, digest
+
+    content = digest(path.read_bytes())
+    for folder in path.absolute().parents:
+        if (folder / DAYBOOK_NAME).is_file() and (daybook := Daybook(folder)).knows(content):
+            break
+    else:
+        return lambda sheet, row: ""
+
+    def origin(sheet: str, row: int) -> str:
+        found = daybook.origin(content, sheet, row)
+        if found is None:
+            return ""
+        file, source, number = found
+        return f"{file}, sheet '{source}', row {number}" if source else f"{file}, row {number}"
+
+    return origin
 
 
 def _place(book: Workbook, text: str) -> tuple[str, int, int]:
@@ -90,6 +112,8 @@ def _lines(step: Step, stem: str, branch: str = "") -> Iterator[str]:
         yield f"{below}{bar}{step.formula}{more}"
     elif step.cut:
         yield f"{below}{bar}these are formulas, too"
+    if step.source:
+        yield f"{below}{bar}its row is that of {step.source}"
     for number, one in enumerate(step.inputs, start=1):
         yield from _lines(one, below, "└─ " if number == len(step.inputs) else "├─ ")
 
@@ -106,7 +130,12 @@ def _tell_data(data: DataRows, terminal: Terminal) -> None:
     if not data.count:
         terminal.line("used", f"no row of {data.sheet}")
         return
-    rows = [[str(row), *values] for row, values in data.rows]
-    terminal.table([f"{data.sheet}, row", *data.headings], rows, right=(0, len(data.headings)))
+    sources = data.sources or [""] * len(data.rows)
+    rows = [
+        [str(row), *values, *([source] if data.sources else [])]
+        for (row, values), source in zip(data.rows, sources, strict=True)
+    ]
+    headings = [f"{data.sheet}, row", *data.headings, *(["came from"] if data.sources else [])]
+    terminal.table(headings, rows, right=(0, len(data.headings)))
     listed = f"the first {len(rows):,}" if data.count > len(rows) else "all of them"
     terminal.line("used", f"{data.count:,} row{'' if data.count == 1 else 's'} of {data.sheet}, {listed} above")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
@@ -17,7 +17,15 @@ __all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "digest"]
 DAYBOOK_NAME = "daybook.sqlite"
 #: How long to wait for another run that is writing, in seconds.
 _PATIENCE = 30.0
-_VERSION = 1
+_VERSION = 2
+#: Where rows of outputs came from: runs of rows that follow each other in both places.
+_ORIGINS = """
+CREATE TABLE origin (
+    run INTEGER NOT NULL REFERENCES run, output TEXT NOT NULL, sheet TEXT NOT NULL, top INTEGER NOT NULL,
+    rows INTEGER NOT NULL, source_file TEXT NOT NULL, source_sheet TEXT NOT NULL, source_row INTEGER NOT NULL
+);
+CREATE INDEX origin_of ON origin (run, output, sheet, top);
+"""
 _TABLES = """
 CREATE TABLE run (
     id INTEGER PRIMARY KEY, docket TEXT NOT NULL, period TEXT NOT NULL, at TEXT NOT NULL, tool TEXT NOT NULL
@@ -34,6 +42,15 @@ CREATE TABLE sent (
     subject TEXT NOT NULL, state TEXT NOT NULL, at TEXT NOT NULL,
     PRIMARY KEY (message_id, digest)
 );
+"""
+
+
+_LET_GO = """
+DELETE FROM origin WHERE run < ?1 AND output = ?2 AND run IN (SELECT run FROM made WHERE output = ?2 AND file = ?3)
+"""
+_ORIGIN = """
+SELECT source_file, source_sheet, source_row + ?3 - top FROM origin JOIN made USING (run, output)
+WHERE digest = ?1 AND sheet = ?2 AND top <= ?3 AND ?4 < top + rows ORDER BY run DESC LIMIT 1
 """
 
 
@@ -63,8 +80,9 @@ class Daybook:
             connection = sqlite3.connect(self.path, timeout=_PATIENCE, isolation_level=None)
             try:
                 connection.execute("BEGIN IMMEDIATE")
-                if connection.execute("PRAGMA user_version").fetchone()[0] == 0:
-                    for statement in filter(str.strip, _TABLES.split(";")):
+                version = connection.execute("PRAGMA user_version").fetchone()[0]
+                if version < _VERSION:
+                    for statement in filter(str.strip, (_ORIGINS if version else _TABLES + _ORIGINS).split(";")):
                         connection.execute(statement)
                     connection.execute(f"PRAGMA user_version = {_VERSION}")
                 yield connection
@@ -84,8 +102,11 @@ class Daybook:
         tool: str,
         read: Sequence[tuple[str, str, int, str]],
         made: Sequence[tuple[str, str, str]],
+        origins: Iterable[tuple[str, str, int, int, int, str, str, int]] = (),
     ) -> int:
-        """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest)."""
+        """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest), and
+        where rows of outputs came from (output, sheet, its first data row, and a run as `Origin.runs` gives it). Of
+        an output that is written anew, the older origins are let go."""
         with self._open() as connection:
             cursor = connection.execute(
                 "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)", (docket, period, _moment(at), tool)
@@ -93,7 +114,25 @@ class Daybook:
             number = int(cursor.lastrowid or 0)
             connection.executemany("INSERT INTO read VALUES (?, ?, ?, ?, ?)", [(number, *line) for line in read])
             connection.executemany("INSERT INTO made VALUES (?, ?, ?, ?)", [(number, *line) for line in made])
+            connection.executemany(_LET_GO, [(number, output, file) for output, file, _ in made])
+            lines = [(number, output, sheet, top + start, *rest) for output, sheet, top, start, *rest in origins]
+            connection.executemany("INSERT INTO origin VALUES (?, ?, ?, ?, ?, ?, ?, ?)", lines)
             return number
+
+    def origin(self, content: str, sheet: str, row: int) -> tuple[str, str, int] | None:
+        """File, sheet and row from which a row of an output came; the output is known by its content's digest."""
+        if not self.path.exists():
+            return None
+        with self._open() as connection:
+            found = connection.execute(_ORIGIN, (content, sheet, row, row)).fetchone()
+        return None if found is None else (found[0], found[1], int(found[2]))
+
+    def knows(self, content: str) -> bool:
+        """Whether a run made an output with this content."""
+        if not self.path.exists():
+            return False
+        with self._open() as connection:
+            return connection.execute("SELECT 1 FROM made WHERE digest = ?", (content,)).fetchone() is not None
 
     def runs(self) -> list[tuple[int, str, str, str]]:
         """Number, docket, period and time of every run, newest first."""

@@ -19,19 +19,21 @@ from tinquire.press.filenames import safe_file_name
 from tinquire.press.foresight import foreseen
 from tinquire.press.mails import MadeMail, filled_path, make_mails
 from tinquire.press.reckoning import Reckoning, reckon, unfilled_fault
-from tinquire.press.workbooks import make_workbook
+from tinquire.press.workbooks import PlacedRows, make_workbook
 
 __all__ = ["Made", "Pack", "make", "publish"]
 
 
 @dataclass(frozen=True, slots=True)
 class Made:
-    """A finished output: its name in the docket, its place, its bytes, and a few words on what is in it."""
+    """A finished output: its name in the docket, its place, its bytes, a few words on what is in it, and where the rows
+    on its sheets came from."""
 
     name: str
     path: Path
     data: bytes
     says: str
+    rows: tuple[PlacedRows, ...] = ()
 
 
 @dataclass
@@ -87,10 +89,10 @@ def _make_workbooks(pack: Pack, errors: list[TinQuireError], said: Callable[[str
             if unfilled:
                 where = work.docket.where("workbooks", name, "name")
                 raise UseError(*(unfilled_fault(one, f"naming workbook '{name}'", where) for one in unfilled))
-            book = make_workbook(work, name, model)
+            book, placed = make_workbook(work, name, model)
             formulas = sum(sheet.formula_count() for sheet in book.sheets())
             says = f"{len(book.entries)} sheets, {formulas:,} formulas"
-            pack.outputs.append(Made(name, pack.out / safe_file_name(file), book.to_bytes(), says))
+            pack.outputs.append(Made(name, pack.out / safe_file_name(file), book.to_bytes(), says, tuple(placed)))
         except TinQuireError as error:
             errors.append(error)
 
@@ -157,8 +159,14 @@ def publish(pack: Pack, at: datetime) -> list[str]:
     ]
     made = [(output.name, _shown(output.path, base), digest(output.data)) for output in pack.outputs]
     made += [("mail", _shown(pack.outbox / mail.file, base), digest(mail.data)) for mail in pack.mails]
+    origins = [
+        (output.name, one.sheet, one.top, *run)
+        for output in pack.outputs
+        for one in output.rows
+        for run in one.origin.runs()
+    ]
     Daybook(base).record_run(
-        pack.work.docket.model.title, pack.work.period.text, at, f"tinquire {__version__}", read, made
+        pack.work.docket.model.title, pack.work.period.text, at, f"tinquire {__version__}", read, made, origins
     )
     return notes
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -13,20 +14,32 @@ from tinquire.formula.slots import filled_text
 from tinquire.press.reckoning import Reckoning, unfilled_fault
 from tinquire.press.sheets import SheetPlan, pivot_sheet, safe_table_name, table_sheet
 from tinquire.press.slotfill import SlotScope
-from tinquire.tables import Table
+from tinquire.tables import Origin, Table
 from tinquire.workbook import Workbook
 from tinquire.workbook.book import safe_sheet_name
 from tinquire.workbook.filling import fill
 from tinquire.workbook.recalc import recalculate
 
-__all__ = ["make_workbook", "start_workbook"]
+__all__ = ["PlacedRows", "make_workbook", "start_workbook"]
 
 #: Cells in error are listed one by one up to this many.
 _LISTED = 8
 
 
-def make_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook:
-    """A workbook, recalculated and without errors in its cells. Raises one error with all that is wrong."""
+@dataclass(frozen=True, slots=True)
+class PlacedRows:
+    """Rows of a table on a sheet, from row `top` on, and where each came from."""
+
+    sheet: str
+    top: int
+    origin: Origin
+
+
+def make_workbook(work: Reckoning, name: str, model: WorkbookModel) -> tuple[Workbook, list[PlacedRows]]:
+    """A workbook, recalculated and without errors in its cells, and where the rows on its sheets came from.
+
+    Raises one error with all that is wrong.
+    """
     scope = work.slots()
     book = start_workbook(work, name, model)
     unfilled = fill(book, scope.resolve, scope.format_of)
@@ -35,15 +48,17 @@ def make_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook:
         place = f"{book.name}, sheet '{one.sheet}', cell {one.cell}"
         errors.append(DataError(unfilled_fault(one.unfilled, f"filling workbook '{name}'", place)))
     taken_tables = set(book.tables())
+    placed: list[PlacedRows] = []
     for number, sheet in enumerate(model.sheets):
         try:
-            _add_sheets(work, book, sheet, scope, taken_tables, work.docket.where("workbooks", name, "sheets", number))
+            where = work.docket.where("workbooks", name, "sheets", number)
+            placed += _add_sheets(work, book, sheet, scope, taken_tables, where)
         except TinQuireError as error:
             errors.append(error)
     if errors:
         raise merged(errors)
     _recalculated(book, name)
-    return book
+    return book, placed
 
 
 def start_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook:
@@ -60,8 +75,8 @@ def start_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook
 
 def _add_sheets(
     work: Reckoning, book: Workbook, model: SheetModel, scope: SlotScope, taken: set[str], where: str
-) -> None:
-    """Add the sheet of one entry, or one for each value of the column it is split by."""
+) -> Iterator[PlacedRows]:
+    """Add the sheet of one entry, or one for each value of the column it is split by; where its rows came from."""
     for table, here in _shares(work, model, scope):
         plan = _plan(book, model, here, where)
         if model.pivot is not None:
@@ -71,6 +86,8 @@ def _add_sheets(
             table_name = safe_table_name(plan.name, taken)
             taken.add(table_name.casefold())
             sheet = table_sheet(plan, table, work.house, book.styles, table_name)
+            if table.origin is not None:
+                yield PlacedRows(sheet.name, sheet.tables[0].data.top, table.origin)
         book.add_sheet(sheet)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -42,6 +42,22 @@ class Origin:
         file, sheet = self.files[self.file[row]], self.sheets[self.sheet[row]]
         inside = f", sheet '{sheet}'" if sheet else ""
         return f"{file}{inside}, row {self.row[row]}"
+
+    def runs(self) -> Iterator[tuple[int, int, str, str, int]]:
+        """Rows that follow each other here as they do where they came from: first row (from zero), how many, file,
+        sheet, and the first row's number there."""
+        if not len(self.row):
+            return
+        breaks = (np.diff(self.row) != 1) | (np.diff(self.file) != 0) | (np.diff(self.sheet) != 0)
+        starts = [0, *(np.flatnonzero(breaks) + 1).tolist()]
+        for start, stop in zip(starts, [*starts[1:], len(self.row)], strict=True):
+            yield (
+                start,
+                stop - start,
+                self.files[self.file[start]],
+                self.sheets[self.sheet[start]],
+                int(self.row[start]),
+            )
 
     @classmethod
     def concat(cls, origins: Sequence[Origin]) -> Origin:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -52,6 +52,8 @@ class DataRows:
     rows: tuple[tuple[int, tuple[str, ...]], ...]
     #: How many there are, of which the first are given.
     count: int
+    #: Where each of the rows given came from, if that is known of any.
+    sources: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,16 +69,22 @@ class Step:
     inputs: tuple[Step, ...] = ()
     data: tuple[DataRows, ...] = ()
     cut: bool = False
+    #: Where the cell's row came from before it was written into this workbook.
+    source: str = ""
 
 
 class Tracer:
     """Explains the cells of one workbook, whose results are taken as they are stored."""
 
-    def __init__(self, book: Workbook, *, rows: int = 12) -> None:
-        """`rows` is how many rows of data are given at most."""
+    def __init__(
+        self, book: Workbook, *, rows: int = 12, origin: Callable[[str, int], str] = lambda sheet, row: ""
+    ) -> None:
+        """`rows` is how many rows of data are given at most; `origin` says where a row of a sheet came from, if that is
+        known."""
         self.book = book
         self.scope = BookScope(book)
         self.rows = rows
+        self.origin = origin
 
     def explain(self, sheet: str, row: int, column: int, depth: int = 4, *, to_data: bool = False) -> Step:
         """A cell with what it reads, so many levels deep. Raises DataError for a sheet that is not there."""
@@ -87,7 +95,7 @@ class Tracer:
         called, shown = self.name_of(sheet, row, column), self.shown(sheet, row, column)
         formula = sheet.formula(row, column)
         if formula is None:
-            return Step(place, called, shown)
+            return Step(place, called, shown, source=self.origin(sheet.name, row))
         text = bare_text(text_at(formula, row, column))
         try:
             tree = self.scope.trees.tree(formula)
@@ -280,7 +288,10 @@ class Tracer:
         first = rows[0] if rows else 2
         headings = tuple(self.heading(sheet, first, column) or cell_name(1, column)[:-1] for column in columns)
         listed = tuple((row, tuple(self.shown(sheet, row, column) for column in columns)) for row in rows[: self.rows])
-        return DataRows(self._in_words(node, frame), sheet.name, headings, listed, len(rows))
+        sources = tuple(self.origin(sheet.name, row) for row, _ in listed)
+        return DataRows(
+            self._in_words(node, frame), sheet.name, headings, listed, len(rows), sources if any(sources) else ()
+        )
 
     # -- the other way ---------------------------------------------------------------------------------
 
