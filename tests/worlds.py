@@ -7,6 +7,7 @@ import numpy as np
 from tinquire.cells import Column, parse_area
 from tinquire.cells.address import cell_name, parse_cell
 from tinquire.cells.dates import DateSystem
+from tinquire.cells.values import CellError
 from tinquire.formula import Frame, evaluate_column, parse
 from tinquire.formula.operands import Span
 
@@ -49,6 +50,9 @@ class World:
 
     def formula_text(self, sheet, row, column):
         return None
+
+    def pivot_value(self, sheet, row, column, data, items):
+        return CellError.REF
 
     def filled_from(self, sheet, row, column):
         return self.filled.get((sheet, row, column))

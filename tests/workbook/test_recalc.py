@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from books import book_of
-from parts import MAIN, written
+from parts import MAIN, written, zipped
+from richbook import rich_parts
 from tinquire.cells import Area, CellError, Column
 from tinquire.cells.address import area_name, parse_cell
 from tinquire.formula.coerce import Notation
@@ -311,6 +312,74 @@ def test_texts_are_read_in_the_notation_that_is_stated(notation, formula, value)
     book = book_of({"S": {"A1": f"={formula}"}})
     recalculate(book, notation=notation)
     assert book.sheet("S").value(1, 1) == value
+
+
+def _items(*names):
+    return "".join(f'<item x="{n}"/>' for n, _ in enumerate(names)) + '<item t="default"/>'
+
+
+PIVOT = (
+    f'<pivotTableDefinition xmlns="{MAIN}" name="P" cacheId="1"><location ref="A3:E10" firstHeaderRow="1" '
+    'firstDataRow="2" firstDataCol="1"/><pivotFields count="5">'
+    + "".join(f'<pivotField{axis}><items>{_items(*names)}</items></pivotField>' for axis, names in (
+        (' axis="axisRow"', "ab"), (' axis="axisRow"', "ab"), (' axis="axisCol"', "ab"), (' axis="axisPage"', "ab")))
+    + '<pivotField dataField="1"/></pivotFields><rowFields><field x="0"/><field x="1"/></rowFields><rowItems>'
+    '<i><x/></i><i r="1"><x/></i><i r="1"><x v="1"/></i><i><x v="1"/></i><i r="1"><x v="1"/></i><i t="grand"><x/></i>'
+    '</rowItems><colFields><field x="2"/><field x="-2"/></colFields><colItems><i><x/><x/></i><i r="1" i="1"><x v="1"/>'
+    '</i><i><x v="1"/><x/></i><i t="grand"><x/></i></colItems><pageFields><pageField fld="3" item="1"/></pageFields>'
+    '<dataFields><dataField name="Sum of Pieces" fld="4"/><dataField name="Most" fld="4"/></dataFields>'
+    "</pivotTableDefinition>"
+)  # fmt: skip
+STORE = "".join(
+    f'<cacheField name="{name}"><sharedItems>{items}</sharedItems></cacheField>'
+    for name, items in [
+        ("Depot", '<s v="Bath"/><s v="Linden"/>'), ("Band", '<n v="1"/><n v="2"/>'),
+        ("Day", '<d v="2026-10-01T00:00:00"/><d v="2026-10-02T00:00:00"/>'), ("Kind", '<b v="0"/><b v="1"/>'),
+        ("Pieces", ""),
+    ]
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("given", "value"),
+    [
+        ('"Pieces",Pivot!A3', 1005),
+        ('"sum of pieces",Pivot!B5,"Depot","bath"', 505),
+        ('"Pieces",Pivot!A3,"Depot","Bath","Day",DATE(2026,10,1)', 502),
+        ('"Pieces",Pivot!A3,"Depot","Bath","Band",2,"Day",46297', 704),
+        ('"Most",Pivot!A3,"Depot","Linden","Band","2","Day","2026-10-01"', 903),
+        ('"Pieces",Pivot!A3,"Day",DATE(2026,10,2)', 1004),
+        ('"Pieces",Pivot!A3,"Kind",TRUE', 1005),
+        ('"Pieces",Pivot!A3,"Kind",FALSE', CellError.REF),
+        ('"Weight",Pivot!A3', CellError.REF),
+        ('"Pieces",Pivot!A1', CellError.REF),
+        ('"Pieces",Data!A1', CellError.REF),
+        ('"Pieces",Pivot!A3,"Depot"', CellError.REF),
+        ('"Pieces",Pivot!A3,"Depot",NA()', CellError.NA),
+    ],
+)
+def test_cells_of_pivots_are_found_by_what_they_stand_for(given, value, tmp_path):
+    parts = rich_parts()
+    parts["xl/pivotTables/pivotTable1.xml"] = PIVOT
+    store = parts["xl/pivotCache/pivotCacheDefinition1.xml"]
+    parts["xl/pivotCache/pivotCacheDefinition1.xml"] = store.replace('<cacheField name="Item"/>', STORE)
+    cells = "".join(
+        f'<row r="{row}">' + "".join(f'<c r="{c}{row}"><v>{row * 100 + n}</v></c>' for n, c in enumerate("ABCDE", 1))
+        + "</row>" for row in range(3, 11)
+    )  # fmt: skip
+    parts["xl/worksheets/sheet3.xml"] = (
+        parts["xl/worksheets/sheet1.xml"]
+        .split("<sheetData>")[0]
+        .partition("<sheetViews")[0]
+        .partition("<sheetPr")[0]
+        .partition("<dimension")[0]
+        + f"<sheetData>{cells}</sheetData></worksheet>"
+    )
+    (tmp_path / "p.xlsx").write_bytes(zipped(parts))
+    book = Workbook.open(tmp_path / "p.xlsx")
+    book.sheet("Lists").set(9, 9, None, formula=f"GETPIVOTDATA({given})")
+    recalculate(book)
+    assert book.sheet("Lists").value(9, 9) == value
 
 
 LOOPS = [

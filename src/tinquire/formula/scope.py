@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Protocol
 
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column, Floats
 from tinquire.cells.dates import DateSystem
+from tinquire.cells.values import Value
 from tinquire.formula.operands import Areas, Closure, Lanes, Operand, Scalar, Span
 from tinquire.formula.tree import Node, TableReference
 
@@ -59,6 +60,11 @@ class Scope(Protocol):
 
     def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
         """The area that the array formula of a cell fills; None when it holds none."""
+        ...
+
+    def pivot_value(self, sheet: str, row: int, column: int, data: str, items: Sequence[tuple[str, Value]]) -> Value:
+        """What the pivot that covers a cell shows of a data field for items of its fields; an error value when there is
+        no such pivot, or no such cell in it."""
         ...
 
     def name(self, name: str, sheet: str | None, frame: Frame) -> Node | Operand | None:

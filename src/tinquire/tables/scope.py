@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -57,6 +57,9 @@ class TableScope:
 
     def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
         return None
+
+    def pivot_value(self, sheet: str, row: int, column: int, data: str, items: Sequence[tuple[str, Value]]) -> Value:
+        return CellError.REF
 
     def passed_over(self, sheet: str, area: Area, hidden: bool) -> Booleans | None:
         return None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
@@ -10,7 +11,7 @@ import numpy as np
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column, Floats
 from tinquire.cells.dates import DateSystem, serial_from_date
-from tinquire.cells.values import CellError
+from tinquire.cells.values import CellError, Value
 from tinquire.formula import parse
 from tinquire.formula.operands import Operand, Scalar, Span
 from tinquire.formula.problems import FormulaError
@@ -20,6 +21,7 @@ from tinquire.formula.tree import Call, Node, RowsOf, TableReference, walk
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.formulas import Trees, text_at
 from tinquire.workbook.outside import OutsideBooks
+from tinquire.workbook.pivots import PivotCells, pivots_of
 from tinquire.workbook.sheet import Sheet, SheetTable
 
 __all__ = ["BookScope"]
@@ -36,6 +38,7 @@ class BookScope:
         self.trees = Trees()
         self.indexes: dict[Any, Any] = {}
         self._sheets = {entry.name.casefold(): entry.name for entry in book.entries if entry.kind == "worksheet"}
+        self._pivots: dict[str, list[tuple[Area, PivotCells]]] = {}
         self._opened: dict[str, Sheet] = {}
         self._extents: dict[str, tuple[int, int]] = {}
         self._tables = book.tables()
@@ -94,6 +97,18 @@ class BookScope:
         found = self.sheet(sheet)
         formula = None if found is None else found.formula(row, column)
         return None if formula is None else bare_text(text_at(formula, row, column))
+
+    def pivot_value(self, sheet: str, row: int, column: int, data: str, items: Sequence[tuple[str, Value]]) -> Value:
+        entry, found = self.book.entry(sheet), self.sheet(sheet)
+        if entry is None or entry.part is None or found is None:
+            return CellError.REF
+        if entry.part not in self._pivots:
+            self._pivots[entry.part] = list(pivots_of(self.book.package, entry.part))
+        for area, pivot in self._pivots[entry.part]:
+            if area.holds(row, column):
+                place = pivot.place(data, items)
+                return place if isinstance(place, CellError) else found.value(*place)
+        return CellError.REF
 
     def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
         found = self.sheet(sheet)

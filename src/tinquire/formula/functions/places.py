@@ -183,6 +183,26 @@ declare_all(
 )  # fmt: skip
 
 
+@special("GETPIVOTDATA(data: text, pivot: cells, field...: text, item...: value)")
+def getpivotdata(arguments: tuple[Node, ...], frame: Frame) -> Operand:
+    """The value of a pivot's cell, by the data that it shows and the items of its fields (18.17.7). Of a docket's
+    tables, which are no pivots, there is none.
+
+    >>> GETPIVOTDATA("Charge", A1)
+    #REF!
+    """
+    given = [fixed_value(one, frame) for one in (arguments[0], *arguments[2:])]
+    operand = evaluate(arguments[1], frame)
+    wrong = next((value for value in given if isinstance(value, CellError)), None)
+    if wrong is not None or not isinstance(operand, Span) or len(given) % 2 == 0:
+        return Scalar(wrong or CellError.REF)
+    if operand.moves:
+        raise PerLane
+    names = [text_of(value) for value in (given[0], *given[1::2])]
+    pairs = [(str(name), item) for name, item in zip(names[1:], given[2::2], strict=True)]
+    return Scalar(frame.scope.pivot_value(operand.sheet, operand.area.top, operand.area.left, str(names[0]), pairs))
+
+
 @plain("ADDRESS(row: number, column: number, kind: number = 1, plain: logical = TRUE, sheet?: text)")
 def address(row: float, column: float, kind: float = 1.0, plain_: bool = True, sheet: str | None = None) -> str:
     """The text of a cell's address: kind 1 fixed, 2 with a fixed row, 3 with a fixed column, 4 with neither (18.17.7).
