@@ -92,13 +92,14 @@ def same_to_15_digits(a: float, b: float) -> bool:
 
 def _order(a: Floats, b: Floats) -> Floats:
     """-1, 0 or 1 for each pair of numbers, by the 15 digits that a cell holds."""
+    above, below = a > b, a < b
     with np.errstate(over="ignore"):
-        apart = a - b
-    signs = np.sign(apart)
-    for place in np.flatnonzero((np.abs(apart) <= _FARTHEST * np.abs(a)) & (signs != 0)).tolist():
+        near = np.abs(a - b) <= _FARTHEST * np.abs(a)
+    near &= above | below
+    for place in np.flatnonzero(near).tolist():
         if same_to_15_digits(float(a[place]), float(b[place])):
-            signs[place] = 0
-    return signs
+            above[place] = below[place] = False
+    return above - below.astype(np.float64)
 
 
 def compare(left: Column, right: Column) -> tuple[Floats, Faulty | None]:
