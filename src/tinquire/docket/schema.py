@@ -6,8 +6,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, model_validator
 
+from tinquire.cells.values import Value
 from tinquire.faults import known_names
 from tinquire.tables.aggregation import Aggregation
+from tinquire.tables.pivot import PivotField, PivotValue
 from tinquire.tables.steps import Step, step_kinds
 
 __all__ = [
@@ -17,8 +19,14 @@ __all__ = [
 
 #: A value that a docket writes where a cell's value is meant.
 CellValue = bool | int | float | str
+Shown = Literal["share", "share of row", "share of column", "share of group", "difference", "growth", "running", "rank"]
 TotalKind = Literal["sum", "average", "count", "smallest", "largest"]
 PeriodKind = Literal["year", "quarter", "month", "week", "day"]
+
+
+def cell_value(value: CellValue) -> Value:
+    """A docket's value as a cell's."""
+    return value if isinstance(value, bool | str) else float(value)
 
 
 class _Model(BaseModel):
@@ -99,35 +107,77 @@ class PivotValueModel(_Model):
     distinct: str | None = Field(None, description="... whose different values are counted.")
     smallest: str | None = Field(None, description="... whose smallest number is taken.")
     largest: str | None = Field(None, description="... whose largest number is taken.")
+    median: str | None = Field(None, description="... whose middle number is taken.")
+    product: str | None = Field(None, description="... whose numbers are multiplied.")
+    deviation: str | None = Field(None, description="... whose standard deviation is taken, as of a sample.")
+    variance: str | None = Field(None, description="... whose variance is taken, as of a sample.")
+    first: str | None = Field(None, description="... whose first value is taken, blanks apart.")
+    last: str | None = Field(None, description="... whose last value is taken, blanks apart.")
+    formula: str | None = Field(
+        None, description="A formula over the rows of each group: `SUM([Charge])/SUM([Pieces])`; it needs a name."
+    )
+    show: Shown | None = Field(
+        None,
+        description="What it is shown in relation to; differences, growth, running totals and ranks go from "
+        "column to column, or down the rows of a pivot without columns.",
+    )
     as_: str | None = Field(None, alias="as", description="The name it goes by; the column's own if not given.")
 
     @model_validator(mode="after")
     def _one_aggregation(self) -> PivotValueModel:
-        if len(self.stated()) != 1:
-            raise ValueError(f"a value says one aggregation, of {', '.join(how.value for how in Aggregation)}")
+        if len(self.stated()) + (self.formula is not None) != 1:
+            words = [*(how.value for how in Aggregation), "formula"]
+            raise ValueError(f"a value says one aggregation, of {', '.join(words)}")
+        if self.formula is not None and self.as_ is None:
+            raise ValueError("a value that is a formula needs a name: as = ...")
         return self
 
     def stated(self) -> dict[Aggregation, str]:
-        given = {
-            Aggregation.SUM: self.sum,
-            Aggregation.AVERAGE: self.average,
-            Aggregation.COUNT: self.count,
-            Aggregation.NUMBERS: self.numbers,
-            Aggregation.DISTINCT: self.distinct,
-            Aggregation.SMALLEST: self.smallest,
-            Aggregation.LARGEST: self.largest,
-        }
+        given = {how: getattr(self, how.value) for how in Aggregation}
         return {how: column for how, column in given.items() if column is not None}
+
+    def value(self) -> PivotValue:
+        if self.formula is not None:
+            return PivotValue("", None, self.as_ or "", self.formula, self.show)
+        ((how, column),) = self.stated().items()
+        return PivotValue(column, how, self.as_ or column, None, self.show)
+
+
+class PivotFieldModel(_Model):
+    """A row or column field of a pivot, when it is more than a column's name."""
+
+    field: str = Field(description="The column.")
+    by: Literal["day", "week", "month", "quarter", "year"] | None = Field(None, description="Days brought together.")
+    bands: list[float] = Field(default_factory=list, description="Limits between which numbers are brought together.")
+    order: list[CellValue] = Field(default_factory=list, description="Labels in their order; others come behind.")
+    sort: str | None = Field(None, description="The value to sort by, with `-` the largest first.")
+    top: int | None = Field(None, ge=1, description="Only so many groups, by `sort` or the largest of the first value.")
+    rest: str | None = Field(None, description="The name of all other groups together; without it they are left out.")
+
+    def field_of(self) -> PivotField:
+        return PivotField(
+            self.field, self.by, tuple(self.bands), tuple(cell_value(one) for one in self.order), self.sort, self.top,
+            self.rest,
+        )  # fmt: skip
+
+
+class SubtotalsModel(_Model):
+    """Lines that sum up the groups of all row fields but the last."""
+
+    where: Literal["below", "above"] = Field("below", description="Below a group's lines, or above them.")
+    name: str = Field("{} total", description="Their name, with `{}` for the group's label.")
 
 
 class PivotModel(_Model):
     """A table summed up by the values of its columns."""
 
     from_: str = Field(alias="from", description="The table to sum up.")
-    rows: list[str] = Field(min_length=1, description="Row fields.")
-    columns: list[str] = Field(default_factory=list, description="Column fields.")
+    where: str | None = Field(None, description="A formula over the headings: only rows for which it holds count.")
+    rows: list[str | PivotFieldModel] = Field(min_length=1, description="Row fields: names, or fields with settings.")
+    columns: list[str | PivotFieldModel] = Field(default_factory=list, description="Column fields, likewise.")
     values: list[PivotValueModel] = Field(min_length=1, description="Values; each says its aggregation.")
     empty: CellValue | None = Field(None, description="What stands where a combination has no rows.")
+    subtotals: SubtotalsModel | None = Field(None, description="Lines that sum up groups; `{}` for the usual ones.")
     totals: str | None = Field(None, description="Name of the totals row; without it there is none.")
     totals_across: str | None = Field(None, description="Name of the totals columns; without it there are none.")
 
@@ -166,7 +216,7 @@ class SheetModel(_Model):
     freeze: bool = Field(True, description="The heading stays in sight.")
     filter: bool = Field(True, description="The heading has filter buttons.")
     landscape: bool = Field(False, description="Printed on its side.")
-    looks: dict[Literal["title", "heading", "rows", "total"], str] = Field(
+    looks: dict[Literal["title", "heading", "rows", "subtotal", "total"], str] = Field(
         default_factory=dict, description="Looks other than those of these names."
     )
 

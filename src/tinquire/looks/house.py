@@ -62,6 +62,7 @@ DEFAULT_LOOKS = {
     "heading": Look(on="body", bold=True, align="center", wrap=True, valign="center"),
     "rows": Look(on="body"),
     "total": Look(on="body", bold=True),
+    "subtotal": Look(on="rows", bold=True),
 }
 
 

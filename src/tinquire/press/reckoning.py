@@ -13,7 +13,7 @@ from pathlib import Path
 from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.review import table_order, tables_used
-from tinquire.docket.schema import FigureModel, SourceModel
+from tinquire.docket.schema import FigureModel, SourceModel, cell_value
 from tinquire.faults import DataError, Fault, TinQuireError, UseError
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.slots import Unfilled, filled_text, slot_name
@@ -23,9 +23,10 @@ from tinquire.press.slotfill import SlotScope
 from tinquire.sources import Gathered, SourceSpec, gather
 from tinquire.tables import Table
 from tinquire.tables.checks import CheckResult, checked
-from tinquire.tables.pivot import Pivot, PivotValue, pivoted
-from tinquire.tables.scope import TableScope, read_formula, require_no_error, scalar_value
+from tinquire.tables.pivot import Pivot, Subtotals, pivoted
+from tinquire.tables.scope import GroupScope, TableScope, read_formula, require_no_error, scalar_value
 from tinquire.tables.steps import StepContext, StepReport, apply_steps
+from tinquire.tables.steps.keep_rows import KeepRows
 
 __all__ = ["Reckoning", "reckon"]
 
@@ -168,20 +169,23 @@ def _make_pivots(work: Reckoning) -> None:
         if not _all_there(work, [model.from_]):
             continue
         table = work.tables[model.from_]
-        values = [
-            PivotValue(column, how, value.as_ or column)
-            for value in model.values
-            for how, column in value.stated().items()
-        ]
+        names = {**work.period.values(), "title": work.docket.model.title}
+        context = StepContext(work.tables, names, f"pivot '{name}'", work.docket.where("pivots", name, "where"))
+        subtotals = model.subtotals
         try:
+            rows = Table(name, table.fields, table.columns, table.origin)
+            if model.where is not None:
+                rows = KeepRows(model.where).apply(rows, context)
             work.pivots[name] = pivoted(
-                Table(name, table.fields, table.columns, table.origin),
-                model.rows,
-                model.columns,
-                values,
-                empty=model.empty if isinstance(model.empty, str | bool | None) else float(model.empty),
+                rows,
+                [one if isinstance(one, str) else one.field_of() for one in model.rows],
+                [one if isinstance(one, str) else one.field_of() for one in model.columns],
+                [value.value() for value in model.values],
+                empty=None if model.empty is None else cell_value(model.empty),
                 totals=model.totals,
                 totals_across=model.totals_across,
+                subtotals=None if subtotals is None else Subtotals(subtotals.where == "above", subtotals.name),
+                scope=GroupScope(work.tables, names),
             )
         except TinQuireError as error:
             work.errors.append(error)

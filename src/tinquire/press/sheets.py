@@ -242,6 +242,7 @@ def pivot_sheet(plan: SheetPlan, pivot: Pivot, house: House, styles: StyleBook) 
         align = _align(one.type) if number > len(pivot.row_fields) else None
         body = top + levels
         style = dresser.run("rows", one.type, height, first=first, last=last, align=align)
+        style[pivot.subtotal_lines] = dresser.number("subtotal", one.type, first=first, last=last, align=align)
         sheet.put(body, number, column.slice(0, height), style)
         if pivot.totals is not None:
             total = dresser.number("total", one.type, first=first, last=last, align=align)

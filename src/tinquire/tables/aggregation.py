@@ -24,14 +24,20 @@ class Aggregation(Enum):
     DISTINCT = "distinct"
     SMALLEST = "smallest"
     LARGEST = "largest"
+    MEDIAN = "median"
+    PRODUCT = "product"
+    DEVIATION = "deviation"
+    VARIANCE = "variance"
+    FIRST = "first"
+    LAST = "last"
 
 
 def aggregated(how: Aggregation, values: Column, groups: Codes, count: int) -> Column:
     """One value for each of `count` groups; rows belong to the group of their number.
 
-    `count` counts values that are not blank, `numbers` numbers alone; the others take numbers and leave texts and
-    blanks out. An error among a group's values is its result. A group without a value to work on is blank, but
-    counts are zero.
+    `count` counts values that are not blank, `numbers` numbers alone; `first` and `last` take a value of any kind, the
+    others numbers, and leave texts and blanks out. `deviation` and `variance` are those of a sample. An error among a
+    group's values is its result. A group without a value to work on is blank, but counts are zero.
     """
     if how is Aggregation.COUNT:
         return Column.of_numbers(np.bincount(groups[values.kinds != Kind.BLANK], minlength=count))
@@ -40,10 +46,13 @@ def aggregated(how: Aggregation, values: Column, groups: Codes, count: int) -> C
         return Column.of_numbers(np.bincount(groups[is_number], minlength=count))
     if how is Aggregation.DISTINCT:
         return Column.of_numbers(_distinct(values, groups, count))
+    if how in (Aggregation.FIRST, Aggregation.LAST):
+        return _at_an_end(values, groups, count, last=how is Aggregation.LAST)
     members, numbers = groups[is_number], values.numbers[is_number]
     many = np.bincount(members, minlength=count)
     result = _WORK[how](members, numbers, many)
-    column = Column.where(many == 0, Column.blank(1), Column.of_numbers(np.where(many == 0, 0.0, result)))
+    few = many < (2 if how in (Aggregation.DEVIATION, Aggregation.VARIANCE) else 1)
+    column = Column.where(few, Column.blank(1), Column.of_numbers(np.where(few, 0.0, result)))
     return _with_errors(column, values, groups, count)
 
 
@@ -65,11 +74,50 @@ def _largest(members: Codes, numbers: Floats, many: Codes) -> Floats:
     return -_smallest(members, -numbers, many)
 
 
+def _median(members: Codes, numbers: Floats, many: Codes) -> Floats:
+    order = np.lexsort((numbers, members))
+    ordered = np.append(numbers[order], 0.0)
+    starts = np.cumsum(many) - many
+    low, high = starts + np.maximum(many - 1, 0) // 2, starts + many // 2
+    return (ordered[np.minimum(low, len(numbers))] + ordered[np.minimum(high, len(numbers))]) / 2
+
+
+def _product(members: Codes, numbers: Floats, many: Codes) -> Floats:
+    result = np.ones(len(many))
+    np.multiply.at(result, members, numbers)
+    return result
+
+
+def _variance(members: Codes, numbers: Floats, many: Codes) -> Floats:
+    """In two passes, so that large numbers close together keep their digits."""
+    apart = numbers - _average(members, numbers, many)[members]
+    return _sum(members, apart * apart, many) / np.maximum(many - 1, 1)
+
+
+def _deviation(members: Codes, numbers: Floats, many: Codes) -> Floats:
+    return np.sqrt(_variance(members, numbers, many))
+
+
+def _at_an_end(values: Column, groups: Codes, count: int, *, last: bool) -> Column:
+    """The first or last value of each group, blanks apart."""
+    rows = np.flatnonzero(values.kinds != Kind.BLANK)
+    rows = rows if last else rows[::-1]
+    place = np.full(count, -1, np.int64)
+    place[groups[rows]] = rows  # the last one written stays
+    if not len(values):
+        return Column.blank(count)
+    return Column.where(place < 0, Column.blank(1), values.take(np.maximum(place, 0)))
+
+
 _WORK: dict[Aggregation, Callable[[Codes, Floats, Codes], Floats]] = {
     Aggregation.SUM: _sum,
     Aggregation.AVERAGE: _average,
     Aggregation.SMALLEST: _smallest,
     Aggregation.LARGEST: _largest,
+    Aggregation.MEDIAN: _median,
+    Aggregation.PRODUCT: _product,
+    Aggregation.DEVIATION: _deviation,
+    Aggregation.VARIANCE: _variance,
 }
 
 

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 
-from tinquire.cells.column import Codes, Column, Kind
+from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
+from tinquire.faults import Fault, UseError, known_names
 from tinquire.tables.aggregation import Aggregation, aggregated
-from tinquire.tables.keys import key_groups
+from tinquire.tables.pivotfields import Levels, PivotField, grouped_levels
+from tinquire.tables.pivotshown import SHOWN, Block, shown
+from tinquire.tables.scope import GroupScope, read_formula, scalar_value
 from tinquire.tables.table import Field, Table, require
 
-__all__ = ["Pivot", "PivotValue", "pivoted"]
+__all__ = ["Pivot", "PivotField", "PivotValue", "Subtotals", "pivoted"]
 
 #: The heading between a column label and a value's name: `Bed, Charge`.
 LABEL_JOINT = ", "
@@ -22,21 +26,34 @@ LABEL_JOINT = ", "
 
 @dataclass(frozen=True, slots=True)
 class PivotValue:
-    """One value of a pivot: the column it works on, how, and the name it goes by."""
+    """One value of a pivot: the column it works on and how, or a formula over a group's rows; the name it goes by, and
+    what it is shown in relation to (a word of `SHOWN`)."""
 
     column: str
-    how: Aggregation
+    how: Aggregation | None
     name: str
+    formula: str | None = None
+    shown: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Subtotals:
+    """Lines that sum up the groups of all fields but the last: below or above their lines, named by the group's label
+    in place of `{}`."""
+
+    above: bool = False
+    name: str = "{} total"
 
 
 @dataclass(frozen=True)
 class Pivot:
-    """A pivot worked out.
+    """A pivot worked out, line by line: groups of all row fields, and subtotals among them.
 
-    `labels` are the row fields' values, one column each, a row per group; `across` the column fields' values the
-    same way (one group, without fields, when there are none). `cells[v]` holds value v for every (row, column) group,
-    row by row; `row_totals[v]`, `column_totals[v]` and `grand[v]` are worked out from the rows of the table, so an
-    average over all is the average of all rows.
+    `labels` are the row fields' values, one column each, and `depths` how many of them each line tells apart: all for a
+    group, fewer for a subtotal. `across` holds the column fields' values of each column group (one group, without
+    fields, when there are none). `cells[v]` holds value v for every line and column group, line after line;
+    `row_totals[v]`, `column_totals[v]` and `grand[v]` are worked out from the rows of the table, so an average over
+    all is the average of all rows.
     """
 
     name: str
@@ -52,6 +69,7 @@ class Pivot:
     grand: tuple[Column, ...]
     totals: str | None = None
     totals_across: str | None = None
+    depths: Codes = field(default_factory=lambda: np.zeros(0, np.int32))
 
     @property
     def height(self) -> int:
@@ -62,11 +80,16 @@ class Pivot:
         """How many column groups there are."""
         return len(self.across[0]) if self.across else 1
 
+    @property
+    def subtotal_lines(self) -> Codes:
+        """The lines that are subtotals."""
+        return np.flatnonzero(self.depths < len(self.row_fields))
+
     def column_label(self, group: int) -> str:
         return LABEL_JOINT.join(_spelled(column[group]) for column in self.across)
 
     def value_column(self, value: int, group: int) -> Column:
-        """One value of one column group, for every row group."""
+        """One value of one column group, for every line."""
         return self.cells[value].take(np.arange(self.height) * self.width + group)
 
     def as_table(self) -> Table:
@@ -99,71 +122,192 @@ class Pivot:
 
 def pivoted(
     table: Table,
-    rows: Sequence[str],
-    columns: Sequence[str],
+    rows: Sequence[str | PivotField],
+    columns: Sequence[str | PivotField],
     values: Sequence[PivotValue],
     *,
     empty: Value = None,
     totals: str | None = None,
     totals_across: str | None = None,
+    subtotals: Subtotals | None = None,
+    scope: GroupScope | None = None,
 ) -> Pivot:
-    """Sum up a table by row and column fields; every row group meets every column group.
+    """Sum up a table by row and column fields; every line meets every column group.
 
-    `empty` stands where a combination has no rows. Raises DataError for columns that are missing.
+    `empty` stands where a combination has no rows; `scope` knows the other tables and figures that formulas name.
+    Raises DataError for columns that are missing, UseError for formulas and ways of showing that are not known.
     """
-    stopped = f"pivot '{table.name}'"
-    row_places, column_places = require(table, rows, stopped), require(table, columns, stopped)
-    down, labels = _grouped(table, row_places)
-    side, across = _grouped(table, column_places)
-    height, width = len(labels[0]) if labels else 1, len(across[0]) if across else 1
-    crossed = (down.astype(np.int64) * width + side).astype(np.int32)
-    zero = np.zeros(table.height, np.int32)
-    taken = [table.columns[place] for place in require(table, [value.column for value in values], stopped)]
-
-    def worked(groups: Codes, count: int) -> tuple[Column, ...]:
-        return tuple(aggregated(value.how, column, groups, count) for value, column in zip(values, taken, strict=True))
-
-    return Pivot(
-        name=table.name,
-        row_fields=tuple(table.fields[place] for place in row_places),
-        column_fields=tuple(table.fields[place] for place in column_places),
-        values=tuple(values),
-        value_types=tuple(_type(value, table) for value in values),
-        labels=labels,
-        across=across,
-        cells=tuple(_filled(cell, empty, crossed) for cell in worked(crossed, height * width)),
-        row_totals=worked(down, height),
-        column_totals=worked(side, width),
-        grand=worked(zero, 1),
-        totals=totals,
-        totals_across=totals_across,
+    return _Summing(table, values, scope or GroupScope({}), empty).pivot(
+        [_field(one) for one in rows], [_field(one) for one in columns], subtotals, totals, totals_across
     )
 
 
-def _grouped(table: Table, places: Sequence[int]) -> tuple[Codes, tuple[Column, ...]]:
-    """Each row's group, and the fields' values of every group, in their order."""
-    if not places:
-        return np.zeros(table.height, np.int32), ()
-    columns = [table.columns[place] for place in places]
-    groups, _ = key_groups(columns)
-    _, first = np.unique(groups, return_index=True)
-    return groups, tuple(column.take(first) for column in columns)
+def _field(one: str | PivotField) -> PivotField:
+    return PivotField(one) if isinstance(one, str) else one
 
 
-def _filled(cells: Column, empty: Value, groups: Codes) -> Column:
-    """Cells with `empty` where no row fell; a combination that has rows but no numbers is left as it is."""
-    if empty is None:
-        return cells
-    met = np.zeros(len(cells), bool)
-    met[groups] = True
-    return Column.where(~met & (cells.kinds == Kind.BLANK), Column.full(empty, 1), cells)
+class _Summing:
+    """The rows of a table and the values that are to be worked out of them."""
+
+    def __init__(self, table: Table, values: Sequence[PivotValue], scope: GroupScope, empty: Value) -> None:
+        self.table, self.values, self.empty = table, tuple(values), empty
+        self.stopped = f"pivot '{table.name}'"
+        self.scope = scope
+        require(table, [value.column for value in values if value.formula is None], self.stopped)
+        for value in values:
+            if value.shown is not None and value.shown not in SHOWN:
+                why = f"nothing is shown as '{value.shown}': {known_names(value.shown, list(SHOWN))}"
+                raise UseError(Fault(self.stopped, why, do="mend the word"))
+
+    def pivot(
+        self, rows: Sequence[PivotField], columns: Sequence[PivotField], subtotals: Subtotals | None,
+        totals: str | None, totals_across: str | None,
+    ) -> Pivot:  # fmt: skip
+        across = grouped_levels(self.table, columns, self.value_of, self.stopped)
+        table = self.table.take(across.kept)
+        down = grouped_levels(table, rows, self.value_of, self.stopped)
+        table = table.take(down.kept)
+        side = across.groups[-1][down.kept] if columns else np.zeros(table.height, np.int32)
+        width = across.count(len(columns) - 1) if columns else 1
+        lines = _Lines.of(down, subtotals)
+        worked = [self._worked(value, table, lines, down, side, width) for value in self.values]
+        blocks = [
+            block if value.shown is None else shown(block, value.shown)
+            for value, block in zip(self.values, worked, strict=True)
+        ]
+        return Pivot(
+            name=self.table.name,
+            row_fields=down.fields,
+            column_fields=across.fields,
+            values=self.values,
+            value_types=tuple(self._type(value) for value in self.values),
+            labels=lines.labels(down, subtotals),
+            across=tuple(column.take(across.firsts[-1]) for column in across.labels) if columns else (),
+            cells=tuple(block.cells for block in blocks),
+            row_totals=tuple(block.line_totals for block in blocks),
+            column_totals=tuple(block.column_totals for block in blocks),
+            grand=tuple(block.grand for block in blocks),
+            totals=totals,
+            totals_across=totals_across,
+            depths=lines.depths,
+        )
+
+    def _worked(self, value: PivotValue, table: Table, lines: _Lines, down: Levels, side: Codes, width: int) -> Block:
+        """One value for every line, column group and total."""
+        work = partial(self.aggregated, value, table)
+        cells, totals = [], []
+        for depth, groups in enumerate(down.groups):
+            count = down.count(depth)
+            crossed = (groups.astype(np.int64) * width + side).astype(np.int32)
+            cells.append(self._filled(work(crossed, count * width), crossed))
+            totals.append(work(groups, count))
+        starts = np.cumsum([0, *(down.count(depth) for depth in range(len(down.groups)))])
+        at = lines.groups + starts[lines.depths - 1]
+        # Behind all groups stands the whole table, which is around those of the first field.
+        around = np.where(lines.parents < 0, starts[-1], lines.parents + starts[np.maximum(lines.depths - 2, 0)])
+        columns, grand = work(side, width), work(np.zeros(table.height, np.int32), 1)
+        every, every_total = Column.concat([*cells, columns]), Column.concat([*totals, grand])
+
+        def crossed_with(groups: Codes) -> Codes:
+            return (np.arange(width)[None, :] + groups[:, None] * width).ravel()
+
+        return Block(
+            every.take(crossed_with(at)), every_total.take(at), columns, grand,
+            every.take(crossed_with(around)), every_total.take(around), lines.depths, lines.parents, across=width > 1,
+        )  # fmt: skip
+
+    def aggregated(self, value: PivotValue, table: Table, groups: Codes, count: int) -> Column:
+        """A value for each group of a table's rows."""
+        if value.formula is None:
+            assert value.how is not None
+            return aggregated(value.how, table.columns[table.find(value.column, self.stopped)], groups, count)
+        tree = read_formula(value.formula, self.scope.over(table), self.stopped)
+        order = np.argsort(groups, kind="stable")
+        ends = np.searchsorted(groups[order], np.arange(count), side="right")
+        found: list[Value] = []
+        for start, end in zip([0, *ends[:-1].tolist()], ends.tolist(), strict=True):
+            found.append(scalar_value(tree, self.scope.over(table.take(order[start:end]))) if end > start else None)
+        return Column.from_values(found)
+
+    def value_of(self, name: str, table: Table, groups: Codes, count: int) -> Floats:
+        """The numbers of a value for each group, NaN where there is none; the first value's, without a name."""
+        folded = name.casefold()
+        found = next((one for one in self.values if not name or one.name.casefold() == folded), None)
+        if found is None:
+            why = f"there is no value '{name}' to sort by: {known_names(name, [one.name for one in self.values])}"
+            raise UseError(Fault(self.stopped, why, do="name a value of the pivot"))
+        column = self.aggregated(found, table, groups, count)
+        return np.where(column.kinds == Kind.NUMBER, column.numbers, np.nan)
+
+    def _filled(self, cells: Column, groups: Codes) -> Column:
+        """Cells with `empty` where no row fell; a combination that has rows but no numbers is left as it is."""
+        if self.empty is None:
+            return cells
+        met = np.zeros(len(cells), bool)
+        met[groups] = True
+        return Column.where(~met & (cells.kinds == Kind.BLANK), Column.full(self.empty, 1), cells)
+
+    def _type(self, value: PivotValue) -> str:
+        kind = SHOWN[value.shown][1] if value.shown is not None else None
+        if kind is not None:
+            return kind
+        if value.formula is not None:
+            return "number"
+        if value.how in (Aggregation.COUNT, Aggregation.NUMBERS, Aggregation.DISTINCT):
+            return "whole"
+        kind = self.table.field(value.column).type
+        worked = (Aggregation.AVERAGE, Aggregation.MEDIAN, Aggregation.DEVIATION, Aggregation.VARIANCE)
+        return "number" if kind == "whole" and value.how in worked else kind
 
 
-def _type(value: PivotValue, table: Table) -> str:
-    if value.how in (Aggregation.COUNT, Aggregation.NUMBERS, Aggregation.DISTINCT):
-        return "whole"
-    kind = table.field(value.column).type
-    return "number" if kind == "whole" and value.how is Aggregation.AVERAGE else kind
+@dataclass(frozen=True)
+class _Lines:
+    """The lines of a pivot: how many fields each tells apart (at least one), its group by these, and the group around
+    it (-1 for those of the first field)."""
+
+    depths: Codes
+    groups: Codes
+    parents: Codes
+
+    @classmethod
+    def of(cls, down: Levels, subtotals: Subtotals | None) -> _Lines:
+        deepest = len(down.groups)
+        first = down.firsts[-1]
+        leaves = np.arange(len(first))
+        depths, groups, keys = [np.full(len(first), deepest)], [leaves], [leaves * 2.0]
+        for depth in range(1, deepest) if subtotals is not None else ():
+            own = down.groups[depth - 1][first]  # of every leaf, its group by fewer fields
+            known, starts, counts = np.unique(own, return_index=True, return_counts=True)
+            depths.append(np.full(len(known), depth))
+            groups.append(known)
+            nested = (deepest - depth) / (deepest + 1.0)
+            assert subtotals is not None
+            keys.append(starts * 2.0 - nested if subtotals.above else (starts + counts - 1) * 2.0 + nested)
+        every, group = np.concatenate(depths).astype(np.int32), np.concatenate(groups).astype(np.int64)
+        order = np.argsort(np.concatenate(keys), kind="stable")
+        every, group = every[order], group[order]
+        parents = np.full(len(every), -1, np.int64)
+        for depth in range(2, deepest + 1):
+            here = every == depth
+            parents[here] = down.groups[depth - 2][down.firsts[depth - 1][group[here]]]
+        return cls(every, group, parents)
+
+    def labels(self, down: Levels, subtotals: Subtotals | None) -> tuple[Column, ...]:
+        """The fields' values of each line; a subtotal has its name under the last field that it tells apart."""
+        rows = np.empty(len(self.depths), np.int64)
+        for depth in range(1, len(down.groups) + 1):
+            here = self.depths == depth
+            rows[here] = down.firsts[depth - 1][self.groups[here]]
+        made = []
+        for number, column in enumerate(down.labels, start=1):
+            own = column.take(rows)
+            if subtotals is not None:
+                named = [subtotals.name.replace("{}", _spelled(own[place])) for place in range(len(rows))]
+                is_own = (self.depths == number) & (number < len(down.labels))
+                own = Column.where(is_own, Column.of_texts(named), own)
+                own = Column.where(self.depths < number, Column.blank(1), own)
+            made.append(own)
+        return tuple(made)
 
 
 def _spelled(value: Value) -> str:

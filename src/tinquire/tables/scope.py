@@ -20,7 +20,7 @@ from tinquire.formula.slots import slot_name
 from tinquire.formula.tree import Call, Name, Node, Reference, RowsOf, TableReference, walk
 from tinquire.tables.table import Table
 
-__all__ = ["TableScope", "read_formula", "scalar_value", "table_values"]
+__all__ = ["GroupScope", "TableScope", "read_formula", "scalar_value", "table_values"]
 
 
 @dataclass
@@ -100,6 +100,22 @@ class TableScope:
 
     def knows(self, name: str) -> bool:
         return any(slot_name(known) == slot_name(name) for known in self.names) or self.find_table(name) is not None
+
+
+@dataclass
+class GroupScope(TableScope):
+    """A scope in which a heading stands for all values of a group's rows: for formulas that give one value a group."""
+
+    def over(self, table: Table) -> GroupScope:
+        """The same scope over a group's rows."""
+        return GroupScope(self.tables, self.names, table, self.date_system)
+
+    def table(self, reference: TableReference, frame: Frame) -> Operand | None:
+        table = self.rows if reference.table is None else self.find_table(reference.table)
+        places = None if table is None else self._places(table, reference)
+        if table is None or places is None:
+            return None
+        return Grid(table.columns[places[0] : places[1] + 1], table.height)
 
 
 def read_formula(text: str, scope: TableScope, stopped: str, where: str = "") -> Node:

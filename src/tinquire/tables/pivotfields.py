@@ -1,0 +1,208 @@
+"""Fields of a pivot: values brought together (days into months, numbers into bands), put in order, and cut to the top.
+
+A field becomes one column of labels; the rows of the table get a group for each level of fields, numbered in the order
+in which the groups shall stand.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from tinquire.cells.column import Codes, Column, Floats, Kind
+from tinquire.cells.dates import LAST_SERIAL, date_from_serial
+from tinquire.cells.display import general
+from tinquire.cells.values import Value
+from tinquire.faults import DataError, Fault, UseError
+from tinquire.tables.table import Field, Table
+
+__all__ = ["CALENDAR", "Levels", "PivotField", "grouped_levels"]
+
+
+@dataclass(frozen=True, slots=True)
+class PivotField:
+    """A column by which a pivot tells its rows or columns apart.
+
+    `by` brings days together, `bands` numbers between limits. Groups stand in the order of their labels, of a list
+    (`order`, what is not in it behind), or of a value (`sort`, its name, with `-` the largest first); of a field with
+    `top` only so many stay, and the others become one group named `rest`, or are left out without one.
+    """
+
+    column: str
+    by: str | None = None
+    bands: tuple[float, ...] = ()
+    order: tuple[Value, ...] = ()
+    sort: str | None = None
+    top: int | None = None
+    rest: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Levels:
+    """The rows of a table told apart: `groups[d]` is each row's group by the first d + 1 fields, `firsts[d]` a row of
+    each such group; `labels` are the fields' values of every row, `kept` the rows that are still there."""
+
+    fields: tuple[Field, ...]
+    labels: tuple[Column, ...]
+    groups: tuple[Codes, ...]
+    firsts: tuple[Codes, ...]
+    kept: Codes
+
+    def count(self, depth: int) -> int:
+        return len(self.firsts[depth])
+
+
+def _quarter(day: datetime.date) -> str:
+    return f"{day.year}-Q{(day.month + 2) // 3}"
+
+
+def _week(day: datetime.date) -> str:
+    year, week, _ = day.isocalendar()
+    return f"{year}-W{week:02d}"
+
+
+#: How days are brought together, in the spelling of ISO 8601.
+CALENDAR: dict[str, Callable[[datetime.date], str]] = {
+    "day": lambda day: day.isoformat(),
+    "week": _week,
+    "month": lambda day: f"{day.year}-{day.month:02d}",
+    "quarter": _quarter,
+    "year": lambda day: str(day.year),
+}
+
+
+def grouped_levels(
+    table: Table, fields: Sequence[PivotField], value_of: Callable[[str, Table, Codes, int], Floats], stopped: str
+) -> Levels:
+    """The rows of a table told apart by fields, level by level.
+
+    `value_of` gives the value of a name for each of so many groups of a table's rows. Raises DataError for columns that
+    are missing or hold no days or numbers where these are wanted.
+    """
+    labels = [_labelled(table, field, stopped) for field in fields]
+    kept = np.arange(table.height)
+    groups: list[Codes] = []
+    for depth, field in enumerate(fields):
+        above = groups[-1] if groups else np.zeros(len(kept), np.int64)
+        codes = _ranks(labels[depth][1].take(kept), field, labels[depth][2])
+        level, count = _together(above, codes)
+        if field.sort is not None or field.top is not None:
+            level = _by_value(level, count, above, field, table.take(kept), value_of)
+        if field.top is not None:
+            stays, renamed = _topped(level, above, field)
+            if field.rest is None:
+                kept, level, groups = kept[stays], level[stays], [one[stays] for one in groups]
+            elif not stays.all():
+                column = labels[depth][1]
+                rest = np.zeros(table.height, bool)
+                rest[kept[~stays]] = True
+                labels[depth] = (labels[depth][0], Column.where(rest, Column.full(field.rest, 1), column), ())
+                level = renamed
+        _, level = np.unique(level, return_inverse=True)
+        groups.append(level)
+    firsts = [np.unique(level, return_index=True)[1] for level in groups]
+    return Levels(
+        tuple(one for one, _, _ in labels),
+        tuple(column.take(kept) for _, column, _ in labels),
+        tuple(level.astype(np.int32) for level in groups),
+        tuple(firsts),
+        kept,
+    )
+
+
+def _together(above: Codes, codes: Codes) -> tuple[Codes, int]:
+    """Groups within groups, in their order."""
+    width = int(codes.max(initial=0)) + 1
+    known, level = np.unique(above.astype(np.int64) * width + codes, return_inverse=True)
+    return level, len(known)
+
+
+def _labelled(table: Table, field: PivotField, stopped: str) -> tuple[Field, Column, tuple[Value, ...]]:
+    """A field's heading and type, its label for every row, and the order that its labels have of themselves."""
+    place = table.find(field.column, stopped)
+    one, column = table.fields[place], table.columns[place]
+    if field.by is not None:
+        return replace(one, type="text", formula=None), _by_calendar(table, column, field, stopped), ()
+    if field.bands:
+        banded, names = _banded(table, column, field, stopped)
+        return replace(one, type="text", formula=None), banded, names
+    return one, column, ()
+
+
+def _by_calendar(table: Table, column: Column, field: PivotField, stopped: str) -> Column:
+    spelled = CALENDAR[field.by or "day"]
+    wrong = np.flatnonzero((column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK))
+    off = np.flatnonzero((column.numbers < 0) | (column.numbers > LAST_SERIAL))
+    for row in [*wrong[:1].tolist(), *off[:1].tolist()]:
+        why = f"'{column[row]}' in column '{field.column}' is no day"
+        raise DataError(Fault(stopped, why, table.where(row), "give the column the type date, or mend the value"))
+    days, places = np.unique(np.floor(column.numbers).astype(np.int64), return_inverse=True)
+    names = [spelled(date_from_serial(day)) for day in days.tolist()]
+    return Column.where(column.kinds == Kind.BLANK, Column.blank(1), Column.of_codes(places.astype(np.int32), names))
+
+
+def _banded(table: Table, column: Column, field: PivotField, stopped: str) -> tuple[Column, tuple[Value, ...]]:
+    """Numbers between limits: a number that is a limit belongs to the band that begins with it."""
+    limits = field.bands
+    if any(low >= high for low, high in pairwise(limits)):
+        raise UseError(Fault(stopped, f"the limits of '{field.column}' do not rise", do="write them in order"))
+    wrong = np.flatnonzero((column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK))
+    if len(wrong):
+        row = int(wrong[0])
+        why = f"'{column[row]}' in column '{field.column}' is no number"
+        raise DataError(Fault(stopped, why, table.where(row), "give the column a type of number, or mend the value"))
+    spelled = [general(limit) for limit in limits]
+    between = [f"{low} to under {high}" for low, high in pairwise(spelled)]
+    names = [f"under {spelled[0]}", *between, f"{spelled[-1]} and more"]
+    codes = np.searchsorted(np.array(limits), column.numbers, side="right").astype(np.int32)
+    banded = Column.where(column.kinds == Kind.BLANK, Column.blank(1), Column.of_codes(codes, names))
+    return banded, tuple(names)
+
+
+def _ranks(column: Column, field: PivotField, own_order: tuple[Value, ...]) -> Codes:
+    """Each value's place among the labels: as listed, what is not listed behind in its natural order."""
+    codes, distinct = column.groups()
+    order = field.order or own_order
+    if not order:
+        return codes
+    listed = {_folded(value): place for place, value in enumerate(order)}
+    places = np.array([listed.get(_folded(value), len(order)) for value in distinct], np.int64)
+    rank = np.empty(len(distinct), np.int32)
+    rank[np.lexsort((np.arange(len(distinct)), places))] = np.arange(len(distinct))
+    return rank[codes]
+
+
+def _folded(value: Value) -> Value:
+    return value.casefold() if isinstance(value, str) else value
+
+
+def _by_value(
+    level: Codes, count: int, above: Codes, field: PivotField, table: Table,
+    value_of: Callable[[str, Table, Codes, int], Floats],
+) -> Codes:  # fmt: skip
+    """Groups numbered anew: within each group above by a value, those that are equal as they stood."""
+    name = field.sort or ""
+    values = value_of(name.removeprefix("-"), table, level.astype(np.int32), count)
+    _, first = np.unique(level, return_index=True)
+    falling = name.startswith("-") or field.sort is None
+    placed = np.where(np.isnan(values), np.inf, -values if falling else values)
+    order = np.lexsort((np.arange(count), placed, above[first]))
+    rank = np.empty(count, np.int64)
+    rank[order] = np.arange(count)
+    return rank[level]
+
+
+def _topped(level: Codes, above: Codes, field: PivotField) -> tuple[np.ndarray, Codes]:
+    """Which rows belong to the first groups within their group above; and the groups, the others as one behind."""
+    assert field.top is not None
+    known, first = np.unique(level, return_index=True)
+    parents = above[first]
+    starts = np.searchsorted(parents, parents)  # groups are numbered within those above, in their order
+    places = np.arange(len(known)) - starts
+    stays = (places < field.top)[np.searchsorted(known, level)]
+    renamed = above.astype(np.int64) * (field.top + 1) + np.minimum(places, field.top)[np.searchsorted(known, level)]
+    return stays, renamed
