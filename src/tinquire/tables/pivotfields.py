@@ -135,14 +135,16 @@ def _labelled(table: Table, field: PivotField, stopped: str) -> tuple[Field, Col
 
 def _by_calendar(table: Table, column: Column, field: PivotField, stopped: str) -> Column:
     spelled = CALENDAR[field.by or "day"]
-    wrong = np.flatnonzero((column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK))
-    off = np.flatnonzero((column.numbers < 0) | (column.numbers > LAST_SERIAL))
-    for row in [*wrong[:1].tolist(), *off[:1].tolist()]:
+    filled = column.kinds != Kind.BLANK
+    is_day = (column.kinds == Kind.NUMBER) & (column.numbers >= 1) & (column.numbers < LAST_SERIAL + 1)
+    for row in np.flatnonzero(filled & ~is_day)[:1].tolist():
         why = f"'{column[row]}' in column '{field.column}' is no day"
         raise DataError(Fault(stopped, why, table.where(row), "give the column the type date, or mend the value"))
-    days, places = np.unique(np.floor(column.numbers).astype(np.int64), return_inverse=True)
-    names = [spelled(date_from_serial(day)) for day in days.tolist()]
-    return Column.where(column.kinds == Kind.BLANK, Column.blank(1), Column.of_codes(places.astype(np.int32), names))
+    days, places = np.unique(np.floor(column.numbers[filled]).astype(np.int64), return_inverse=True)
+    codes = np.zeros(len(column), np.int32)
+    codes[filled] = places
+    named = Column.of_codes(codes, [spelled(date_from_serial(day)) for day in days.tolist()] or [""])
+    return Column.where(filled, named, Column.blank(1))
 
 
 def _banded(table: Table, column: Column, field: PivotField, stopped: str) -> tuple[Column, tuple[Value, ...]]:

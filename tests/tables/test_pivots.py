@@ -1,0 +1,167 @@
+"""Pivots with fields brought together, ordered, cut and summed up in between, and values in relation to others."""
+
+from __future__ import annotations
+
+import math
+import statistics
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from test_steps import rows, table
+
+from tinquire.faults import DataError, UseError
+from tinquire.tables.aggregation import Aggregation
+from tinquire.tables.pivot import PivotField, PivotValue, Subtotals, pivoted
+
+SUM = PivotValue("Charge", Aggregation.SUM, "Charge")
+#: Days 46296 to 46299 are 1 to 4 October 2026; 46357 is 1 December.
+SALES = table(
+    "sales", types={"Day": "date", "Charge": "money", "Pieces": "whole"},
+    Day=[46296.0, 46297.0, 46299.75, 46357.0, 46357.0, None],
+    Depot=["North", "South", "North", "South", "East", "East"],
+    Band=["Bed", "Bed", "Bath", "Bath", "Bed", "Bath"],
+    Pieces=[4.0, 10.0, 25.0, 50.0, 3.0, 10.0], Charge=[10.0, 20.0, 30.0, 40.0, 5.0, 15.0],
+)  # fmt: skip
+
+
+def charge(**how):
+    return PivotValue("Charge", Aggregation.SUM, "Charge", **how)
+
+
+def lines(*fields, values=(SUM,), columns=(), **more):
+    """A pivot's lines as plain lists, the totals row last."""
+    made = pivoted(SALES, fields, columns, values, **more)
+    return [list(one.values()) for one in rows(made.as_table())]
+
+
+@pytest.mark.parametrize(
+    ("fields", "holds"),
+    [
+        ([PivotField("Day", by="month")], [["2026-10", 60], ["2026-12", 45], [None, 15]]),
+        ([PivotField("Day", by="quarter")], [["2026-Q4", 105], [None, 15]]),
+        ([PivotField("Day", by="week")], [["2026-W40", 60], ["2026-W49", 45], [None, 15]]),
+        ([PivotField("Day", by="day")][:1], [["2026-10-01", 10], ["2026-10-02", 20], ["2026-10-04", 30], ["2026-12-01", 45], [None, 15]]),
+        ([PivotField("Day", by="year")], [["2026", 105], [None, 15]]),
+        ([PivotField("Pieces", bands=(5, 10, 50))], [["under 5", 15], ["5 to under 10", None], ["10 to under 50", 65], ["50 and more", 40]]),
+        ([PivotField("Depot", order=("south", "East"))], [["South", 60], ["East", 20], ["North", 40]]),
+        ([PivotField("Depot", sort="-Charge")], [["South", 60], ["North", 40], ["East", 20]]),
+        ([PivotField("Depot", sort="Charge")], [["East", 20], ["North", 40], ["South", 60]]),
+        ([PivotField("Depot", top=1)], [["South", 60]]),
+        ([PivotField("Depot", sort="Charge", top=1, rest="All others")], [["East", 20], ["All others", 100]]),
+        ([PivotField("Depot", top=9, rest="All others")], [["South", 60], ["North", 40], ["East", 20]]),
+        ([PivotField("Band", order=("Bed",)), PivotField("Depot", sort="-Charge", top=1, rest="others")],
+         [["Bed", "South", 20], ["Bed", "others", 15], ["Bath", "South", 40], ["Bath", "others", 45]]),
+        ([PivotField("Depot", top=2), "Band"], [["South", "Bath", 40], ["South", "Bed", 20], ["North", "Bath", 30], ["North", "Bed", 10]]),
+    ],
+)  # fmt: skip
+def test_fields(fields, holds):
+    if fields[0].bands:  # bands in which no row falls are no groups
+        holds = [line for line in holds if line[1] is not None]
+    assert lines(*fields) == holds
+
+
+@pytest.mark.parametrize(
+    ("way", "holds"),
+    [
+        ("share", [["East", 15 / 120, 5 / 120, 20 / 120], ["North", 30 / 120, 10 / 120, 40 / 120], ["All", 85 / 120, 35 / 120, 1]]),
+        ("share of row", [["East", 0.75, 0.25, 1], ["North", 0.75, 0.25, 1], ["All", 85 / 120, 35 / 120, 1]]),
+        ("share of column", [["East", 15 / 85, 5 / 35, 20 / 120], ["North", 30 / 85, 10 / 35, 40 / 120], ["All", 1, 1, 1]]),
+        ("share of group", [["East", 15 / 85, 5 / 35, 20 / 120], ["North", 30 / 85, 10 / 35, 40 / 120], ["All", 1, 1, 1]]),
+        ("difference", [["East", None, -10, None], ["North", None, -20, None], ["All", None, -50, None]]),
+        ("growth", [["East", None, -10 / 15, None], ["North", None, -20 / 30, None], ["All", None, -50 / 85, None]]),
+        ("running", [["East", 15, 20, None], ["North", 30, 40, None], ["All", 85, 120, None]]),
+        ("rank", [["East", 1, 2, None], ["North", 1, 2, None], ["All", 1, 2, None]]),
+    ],
+)  # fmt: skip
+def test_values_in_relation_from_column_to_column(way, holds):
+    made = lines("Depot", columns=["Band"], values=[charge(shown=way)], totals="All", totals_across="Both")
+    assert made[:2] + made[-1:] == [[line[0], *map(approximately, line[1:])] for line in holds]
+
+
+@pytest.mark.parametrize(
+    ("way", "holds"),
+    [
+        ("difference", [None, 20, 20, None]),
+        ("running", [20, 60, 120, None]),
+        ("rank", [3, 2, 1, None]),
+        ("growth", [None, 1, 0.5, None]),
+        ("share of group", [20 / 120, 40 / 120, 60 / 120, 1]),
+    ],
+)
+def test_values_in_relation_from_line_to_line(way, holds):
+    made = lines("Depot", values=[charge(shown=way)], totals="All")
+    holds = holds[:3] + ([None] if way != "share of group" else holds[3:])
+    assert [line[1] for line in made] == [approximately(value) for value in holds]
+
+
+def approximately(value):
+    return value if value is None else pytest.approx(value)
+
+
+@pytest.mark.parametrize(
+    ("subtotals", "holds"),
+    [
+        (Subtotals(), ["East Bath 15", "East Bed 5", "East total None 20", "North Bath 30", "North Bed 10", "North total None 40"]),
+        (Subtotals(above=True, name="{} in all"), ["East in all None 20", "East Bath 15", "East Bed 5", "North in all None 40", "North Bath 30", "North Bed 10"]),
+    ],
+)  # fmt: skip
+def test_subtotals(subtotals, holds):
+    made = pivoted(SALES, ["Depot", "Band"], [], [SUM], subtotals=subtotals, totals="All")
+    found = [" ".join(str(part) for part in line.values()).replace(".0", "") for line in rows(made.as_table())]
+    assert found[:6] == holds
+    assert made.subtotal_lines.tolist() == [n for n, line in enumerate(found[:-1]) if "None" in line]
+    deep = pivoted(
+        SALES,
+        ["Depot", "Band", PivotField("Day", by="month")],
+        [],
+        [charge(shown="share of group")],
+        subtotals=subtotals,
+    )
+    shares = [(depth, line["Charge"]) for depth, line in zip(deep.depths.tolist(), rows(deep.as_table()), strict=True)]
+    assert sum(share for depth, share in shares if depth == 1) == pytest.approx(1)
+    assert sum(share for depth, share in shares if depth == 2) == pytest.approx(3)
+
+
+numbers = st.lists(st.tuples(st.sampled_from("abc"), st.integers(-9, 9).map(float)), min_size=1, max_size=20)
+
+
+@given(numbers)
+def test_more_aggregations(pairs):
+    start = table("n", K=[key for key, _ in pairs], V=[value for _, value in pairs])
+    plain = {
+        Aggregation.MEDIAN: statistics.median, Aggregation.PRODUCT: math.prod, Aggregation.FIRST: lambda v: v[0],
+        Aggregation.LAST: lambda v: v[-1],
+        Aggregation.DEVIATION: lambda v: statistics.stdev(v) if len(v) > 1 else None,
+        Aggregation.VARIANCE: lambda v: statistics.variance(v) if len(v) > 1 else None,
+    }  # fmt: skip
+    formula = PivotValue("", None, "Spread", "MAX([V])-MIN([V])")
+    made = pivoted(start, ["K"], [], [*(PivotValue("V", how, how.value) for how in plain), formula], totals="all")
+    for line in rows(made.as_table()):
+        group = [value for key, value in pairs if line["K"] in (key, "all")]
+        for how, work in plain.items():
+            assert line[how.value] == (None if work(group) is None else pytest.approx(work(group)))
+        assert line["Spread"] == max(group) - min(group)
+
+
+@pytest.mark.parametrize(
+    ("fields", "values", "kind", "why"),
+    [
+        ([PivotField("Band", by="month")], [SUM], DataError, "'Bed' in column 'Band' is no day"),
+        ([PivotField("Band", bands=(1, 2))], [SUM], DataError, "'Bed' in column 'Band' is no number"),
+        ([PivotField("Pieces", bands=(2, 1))], [SUM], UseError, "the limits of 'Pieces' do not rise"),
+        ([PivotField("Depot", sort="-Charg")], [SUM], UseError, "no value 'Charg' to sort by"),
+        (["Depot"], [charge(shown="shar")], UseError, "nothing is shown as 'shar'"),
+        (["Depot"], [PivotValue("", None, "x", "SUM([Chrge])")], UseError, "no column 'Chrge'"),
+    ],
+)
+def test_what_a_pivot_cannot_do_is_told(fields, values, kind, why):
+    with pytest.raises(kind) as caught:
+        pivoted(SALES, fields, [], values)
+    assert why in caught.value.faults[0].why
+
+
+def test_a_pivot_of_no_rows():
+    empty = table("none", Depot=[], Charge=[])
+    made = pivoted(empty, ["Depot"], [], [SUM], totals="All", subtotals=Subtotals())
+    assert [list(one.values()) for one in rows(made.as_table())] == [["All", None]]
