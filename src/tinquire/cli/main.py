@@ -29,6 +29,8 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "compare": ("compare", "say what differs between two workbooks"),
     "split": ("split", "make one workbook of each sheet, or of each value of a column"),
     "stack": ("stack", "put the rows of many workbooks into one"),
+    "match": ("match", "bring columns of one file to the rows of another, by key"),
+    "pivot": ("pivot", "sum the rows of files up by the values of their columns"),
     "values": ("values", "write a workbook with results in place of formulas"),
     "print": ("printing", "lay a workbook out as a page"),
     "postroom": ("postroom", "run the stand-in mail server"),

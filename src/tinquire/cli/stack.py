@@ -9,16 +9,14 @@ from typing import TYPE_CHECKING
 
 from tinquire.cli import options as shared
 from tinquire.cli.files import found_files
+from tinquire.cli.rows import add_reading, free_to_write, stated_types, write_table
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import DataError, Fault, UseError
 
 if TYPE_CHECKING:
     from tinquire.sources.gathering import Gathered
     from tinquire.tables import Table
 
 EXAMPLE = "tinquire stack sources/2026-10/pickups-*.xlsx --type 'Collected=date dmy' --out pickups.xlsx"
-#: A sheet's last row (18.3.1.73), less the headings.
-_MOST_ROWS = (1 << 20) - 1
 _ORIGIN = ("File", "Sheet", "Row")
 
 
@@ -26,11 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("files", nargs="+", help="workbooks or delimited texts, patterns of them, or folders")
     parser.add_argument("--out", type=Path, required=True, metavar="FILE", help="the workbook to write")
     parser.add_argument("--into", choices=("table", "sheets"), default="table", help="one table, or a sheet for each")
-    parser.add_argument("--sheet", help="the sheet of each file (its only one; with --into sheets: all)")
-    parser.add_argument("--table", help="the table of each file")
-    parser.add_argument(
-        "--type", action="append", default=[], metavar="HEADING=TYPE", help="read a column as date dmy, money, ..."
-    )
+    add_reading(parser)
     parser.add_argument(
         "--differing", choices=("blank", "stop"), default="blank", help="when files differ in their columns (blank)"
     )
@@ -39,9 +33,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    if options.out.exists():
-        fault = Fault("choosing where to write", "there is such a file already", str(options.out), "name another file")
-        raise UseError(fault)
+    free_to_write(options.out)
     files, base = found_files(options.files, terminal, workbooks_only=options.into == "sheets")
     if options.into == "sheets":
         return _sheets(options, files, terminal)
@@ -49,12 +41,9 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 
 def _table(options: argparse.Namespace, files: Sequence[Path], base: Path, terminal: Terminal) -> int:
-    from tinquire.looks import House
-    from tinquire.press.sheets import SheetPlan, table_sheet
     from tinquire.sources.gathering import SourceSpec, gather
-    from tinquire.workbook import Workbook
 
-    types = dict(_type(text) for text in options.type)
+    types = stated_types(options.type)
     terminal.progress(f"reading {len(files):,} files")
     gathered = gather(
         SourceSpec(
@@ -63,13 +52,7 @@ def _table(options: argparse.Namespace, files: Sequence[Path], base: Path, termi
         )
     )  # fmt: skip
     table = gathered.table if options.no_origin else _with_origin(gathered.table)
-    if table.height > _MOST_ROWS:
-        why = f"there are {table.height:,} rows, and a sheet holds {_MOST_ROWS:,} below its headings"
-        raise DataError(Fault("stacking", why, do="stack fewer files, or leave rows out in a docket"))
-    house = House()
-    book = Workbook.new(house.font, house.size)
-    book.add_sheet(table_sheet(SheetPlan("Rows"), table, house, book.styles, "Rows"))
-    book.save(options.out)
+    write_table(table, options.out, "stacking")
     for file in gathered.files:
         terminal.line("read", f"{file.shown}: {file.rows:,} rows" + "".join(f"; {note}" for note in file.notes))
     for number, text in enumerate(_mixed(gathered.table)):
@@ -77,17 +60,6 @@ def _table(options: argparse.Namespace, files: Sequence[Path], base: Path, termi
     terminal.line("wrote", f"{options.out}  ({table.height:,} rows, {len(table.fields)} columns)")
     terminal.answer(_answer(options.out, gathered, table))
     return 0
-
-
-def _type(text: str) -> tuple[str, str]:
-    from tinquire.faults import known_names
-    from tinquire.tables.types import TYPES
-
-    heading, sign, kind = text.partition("=")
-    if not sign or kind not in TYPES:
-        why = f"'{text}' gives no type" if not sign else f"there is no type '{kind}': {known_names(kind, TYPES)}"
-        raise UseError(Fault("reading --type", why, do="write it like 'Collected=date dmy'"))
-    return heading, kind
 
 
 def _mixed(table: Table) -> Iterator[str]:

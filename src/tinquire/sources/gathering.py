@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +20,7 @@ from tinquire.sources.opening import FileKind, file_kind
 from tinquire.sources.raw import RawTable, table_below_heading
 from tinquire.sources.workbooks import read_block
 from tinquire.tables import Field, Origin, Table
+from tinquire.tables.inference import inferred_type
 from tinquire.tables.stacking import stacked
 from tinquire.tables.types import Problem, column_type, number_in, typed
 from tinquire.workbook.archive import unreadable
@@ -47,6 +48,8 @@ class SourceSpec:
     paths: Sequence[Path] = ()
     #: Values stay what they are in the file; only columns with a stated type are read into it.
     as_they_are: bool = False
+    #: Columns of texts without a stated type get the one that their texts have; which, is noted.
+    infer: bool = False
     sheet: str | None = None
     table: str | None = None
     header: str | int = "find"
@@ -90,9 +93,10 @@ def gather(spec: SourceSpec) -> Gathered:
         raise merged(errors)
     warnings = [Fault(stopped, note, warning=True) for note in passed_over]
     headings = _aligned(spec, raws, stopped)
+    asked = _inferred_types(spec, raws, headings) if spec.infer else spec
     tables, files, faults = [], [], []
     for path, raw in zip(paths, raws, strict=True):
-        table, problems = _typed_table(spec, path, raw, headings)
+        table, problems = _typed_table(asked, path, raw, headings)
         faults += problems
         if spec.totals_row == "agree" and not problems:
             disagreements = _disagreements(spec, raw, table, stopped)
@@ -204,6 +208,30 @@ def _aligned(spec: SourceSpec, raws: Sequence[RawTable], stopped: str) -> list[s
     if faults:
         raise DataError(*dict.fromkeys(faults))
     return list(known.values())
+
+
+def _inferred_types(spec: SourceSpec, raws: Sequence[RawTable], headings: Sequence[str]) -> SourceSpec:
+    """The types of columns that none was stated for, by their texts in all files; and what was found out, noted."""
+    types, says = dict(spec.types), []
+    stated = {heading.casefold() for heading in types}
+    for heading in headings:
+        if heading.casefold() in stated:
+            continue
+        columns = [
+            column
+            for raw in raws
+            for one, column in zip(raw.headings, raw.columns, strict=True)
+            if one.casefold() == heading.casefold()
+        ]
+        kind, remark = inferred_type(Column.concat(columns), raws[0].decimal)
+        if kind != "text":
+            types[heading] = kind
+            says.append(f"{heading} as {kind}")
+        if remark:
+            raws[0].notes.append(f"column '{heading}': {remark}")
+    if says:
+        raws[0].notes.append(f"read {', '.join(says)}")
+    return replace(spec, types=types)
 
 
 def _in_all(heading: str, raws: Sequence[RawTable]) -> bool:

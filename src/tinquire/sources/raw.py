@@ -37,6 +37,8 @@ class Block:
     lines: Codes | None = None
     #: For each column, which cells a workbook shows as days; none for text files.
     days: tuple[Booleans, ...] = ()
+    #: Rows of the sheet that sum up those above: a table's totals row, or formulas that say so.
+    sums: frozenset[int] = frozenset()
 
     @property
     def height(self) -> int:
@@ -96,7 +98,7 @@ def table_below_heading(block: Block, heading: str | int, totals: str, expected:
         raise DataError(Fault("looking for headings", why, ", ".join(filter(None, (block.file, inside))), do))
     raw = _under(block, at, filled)
     if totals != "none":
-        _leave_out_foot(raw)
+        _leave_out_foot(raw, block.sums)
     return raw
 
 
@@ -173,14 +175,16 @@ def _distinct(values: list[Value], letters: list[int]) -> tuple[list[str], list[
     return headings, notes
 
 
-def _leave_out_foot(raw: RawTable) -> None:
-    """Cut the totals row and the notes below it off, keeping the totals for comparison."""
+def _leave_out_foot(raw: RawTable, sums: frozenset[int]) -> None:
+    """Cut the totals row and the notes below it off, keeping the totals for comparison: a row that says so in words, or
+    one of those known to sum up."""
     height = len(raw.rows)
     for row in range(height - 1, max(height - 1 - FOOT_ROWS, -1), -1):
         values = [column[row] for column in raw.columns]
         label = next((value for value in values if isinstance(value, str) and value.strip()), None)
         numbers = sum(isinstance(value, float) for value in values)
-        if label is not None and _TOTAL.match(label.strip()) and numbers:
+        named = label is not None and _TOTAL.match(label.strip())
+        if numbers and (named or int(raw.rows[row]) in sums):
             raw.totals = dict(zip(raw.headings, values, strict=True))
             raw.totals_row = int(raw.rows[row])
             raw.notes.append(f"totals row {raw.totals_row} left out")

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import numpy as np
 
-from tinquire.cells.address import Area
+from tinquire.cells.address import Area, parse_area
 from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.dates import SYSTEMS_APART, DateSystem
 from tinquire.faults import DataError, Fault, known_names
+from tinquire.formula.mentions import Mention, mentions
 from tinquire.sources.opening import open_sheets
-from tinquire.sources.raw import Block
+from tinquire.sources.raw import FOOT_ROWS, Block
 from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.formulas import text_at
 
 __all__ = ["block_of", "read_block"]
 
@@ -39,6 +42,10 @@ def read_block(path: Path, shown: str, *, sheet: str | None = None, table: str |
     return block_of(book, opened, used, shown), False
 
 
+#: Formulas that sum a column up.
+_SUMS = re.compile(r"(?:SUM|SUBTOTAL)\(", re.IGNORECASE)
+
+
 def _only_sheet(book: Workbook, shown: str) -> str:
     visible = [entry.name for entry in book.entries if entry.kind == "worksheet" and entry.state == "visible"]
     if len(visible) != 1:
@@ -58,7 +65,30 @@ def block_of(book: Workbook, sheet: Sheet, area: Area, shown: str) -> Block:
         )
         columns.append(_as_1900(column, is_day) if book.date_system is DateSystem.FROM_1904 else column)
         days.append(is_day)
-    return Block(shown, sheet.name, area.top, area.left, tuple(columns), days=tuple(days))
+    return Block(shown, sheet.name, area.top, area.left, tuple(columns), days=tuple(days), sums=_sums(sheet, area))
+
+
+def _sums(sheet: Sheet, area: Area) -> frozenset[int]:
+    """Rows near an area's foot that sum up those above: totals rows of tables, and formulas that add up the column
+    above them."""
+    found = {table.area.bottom for table in sheet.tables if table.totals}
+    for column, first, last, formula in sheet.formula_runs():
+        if first == last and area.bottom - FOOT_ROWS < first <= area.bottom and area.left <= column <= area.right:
+            text = text_at(formula, first, column)
+            if _SUMS.match(text) and any(_adds_up(mention, first, column) for mention in mentions(text)):
+                found.add(first)
+    return frozenset(found)
+
+
+def _adds_up(mention: Mention, row: int, column: int) -> bool:
+    """Whether a formula's reference is a run of cells that ends right above it, or a table's column."""
+    if mention.inside:
+        return True
+    try:
+        area = parse_area(mention.spelled)
+    except ValueError:
+        return False
+    return area.left == area.right == column and area.height > 1 and row - 2 <= area.bottom < row
 
 
 def _as_1900(column: Column, is_day: Booleans) -> Column:

@@ -10,7 +10,9 @@ import numpy as np
 from tinquire.cells.column import Column, Kind
 from tinquire.faults import DataError, Fault, UseError, known_names, nearest
 from tinquire.formula.coerce import text_of
+from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups, key_text
+from tinquire.tables.matching import Matching, cleaned, matched
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Table, require
 
@@ -27,53 +29,62 @@ class Match:
 
     match: str
     on: dict[str, str]
-    bring: list[str] | dict[str, str] = field(default_factory=list)
+    bring: list[str] | dict[str, str] | Literal["all"] = field(default_factory=list)
     unmatched: Literal["stop", "blank", "drop"] = "stop"
-    repeated: Literal["stop", "first", "last"] = "stop"
+    repeated: Literal["stop", "first", "last", "sum"] = "stop"
+    clean: list[Literal["spaces", "case", "zeros", "kind"]] = field(default_factory=list)
+    nearest: Literal["no", "below"] = "no"
+    otherwise: bool | float | str | None = None
 
     def apply(self, table: Table, context: StepContext) -> Table:
         right = context.scope().find_table(self.match)
         if right is None:
             why = f"there is no table '{self.match}': {known_names(self.match, list(context.tables))}"
             raise UseError(Fault(context.stopped, why, context.where, "name a source or table of the docket"))
-        left_keys = [table.columns[place] for place in require(table, list(self.on), context.stopped)]
-        right_keys = [right.columns[place] for place in require(right, list(self.on.values()), context.stopped)]
-        brought = self.bring if isinstance(self.bring, dict) else {name: name for name in self.bring}
-        places = require(right, list(brought), context.stopped)
-        found = self._found(table, right, left_keys, right_keys, context)
-        missing = found < 0
+        return self.brought_over(table, right, context)[0]
+
+    def brought_over(self, table: Table, right: Table, context: StepContext) -> tuple[Table, Matching]:
+        """The table with columns of another, and how the rows were matched."""
+        left_keys = self._keys(table, list(self.on), context)
+        right_keys = self._keys(right, list(self.on.values()), context)
+        found = matched(left_keys, right_keys, last=self.repeated == "last", nearest=self.nearest == "below")
+        if self.repeated == "stop" and found.repeated[found.right[found.rows[found.rows >= 0]]].any():
+            self._stop_at_repeated(right, right_keys, found, context)
+        missing = found.rows < 0
         if missing.any():
             self._without(table, right, left_keys, right_keys, missing, context)
+        brought = self._brought(right)
+        places = require(right, list(brought), context.stopped)
         for place, name in zip(places, brought.values(), strict=True):
-            column = right.columns[place].take(np.maximum(found, 0)) if right.height else Column.blank(len(found))
-            column = Column.where(missing, Column.blank(1), column) if missing.any() else column
+            values = self._values(right.columns[place], found)
+            column = values.take(np.maximum(found.rows, 0)) if right.height else Column.blank(len(found.rows))
+            if missing.any():
+                column = Column.where(missing, Column.full(self.otherwise, 1), column)
             table = table.with_column(replace(right.fields[place], name=name), column)
-        return table.take(~missing) if self.unmatched == "drop" and missing.any() else table
+        return (table.take(~missing) if self.unmatched == "drop" and missing.any() else table), found
 
-    def _found(
-        self, table: Table, right: Table, left_keys: list[Column], right_keys: list[Column], context: StepContext
-    ) -> np.ndarray:
-        """For each left row the right row with its key, or -1."""
-        both = [Column.concat([a, b]) for a, b in zip(left_keys, right_keys, strict=True)]
-        groups, count = key_groups(both)
-        ours, theirs = groups[: table.height], groups[table.height :]
-        used = np.bincount(theirs, minlength=count)
-        repeated = used > 1
-        if self.repeated == "stop" and repeated[ours].any():
-            self._stop_at_repeated(right, right_keys, theirs, repeated, context)
-        row_of = np.full(count, -1, np.int64)
-        rows = np.arange(right.height)
-        if self.repeated == "last":
-            row_of[theirs] = rows
-        else:
-            row_of[theirs[::-1]] = rows[::-1]
-        return row_of[ours]
+    def _keys(self, table: Table, names: list[str], context: StepContext) -> list[Column]:
+        columns = [table.columns[place] for place in require(table, names, context.stopped)]
+        if self.nearest == "below":  # numbers are compared, and not cleaned
+            return [*(cleaned(column, self.clean) for column in columns[:-1]), columns[-1]]
+        return [cleaned(column, self.clean) for column in columns]
 
-    def _stop_at_repeated(
-        self, right: Table, keys: list[Column], theirs: np.ndarray, repeated: np.ndarray, context: StepContext
-    ) -> None:
-        rows = np.flatnonzero(repeated[theirs])
-        same = rows[theirs[rows] == theirs[rows[0]]]
+    def _brought(self, right: Table) -> dict[str, str]:
+        """The columns that are brought, each with its new heading."""
+        if self.bring == "all":
+            keys = {name.casefold() for name in self.on.values()}
+            return {name: name for name in right.headings if name.casefold() not in keys}
+        return self.bring if isinstance(self.bring, dict) else {name: name for name in self.bring}
+
+    def _values(self, column: Column, found: Matching) -> Column:
+        """What each right row brings: its value, or the sum of the numbers of all rows with its key."""
+        if self.repeated != "sum" or not (column.kinds == Kind.NUMBER).any():
+            return column
+        return aggregated(Aggregation.SUM, column, found.right, found.count).take(found.right)
+
+    def _stop_at_repeated(self, right: Table, keys: list[Column], found: Matching, context: StepContext) -> None:
+        rows = np.flatnonzero(found.repeated[found.right] & np.isin(found.right, found.right[found.rows]))
+        same = rows[found.right[rows] == found.right[rows[0]]]
         why = f"{key_text(keys, int(same[0]))} stands {len(same)} times in '{right.name}'"
         where = f"{right.where(int(same[0]))} and {right.where(int(same[1]))}"
         raise DataError(Fault(context.stopped, why, where, 'mend the list, or write repeated = "first" in this step'))
@@ -89,7 +100,7 @@ class Match:
     ) -> None:
         """Stop at rows without a match, or note how many there are."""
         rows = np.flatnonzero(missing)
-        if self.unmatched != "stop":
+        if self.unmatched != "stop" or self.otherwise is not None:
             context.notes.append(f"{len(rows):,} rows without a match")
             return
         groups, _ = key_groups([column.take(rows) for column in left_keys])

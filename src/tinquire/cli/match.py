@@ -1,0 +1,116 @@
+"""tinquire match: columns of one file brought to the rows of another, by key."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tinquire.cli import options as shared
+from tinquire.cli.files import found_files
+from tinquire.cli.rows import add_reading, free_to_write, read_rows, write_table
+from tinquire.cli.terminal import Terminal
+from tinquire.faults import Fault, UseError
+
+if TYPE_CHECKING:
+    from tinquire.cells.column import Codes
+    from tinquire.tables import Table
+
+EXAMPLE = "tinquire match pickups.xlsx rates.csv --on Item=Code --bring Rate Band --out priced.xlsx"
+#: Keys that are listed of each kind, without --rows.
+_LISTED = 8
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("left", help="the file whose rows stay")
+    parser.add_argument("right", help="the file that columns are brought from")
+    parser.add_argument(
+        "--on", nargs="+", required=True, metavar="LEFT=RIGHT", help="the key columns, by their headings"
+    )
+    parser.add_argument("--bring", nargs="+", default=[], metavar="COLUMN[=NAME]", help="what to bring (all columns)")
+    parser.add_argument(
+        "--clean", nargs="+", default=[], choices=("spaces", "case", "zeros", "kind"),
+        help="what may differ in keys: spaces around, capitals, noughts in front, number or text",
+    )  # fmt: skip
+    parser.add_argument(
+        "--nearest", action="store_true", help="the last key: the nearest number below, as in rate bands"
+    )
+    parser.add_argument(
+        "--unmatched", choices=("blank", "drop", "stop"), default="blank", help="rows without a match (blank)"
+    )
+    parser.add_argument("--otherwise", metavar="VALUE", help="what stands there in rows without a match")
+    parser.add_argument(
+        "--repeated", choices=("stop", "first", "last", "sum"), default="stop", help="a key twice on the right (stop)"
+    )
+    parser.add_argument("--check", action="store_true", help="write nothing; exit with 1 when a key has no match")
+    parser.add_argument("--out", type=Path, metavar="FILE", help="the workbook to write")
+    parser.add_argument("--rows", type=int, default=_LISTED, metavar="N", help=f"keys to list of each kind ({_LISTED})")
+    add_reading(parser)
+    parser.add_argument("--right-sheet", metavar="SHEET", help="the sheet of the right file")
+    parser.add_argument("--right-table", metavar="TABLE", help="the table of the right file")
+    parser.add_argument("--right-type", action="append", default=[], metavar="HEADING=TYPE", help="of the right file")
+    shared.add_json(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    import numpy as np
+
+    from tinquire.tables.steps import StepContext
+    from tinquire.tables.steps.match import Match
+
+    free_to_write(options.out)
+    if options.out is None and not options.check:
+        raise UseError(Fault("matching", "nothing is asked for", do="name a file with --out, or write --check"))
+    theirs = argparse.Namespace(sheet=options.right_sheet, table=options.right_table, type=options.right_type)
+    left, right = _table(options.left, options, terminal), _table(options.right, theirs, terminal)
+    keys = dict(_pair(text) for text in options.on)
+    otherwise = None if options.otherwise is None else shared.typed(options.otherwise)
+    step = Match(
+        "right", keys, dict(_pair(text) for text in options.bring) or "all", options.unmatched, options.repeated,
+        options.clean, "below" if options.nearest else "no",
+        float(otherwise) if isinstance(otherwise, int) and not isinstance(otherwise, bool) else otherwise,
+    )  # fmt: skip
+    made, found = step.brought_over(left, right, StepContext({}, {}, f"matching {options.left} with {options.right}"))
+    met = int((found.rows >= 0).sum())
+    terminal.line("matched", f"{met:,} of {left.height:,} rows")
+    alone = np.flatnonzero(found.rows < 0)
+    _, first = np.unique(found.left[alone], return_index=True)
+    only_left = _listed("no match", left, list(keys), np.sort(alone[first]), found.left, options.rows, terminal)
+    names = list(keys.values())
+    only_right = _listed("unused", right, names, found.only_right, found.right, options.rows, terminal)
+    if options.out is not None and not options.check:
+        write_table(made, options.out, "matching")
+        terminal.line("wrote", f"{options.out}  ({made.height:,} rows, {len(made.fields)} columns)")
+    terminal.answer({"file": str(options.out or ""), "matched": met, "rows": left.height, "only left": only_left,
+                     "only right": only_right})  # fmt: skip
+    return int(options.check and met < left.height)
+
+
+def _table(word: str, options: argparse.Namespace, terminal: Terminal) -> Table:
+    files, base = found_files([word], terminal, workbooks_only=False)
+    return read_rows(word, files, base, options, terminal).table
+
+
+def _pair(text: str) -> tuple[str, str]:
+    """`Item=Code`; one heading alone stands for both."""
+    ours, sign, theirs = text.partition("=")
+    return ours, theirs if sign else ours
+
+
+def _listed(
+    label: str, table: Table, names: list[str], rows: Codes, groups: Codes, most: int, terminal: Terminal
+) -> list[dict[str, object]]:
+    """Keys without a partner, each with its first row and how many rows have it; the first of them told."""
+    from tinquire.tables.keys import key_text
+
+    columns = [table.column(name, label) for name in names]
+    found: list[dict[str, object]] = []
+    for row in rows.tolist():
+        count = int((groups == groups[row]).sum())
+        found.append({"key": [column[row] for column in columns], "rows": count, "first": table.where(row)})
+        if len(found) <= most:
+            many = f"{count:,} rows, first in" if count > 1 else "in"
+            terminal.line(label if len(found) == 1 else "", f"{key_text(columns, row)}: {many} {table.where(row)}")
+    if len(found) > most:
+        terminal.line("", f"and {len(found) - most:,} more keys; --rows lists more")
+    return found

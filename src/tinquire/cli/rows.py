@@ -1,0 +1,86 @@
+"""Rows of files named on the command line, with their types stated or found out."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tinquire.cli.terminal import Terminal
+from tinquire.faults import DataError, Fault, UseError
+
+if TYPE_CHECKING:
+    from tinquire.sources.gathering import Gathered
+    from tinquire.tables import Table
+
+#: Numbers of files at hand are written as they are: a customer's number has no thousands.
+_PLAIN = {"whole": "0", "number": "General"}
+
+__all__ = ["add_reading", "free_to_write", "read_rows", "stated_types", "write_table"]
+
+#: A sheet's last row (18.3.1.73), less the headings.
+_MOST_ROWS = (1 << 20) - 1
+
+
+def add_reading(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--sheet", help="the sheet of each file (its only one)")
+    parser.add_argument("--table", help="the table of each file")
+    parser.add_argument(
+        "--type", action="append", default=[], metavar="HEADING=TYPE", help="read a column as date dmy, money, ..."
+    )
+
+
+def stated_types(words: Sequence[str]) -> dict[str, str]:
+    """Types by heading, as `--type` states them. Raises UseError."""
+    from tinquire.faults import known_names
+    from tinquire.tables.types import TYPES
+
+    types = {}
+    for text in words:
+        heading, sign, kind = text.rpartition("=")
+        if not sign or kind not in TYPES:
+            why = f"'{text}' gives no type" if not sign else f"there is no type '{kind}': {known_names(kind, TYPES)}"
+            raise UseError(Fault("reading --type", why, do="write it like 'Collected=date dmy'"))
+        types[heading] = kind
+    return types
+
+
+def read_rows(
+    name: str, files: Sequence[Path], base: Path, options: argparse.Namespace, terminal: Terminal
+) -> Gathered:
+    """The rows of files as one table; what was read, and as what, is told."""
+    from tinquire.sources.gathering import SourceSpec, gather
+
+    types = stated_types(options.type)
+    terminal.progress(f"reading {len(files):,} files")
+    gathered = gather(
+        SourceSpec(
+            name, base, paths=[path.absolute() for path in files], sheet=options.sheet, table=options.table,
+            types=types, differing="blank", infer=True,
+        )
+    )  # fmt: skip
+    for file in gathered.files:
+        terminal.line("read", f"{file.shown}: {file.rows:,} rows" + "".join(f"; {note}" for note in file.notes))
+    return gathered
+
+
+def write_table(table: Table, out: Path, stopped: str) -> None:
+    """A table on the one sheet of a new workbook. Raises DataError for more rows than a sheet holds."""
+    from tinquire.looks import House
+    from tinquire.press.sheets import SheetPlan, table_sheet
+    from tinquire.workbook import Workbook
+
+    if table.height > _MOST_ROWS:
+        why = f"there are {table.height:,} rows, and a sheet holds {_MOST_ROWS:,} below its headings"
+        raise DataError(Fault(stopped, why, do="take fewer files, or leave rows out in a docket"))
+    house = House(formats=_PLAIN)
+    book = Workbook.new(house.font, house.size)
+    book.add_sheet(table_sheet(SheetPlan("Rows"), table, house, book.styles, "Rows"))
+    book.save(out)
+
+
+def free_to_write(out: Path | None) -> None:
+    """Raises UseError when there is such a file already."""
+    if out is not None and out.exists():
+        raise UseError(Fault("choosing where to write", "there is such a file already", str(out), "name another file"))
