@@ -52,6 +52,9 @@ PICKUPS = table(
 )  # fmt: skip
 RATES = table("rates", types={"Rate": "money"}, Code=["sheet", "towel"], Rate=[0.5, 0.25], Band=["Bed", "Bath"])
 
+BANDS = table("bands", At=["North", "North"], From=[0.0, 5.0], Size=["few", "many"])
+SHOUTED = table("shouted", At=["NORTH"])
+
 STEPS = [
     (dict(keep=["Item", "Ticket"]), lambda made: made.headings == ["Item", "Ticket"]),
     (dict(drop=["Note", "Item"]), lambda made: made.headings == ["Ticket", "Depot", "Pieces"]),
@@ -80,12 +83,39 @@ STEPS = [
     (dict(derive="Pieces", as_="[Pieces]+1"), lambda made: made.column("Pieces")[0] == 4 and len(made.fields) == 5),
     (dict(match="rates", on={"Item": "Code"}, bring=["Rate", "Band"]), lambda made: made.column("Band").to_list() == ["Bed", "Bath", "Bed", "Bath"]),
     (dict(match="rates", on={"Item": "Code"}, bring={"Rate": "Price"}), lambda made: made.field("Price").type == "money"),
+    (dict(match="rates", on={"Item": "Code"}, bring="all"), lambda made: made.headings[-2:] == ["Rate", "Band"]),
+    (dict(match="bands", on={"Pieces": "From"}, bring=["Size"], nearest="below"), lambda made: made.column("Size").to_list() == ["few", "many", "few", "many"]),
+    (dict(match="bands", on={"Depot": "At", "Pieces": "From"}, bring=["Size"], nearest="below", otherwise="?"), lambda made: made.column("Size").to_list() == ["few", "many", "?", "many"]),
+    (dict(sort=["Item", "Depot"], order={"Item": ["towel"]}), lambda made: made.column("Ticket").to_list() == ["N2", "N2", "H1", "N1"]),
+    (dict(move=["Pieces", "Note"], to="front"), lambda made: made.headings == ["Pieces", "Note", "Ticket", "Depot", "Item"]),
+    (dict(move=["Ticket"], after="Item"), lambda made: made.headings == ["Depot", "Item", "Ticket", "Pieces", "Note"]),
+    (dict(move=["Note"], before="Depot"), lambda made: made.headings == ["Ticket", "Note", "Depot", "Item", "Pieces"]),
+    (dict(split="Ticket", into=["Letter", "Number"], lengths=[1]), lambda made: made.column("Number").to_list() == ["1", "2", "1", "2"] and "Ticket" not in made.headings),
+    (dict(split="Depot", into=["A", "B", "C"], at="o", keep=True), lambda made: [made.column(n)[2] for n in "ABC"] == ["Harb", "ur", None] and "Depot" in made.headings),
+    (dict(split="Pieces", into=["Pieces", "x"], at=","), lambda made: made.column("Pieces").to_list() == ["3", "5", "2", "5"]),
+    (dict(join=["Ticket", "Pieces", "Note"], into="Key", mark="/"), lambda made: made.column("Key").to_list() == ["N1/3", "N2/5/rush", "H1/2", "N2/5"] and made.headings == ["Depot", "Item", "Key"]),
+    (dict(join=["Note"], into="Note", keep=True), lambda made: made.column("Note").to_list() == [None, "rush", None, None]),
+    (dict(group=["Depot"], values={"Sum": "sum Pieces", "Rows": "count Ticket", "First": "first Note"}), lambda made: [list(one.values()) for one in rows(made)] == [["North", 13, 3, "rush"], ["Harbour", 2, 1, None]]),
+    (dict(group=[], values={"Most": "largest Pieces"}), lambda made: rows(made) == [{"Most": 5}]),
+    (dict(unpivot=["Item", "Note"], names="What", values="Is"), lambda made: [list(one.values())[3:] for one in rows(made)] == [["Item", "sheet"], ["Item", "towel"], ["Note", "rush"], ["Item", "sheet"], ["Item", "towel"]]),
+    (dict(unpivot=[], keep=["Ticket"], names="What", values="Is", blanks=True), lambda made: made.height == 16 and made.headings == ["Ticket", "What", "Is"]),
+    (dict(subtract="bands", on={"Depot": "At"}), lambda made: made.column("Ticket").to_list() == ["H1"]),
+    (dict(subtract="bands", on={"Depot": "At"}, keep="both"), lambda made: made.height == 3),
+    (dict(subtract="shouted", on={"Depot": "At"}, clean=["case"]), lambda made: made.column("Ticket").to_list() == ["H1"]),
+    (dict(sample=2), lambda made: made.height == 2 and list(made.origin.row) == sorted(made.origin.row)),
+    (dict(sample=9), lambda made: made.column("Ticket").to_list() == ["N1", "N2", "H1", "N2"]),
+    (dict(window="x", as_="running Pieces", within=["Depot"]), lambda made: made.column("x").to_list() == [3, 8, 2, 13]),
+    (dict(window="x", as_="previous Ticket", within=["Depot"]), lambda made: made.column("x").to_list() == [None, "N1", None, "N2"]),
+    (dict(window="x", as_="difference Pieces"), lambda made: made.column("x").to_list() == [None, 2, -3, 3]),
+    (dict(window="x", as_="rank Pieces"), lambda made: made.column("x").to_list() == [3, 1, 4, 1]),
+    (dict(window="x", as_="share Pieces", within=["Item"]), lambda made: made.column("x").to_list() == [0.6, 0.5, 0.4, 0.5]),
+    (dict(window="x", as_="number", within=["Depot"]), lambda made: made.column("x").to_list() == [1, 2, 1, 3]),
 ]  # fmt: skip
 
 
 @pytest.mark.parametrize(("keys", "holds"), STEPS, ids=[str(case[0])[:50] for case in STEPS])
 def test_step(keys, holds):
-    made, reports = run(PICKUPS, keys, rates=RATES)
+    made, reports = run(PICKUPS, keys, rates=RATES, bands=BANDS, shouted=SHOUTED)
     assert holds(made)
     assert (reports[0].rows_in, reports[0].rows_out) == (4, made.height)
     assert made.origin is not None
@@ -113,6 +143,15 @@ STOPPED = [
     (dict(match="few", on={"Item": "Code"}), DataError, "'towel' is not in column 'Code' of table 'few' (2 rows in all)"),
     (dict(match="twice", on={"Item": "Code"}), DataError, "'sheet' stands 2 times in 'twice'"),
     (dict(match="numbers", on={"Item": "Code"}), DataError, "a text here and a number there"),
+    (dict(move=["Item"]), UseError, "it says not one place"),
+    (dict(move=["Item"], before="Item"), UseError, "itself among the columns that move"),
+    (dict(split="Item", into=["a"]), UseError, "it says not one way"),
+    (dict(group=["Item"], values={"x": "summ Pieces"}), UseError, "the nearest is 'sum'"),
+    (dict(unpivot=[], names="a", values="b"), UseError, "it names not one side"),
+    (dict(subtract="rats", on={"Item": "Code"}), UseError, "there is no table 'rats'"),
+    (dict(window="x", as_="runing Pieces"), UseError, "the nearest is 'running'"),
+    (dict(window="x", as_="number Pieces"), UseError, "no way of a column"),
+    (dict(window="x", as_="rank Item"), DataError, "'sheet' in column 'Item' is no number"),
 ]  # fmt: skip
 
 

@@ -69,8 +69,9 @@ def _tables(docket: Docket) -> Iterator[Fault]:
 
 def tables_used(step: object) -> list[str]:
     """The other tables that a step reads."""
-    if isinstance(name := getattr(step, "match", None), str):
-        return [name]
+    for key in ("match", "subtract"):
+        if isinstance(name := getattr(step, key, None), str):
+            return [name]
     return list(getattr(step, "stack", ()))
 
 

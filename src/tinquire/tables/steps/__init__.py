@@ -13,8 +13,8 @@ from tinquire.tables.steps.step import Step, StepContext, StepReport, apply_step
 __all__ = ["Step", "StepContext", "StepReport", "apply_steps", "step_kinds"]
 
 _MODULES = (
-    "derive", "drop", "drop_rows", "fill", "keep", "keep_rows", "limit", "match", "rename", "replace", "sort", "stack",
-    "type", "unique",
+    "derive", "drop", "drop_rows", "fill", "group", "join", "keep", "keep_rows", "limit", "match", "move", "rename",
+    "replace", "sample", "sort", "split", "stack", "subtract", "type", "unique", "unpivot", "window",
 )  # fmt: skip
 
 

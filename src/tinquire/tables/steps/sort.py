@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
+from tinquire.cells.column import Codes, Column
+from tinquire.cells.values import Value
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Table
 
@@ -13,19 +15,36 @@ from tinquire.tables.table import Table
 @step
 @dataclass(frozen=True)
 class Sort:
-    """Sort rows by columns; a minus in front of a heading sorts it downwards. Rows that tie keep their order."""
+    """Sort rows by columns; a minus in front of a heading sorts it downwards. Rows that tie keep their order. `order`
+    lists the values of a column as they shall stand; others come behind."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
 
     sort: list[str]
+    order: dict[str, list[bool | float | str]] = field(default_factory=dict)
 
     def apply(self, table: Table, context: StepContext) -> Table:
         keys = []
         for text in reversed(self.sort):
             downwards = table.place(text) is None and text.startswith("-")
-            groups, _ = table.column(text[1:] if downwards else text, context.stopped).groups()
-            keys.append(-groups if downwards else groups)
+            name = text[1:] if downwards else text
+            groups, distinct = table.column(name, context.stopped).groups()
+            ranks = self._ranks(name, distinct)[groups]
+            keys.append(-ranks if downwards else ranks)
         return table.take(np.lexsort(keys)) if keys else table
+
+    def _ranks(self, name: str, distinct: Column) -> Codes:
+        """The place of each value of a column: as listed, or in their own order."""
+        listed = next((values for key, values in self.order.items() if key.casefold() == name.casefold()), [])
+        known = {_folded(value): place for place, value in enumerate(listed)}
+        places = np.array([known.get(_folded(value), len(listed)) for value in distinct], np.int64)
+        ranks = np.empty(len(distinct), np.int64)
+        ranks[np.lexsort((np.arange(len(distinct)), places))] = np.arange(len(distinct))
+        return ranks
 
     def says(self) -> str:
         return f"sort by {', '.join(self.sort)}"
+
+
+def _folded(value: Value) -> Value:
+    return value.casefold() if isinstance(value, str) else value

@@ -1,0 +1,42 @@
+"""join: several columns' texts in one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tinquire.cells.column import Column
+from tinquire.cells.values import CellError, Value
+from tinquire.formula.coerce import text_of
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Field, Table, require
+
+
+@step
+@dataclass(frozen=True)
+class Join:
+    """Join the texts of columns into one column, with a mark between them; blanks are passed over."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    join: list[str]
+    into: str
+    mark: str = " "
+    keep: bool = False
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        places = require(table, self.join, context.stopped)
+        lines = zip(*(table.columns[place] for place in places), strict=True)
+        joined = Column.from_values(self._joined(line) for line in lines) if places else Column.blank(table.height)
+        made = table.with_column(Field(self.into, "text"), joined)
+        if self.keep:
+            return made
+        gone = {place for place in places if table.fields[place].name.casefold() != self.into.casefold()}
+        return made.select([n for n in range(len(made.fields)) if n not in gone])
+
+    def _joined(self, line: tuple[Value, ...]) -> Value:
+        texts = [text_of(value) for value in line if value is not None]
+        wrong = next((text for text in texts if isinstance(text, CellError)), None)
+        return wrong or self.mark.join(str(text) for text in texts if text) or None
+
+    def says(self) -> str:
+        return f"join {', '.join(self.join)}"

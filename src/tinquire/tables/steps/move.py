@@ -1,0 +1,42 @@
+"""move: columns to another place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tinquire.faults import Fault, UseError
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Table, require
+
+
+@step
+@dataclass(frozen=True)
+class Move:
+    """Move columns to the front, to the end, or before or behind another column."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    move: list[str]
+    before: str | None = None
+    after: str | None = None
+    to: str | None = None
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        moved = require(table, self.move, context.stopped)
+        rest = [place for place in range(len(table.fields)) if place not in set(moved)]
+        stated = [one for one in (self.before, self.after, self.to) if one is not None]
+        if len(stated) != 1 or self.to not in (None, "front", "end"):
+            why = "it says not one place, which is before, after, or to the front or end"
+            raise UseError(Fault(context.stopped, why, context.where, 'write after = "Depot", or to = "front"'))
+        if self.to is not None:
+            at = 0 if self.to == "front" else len(rest)
+        else:
+            (beside,) = require(table, stated, context.stopped)
+            if beside in moved:
+                why = f"'{stated[0]}' is itself among the columns that move"
+                raise UseError(Fault(context.stopped, why, context.where, "name a column that stays"))
+            at = rest.index(beside) + (self.after is not None)
+        return table.select([*rest[:at], *moved, *rest[at:]])
+
+    def says(self) -> str:
+        return f"move {', '.join(self.move)}"

@@ -1,0 +1,37 @@
+"""subtract: without the rows that another table has."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+from tinquire.faults import Fault, UseError, known_names
+from tinquire.tables.matching import cleaned, matched
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Table, require
+
+
+@step
+@dataclass(frozen=True)
+class Subtract:
+    """Drop the rows whose key stands in another table; with `both`, keep only those."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    subtract: str
+    on: dict[str, str]
+    keep: Literal["others", "both"] = "others"
+    clean: list[Literal["spaces", "case", "zeros", "kind"]] = field(default_factory=list)
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        right = context.scope().find_table(self.subtract)
+        if right is None:
+            why = f"there is no table '{self.subtract}': {known_names(self.subtract, list(context.tables))}"
+            raise UseError(Fault(context.stopped, why, context.where, "name a source or table of the docket"))
+        ours = [table.columns[place] for place in require(table, list(self.on), context.stopped)]
+        theirs = [right.columns[place] for place in require(right, list(self.on.values()), context.stopped)]
+        found = matched([cleaned(one, self.clean) for one in ours], [cleaned(one, self.clean) for one in theirs])
+        return table.take((found.rows >= 0) if self.keep == "both" else (found.rows < 0))
+
+    def says(self) -> str:
+        return f"subtract '{self.subtract}'"

@@ -1,0 +1,64 @@
+"""unpivot: columns into rows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from tinquire.cells.column import Column, Kind
+from tinquire.faults import Fault, UseError
+from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.table import Field, Table, require
+
+
+@step
+@dataclass(frozen=True)
+class Unpivot:
+    """Make of each row one for each of these columns (or of all but those of `keep`): the column's heading goes into
+    `names`, its value into `values`. Blanks make no row, unless `blanks` says so."""
+
+    __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
+
+    unpivot: list[str]
+    names: str
+    values: str
+    keep: list[str] | None = None
+    blanks: bool = False
+
+    def apply(self, table: Table, context: StepContext) -> Table:
+        if bool(self.unpivot) == (self.keep is not None):
+            why = "it names not one side: the columns that become rows, or with keep those that stay"
+            raise UseError(Fault(context.stopped, why, context.where, "write unpivot = [] with keep = [...]"))
+        if self.keep is not None:
+            kept = require(table, self.keep, context.stopped)
+            turned = [place for place in range(len(table.fields)) if place not in set(kept)]
+        else:
+            turned = require(table, self.unpivot, context.stopped)
+            kept = [place for place in range(len(table.fields)) if place not in set(turned)]
+        count, width = table.height, len(turned)
+        rows = np.repeat(np.arange(count), width)
+        headings = [table.fields[place].name for place in turned]
+        if width:
+            every = Column.concat([table.columns[place] for place in turned])
+            values = every.take((np.arange(width)[None, :] * count + np.arange(count)[:, None]).ravel())
+        else:
+            values = Column.blank(0)
+        types = {table.fields[place].type for place in turned}
+        made = Table(
+            table.name,
+            (
+                *(table.fields[place] for place in kept), Field(self.names),
+                Field(self.values, types.pop() if len(types) == 1 else "text"),
+            ),
+            (
+                *(table.columns[place].take(rows) for place in kept),
+                Column.of_codes(np.tile(np.arange(width, dtype=np.int32), count), headings), values,
+            ),
+        )  # fmt: skip
+        if table.origin is not None:
+            made = replace(made, origin=table.origin.take(rows))
+        return made if self.blanks else made.take(values.kinds != Kind.BLANK)
+
+    def says(self) -> str:
+        return f"unpivot into {self.names} and {self.values}"
