@@ -188,7 +188,14 @@ def _tell(made: Pivot, terminal: Terminal) -> None:
         code = _CODES.get(one.type, "General") if is_label or one.type != "number" else _number_code(column.numbers)
         texts.append(show_column(column, code))
     lines = [list(line) for line in zip(*texts, strict=True)]
-    terminal.table(table.headings, lines, right=range(len(made.row_fields), len(table.fields)))
+    strong = {*made.subtotal_lines.tolist(), *range(made.height, len(lines))}
+    for number in range(len(lines) - 1, 0, -1):  # a label stands once, at the head of its group
+        for place in range(len(made.row_fields) - 1):
+            if number in strong or lines[number][place] != lines[number - 1][place]:
+                break
+            lines[number][place] = ""
+    right = range(len(made.row_fields), len(table.fields))
+    terminal.table(table.headings, lines, right, sorted(strong))
 
 
 def _number_code(numbers: Any) -> str:

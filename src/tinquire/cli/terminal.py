@@ -65,8 +65,15 @@ class Terminal:
             json.dump(content, self.out, indent=2, ensure_ascii=False, default=str)
             self.out.write("\n")
 
-    def table(self, headings: Sequence[str], rows: Sequence[Sequence[str]], right: Sequence[int] = ()) -> None:
-        """A table of texts, set out to the terminal's width; in a pipe nothing is cut. `right` names columns."""
+    def table(
+        self,
+        headings: Sequence[str],
+        rows: Sequence[Sequence[str]],
+        right: Sequence[int] = (),
+        strong: Sequence[int] = (),
+    ) -> None:
+        """A table of texts, set out to the terminal's width; in a pipe nothing is cut. `right` names columns that stand
+        on the right, `strong` rows that stand out."""
         if self.as_json:
             return
         self.close()
@@ -82,8 +89,8 @@ class Terminal:
                 heading, justify="right" if place in right else "left", no_wrap=True, overflow="ellipsis",
                 min_width=min(longest, _NARROWEST_COLUMN),
             )  # fmt: skip
-        for row in rows:
-            shown.add_row(*(Text(cell) for cell in row))
+        for place, row in enumerate(rows):
+            shown.add_row(*(Text(cell) for cell in row), style="bold" if place in strong else None)
         width = self.room or 10 + sum(
             3 + max(len(cell) for cell in (heading, *(row[place] for row in rows)))
             for place, heading in enumerate(headings)

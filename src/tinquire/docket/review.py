@@ -136,7 +136,10 @@ def _all_formulas(docket: Docket) -> Iterator[tuple[tuple[str | int, ...], str]]
     for name, figure in model.figures.items():
         yield ("figures", name), figure.is_ if isinstance(figure, FigureModel) else figure
     for name, check in model.checks.items():
-        yield ("checks", name, "that"), check.that
+        if check.that is not None:
+            yield ("checks", name, "that"), check.that
+        for number, formula in enumerate(check.agree):
+            yield ("checks", name, "agree", number), formula
     for name, table in model.tables.items():
         for number, step in enumerate(table.steps):
             for key in ("as_", "keep_rows", "drop_rows"):

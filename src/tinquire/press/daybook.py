@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+import json
 import sqlite3
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
@@ -17,7 +18,7 @@ __all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "digest"]
 DAYBOOK_NAME = "daybook.sqlite"
 #: How long to wait for another run that is writing, in seconds.
 _PATIENCE = 30.0
-_VERSION = 2
+_VERSION = 3
 #: Where rows of outputs came from: runs of rows that follow each other in both places.
 _ORIGINS = """
 CREATE TABLE origin (
@@ -25,6 +26,10 @@ CREATE TABLE origin (
     rows INTEGER NOT NULL, source_file TEXT NOT NULL, source_sheet TEXT NOT NULL, source_row INTEGER NOT NULL
 );
 CREATE INDEX origin_of ON origin (run, output, sheet, top);
+"""
+#: Figures and values that the next period's checks look back on, as JSON.
+_FACTS = """
+CREATE TABLE fact (run INTEGER NOT NULL REFERENCES run, name TEXT NOT NULL, value TEXT NOT NULL);
 """
 _TABLES = """
 CREATE TABLE run (
@@ -45,6 +50,10 @@ CREATE TABLE sent (
 """
 
 
+_FACT = """
+SELECT value FROM fact JOIN run ON run.id = fact.run WHERE docket = ? AND period = ? AND name = ?
+ORDER BY run.id DESC LIMIT 1
+"""
 _LET_GO = """
 DELETE FROM origin WHERE run < ?1 AND output = ?2 AND run IN (SELECT run FROM made WHERE output = ?2 AND file = ?3)
 """
@@ -82,7 +91,8 @@ class Daybook:
                 connection.execute("BEGIN IMMEDIATE")
                 version = connection.execute("PRAGMA user_version").fetchone()[0]
                 if version < _VERSION:
-                    for statement in filter(str.strip, (_ORIGINS if version else _TABLES + _ORIGINS).split(";")):
+                    lacking = "".join((_TABLES, _ORIGINS, _FACTS)[version:])
+                    for statement in filter(str.strip, lacking.split(";")):
                         connection.execute(statement)
                     connection.execute(f"PRAGMA user_version = {_VERSION}")
                 yield connection
@@ -103,10 +113,12 @@ class Daybook:
         read: Sequence[tuple[str, str, int, str]],
         made: Sequence[tuple[str, str, str]],
         origins: Iterable[tuple[str, str, int, int, int, str, str, int]] = (),
+        facts: Mapping[str, object] | None = None,
     ) -> int:
         """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest), and
         where rows of outputs came from (output, sheet, its first data row, and a run as `Origin.runs` gives it). Of
-        an output that is written anew, the older origins are let go."""
+        an output that is written anew, the older origins are let go. `facts` are what checks of the next period look
+        back on."""
         with self._open() as connection:
             cursor = connection.execute(
                 "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)", (docket, period, _moment(at), tool)
@@ -117,7 +129,17 @@ class Daybook:
             connection.executemany(_LET_GO, [(number, output, file) for output, file, _ in made])
             lines = [(number, output, sheet, top + start, *rest) for output, sheet, top, start, *rest in origins]
             connection.executemany("INSERT INTO origin VALUES (?, ?, ?, ?, ?, ?, ?, ?)", lines)
+            kept = [(number, name, json.dumps(value)) for name, value in (facts or {}).items()]
+            connection.executemany("INSERT INTO fact VALUES (?, ?, ?)", kept)
             return number
+
+    def fact(self, docket: str, period: str, name: str) -> object | None:
+        """What the latest run of a docket's period kept under a name; None when there is none."""
+        if not self.path.exists():
+            return None
+        with self._open() as connection:
+            found = connection.execute(_FACT, (docket, period, name)).fetchone()
+        return None if found is None else json.loads(found[0])
 
     def origin(self, content: str, sheet: str, row: int) -> tuple[str, str, int] | None:
         """File, sheet and row from which a row of an output came; the output is known by its content's digest."""

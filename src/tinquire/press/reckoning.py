@@ -14,15 +14,16 @@ from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.review import table_order, tables_used
 from tinquire.docket.schema import FigureModel, SourceModel, cell_value
-from tinquire.faults import DataError, Fault, TinQuireError, UseError
+from tinquire.faults import Fault, TinQuireError, UseError
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.slots import Unfilled, filled_text, slot_name
 from tinquire.formula.tree import Name, walk
 from tinquire.looks import House
+from tinquire.press.checking import make_checks
 from tinquire.press.slotfill import SlotScope
 from tinquire.sources import Gathered, SourceSpec, gather
 from tinquire.tables import Table
-from tinquire.tables.checks import CheckResult, checked
+from tinquire.tables.checks import CheckResult
 from tinquire.tables.pivot import Pivot, Subtotals, pivoted
 from tinquire.tables.scope import GroupScope, TableScope, read_formula, require_no_error, scalar_value
 from tinquire.tables.steps import StepContext, StepReport, apply_steps
@@ -45,6 +46,8 @@ class Reckoning:
     figures: dict[str, Value] = field(default_factory=dict)
     figure_types: dict[str, str] = field(default_factory=dict)
     checks: list[CheckResult] = field(default_factory=list)
+    #: What the checks of the next period look back on.
+    facts: dict[str, object] = field(default_factory=dict)
     errors: list[TinQuireError] = field(default_factory=list)
     warnings: list[Fault] = field(default_factory=list)
 
@@ -86,7 +89,7 @@ def reckon(docket: Docket, period: Period, house: House, said: Callable[[str], N
     _make_figures(work)
     # A check over half the tables would only repeat what is wrong with the other half.
     if not work.errors:
-        _make_checks(work)
+        make_checks(work)
     return work
 
 
@@ -232,20 +235,3 @@ def _figure(work: Reckoning, name: str, figure: FigureModel) -> Value:
     scope = work.scope()
     tree = read_formula(figure.is_, scope, f"figure '{name}'", where)
     return require_no_error(scalar_value(tree, scope), figure.is_, f"figure '{name}'", where)
-
-
-def _make_checks(work: Reckoning) -> None:
-    for name, model in work.docket.model.checks.items():
-        where = work.docket.where("checks", name)
-        try:
-            result = checked(
-                name, model.that, work.scope(), stops=model.otherwise == "stop", says=model.says, where=where
-            )
-        except TinQuireError as error:
-            work.errors.append(error)
-            continue
-        work.checks.append(result)
-        if not result.holds and result.stops:
-            work.errors.append(DataError(result.fault(where)))
-        elif not result.holds:
-            work.warnings.append(result.fault(where))

@@ -166,7 +166,14 @@ def publish(pack: Pack, at: datetime) -> list[str]:
         for run in one.origin.runs()
     ]
     Daybook(base).record_run(
-        pack.work.docket.model.title, pack.work.period.text, at, f"tinquire {__version__}", read, made, origins
+        pack.work.docket.model.title,
+        pack.work.period.text,
+        at,
+        f"tinquire {__version__}",
+        read,
+        made,
+        origins,
+        pack.work.facts,
     )
     return notes
 

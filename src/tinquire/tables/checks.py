@@ -27,12 +27,16 @@ class CheckResult:
     sides: str
     stops: bool
     sentence: str | None = None
+    #: A condition in words, not a formula: what was found says all.
+    worded: bool = False
 
     @property
     def says(self) -> str:
         """The formula and its sides; when it does not hold, behind the analyst's own sentence."""
         if self.holds:
             return f"{self.formula} ({self.sides})" if self.sides else self.formula
+        if self.worded:
+            return f"{self.sentence} ({self.sides})" if self.sentence else self.sides
         found = f"{self.formula} does not hold" + (f": {self.sides}" if self.sides else "")
         return f"{self.sentence} ({found})" if self.sentence else found
 
