@@ -127,7 +127,7 @@ BAD = [
     ('period = "month"', 'period = "fortnight"', "period is 'fortnight'", "line 2"),
     ('title = "T"', 'title = "T"\ntilte = 1', "no key 'tilte' in docket.toml", "line 2"),
     ('file = "s.csv"', 'fil = "s.csv"', "no key 'fil' in sources.s", "line 4"),
-    ('file = "s.csv"', 'file = "s.csv"\nfiles = "*"', "either file or files", "line 3"),
+    ('file = "s.csv"', 'file = "s.csv"\nfiles = "*"', "either file, files or database", "line 3"),
     ('file = "s.csv"', 'file = "s.csv"\nsheet = "a"\ntable = "b"', "either sheet or table", "line 3"),
     ('file = "s.csv"', 'file = "s.csv"\ntypes = { A = "hole" }', "'hole' is not a column type: the nearest is 'whole'", "line 5"),
     ('file = "s.csv"', 'file = 5', "sources.s.file is 5", "line 4"),

@@ -38,6 +38,13 @@ class SourceModel(_Model):
 
     file: str | None = Field(None, description="One file, relative to the docket's folder.")
     files: str | None = Field(None, description="A pattern of files, all read and stacked: `*`, `?`, `**`, slots.")
+    database: str | None = Field(
+        None, description="A database's URL, such as `sqlite:///till.sqlite` or `postgresql+psycopg://host/name`."
+    )
+    query: str | None = Field(
+        None, description="What to ask of it; `:period_first`, `:period_last` and `:period` are the period."
+    )
+    password_from: str | None = Field(None, description="The environment variable that holds its password.")
     sheet: str | None = Field(None, description="The sheet to read; needed when a workbook has several.")
     table: str | None = Field(None, description="The workbook's table to read, by its name.")
     header: Literal["find"] | int = Field("find", description="The heading row: found, or its number.")
@@ -60,8 +67,10 @@ class SourceModel(_Model):
 
     @model_validator(mode="after")
     def _one_place(self) -> SourceModel:
-        if (self.file is None) == (self.files is None):
-            raise ValueError("a source has either file or files")
+        if sum(one is not None for one in (self.file, self.files, self.database)) != 1:
+            raise ValueError("a source has either file, files or database")
+        if (self.database is None) != (self.query is None):
+            raise ValueError("a database needs a query, and a query a database")
         if self.sheet is not None and self.table is not None:
             raise ValueError("a source has either sheet or table")
         return self

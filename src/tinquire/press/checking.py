@@ -142,6 +142,8 @@ class _Asking:
         least = self.work.period.last if asked.since == "end" else self.work.period.first
         old = []
         for file in gathered.files:
+            if not file.path.is_file():
+                continue  # a database answers of today
             written = datetime.fromtimestamp(file.path.stat().st_mtime, UTC).date()
             if written < least:
                 old.append(f"{file.shown} was last written on {written.isoformat()}")

@@ -111,6 +111,10 @@ def _spec(work: Reckoning, name: str, source: SourceModel) -> SourceSpec:
     return SourceSpec(
         name=name,
         base=work.docket.base,
+        database=source.database,
+        query=source.query or "",
+        parameters={"period": work.period.text, "period_first": work.period.first, "period_last": work.period.last},
+        password_from=source.password_from,
         where=work.docket.where("sources", name, "files" if source.files is not None else "file"),
         files=path(source.files),
         file=path(source.file),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from datetime import date
 from pathlib import Path
 
 import numpy as np
@@ -14,10 +15,12 @@ from tinquire.cells.display import general
 from tinquire.cells.values import Value
 from tinquire.faults import AccessError, DataError, Fault, TinQuireError, known_names, merged
 from tinquire.faults import places as listed
+from tinquire.sources.database import read_query
 from tinquire.sources.delimited import read_delimited
 from tinquire.sources.files import matching_files, named_as_workbook
 from tinquire.sources.opening import FileKind, file_kind
 from tinquire.sources.raw import RawTable, table_below_heading
+from tinquire.sources.records import are_records, read_records
 from tinquire.sources.workbooks import read_block
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.inference import inferred_type
@@ -44,6 +47,11 @@ class SourceSpec:
     where: str = ""
     files: str | None = None
     file: str | None = None
+    #: A database's URL, the query asked of it, its parameters, and the environment variable that holds the password.
+    database: str | None = None
+    query: str = ""
+    parameters: Mapping[str, str | date] = field(default_factory=dict)
+    password_from: str | None = None
     #: Files given one by one, instead of a pattern.
     paths: Sequence[Path] = ()
     #: Values stay what they are in the file; only columns with a stated type are read into it.
@@ -87,16 +95,21 @@ class Gathered:
 def gather(spec: SourceSpec) -> Gathered:
     """Read a source. Raises one error with all its faults: DataError, AccessError or UseError."""
     stopped = f"source '{spec.name}'"
-    paths, passed_over = _paths(spec, stopped)
-    raws, errors = _read_all(spec, paths)
-    if errors:
-        raise merged(errors)
+    passed_over: list[str] = []
+    if spec.database is not None:
+        asked = read_query(spec.database, spec.query, spec.parameters, spec.base, password_from=spec.password_from)
+        paths, raws = [Path()], [asked]
+    else:
+        paths, passed_over = _paths(spec, stopped)
+        raws, errors = _read_all(spec, paths)
+        if errors:
+            raise merged(errors)
     warnings = [Fault(stopped, note, warning=True) for note in passed_over]
     headings = _aligned(spec, raws, stopped)
-    asked = _inferred_types(spec, raws, headings) if spec.infer else spec
+    with_types = _inferred_types(spec, raws, headings) if spec.infer else spec
     tables, files, faults = [], [], []
     for path, raw in zip(paths, raws, strict=True):
-        table, problems = _typed_table(asked, path, raw, headings)
+        table, problems = _typed_table(with_types, path, raw, headings)
         faults += problems
         if spec.totals_row == "agree" and not problems:
             disagreements = _disagreements(spec, raw, table, stopped)
@@ -161,6 +174,8 @@ def _read_one(spec: SourceSpec, path: Path) -> RawTable:
         if kind is not FileKind.PACKAGE:
             raw.notes.insert(0, f"it is {kind.value}")
         return raw
+    if _holds_records(path):
+        return read_records(path, shown)
     block, dialect = read_delimited(path, shown, separator=spec.separator, decimal=spec.decimal, encoding=spec.encoding)
     if named_as_workbook(path) and (len(block.columns) < 2 or spec.sheet or spec.table):
         raise unreadable(shown, path.read_bytes(), "")  # a word or two is no table, and text has no sheets
@@ -170,6 +185,14 @@ def _read_one(spec: SourceSpec, path: Path) -> RawTable:
     if named_as_workbook(path):
         raw.notes.insert(0, "it is delimited text, whatever its name says")
     return raw
+
+
+def _holds_records(path: Path) -> bool:
+    try:
+        with path.open("rb") as stream:
+            return are_records(path, stream.read(_LOOKED_AT))
+    except OSError:
+        return False  # its reader says what is wrong
 
 
 def _kind(path: Path) -> FileKind:

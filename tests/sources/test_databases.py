@@ -1,0 +1,218 @@
+"""Queries on SQLite and on a real PostgreSQL server, and records in JSON."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import socket
+import sqlite3
+import subprocess
+from datetime import date
+from pathlib import Path
+
+import pytest
+
+from tinquire.docket import load_docket, parse_period
+from tinquire.faults import AccessError, DataError, TinQuireError, UseError
+from tinquire.press import make
+from tinquire.sources.database import read_query
+from tinquire.sources.records import read_records
+
+OCTOBER = {"period": "2026-10", "period_first": date(2026, 10, 1), "period_last": date(2026, 10, 31)}
+ROWS = [("North", "2026-09-30", 1, 9.5), ("North", "2026-10-01", 4, 10.5), ("South", "2026-10-31", None, 20.25)]
+QUERY = "SELECT depot, day, pieces, charge FROM sales WHERE day BETWEEN :period_first AND :period_last ORDER BY day"
+
+
+def sqlite_file(folder):
+    with sqlite3.connect(folder / "till.sqlite") as till:
+        till.execute("CREATE TABLE sales (depot TEXT, day TEXT, pieces INTEGER, charge REAL)")
+        till.executemany("INSERT INTO sales VALUES (?, ?, ?, ?)", ROWS)
+    return "sqlite:///till.sqlite"
+
+
+def _programs():
+    """PostgreSQL's programs, where Debian puts them."""
+    known = shutil.which("initdb")
+    found = [Path(known).parent] if known else sorted(Path("/usr/lib/postgresql").glob("*/bin"))
+    return found[-1] if found else None
+
+
+@pytest.fixture(scope="module")
+def postgres(tmp_path_factory):
+    """A server of the tests' own on a free port of this machine; its URL."""
+    programs = _programs()
+    if programs is None:
+        pytest.skip("PostgreSQL is not installed")
+    folder = tmp_path_factory.mktemp("postgres")
+    runner = []
+    if os.geteuid() == 0:  # the server refuses to run as root
+        shutil.chown(folder, "postgres")
+        for parent in folder.parents[:3]:
+            parent.chmod(parent.stat().st_mode | 0o011)
+        runner = ["runuser", "-u", "postgres", "--"]
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    data = folder / "data"
+
+    def run(*words):
+        subprocess.run([*runner, *map(str, words)], check=True, capture_output=True, cwd=folder, timeout=120)
+
+    (folder / "word").write_text("harbour")
+    run(programs / "initdb", "-D", data, "-U", "till", "-A", "scram-sha-256", "--pwfile", folder / "word", "-E", "UTF8")
+    settings = f"-h 127.0.0.1 -p {port} -k {folder} -c fsync=off"
+    run(programs / "pg_ctl", "-D", data, "-w", "-l", folder / "log", "-o", settings, "start")
+    yield f"postgresql+psycopg://till@127.0.0.1:{port}/postgres"
+    run(programs / "pg_ctl", "-D", data, "-m", "immediate", "stop")
+
+
+@pytest.fixture
+def till(postgres, monkeypatch):
+    """The server's URL, its password in the environment, and a fresh table of sales."""
+    import psycopg
+
+    monkeypatch.setenv("TILL_PASSWORD", "harbour")
+    plain = postgres.replace("+psycopg", "").replace("till@", "till:harbour@")
+    with psycopg.connect(plain) as connection:
+        connection.execute("DROP TABLE IF EXISTS sales")
+        connection.execute(
+            "CREATE TABLE sales (depot text, day date, pieces int, charge numeric(9,2), at time, moment timestamptz, raw bytea)"
+        )
+        for row in ROWS:
+            connection.execute("INSERT INTO sales VALUES (%s, %s, %s, %s, '18:30', '2026-10-01 12:00+00', 'x')", row)
+    return postgres
+
+
+def test_a_query_of_postgresql(till, tmp_path):
+    raw = read_query(till, QUERY, OCTOBER, tmp_path, password_from="TILL_PASSWORD")
+    assert (raw.headings, raw.are_days) == (["depot", "day", "pieces", "charge"], [False, True, False, False])
+    assert [column.to_list() for column in raw.columns] == [
+        ["North", "South"], [46296, 46326], [4, None], [10.5, 20.25]
+    ]  # fmt: skip
+    other = read_query(
+        till, "SELECT at, moment, charge > 10 AS large FROM sales LIMIT 1", {}, tmp_path, password_from="TILL_PASSWORD"
+    )
+    assert other.columns[0].to_list() == [0.770833333333333 + 1 / 3e15] or abs(other.columns[0][0] - 18.5 / 24) < 1e-12
+    assert other.columns[2].to_list() == [False]
+    assert "harbour" not in raw.file
+    again = read_query(till, QUERY, OCTOBER, tmp_path, password_from="TILL_PASSWORD")
+    assert raw.digest == again.digest != other.digest
+
+
+@pytest.mark.parametrize(
+    ("query", "kind", "why"),
+    [
+        ("DELETE FROM sales", DataError, "read-only"),
+        ("SELECT * FROM sale", DataError, 'relation "sale" does not exist'),
+        ("SELECT raw FROM sales", DataError, "holds a bytes"),
+        ("SELECT :month", UseError, "nothing is known as ':month'"),
+    ],
+)
+def test_queries_of_postgresql_that_stop(query, kind, why, till, tmp_path):
+    with pytest.raises(kind) as caught:
+        read_query(till, query, OCTOBER, tmp_path, password_from="TILL_PASSWORD")
+    assert why in caught.value.faults[0].why
+    assert "harbour" not in str(caught.value)
+
+
+def test_a_database_that_is_not_reached(till, tmp_path, monkeypatch):
+    with pytest.raises(AccessError, match="failed"):
+        read_query(till.rpartition(":")[0] + ":1/postgres", "SELECT 1", {}, tmp_path)
+    monkeypatch.setenv("TILL_PASSWORD", "wrong")
+    with pytest.raises(AccessError) as caught:
+        read_query(till, "SELECT 1", {}, tmp_path, password_from="TILL_PASSWORD")
+    assert "password" in caught.value.faults[0].why and "wrong" not in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("url", "query", "kind", "why"),
+    [
+        ("sqlite:///till.sqlite", "DELETE FROM sales", DataError, "readonly database"),
+        ("sqlite:///till.sqlite", "PRAGMA user_version = 3", DataError, "readonly database"),
+        ("sqlite:///till.sqlite", "BEGIN", DataError, "transaction"),
+        ("sqlite:///till.sqlite", "SELEC 1", DataError, "syntax error"),
+        ("sqlite:///till.sqlite", "SELECT x'00' AS b", DataError, "holds a bytes"),
+        ("sqlite:///other.sqlite", "SELECT 1", AccessError, "there is no file 'other.sqlite'"),
+        ("till.sqlite", "SELECT 1", UseError, "it is no database URL"),
+        ("nosuch://x", "SELECT 1", UseError, "nosuch"),
+    ],
+)
+def test_queries_that_stop(url, query, kind, why, tmp_path):
+    sqlite_file(tmp_path)
+    with pytest.raises(kind) as caught:
+        read_query(url, query, OCTOBER, tmp_path)
+    assert why in caught.value.faults[0].why
+    assert not (tmp_path / "other.sqlite").exists()
+
+
+def test_a_password_that_is_not_set(tmp_path, monkeypatch):
+    monkeypatch.delenv("NO_SUCH", raising=False)
+    with pytest.raises(UseError, match="NO_SUCH, which holds the password, is not set"):
+        read_query("postgresql+psycopg://x@h/d", "SELECT 1", {}, tmp_path, password_from="NO_SUCH")
+
+
+def test_a_job_reads_its_database(tmp_path):
+    url = sqlite_file(tmp_path)
+    (tmp_path / "docket.toml").write_text(
+        f'title = "Till"\nperiod = "month"\n[sources.sales]\ndatabase = "{url}"\nquery = """{QUERY}"""\n'
+        'types = { day = "date", charge = "money" }\n[figures]\nsum = "SUM(sales[charge])"\n'
+        '[checks.c]\nfresh = { source = "sales" }\n', "utf-8",
+    )  # fmt: skip
+    pack = make(load_docket(tmp_path / "docket.toml"), parse_period("2026-10"))
+    assert pack.work.figures == {"sum": 30.75}
+    assert pack.work.tables["sales"].where(1) == "sqlite:///till.sqlite, row 2".replace(
+        "sqlite:///", f"sqlite:///{tmp_path}/"
+    )
+    for wrong, why in (('query = "x"', "needs a query"), ("", "either file, files or database")):
+        (tmp_path / "docket.toml").write_text(f'title = "T"\nperiod = "month"\n[sources.s]\n{wrong}\n', "utf-8")
+        with pytest.raises(TinQuireError) as caught:
+            load_docket(tmp_path / "docket.toml")
+        assert why in str(caught.value) or "either file" in str(caught.value)
+
+
+# -- records ---------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("text", "headings", "columns", "rows"),
+    [
+        (
+            '{"a": 1, "b": "x"}\n\n{"b": "y", "c": true}\n',
+            ["a", "b", "c"],
+            [[1, None], ["x", "y"], [None, True]],
+            [1, 3],
+        ),
+        (
+            '[{"a": {"b": 2, "c": [1, "ü"]}, "d": ""}, {"a": {"b": null}}]',
+            ["a.b", "a.c", "d"],
+            [[2, None], ['[1, "ü"]', None], [None, None]],
+            [1, 2],
+        ),
+        ("\ufeff{}\n", [], [], [1]),
+        ("", [], [], []),
+    ],
+)
+def test_records(text, headings, columns, rows, tmp_path):
+    (tmp_path / "r.jsonl").write_text(text, "utf-8")
+    raw = read_records(tmp_path / "r.jsonl", "r.jsonl")
+    assert (raw.headings, [column.to_list() for column in raw.columns], raw.rows.tolist()) == (headings, columns, rows)
+
+
+@pytest.mark.parametrize(
+    ("content", "why"),
+    [
+        (b'{"a": 1}\n{"a": }\n', "it is not JSON (Expecting value)"), (b'{"a": NaN}', "NaN is no number of JSON"),
+        (b'{"a": 1, "a": 2}', "a name stands twice"), (b'[{"a": 1}, 7]', "7 is no record"), (b"\xff{}", "it is not UTF-8"),
+        (b"[" * 100_000, "it is not JSON"),
+    ],
+)  # fmt: skip
+def test_what_is_no_record_is_told(content, why, tmp_path):
+    (tmp_path / "r.jsonl").write_bytes(content)
+    with pytest.raises(DataError) as caught:
+        read_records(tmp_path / "r.jsonl", "r.jsonl")
+    assert why in caught.value.faults[0].why
+
+
+def test_records_are_summed_up(tmp_path, tinquire):
+    (tmp_path / "r.jsonl").write_text('{"depot": "North", "fee": "1.5"}\n{"depot": "North", "fee": "2"}\n', "utf-8")
+    assert "Total   3.50" in tinquire("pivot", tmp_path / "r.jsonl", "--rows", "depot", "--sum", "fee").out
