@@ -33,6 +33,7 @@ def _names(docket: Docket) -> Iterator[Fault]:
         "sources": model.sources,
         "tables": model.tables,
         "pivots": model.pivots,
+        "statements": model.statements,
         "figures": model.figures,
     }
     for group, members in groups.items():
@@ -63,6 +64,11 @@ def _tables(docket: Docket) -> Iterator[Fault]:
         if pivot.from_ not in known:
             why = f"pivots.{name} sums up '{pivot.from_}': {known_names(pivot.from_, known)}"
             yield _fault(docket, why, "mend the name", "pivots", name, "from")
+    for name, statement in model.statements.items():
+        for other in (statement.lines, statement.map.table, *(one.table for one in statement.amounts)):
+            if other not in known:
+                why = f"statements.{name} uses '{other}': {known_names(other, known)}"
+                yield _fault(docket, why, "mend the name", "statements", name)
     if isinstance(order := table_order(docket), Fault):
         yield order
 
@@ -99,7 +105,7 @@ def table_order(docket: Docket) -> list[str] | Fault:
 
 def _outputs(docket: Docket) -> Iterator[Fault]:
     model = docket.model
-    tables = [*model.sources, *model.tables]
+    tables = [*model.sources, *model.tables, *(f"{name}_accounts" for name in model.statements)]
     for name, book in model.workbooks.items():
         if not book.sheets and book.template is None:
             yield _fault(docket, f"workbooks.{name} has neither sheets nor a template", "add one", "workbooks", name)
@@ -111,6 +117,10 @@ def _outputs(docket: Docket) -> Iterator[Fault]:
             if sheet.pivot is not None and sheet.pivot not in model.pivots:
                 why = f"a sheet shows the pivot '{sheet.pivot}': {known_names(sheet.pivot, list(model.pivots))}"
                 yield _fault(docket, why, "mend the name", *path, "pivot")
+            if sheet.statement is not None and sheet.statement not in model.statements:
+                known = known_names(sheet.statement, list(model.statements))
+                why = f"a sheet shows the statement '{sheet.statement}': {known}"
+                yield _fault(docket, why, "mend the name", *path, "statement")
     for name, mail in model.mails.items():
         if mail.each is not None and mail.each not in tables:
             why = f"mails.{name} is for each row of '{mail.each}': {known_names(mail.each, tables)}"

@@ -191,6 +191,54 @@ class PivotModel(_Model):
     totals_across: str | None = Field(None, description="Name of the totals columns; without it there are none.")
 
 
+class LineColumnsModel(_Model):
+    """The headings of a table of statement lines; those that are not there say nothing."""
+
+    line: str = Field("Line", description="The line's name.")
+    order: str = Field("Order", description="Its place; without it lines stand as in the table.")
+    kind: str = Field("Kind", description="sum, subtotal, total, formula, heading or blank; sum if not given.")
+    category: str = Field("Category", description="What a subtotal sums up: the lines of its category.")
+    sign: str = Field("Sign", description="1 or -1: how the accounts' amounts count.")
+    formula: str = Field("Formula", description="Of a formula line: `[Total assets] - [Loans]`.")
+
+
+class MappingModel(_Model):
+    """Which line each account belongs to."""
+
+    table: str = Field(description="The table that maps.")
+    account: str = Field("Account", description="Its column of accounts.")
+    line: str = Field("Line", description="Its column of lines.")
+
+
+class AmountsModel(_Model):
+    """A column of a statement."""
+
+    as_: str = Field(alias="as", description="Its heading, with slots.")
+    table: str = Field(description="The table of accounts that it comes from.")
+    account: str = Field("Account", description="The column of accounts there.")
+    amount: str = Field("Amount", description="The column of amounts there.")
+
+
+class StatementModel(_Model):
+    """Accounts mapped to the lines of a report."""
+
+    lines: str = Field(description="The table of lines.")
+    columns: LineColumnsModel = Field(LineColumnsModel(), description="Its headings.")
+    map: MappingModel = Field(description="The line of each account.")
+    amounts: list[AmountsModel] = Field(min_length=1, description="Columns: this period, the one before, budget, ...")
+    difference: str | None = Field(None, description="Heading of the first column less the second.")
+    percent: str | None = Field(None, description="Heading of that difference as a share of the second.")
+    balance: list[str] = Field(default_factory=list, description="Two lines that must be equal in the first column.")
+
+    @model_validator(mode="after")
+    def _columns_to_compare(self) -> StatementModel:
+        if len(self.amounts) < 2 and (self.difference or self.percent):
+            raise ValueError("difference and percent compare the first two columns of amounts")
+        if len(self.balance) not in (0, 2):
+            raise ValueError("balance names two lines")
+        return self
+
+
 class FigureModel(_Model):
     """A named value."""
 
@@ -284,6 +332,7 @@ class SheetModel(_Model):
     name: str = Field(description="The sheet's name; with `split`, slots of the column split by.")
     table: str | None = Field(None, description="The table it shows.")
     pivot: str | None = Field(None, description="The pivot it shows.")
+    statement: str | None = Field(None, description="The statement it shows.")
     title: str | None = Field(None, description="A line above the headings, with slots.")
     columns: list[str] = Field(default_factory=list, description="Columns to show, in order; all if not given.")
     split: str | None = Field(None, description="A column: one sheet for each of its values.")
@@ -301,10 +350,10 @@ class SheetModel(_Model):
 
     @model_validator(mode="after")
     def _one_content(self) -> SheetModel:
-        if (self.table is None) == (self.pivot is None):
-            raise ValueError("a sheet shows either a table or a pivot")
-        if self.pivot is not None and (self.split or self.columns or self.totals):
-            raise ValueError("split, columns and totals are for sheets of tables; a pivot has its own totals")
+        if sum(one is not None for one in (self.table, self.pivot, self.statement)) != 1:
+            raise ValueError("a sheet shows either a table, a pivot or a statement")
+        if self.table is None and (self.split or self.columns or self.totals):
+            raise ValueError("split, columns and totals are for sheets of tables; pivots and statements have their own")
         return self
 
 
@@ -350,6 +399,7 @@ class DocketModel(_Model):
     sources: dict[str, SourceModel] = Field(default_factory=dict, description="Where rows come from, by name.")
     tables: dict[str, TableModel] = Field(default_factory=dict, description="Rows shaped by steps, by name.")
     pivots: dict[str, PivotModel] = Field(default_factory=dict, description="Summaries, by name.")
+    statements: dict[str, StatementModel] = Field(default_factory=dict, description="Reports of accounts, by name.")
     figures: dict[str, str | FigureModel] = Field(default_factory=dict, description="Named values: formulas.")
     checks: dict[str, CheckModel] = Field(default_factory=dict, description="What must hold, by name.")
     workbooks: dict[str, WorkbookModel] = Field(default_factory=dict, description="Workbooks to make, by name.")

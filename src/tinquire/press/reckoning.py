@@ -13,8 +13,8 @@ from pathlib import Path
 from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.review import table_order, tables_used
-from tinquire.docket.schema import FigureModel, SourceModel, cell_value
-from tinquire.faults import Fault, TinQuireError, UseError
+from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel, cell_value
+from tinquire.faults import DataError, Fault, TinQuireError, UseError, known_names
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.slots import Unfilled, filled_text, slot_name
 from tinquire.formula.tree import Name, walk
@@ -26,6 +26,7 @@ from tinquire.tables import Table
 from tinquire.tables.checks import CheckResult
 from tinquire.tables.pivot import Pivot, Subtotals, pivoted
 from tinquire.tables.scope import GroupScope, TableScope, read_formula, require_no_error, scalar_value
+from tinquire.tables.statement import Amounts, LineColumns, Statement, balance, stated
 from tinquire.tables.steps import StepContext, StepReport, apply_steps
 from tinquire.tables.steps.keep_rows import KeepRows
 
@@ -43,6 +44,7 @@ class Reckoning:
     tables: dict[str, Table] = field(default_factory=dict)
     steps: dict[str, list[StepReport]] = field(default_factory=dict)
     pivots: dict[str, Pivot] = field(default_factory=dict)
+    statements: dict[str, Statement] = field(default_factory=dict)
     figures: dict[str, Value] = field(default_factory=dict)
     figure_types: dict[str, str] = field(default_factory=dict)
     checks: list[CheckResult] = field(default_factory=list)
@@ -63,7 +65,8 @@ class Reckoning:
         return SlotScope(self.house, self.names, {**dates, **self.figure_types}, self._formula_tables())
 
     def _formula_tables(self) -> dict[str, Table]:
-        return {**self.tables, **{name: pivot.as_table() for name, pivot in self.pivots.items()}}
+        summed: dict[str, Pivot | Statement] = {**self.pivots, **self.statements}
+        return {**self.tables, **{name: one.as_table() for name, one in summed.items()}}
 
     def scope(self) -> TableScope:
         plain = {name: value for name, value in self.names.items() if "." not in name}
@@ -86,6 +89,7 @@ def reckon(docket: Docket, period: Period, house: House, said: Callable[[str], N
     said("shaping tables")
     _make_tables(work)
     _make_pivots(work)
+    _make_statements(work)
     _make_figures(work)
     # A check over half the tables would only repeat what is wrong with the other half.
     if not work.errors:
@@ -196,6 +200,53 @@ def _make_pivots(work: Reckoning) -> None:
             )
         except TinQuireError as error:
             work.errors.append(error)
+
+
+def _make_statements(work: Reckoning) -> None:
+    slots = SlotScope(work.house, {**work.period.values(), "title": work.docket.model.title})
+    for name, model in work.docket.model.statements.items():
+        used = [model.lines, model.map.table, *(one.table for one in model.amounts)]
+        if not _all_there(work, used):
+            continue
+        where = work.docket.where("statements", name)
+        try:
+            made = stated(
+                name,
+                work.tables[model.lines],
+                LineColumns(**model.columns.model_dump()),
+                work.tables[model.map.table],
+                model.map.account,
+                model.map.line,
+                [_amounts(work, one, slots, name, where) for one in model.amounts],
+                difference=model.difference,
+                percent=model.percent,
+                where=where,
+            )
+            work.statements[name] = made
+            work.tables[f"{name}_accounts"] = made.accounts
+            if model.balance:
+                _balanced(work, made, model.balance, where)
+        except TinQuireError as error:
+            work.errors.append(error)
+
+
+def _amounts(work: Reckoning, model: AmountsModel, slots: SlotScope, name: str, where: str) -> Amounts:
+    heading = _all_filled(model.as_, slots, f"statement '{name}'", where)
+    return Amounts(heading, work.tables[model.table], model.account, model.amount)
+
+
+def _balanced(work: Reckoning, made: Statement, lines: Sequence[str], where: str) -> None:
+    """A statement's two sides as a check of their own."""
+    known = [line.name for line in made.lines if line.name]
+    for line in lines:
+        if line.casefold() not in {one.casefold() for one in known}:
+            why = f"statement '{made.name}' has no line '{line}': {known_names(line, known)}"
+            raise UseError(Fault(f"statement '{made.name}'", why, where, "mend the name in balance"))
+    asked, found = balance(made, *lines)
+    result = CheckResult(f"{made.name} balances", asked, not found, found, True, worded=True)
+    work.checks.append(result)
+    if found:
+        work.errors.append(DataError(result.fault(where)))
 
 
 def _make_figures(work: Reckoning) -> None:

@@ -22,7 +22,16 @@ from tinquire.workbook import Formula, Sheet, SheetTable
 from tinquire.workbook.sheet import TableColumn
 from tinquire.workbook.styles import StyleBook
 
-__all__ = ["SheetPlan", "pivot_sheet", "safe_table_name", "table_sheet"]
+__all__ = [
+    "Dresser",
+    "SheetPlan",
+    "align_of",
+    "fit_width",
+    "pivot_sheet",
+    "put_title",
+    "safe_table_name",
+    "table_sheet",
+]
 
 #: Column types whose values stand on the right, with their headings; all others, days too, stand on the left.
 _RIGHT = frozenset({"whole", "number", "money", "percent"})
@@ -56,7 +65,7 @@ class SheetPlan:
         return self.looks.get(part, part)
 
 
-class _Dresser:
+class Dresser:
     """Style numbers of a house's looks in one workbook."""
 
     def __init__(self, house: House, styles: StyleBook, plan: SheetPlan) -> None:
@@ -93,7 +102,7 @@ class _Dresser:
         return self.plain("rows").size / self.styles.plain_font[1]
 
 
-def _align(kind: str) -> str | None:
+def align_of(kind: str) -> str | None:
     return "right" if kind in _RIGHT else "left" if kind in ("date", "time") else None
 
 
@@ -106,7 +115,7 @@ def table_sheet(plan: SheetPlan, table: Table, house: House, styles: StyleBook, 
     places = [table.find(name, stopped) for name in plan.columns] or list(range(len(table.fields)))
     shown = table.select(places)
     totals = {shown.fields[shown.find(name, stopped)].name: kind for name, kind in plan.totals.items()}
-    return _TableLayout(plan, shown, totals, table_name, _Dresser(house, styles, plan)).sheet()
+    return _TableLayout(plan, shown, totals, table_name, Dresser(house, styles, plan)).sheet()
 
 
 @dataclass(frozen=True)
@@ -117,7 +126,7 @@ class _TableLayout:
     table: Table
     totals: Mapping[str, str]
     name: str
-    dresser: _Dresser
+    dresser: Dresser
 
     @property
     def height(self) -> int:
@@ -127,7 +136,7 @@ class _TableLayout:
     def sheet(self) -> Sheet:
         plan, fields = self.plan, self.table.fields
         sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
-        top = _title(sheet, plan, self.dresser)
+        top = put_title(sheet, plan, self.dresser)
         parts = tuple(self.column(sheet, top, number) for number in range(1, len(fields) + 1))
         _heading_height(sheet, top, self.table.headings, self.dresser)
         area = Area(top, 1, top + self.height + bool(self.totals), len(fields))
@@ -140,14 +149,14 @@ class _TableLayout:
         """Write one column, heading to total, and return what the table part says of it."""
         one, values = self.table.fields[number - 1], self.table.columns[number - 1]
         first, last = number == 1, number == len(self.table.fields)
-        align = _align(one.type)
+        align = align_of(one.type)
         heading = self.dresser.number("heading", None, first=first, last=last, align=align)
         sheet.put(top, number, Column.from_values([one.name]), heading)
         formula = self.living(one)
         written = None if formula is None or not self.table.height else Formula(formula, top + 1, number)
         styles = self.dresser.run("rows", one.type, self.height, first=first, last=last, align=align)
         sheet.put(top + 1, number, values if self.table.height else Column.blank(1), styles, written)
-        _fit(sheet, number, one, values, self.dresser, button=self.plan.filter)
+        fit_width(sheet, number, one, values, self.dresser, button=self.plan.filter)
         if not self.totals:
             return TableColumn(one.name, formula)
         return self.total(sheet, top + 1 + self.height, number, formula)
@@ -170,7 +179,7 @@ class _TableLayout:
             sheet.put(row, number, Column.from_values([label]), style)
             return TableColumn(one.name, formula, total_label=label)
         shown_as = "whole" if kind == "count" else one.type
-        style = self.dresser.number("total", shown_as, first=first, last=last, align=_align(shown_as))
+        style = self.dresser.number("total", shown_as, first=first, last=last, align=align_of(shown_as))
         choice, word = _TOTALS[kind]
         # Over no rows at all there is nothing to work out, and some totals would be errors.
         living = self.plan.living and len(values) > 0
@@ -180,7 +189,7 @@ class _TableLayout:
         return TableColumn(one.name, formula, total=word if living else None)
 
 
-def _title(sheet: Sheet, plan: SheetPlan, dresser: _Dresser) -> int:
+def put_title(sheet: Sheet, plan: SheetPlan, dresser: Dresser) -> int:
     """Write the title, if there is one, and return the heading's row."""
     if plan.title is None:
         return 1
@@ -200,7 +209,7 @@ def _worked(kind: str, column: Column) -> Value:
     return float({"sum": numbers.sum, "average": numbers.mean, "smallest": numbers.min, "largest": numbers.max}[kind]())
 
 
-def _fit(sheet: Sheet, number: int, one: Field, column: Column, dresser: _Dresser, *, button: bool) -> None:
+def fit_width(sheet: Sheet, number: int, one: Field, column: Column, dresser: Dresser, *, button: bool) -> None:
     """Set a column's width from what it shows, heading and total included."""
     code = dresser.plain("rows", one.type).format
     texts = set(show_column(column, code))
@@ -212,7 +221,7 @@ def _fit(sheet: Sheet, number: int, one: Field, column: Column, dresser: _Dresse
     )
 
 
-def _heading_height(sheet: Sheet, row: int, headings: Sequence[str], dresser: _Dresser) -> None:
+def _heading_height(sheet: Sheet, row: int, headings: Sequence[str], dresser: Dresser) -> None:
     """Make the heading row high enough for headings that break into lines."""
     look = dresser.plain("heading")
     lines = [
@@ -229,9 +238,9 @@ def _heading_height(sheet: Sheet, row: int, headings: Sequence[str], dresser: _D
 
 def pivot_sheet(plan: SheetPlan, pivot: Pivot, house: House, styles: StyleBook) -> Sheet:
     """A pivot on a sheet: column labels over value names, row groups, totals below and at the right."""
-    dresser = _Dresser(house, styles, plan)
+    dresser = Dresser(house, styles, plan)
     sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
-    top = _title(sheet, plan, dresser)
+    top = put_title(sheet, plan, dresser)
     table = pivot.as_table()
     levels = 2 if pivot.column_fields and len(pivot.values) > 1 else 1
     _pivot_headings(sheet, pivot, dresser, top, levels)
@@ -239,7 +248,7 @@ def pivot_sheet(plan: SheetPlan, pivot: Pivot, house: House, styles: StyleBook) 
     for number, column in enumerate(table.columns, start=1):
         one = table.fields[number - 1]
         first, last = number == 1, number == len(table.fields)
-        align = _align(one.type) if number > len(pivot.row_fields) else None
+        align = align_of(one.type) if number > len(pivot.row_fields) else None
         body = top + levels
         style = dresser.run("rows", one.type, height, first=first, last=last, align=align)
         style[pivot.subtotal_lines] = dresser.number("subtotal", one.type, first=first, last=last, align=align)
@@ -250,7 +259,7 @@ def pivot_sheet(plan: SheetPlan, pivot: Pivot, house: House, styles: StyleBook) 
         name = (
             one.name if levels == 1 or number <= len(pivot.row_fields) else pivot.values[_value_of(pivot, number)].name
         )
-        _fit(sheet, number, replace(one, name=name), column, dresser, button=False)
+        fit_width(sheet, number, replace(one, name=name), column, dresser, button=False)
     sheet.frozen = (top + levels - 1, len(pivot.row_fields)) if plan.freeze else (0, 0)
     sheet.repeat_rows = (top, top + levels - 1)
     return sheet
@@ -260,7 +269,7 @@ def _value_of(pivot: Pivot, number: int) -> int:
     return (number - len(pivot.row_fields) - 1) % len(pivot.values)
 
 
-def _pivot_headings(sheet: Sheet, pivot: Pivot, dresser: _Dresser, top: int, levels: int) -> None:
+def _pivot_headings(sheet: Sheet, pivot: Pivot, dresser: Dresser, top: int, levels: int) -> None:
     """One row of headings, or two: labels over their values, row fields over both."""
     table = pivot.as_table()
     width = len(table.fields)

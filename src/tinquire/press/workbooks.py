@@ -14,6 +14,7 @@ from tinquire.formula.slots import filled_text
 from tinquire.press.reckoning import Reckoning, unfilled_fault
 from tinquire.press.sheets import SheetPlan, pivot_sheet, safe_table_name, table_sheet
 from tinquire.press.slotfill import SlotScope
+from tinquire.press.statementsheets import LivingAmounts, statement_sheet
 from tinquire.tables import Origin, Table
 from tinquire.workbook import Workbook
 from tinquire.workbook.book import safe_sheet_name
@@ -49,10 +50,11 @@ def make_workbook(work: Reckoning, name: str, model: WorkbookModel) -> tuple[Wor
         errors.append(DataError(unfilled_fault(one.unfilled, f"filling workbook '{name}'", place)))
     taken_tables = set(book.tables())
     placed: list[PlacedRows] = []
+    parts: dict[str, str] = {}
     for number, sheet in enumerate(model.sheets):
         try:
             where = work.docket.where("workbooks", name, "sheets", number)
-            placed += _add_sheets(work, book, sheet, scope, taken_tables, where)
+            placed += _add_sheets(work, book, sheet, scope, taken_tables, parts, where)
         except TinQuireError as error:
             errors.append(error)
     if errors:
@@ -73,19 +75,51 @@ def start_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook
     return Workbook.open(path, model.template)
 
 
+def _living(work: Reckoning, model: SheetModel, parts: dict[str, str], where: str) -> LivingAmounts:
+    """The tables of the workbook that a statement's amounts are worked out from; their sheets must come before it."""
+    asked = work.docket.model.statements[model.statement or ""]
+
+    def part(table: str) -> str:
+        if table not in parts:
+            why = f"its amounts are living, and no sheet before it shows the table '{table}'"
+            do = 'put a sheet of it first, or write formulas = "values"'
+            raise UseError(Fault(f"sheet '{model.name}'", why, where, do))
+        return parts[table]
+
+    return LivingAmounts(
+        [(part(one.table), one.account, one.amount) for one in asked.amounts],
+        (part(asked.map.table), asked.map.account, asked.map.line),
+    )
+
+
 def _add_sheets(
-    work: Reckoning, book: Workbook, model: SheetModel, scope: SlotScope, taken: set[str], where: str
+    work: Reckoning,
+    book: Workbook,
+    model: SheetModel,
+    scope: SlotScope,
+    taken: set[str],
+    parts: dict[str, str],
+    where: str,
 ) -> Iterator[PlacedRows]:
-    """Add the sheet of one entry, or one for each value of the column it is split by; where its rows came from."""
+    """Add the sheet of one entry, or one for each value of the column it is split by; where its rows came from.
+
+    `taken` are the names of table parts, `parts` the table part that shows each table whole.
+    """
     for table, here in _shares(work, model, scope):
         plan = _plan(book, model, here, where)
-        if model.pivot is not None:
+        if model.statement is not None:
+            statement = work.statements[model.statement]
+            living = _living(work, model, parts, where) if model.formulas == "living" else None
+            sheet = statement_sheet(plan, statement, work.house, book.styles, living)
+        elif model.pivot is not None:
             sheet = pivot_sheet(plan, work.pivots[model.pivot], work.house, book.styles)
         else:
             assert table is not None
             table_name = safe_table_name(plan.name, taken)
             taken.add(table_name.casefold())
             sheet = table_sheet(plan, table, work.house, book.styles, table_name)
+            if model.split is None:
+                parts[model.table or ""] = table_name
             if table.origin is not None:
                 yield PlacedRows(sheet.name, sheet.tables[0].data.top, table.origin)
         book.add_sheet(sheet)
