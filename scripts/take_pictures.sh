@@ -38,13 +38,14 @@ sleep 1
 
 terminal demo.png 39 "tinquire demo"
 pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
-for sheet in Cover Charges "By depot and band"; do
+for sheet in Cover Charges "By depot and band" Position; do
     name=$(echo "$sheet" | tr 'A-Z ' 'a-z-')
     tinquire print "$pack" --to "$name.html" --sheet "$sheet" --rows 34 >/dev/null
 done
 page cover.html pack-cover.png 760
 page charges.html pack-charges.png
 page by-depot-and-band.html pack-pivot.png 380
+page position.html pack-position.png 680
 terminal show.png 41 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
 terminal recalc.png 18 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"

@@ -50,8 +50,12 @@ def test_sheets_and_their_tables(book):
         "Millrace",
         "Northgate",
         "Uplands",
+        "Ledger",
+        "Account lines",
+        "Position",
     ]
-    assert sorted(book.tables()) == ["charges", "harbour", "millrace", "northgate", "uplands"]
+    names = ["account_lines", "charges", "harbour", "ledger", "millrace", "northgate", "uplands"]
+    assert sorted(book.tables()) == names
 
 
 def test_no_cell_holds_an_error_or_a_slot(book):
@@ -369,7 +373,7 @@ def test_the_daybook_keeps_what_was_read_and_made(job):
     with book._open() as connection:
         read = connection.execute("SELECT file, digest FROM read").fetchall()
         made = connection.execute("SELECT output, digest FROM made").fetchall()
-    assert len(read) == 8
+    assert len(read) == 10
     assert all(digest((job / file).read_bytes()) == known for file, known in read)
     assert ("pack", digest(pack.outputs[0].data)) in made
     assert len(made) == 5

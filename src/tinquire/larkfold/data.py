@@ -87,6 +87,46 @@ def managers() -> list[tuple[str, str, str]]:
     return [(depot, name, f"{name.split()[0].lower()}@{depot.lower()}.larkfold.example") for depot, name in _MANAGERS]
 
 
+#: Lines of the statement of position: name, kind, category, sign, and the accounts that belong to it.
+_POSITION: list[tuple[str, str, str, int, tuple[str, ...]]] = [
+    ("Fixed assets", "heading", "", 1, ()),
+    ("Laundry plant", "sum", "fixed", 1, ("0500",)),
+    ("Vans", "sum", "fixed", 1, ("0520",)),
+    ("Fixed assets in all", "subtotal", "fixed", 1, ()),
+    ("Current assets", "heading", "", 1, ()),
+    ("Linen in stock", "sum", "current", 1, ("1300",)),
+    ("Owed by customers", "sum", "current", 1, ("1100",)),
+    ("Bank", "sum", "current", 1, ("1200",)),
+    ("Current assets in all", "subtotal", "current", 1, ()),
+    ("Assets", "total", "", 1, ()),
+    ("", "blank", "", 1, ()),
+    ("Owed to others", "heading", "", 1, ()),
+    ("Suppliers", "sum", "owed", -1, ("2100",)),
+    ("Tax", "sum", "owed", -1, ("2200",)),
+    ("Bank loan", "sum", "owed", -1, ("2800",)),
+    ("Owed to others in all", "subtotal", "owed", -1, ()),
+    ("Owners", "heading", "", 1, ()),
+    ("Share capital", "sum", "owners", -1, ("3000",)),
+    ("Earnings kept", "sum", "owners", -1, ("3200",)),
+    ("Result of the month", "sum", "owners", -1, ("4000", "5000", "5100", "5200", "5300", "5900")),
+    ("Owners in all", "subtotal", "owners", -1, ()),
+    ("Owed and owned", "total", "", 1, ()),
+]
+
+
+def position_lines() -> list[tuple[str, str, str, str, str]]:
+    """Line, order, kind, category and sign of every line of the statement of position."""
+    return [
+        (name, str(10 * number), kind, category, str(sign) if kind == "sum" else "")
+        for number, (name, kind, category, sign, _) in enumerate(_POSITION, start=1)
+    ]
+
+
+def position_accounts() -> list[tuple[str, str]]:
+    """Every account with its line."""
+    return sorted((account, name) for name, _, _, _, accounts in _POSITION for account in accounts)
+
+
 def customers() -> list[Customer]:
     """Forty customers, each with a depot and a discount."""
     rng = random.Random(f"{_SEED} customers")

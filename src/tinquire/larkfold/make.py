@@ -5,7 +5,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import date
 
 from tinquire.larkfold import data
@@ -27,9 +27,11 @@ def job_files(rows: int | None = None) -> Iterator[tuple[str, bytes]]:
         for depot in data.DEPOTS:
             yield f"sources/{period}/pickups-{depot.lower()}.xlsx", _pickups(period, depot, rows)
         yield f"sources/{period}/ledger-{period}.csv", _ledger(period, rows)
-    yield "lists/rates.csv", _rates()
+    yield "lists/rates.csv", _list("Code,Item,Band,Rate", data.rates())
     yield "lists/customers.xlsx", _customers()
-    yield "lists/managers.csv", _managers()
+    yield "lists/managers.csv", _list("Depot,Name,Email", data.managers())
+    yield "lists/statement-lines.csv", _list("Line,Order,Kind,Category,Sign", data.position_lines())
+    yield "lists/account-lines.csv", _list("Account,Line", data.position_accounts())
     yield "templates/pack.xlsx", pack_template()
 
 
@@ -79,12 +81,8 @@ def _ledger(period: str, rows: int | None) -> bytes:
     return b"\xef\xbb\xbf" + "\r\n".join([*lines, ""]).encode()
 
 
-def _rates() -> bytes:
-    return "\r\n".join(["Code,Item,Band,Rate", *(",".join(line) for line in data.rates()), ""]).encode()
-
-
-def _managers() -> bytes:
-    return "\r\n".join(["Depot,Name,Email", *(",".join(line) for line in data.managers()), ""]).encode()
+def _list(headings: str, lines: Iterable[tuple[str, ...]]) -> bytes:
+    return "\r\n".join([headings, *(",".join(line) for line in lines), ""]).encode()
 
 
 def _customers() -> bytes:

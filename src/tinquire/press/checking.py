@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 from typing import TYPE_CHECKING
 
 from tinquire.cells.values import CellError, Value
@@ -25,6 +27,7 @@ from tinquire.tables.readychecks import (
     unrepeated,
 )
 from tinquire.tables.scope import TableScope
+from tinquire.tables.statement import Statement, balance
 
 if TYPE_CHECKING:
     from tinquire.press.reckoning import Reckoning
@@ -36,16 +39,35 @@ def make_checks(work: Reckoning) -> None:
     """Work all checks out; what does not hold becomes an error or a warning of the run."""
     for name, model in work.docket.model.checks.items():
         where = work.docket.where("checks", name)
-        try:
-            result = _checked(work, name, model, where)
-        except TinQuireError as error:
-            work.errors.append(error)
-            continue
-        work.checks.append(result)
-        if not result.holds and result.stops:
-            work.errors.append(DataError(result.fault(where)))
-        elif not result.holds:
-            work.warnings.append(result.fault(where))
+        _settle(work, partial(_checked, work, name, model, where), where)
+    for name, statement in work.docket.model.statements.items():
+        if statement.balance and name in work.statements:
+            where = work.docket.where("statements", name, "balance")
+            _settle(work, partial(_balanced, work, work.statements[name], statement.balance, where), where)
+
+
+def _settle(work: Reckoning, check: Callable[[], CheckResult], where: str) -> None:
+    try:
+        result = check()
+    except TinQuireError as error:
+        work.errors.append(error)
+        return
+    work.checks.append(result)
+    if not result.holds and result.stops:
+        work.errors.append(DataError(result.fault(where)))
+    elif not result.holds:
+        work.warnings.append(result.fault(where))
+
+
+def _balanced(work: Reckoning, made: Statement, lines: Sequence[str], where: str) -> CheckResult:
+    """A statement's two sides as a check of their own. Raises UseError for lines that are not there."""
+    known = [line.name for line in made.lines if line.name]
+    for line in lines:
+        if line.casefold() not in {one.casefold() for one in known}:
+            why = f"statement '{made.name}' has no line '{line}': {known_names(line, known)}"
+            raise UseError(Fault(f"statement '{made.name}'", why, where, "mend the name in balance"))
+    asked, found = balance(made, *lines)
+    return CheckResult(f"{made.name} balances", asked, not found, found, True, worded=True)
 
 
 def _checked(work: Reckoning, name: str, model: CheckModel, where: str) -> CheckResult:

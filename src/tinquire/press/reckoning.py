@@ -14,7 +14,7 @@ from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.review import table_order, tables_used
 from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel, cell_value
-from tinquire.faults import DataError, Fault, TinQuireError, UseError, known_names
+from tinquire.faults import Fault, TinQuireError, UseError
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.slots import Unfilled, filled_text, slot_name
 from tinquire.formula.tree import Name, walk
@@ -26,7 +26,7 @@ from tinquire.tables import Table
 from tinquire.tables.checks import CheckResult
 from tinquire.tables.pivot import Pivot, Subtotals, pivoted
 from tinquire.tables.scope import GroupScope, TableScope, read_formula, require_no_error, scalar_value
-from tinquire.tables.statement import Amounts, LineColumns, Statement, balance, stated
+from tinquire.tables.statement import Amounts, LineColumns, Statement, stated
 from tinquire.tables.steps import StepContext, StepReport, apply_steps
 from tinquire.tables.steps.keep_rows import KeepRows
 
@@ -224,8 +224,6 @@ def _make_statements(work: Reckoning) -> None:
             )
             work.statements[name] = made
             work.tables[f"{name}_accounts"] = made.accounts
-            if model.balance:
-                _balanced(work, made, model.balance, where)
         except TinQuireError as error:
             work.errors.append(error)
 
@@ -233,20 +231,6 @@ def _make_statements(work: Reckoning) -> None:
 def _amounts(work: Reckoning, model: AmountsModel, slots: SlotScope, name: str, where: str) -> Amounts:
     heading = _all_filled(model.as_, slots, f"statement '{name}'", where)
     return Amounts(heading, work.tables[model.table], model.account, model.amount)
-
-
-def _balanced(work: Reckoning, made: Statement, lines: Sequence[str], where: str) -> None:
-    """A statement's two sides as a check of their own."""
-    known = [line.name for line in made.lines if line.name]
-    for line in lines:
-        if line.casefold() not in {one.casefold() for one in known}:
-            why = f"statement '{made.name}' has no line '{line}': {known_names(line, known)}"
-            raise UseError(Fault(f"statement '{made.name}'", why, where, "mend the name in balance"))
-    asked, found = balance(made, *lines)
-    result = CheckResult(f"{made.name} balances", asked, not found, found, True, worded=True)
-    work.checks.append(result)
-    if found:
-        work.errors.append(DataError(result.fault(where)))
 
 
 def _make_figures(work: Reckoning) -> None:

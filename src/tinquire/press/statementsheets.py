@@ -13,7 +13,7 @@ from tinquire.faults import Fault, UseError
 from tinquire.formula import parse, write
 from tinquire.formula.tree import Coordinate, Node, Reference, TableReference
 from tinquire.formula.writing import escaped_column, replaced
-from tinquire.looks import House
+from tinquire.looks import Edges, House
 from tinquire.press.sheets import Dresser, SheetPlan, align_of, fit_width, put_title
 from tinquire.tables import Field
 from tinquire.tables.statement import Statement, StatementLine
@@ -51,7 +51,7 @@ def statement_sheet(
         sheet.put(top, number, Column.from_values([None if first else one.name]), style)
         column = table.columns[number - 1]
         for place, line in enumerate(statement.lines):
-            look = _look(dresser, line, one, first=first, last=last, bottom=place == len(statement.lines) - 1)
+            look = _look(dresser, line, one, first=first)
             sheet.put(top + 1 + place, number, column.slice(place, place + 1), look)
         named = replace(one, name="" if first else one.name)
         fit_width(sheet, number, named, column, dresser, button=False)
@@ -63,7 +63,8 @@ def statement_sheet(
     return sheet
 
 
-def _look(dresser: Dresser, line: StatementLine, one: Field, *, first: bool, last: bool, bottom: bool) -> int:
+def _look(dresser: Dresser, line: StatementLine, one: Field, *, first: bool) -> int:
+    """The style of a line's cell: sums are ruled off above, totals below, too."""
     part = _LOOKS.get(line.kind, "rows")
     kind = None if first or line.kind in ("heading", "blank") else one.type
     if part == "rows":
@@ -71,9 +72,9 @@ def _look(dresser: Dresser, line: StatementLine, one: Field, *, first: bool, las
         return dresser.styles.number(replace(look, indent=_INDENT) if first and line.kind == "sum" else look)
     if part == "heading":
         return dresser.styles.number(replace(dresser.plain("subtotal", None), align="left"))
-    return dresser.number(
-        part, kind, first=first, last=last, bottom=bottom, align=None if first else align_of(one.type)
-    )
+    rule = dresser.house.borders(dresser.plan.look(part)).outside
+    look = dresser.plain(part, kind).bordered(Edges(top=rule, bottom=rule if part == "total" else None))
+    return dresser.styles.number(replace(look, align=look.align or (None if first else align_of(one.type))))
 
 
 def _put_formulas(sheet: Sheet, statement: Statement, living: LivingAmounts, top: int, plan: SheetPlan) -> None:
