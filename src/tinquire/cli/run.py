@@ -44,7 +44,7 @@ def make_pack(docket_path: Path, period_text: str, now: str | None, terminal: Te
 
 def tell_work(work: Any, terminal: Terminal) -> None:
     """What was read, what steps left out, which checks hold."""
-    width = max((len(name) for name in work.sources), default=0)
+    width = max((len(name) for name in (*work.sources, *work.steps)), default=0)
     label = "read"
     for name, gathered in work.sources.items():
         files = len(gathered.files)
@@ -53,7 +53,6 @@ def tell_work(work: Any, terminal: Terminal) -> None:
         terminal.line(label, text + (f"; {'; '.join(notes)}" if notes else ""), hang=width + 2)
         label = ""
     label = "made"
-    width = max((len(name) for name in work.tables), default=0)
     for name, steps in work.steps.items():
         terminal.line(
             label, f"{name:{width}}  {work.tables[name].height:>7,} rows after {_counted(len(steps), 'step')}"
