@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -13,6 +15,7 @@ from tinquire.sources import SourceSpec, gather
 from tinquire.sources.delimited import read_delimited
 from tinquire.sources.files import matching_files
 from tinquire.sources.raw import Block, table_below_heading
+from tinquire.workbook import Sheet, Workbook, edits
 
 
 def block(*rows, top=1, left=1):
@@ -263,3 +266,44 @@ def test_dates_of_1904_workbooks_count_as_others(tmp_path):
     assert [(one.name, one.type) for one in untold.fields] == [("Day", "date"), ("N", "number")]
     assert untold.column("Day")[0] == 46296
     assert np.array_equal(made.origin.row, [2])
+
+
+@pytest.mark.parametrize(
+    ("more", "headings", "height", "note"),
+    [
+        ({"differing": "keep"}, ["Item"], 4, "column 'Pcs' is not in all files: left out"),
+        ({"known_as": {"Pieces": ["Pcs", "Qty"]}}, ["Item", "Pieces"], 4, "'Pcs' is read as 'Pieces'"),
+        ({"differing": "blank"}, ["Item", "Pieces", "Pcs"], 4, "no column 'Pcs': left blank"),
+        ({"files": "[ac].csv", "same_file": "once"}, ["Item", "Pieces"], 2, "c.csv is the same file, and left out"),
+        ({"files": "[ac].csv", "same_file": "keep"}, ["Item", "Pieces"], 4, ""),
+    ],
+)
+def test_files_that_differ_or_are_the_same(more, headings, height, note, tmp_path):
+    (tmp_path / "a.csv").write_text("Item,Pieces\nsheet,3\ntowel,4\n", "utf-8")
+    (tmp_path / "b.csv").write_text("Pcs,Item\n3,sheet\n4,towel\n", "utf-8")
+    (tmp_path / "c.csv").write_bytes((tmp_path / "a.csv").read_bytes())
+    made = gather(SourceSpec("s", tmp_path, **{"files": "[ab].csv", **more}))
+    assert (made.table.headings, made.table.height) == (headings, height)
+    assert note in " ".join(note for file in made.files for note in file.notes)
+    with pytest.raises(DataError, match=r"it is the same as a\.csv, byte for byte"):
+        gather(SourceSpec("s", tmp_path, files="*.csv", same_file="stop"))
+
+
+def test_ranges_names_and_joined_headings(tmp_path):
+    book, sheet = Workbook.new(), Sheet("Two rows")
+    for row, values in enumerate([["List", None, None, None, "aside"], [None, "North", None, "South"], ["Item", "Pieces", "Fee", "Pieces"],
+                                  ["sheet", 1.0, 2.5, 3.0], ["towel", 4.0, 5.5, 6.0], ["mat", 7.0, 8.5, 9.0]], start=1):  # fmt: skip
+        for column, value in enumerate(values, start=1):
+            sheet.set(row, column, value)
+    book.add_sheet(sheet)
+    edits.set_name(book, "Items", "'Two rows'!$A$2:$D$5")
+    book.save(tmp_path / "w.xlsx")
+    spec = SourceSpec("s", tmp_path, file="w.xlsx", header=[2, 3])
+    for area, height in (("items", 2), ("A2:D6", 3), ("'Two rows'!A2:B5", 2)):
+        made = gather(replace(spec, area=area)).table
+        assert made.headings == ["Item", "North Pieces", "North Fee", "South Pieces"][: len(made.headings)]
+        assert made.height == height
+    assert made.where(1) == "w.xlsx, sheet 'Two rows', row 5"
+    for wrong, why in (({"area": "itms"}, "the nearest is 'Items'"), ({"header": [7, 8]}, "lie outside")):
+        with pytest.raises(DataError, match=why):
+            gather(replace(spec, **wrong))

@@ -47,7 +47,10 @@ class SourceModel(_Model):
     password_from: str | None = Field(None, description="The environment variable that holds its password.")
     sheet: str | None = Field(None, description="The sheet to read; needed when a workbook has several.")
     table: str | None = Field(None, description="The workbook's table to read, by its name.")
-    header: Literal["find"] | int = Field("find", description="The heading row: found, or its number.")
+    range: str | None = Field(None, description="A range of the sheet, such as `B4:H90`, or a defined name.")
+    header: Literal["find"] | int | list[int] = Field(
+        "find", description="The heading row: found, or its number; or the first and last of rows that are joined."
+    )
     totals_row: Literal["agree", "drop", "none"] = Field(
         "agree",
         description="A totals row at the foot is left out; with `agree` its sums must be those of the rows. "
@@ -57,7 +60,15 @@ class SourceModel(_Model):
     read_as: dict[str, dict[str, CellValue]] = Field(
         default_factory=dict, description="By heading: texts, and the values that they stand for."
     )
-    differing: Literal["stop", "blank"] = Field("stop", description="What to do when files differ in their columns.")
+    known_as: dict[str, list[str]] = Field(
+        default_factory=dict, description="By heading: other names that it goes by in some files."
+    )
+    differing: Literal["stop", "blank", "keep"] = Field(
+        "stop", description="When files differ in their columns: what one lacks is blank, or what all have is kept."
+    )
+    same_file: Literal["stop", "once", "keep"] = Field(
+        "stop", description="When a file is another one byte for byte: stop, read it once, or read both."
+    )
     stamp: dict[str, str] = Field(default_factory=dict, description="Columns added to every row, with slots.")
     separator: Literal[",", ";", "\t", "|"] | None = Field(
         None, description="Of delimited text; found out if not given."
@@ -73,6 +84,10 @@ class SourceModel(_Model):
             raise ValueError("a database needs a query, and a query a database")
         if self.sheet is not None and self.table is not None:
             raise ValueError("a source has either sheet or table")
+        if self.range is not None and self.table is not None:
+            raise ValueError("a source has either range or table")
+        if isinstance(self.header, list) and (len(self.header) != 2 or self.header[0] > self.header[1]):
+            raise ValueError("header names the first and the last of the heading rows")
         return self
 
 

@@ -115,6 +115,9 @@ def _spec(work: Reckoning, name: str, source: SourceModel) -> SourceSpec:
     return SourceSpec(
         name=name,
         base=work.docket.base,
+        area=source.range,
+        known_as=source.known_as,
+        same_file=source.same_file,
         database=source.database,
         query=source.query or "",
         parameters={"period": work.period.text, "period_first": work.period.first, "period_last": work.period.last},

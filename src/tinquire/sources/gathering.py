@@ -60,11 +60,19 @@ class SourceSpec:
     infer: bool = False
     sheet: str | None = None
     table: str | None = None
-    header: str | int = "find"
+    #: An area of a workbook, or the name of one.
+    area: str | None = None
+    #: 'find', the heading's row, or the first and last of several rows that are joined.
+    header: str | int | Sequence[int] = "find"
     totals_row: str = "agree"
     types: Mapping[str, str] = field(default_factory=dict)
     read_as: Mapping[str, Mapping[str, Value]] = field(default_factory=dict)
+    #: Other names under which a heading is known.
+    known_as: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    #: 'stop', 'blank' (what a file lacks is blank) or 'keep' (what all files have is kept).
     differing: str = "stop"
+    #: What to do with a file that is another one byte for byte: 'stop', 'once' or 'keep'.
+    same_file: str = "keep"
     separator: str | None = None
     decimal: str | None = None
     encoding: str | None = None
@@ -104,6 +112,9 @@ def gather(spec: SourceSpec) -> Gathered:
         raws, errors = _read_all(spec, paths)
         if errors:
             raise merged(errors)
+        paths, raws = _each_once(spec, paths, raws, stopped)
+    for raw in raws:
+        _renamed(raw, spec)
     warnings = [Fault(stopped, note, warning=True) for note in passed_over]
     headings = _aligned(spec, raws, stopped)
     with_types = _inferred_types(spec, raws, headings) if spec.infer else spec
@@ -168,8 +179,8 @@ def _read_one(spec: SourceSpec, path: Path) -> RawTable:
     expected = frozenset(heading.casefold() for heading in (*spec.types, *spec.read_as))
     kind = _kind(path)
     if kind not in (FileKind.TEXT, FileKind.OTHER) or (kind is FileKind.OTHER and named_as_workbook(path)):
-        block, heading_first = read_block(path, shown, sheet=spec.sheet, table=spec.table)
-        heading: str | int = block.top if heading_first and spec.header == "find" else spec.header
+        block, heading_first = read_block(path, shown, sheet=spec.sheet, table=spec.table, area=spec.area)
+        heading = block.top if heading_first and spec.header == "find" else spec.header
         raw = table_below_heading(block, heading, "none" if spec.table else spec.totals_row, expected)
         if kind is not FileKind.PACKAGE:
             raw.notes.insert(0, f"it is {kind.value}")
@@ -204,6 +215,41 @@ def _kind(path: Path) -> FileKind:
         return FileKind.TEXT
 
 
+def _each_once(
+    spec: SourceSpec, paths: Sequence[Path], raws: Sequence[RawTable], stopped: str
+) -> tuple[list[Path], list[RawTable]]:
+    """The files without those that are another one byte for byte, as the source says. Raises DataError."""
+    first: dict[str, RawTable] = {}
+    kept: list[tuple[Path, RawTable]] = []
+    faults = []
+    for path, raw in zip(paths, raws, strict=True):
+        other = first.setdefault(raw.digest, raw)
+        if other is raw or spec.same_file == "keep":
+            kept.append((path, raw))
+        elif spec.same_file == "once":
+            other.notes.append(f"{raw.file} is the same file, and left out")
+        else:
+            why = f"it is the same as {other.file}, byte for byte"
+            do = 'take one away, or write same_file = "once" in the source'
+            faults.append(Fault(stopped, why, raw.file, do))
+    if faults:
+        raise DataError(*faults)
+    return [path for path, _ in kept], [raw for _, raw in kept]
+
+
+def _renamed(raw: RawTable, spec: SourceSpec) -> None:
+    """Headings by the names that the source knows them under, those of the totals row, too."""
+    names = {other.casefold(): heading for heading, others in spec.known_as.items() for other in others}
+    taken = {heading.casefold() for heading in raw.headings}
+    for place, heading in enumerate(raw.headings):
+        name = names.get(heading.casefold())
+        if name is not None and name.casefold() not in taken:
+            raw.headings[place] = name
+            raw.notes.append(f"'{heading}' is read as '{name}'")
+            if heading in raw.totals:
+                raw.totals[name] = raw.totals.pop(heading)
+
+
 # -- alignment -------------------------------------------------------------------------------------------
 
 
@@ -230,6 +276,13 @@ def _aligned(spec: SourceSpec, raws: Sequence[RawTable], stopped: str) -> list[s
                     faults.append(Fault(stopped, why, raw.file, do))
     if faults:
         raise DataError(*dict.fromkeys(faults))
+    if spec.differing == "keep":
+        kept = [heading for heading in known.values() if _in_all(heading, raws)]
+        for raw in raws:
+            gone = [f"'{heading}'" for heading in raw.headings if not _in_all(heading, raws)]
+            if gone:
+                raw.notes.append(f"column {listed(gone)} is not in all files: left out")
+        return kept
     return list(known.values())
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -80,13 +80,17 @@ class RawTable:
         return f"{self.file}, sheet '{self.sheet}', cell{many} {names}"
 
 
-def table_below_heading(block: Block, heading: str | int, totals: str, expected: frozenset[str]) -> RawTable:
+def table_below_heading(
+    block: Block, heading: str | int | Sequence[int], totals: str, expected: frozenset[str]
+) -> RawTable:
     """Tell headings, rows and clutter apart.
 
-    `heading` is 'find' or the heading's row number in the sheet; `totals` is 'none' when the last rows are data
-    whatever they look like; `expected` are casefolded headings that the docket speaks of. Raises DataError when no
-    heading row can be found.
+    `heading` is 'find', the heading's row number in the sheet, or the first and last of several rows that are joined;
+    `totals` is 'none' when the last rows are data whatever they look like; `expected` are casefolded headings that the
+    docket speaks of. Raises DataError when no heading row can be found.
     """
+    if isinstance(heading, Sequence) and not isinstance(heading, str):
+        block, heading = _joined_headings(block, heading[0], heading[-1]), heading[-1]
     filled = np.array([column.kinds != Kind.BLANK for column in block.columns]) if block.columns else np.zeros((0, 0))
     at = _heading_place(block, filled, expected) if heading == "find" else int(heading) - block.top
     if at is None or not 0 <= at < block.height:
@@ -100,6 +104,28 @@ def table_below_heading(block: Block, heading: str | int, totals: str, expected:
     if totals != "none":
         _leave_out_foot(raw, block.sums)
     return raw
+
+
+def _joined_headings(block: Block, first: int, last: int) -> Block:
+    """The block with the texts of several heading rows joined in the last; what stands in an upper row is said of all
+    columns to its right up to the next one, as merged cells show it. Raises DataError."""
+    top, bottom = first - block.top, last - block.top
+    if not 0 <= top <= bottom < block.height:
+        why = f"rows {first} to {last} lie outside the used rows"
+        raise DataError(Fault("looking for headings", why, block.file, "say which rows they are: header = [4, 5]"))
+    said = [""] * (bottom - top)
+    columns = []
+    for column in block.columns:
+        for row in range(top, bottom):
+            value = column[row]
+            if value is not None:
+                said[row - top] = general(value) if isinstance(value, float) else str(value).strip()
+        own = column[bottom]
+        parts = [*said, "" if own is None else general(own) if isinstance(own, float) else str(own).strip()]
+        whole = " ".join(part for part in parts if part)
+        head = Column.from_values([*([None] * bottom), whole or None])
+        columns.append(Column.concat([head, column.slice(bottom + 1, block.height)]))
+    return replace(block, columns=tuple(columns))
 
 
 def _heading_place(block: Block, filled: np.ndarray, expected: frozenset[str]) -> int | None:

@@ -20,12 +20,18 @@ from tinquire.workbook.formulas import text_at
 __all__ = ["block_of", "read_block"]
 
 
-def read_block(path: Path, shown: str, *, sheet: str | None = None, table: str | None = None) -> tuple[Block, bool]:
-    """A sheet's used cells, or a table's with its heading row; and whether the first row is known to be the heading.
+def read_block(
+    path: Path, shown: str, *, sheet: str | None = None, table: str | None = None, area: str | None = None
+) -> tuple[Block, bool]:
+    """A sheet's used cells, a table's with its heading row, or those of an area, which is written like `B4:H90` or is a
+    name of the workbook; and whether the first row is known to be the heading.
 
     Without a sheet's name there must be one visible sheet. Raises AccessError and DataError.
     """
     book, _ = open_sheets(path, shown)
+    if area is not None:
+        named, cells = _area(book, sheet, area, shown)
+        return block_of(book, book.sheet(named), cells.cropped(*book.sheet(named).extent()), shown), False
     if table is not None:
         known = book.tables()
         if table.casefold() not in known:
@@ -33,8 +39,8 @@ def read_block(path: Path, shown: str, *, sheet: str | None = None, table: str |
             why = f"it has no table '{table}': {known_names(table, names)}"
             raise DataError(Fault("opening a table", why, shown, "check the table's name"))
         owner, found = known[table.casefold()]
-        area = Area(found.area.top, found.area.left, found.data.bottom, found.area.right)
-        return block_of(book, book.sheet(owner), area, shown), found.headings
+        whole = Area(found.area.top, found.area.left, found.data.bottom, found.area.right)
+        return block_of(book, book.sheet(owner), whole, shown), found.headings
     opened = book.sheet(sheet if sheet is not None else _only_sheet(book, shown))
     used = opened.used
     if used is None:
@@ -44,6 +50,21 @@ def read_block(path: Path, shown: str, *, sheet: str | None = None, table: str |
 
 #: Formulas that sum a column up.
 _SUMS = re.compile(r"(?:SUM|SUBTOTAL)\(", re.IGNORECASE)
+
+
+def _area(book: Workbook, sheet: str | None, text: str, shown: str) -> tuple[str, Area]:
+    """The sheet and cells of a range, or of a defined name."""
+    names = {one.name.casefold(): one.formula for one in book.names}
+    spelled = names.get(text.casefold(), text)
+    mention = next(iter(mentions(spelled)), None)
+    try:
+        found = parse_area(mention.spelled if mention is not None else spelled)
+    except ValueError:
+        known = known_names(text, [one.name for one in book.names])
+        why = f"'{text}' is neither a range nor a name of the workbook: {known}"
+        raise DataError(Fault("opening a range", why, shown, 'write it like "B4:H90"')) from None
+    owner = mention.sheets[0] if mention is not None and mention.sheets else sheet
+    return book.sheet(owner if owner is not None else _only_sheet(book, shown)).name, found
 
 
 def _only_sheet(book: Workbook, shown: str) -> str:
