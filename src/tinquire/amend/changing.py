@@ -38,7 +38,7 @@ class NotAsExpectedError(Exception):
         self.fault = fault
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Change:
     """One cell (or sheet, when `cell` is '') that changes: what it is now and what it becomes, as a person reads it."""
 

@@ -34,7 +34,7 @@ class Outcome(Enum):
     FAILED = "failed"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class FileReport:
     """One file: its outcome, the changes, why it was left alone or failed, and where the result went."""
 

@@ -330,9 +330,9 @@ def write_whole(path: Path, data: bytes) -> None:
             raise PermissionError("it is marked read-only")
         handle, aside = _aside(path)
         try:
-            left = memoryview(data)
-            while left:
-                left = left[os.write(handle, left) :]
+            done = os.write(handle, data)
+            while done < len(data):
+                done += os.write(handle, memoryview(data)[done:])
             os.fsync(handle)
         finally:
             os.close(handle)

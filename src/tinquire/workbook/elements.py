@@ -16,7 +16,7 @@ class Unusual(Exception):  # noqa: N818 - a signal, not an error
     """The bytes are not of the plain form that was hoped for; another way must be taken."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Element:
     """An element in the bytes: where it starts and ends, its tag's attributes, where its content lies."""
 

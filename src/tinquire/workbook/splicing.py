@@ -14,7 +14,7 @@ from tinquire.workbook.markup import escaped
 __all__ = ["CellPatch", "changed_cell", "spliced"]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class CellPatch:
     """What one cell becomes: `form` is its `t` attribute ('' for numbers), `value` the text of its `v` element."""
 
