@@ -384,6 +384,8 @@ def test_cells_of_pivots_are_found_by_what_they_stand_for(given, value, tmp_path
 
 LOOPS = [
     ("a subtotal that begins anew", {4: (2, "IF(A2=A1,D1+B2,B2)")}, {"D1": 0.0}),
+    ("a total that goes on while amounts rise", {4: (2, "IF(B2<C2,C2-B2,D1-B2+C2)")}, {"D1": 5.0}),
+    ("a total with a text on the way", {4: (2, "IF(A2=A1,D1+B2,A2)")}, {"D1": 0.0}),
     ("opening and closing balances", {4: (3, "F2"), 6: (2, "D2+B2-C2"), 5: (2, "ROUND(F2*$J$1,2)")}, {"D2": 100.0}),
     ("never below nought", {4: (2, "MAX(D1+B2,0)")}, {"D1": 0.0}),
     ("the least, from a blank cell", {4: (2, "MIN(D1,B2)")}, {}),
@@ -405,7 +407,7 @@ LOOPS = [
 def test_a_ring_in_one_loop_is_what_its_cells_are_one_by_one(formulas, held, monkeypatch):
     count = 40
     results = []
-    for singly in (False, True):
+    for way in ("at once", "in long runs", "singly"):
         rng = np.random.default_rng(3)
         book, sheet = Workbook.new(), Sheet("S")
         sheet.put(2, 1, Column.of_texts([f"n{row // 7}" for row in range(count)]))
@@ -418,12 +420,14 @@ def test_a_ring_in_one_loop_is_what_its_cells_are_one_by_one(formulas, held, mon
         for column, (top, formula) in formulas.items():
             sheet.put(top, column, Column.blank(count + 2 - top), None, Formula(formula, top, column))
         book.add_sheet(sheet)
-        if singly:
+        if way == "in long runs":
+            monkeypatch.setattr("tinquire.formula.chains._LONG_RUN", 3)
+        if way == "singly":
             monkeypatch.setattr("tinquire.workbook.recalc.worked_out", lambda *given: None)
             monkeypatch.setattr("tinquire.workbook.recalc.running_total", lambda *given: None)
         recalculate(book)
         results.append({column: sheet.column(column, 1, count + 2).to_list() for column in formulas})
-    assert results[0] == results[1]
+    assert results[0] == results[1] == results[2]
 
 
 def test_rings_are_run_through_when_the_workbook_asks_for_it(tmp_path):

@@ -7,18 +7,18 @@ added in the order in which the cells would add them: the results are the same t
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from tinquire.cells.column import Column, Floats, Kind
+from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.values import CellError
-from tinquire.formula.coerce import Faulty, first_fault, number_of, numbers, with_faults
+from tinquire.formula.coerce import Faulty, first_fault, logicals, number_of, numbers, with_faults
 from tinquire.formula.evaluate import evaluate_column
 from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Binary, Coordinate, Node, Reference
+from tinquire.formula.tree import Binary, Call, Coordinate, Node, Reference
 
-__all__ = ["added_up", "running_total"]
+__all__ = ["added_up", "restarting_total", "running_total"]
 
 _ABOVE = Reference(None, Coordinate(-1, False), Coordinate(0, False), Coordinate(-1, False), Coordinate(0, False))
 
@@ -65,6 +65,65 @@ def _sums(total: float, steps: Sequence[tuple[str, Floats]], count: int) -> Floa
         sums[start:stop] = part[width::width]
         total = float(part[-1])
     return sums
+
+
+def restarting_total(tree: Node, frame: Frame, outside: Callable[[Node, Frame], bool]) -> Column | None:
+    """The values of a total that begins anew where a condition says so, such as `IF(A2=A1,D1+B2,B2)`; None for formulas
+    of another form, and where a value is none that can be added up.
+
+    `outside` says of a node whether it reads no cell of the column itself.
+    """
+    if not (isinstance(tree, Call) and tree.function == "IF" and len(tree.arguments) == 3):
+        return None
+    condition, yes, no = tree.arguments
+    for added, fresh, adds in ((yes, no, True), (no, yes, False)):
+        found = running_total(added, frame)
+        if found is not None and all(outside(node, frame) for node in (condition, fresh, *(n for _, n in found[0]))):
+            return _restarted(condition, found[0], fresh, adds, frame)
+    return None
+
+
+def _restarted(
+    condition: Node, terms: Sequence[tuple[str, Node]], fresh: Node, adds: bool, frame: Frame
+) -> Column | None:
+    above = frame.scope.column(frame.sheet, frame.column, frame.row - 1, frame.row - 1)
+    flags, wrong = logicals(evaluate_column(condition, frame))
+    columns = [evaluate_column(node, frame) for node in (fresh, *(node for _, node in terms))]
+    if wrong is not None or any((column.kinds > Kind.NUMBER).any() for column in (above, *columns)):
+        return None
+    steps = [(sign, column.numbers) for (sign, _), column in zip(terms, columns[1:], strict=True)]
+    begins = flags if not adds else ~flags
+    sums = np.where(begins, columns[0].numbers, 0.0)
+    starts = np.flatnonzero(begins)
+    if not begins[0]:  # the first run of lanes goes on from the cell above
+        total = float(above.numbers[0])
+        for sign, values in steps:
+            total = total - values[0] if sign == "-" else total + values[0]
+        sums[0] = total
+        starts = np.concatenate([[0], starts])
+    _add_on(sums, steps, starts)
+    return Column.of_numbers(sums) if np.isfinite(sums).all() else None
+
+
+#: Runs of lanes longer than this are added up one by one, shorter ones side by side.
+_LONG_RUN = 400
+
+
+def _add_on(sums: Floats, steps: Sequence[tuple[str, Floats]], starts: Codes) -> None:
+    """Fill runs of lanes, of each of which the first is known: every lane adds its steps to the one above, in order."""
+    lengths = np.diff(np.append(starts, len(sums)))
+    for start, length in zip(starts[lengths > _LONG_RUN].tolist(), lengths[lengths > _LONG_RUN].tolist(), strict=True):
+        rest = [(sign, values[start + 1 : start + length]) for sign, values in steps]
+        sums[start + 1 : start + length] = _sums(float(sums[start]), rest, length - 1)
+    short = lengths <= _LONG_RUN
+    order = np.argsort(-lengths[short], kind="stable")
+    starts, falling = starts[short][order], lengths[short][order]
+    for offset in range(1, int(falling.max(initial=1))):
+        at = starts[: np.searchsorted(-falling, -offset)] + offset
+        total = sums[at - 1]
+        for sign, values in steps:
+            total = total - values[at] if sign == "-" else total + values[at]
+        sums[at] = total
 
 
 def added_up(terms: list[tuple[str, Node]], first: bool, frame: Frame) -> Column:

@@ -22,6 +22,7 @@ from typing import Any
 import numpy as np
 
 from tinquire.cells.column import Booleans, Column, Floats, Kind
+from tinquire.formula.chains import restarting_total
 from tinquire.formula.coerce import logicals, numbers
 from tinquire.formula.evaluate import evaluate_column
 from tinquire.formula.operators import same_to_15_digits
@@ -47,6 +48,11 @@ def worked_out(ring: Mapping[int, Node], frame: Frame, outside: Callable[[Node, 
 
     `outside` says of a node whether it reads no cell of the ring. The cells above and below must be worked out already.
     """
+    if len(ring) == 1:
+        ((column, tree),) = ring.items()
+        total = restarting_total(tree, replace(frame, column=column), outside)
+        if total is not None:
+            return [total]
     try:
         found = _Loop(ring, frame, outside).run()
     except (_Unsuited, ZeroDivisionError, OverflowError, CycleError):
