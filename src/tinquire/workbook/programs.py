@@ -63,15 +63,13 @@ class Program:
     bottom: int
     tree: Node
     formula: Formula
+    #: The names of the functions that it calls, and the sheets of other workbooks that it reads, as `[1]Sheet`.
+    calls: frozenset[str] = frozenset()
+    outside: tuple[str, ...] = ()
 
     @property
     def area(self) -> Area:
         return self.formula.array or Area(self.top, self.column, self.bottom, self.column)
-
-    @property
-    def calls(self) -> frozenset[str]:
-        """The names of the functions that it calls."""
-        return frozenset(node.function for node in walk(self.tree) if isinstance(node, Call))
 
     def frame(self, scope: BookScope) -> Frame:
         count = self.bottom - self.top + 1
@@ -99,7 +97,8 @@ def programs(sheet: Sheet, scope: BookScope, skipped: list[CellNote]) -> Iterato
                 waiting = replace(waiting, bottom=bottom)
                 continue
             yield waiting
-        waiting = Program(sheet.name, column, top, bottom, tree, formula)
+        calls = frozenset(node.function for node in walk(tree) if isinstance(node, Call))
+        waiting = Program(sheet.name, column, top, bottom, tree, formula, calls, tuple(outside_names(tree)))
     if waiting is not None:
         yield waiting
 

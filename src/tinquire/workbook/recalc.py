@@ -28,7 +28,6 @@ from tinquire.workbook.programs import (
     Program,
     Read,
     lanes_touched,
-    outside_names,
     programs,
     reads,
     work_of,
@@ -121,7 +120,7 @@ def _recalculated(book: Workbook, scope: BookScope, changed: Iterable[Place] | N
 
 def _noted(program: Program, report: Recalculation) -> None:
     called = sorted(program.calls & VOLATILE)
-    outside = outside_names(program.tree)
+    outside = program.outside
     if called or outside:
         name = cell_name(program.top, program.column)
         name += f":{cell_name(program.bottom, program.column)}" if program.bottom > program.top else ""

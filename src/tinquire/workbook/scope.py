@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -45,8 +46,12 @@ class BookScope:
         self._names = {
             ((defined.sheet or "").casefold(), defined.name.casefold()): defined.formula for defined in book.names
         }
-        self.outside = OutsideBooks(book.package, book.part)
         self._subtotals: dict[str, set[tuple[int, int]]] = {}
+
+    @cached_property
+    def outside(self) -> OutsideBooks:
+        """Other workbooks' stored values, read when a formula asks for one."""
+        return OutsideBooks(self.book.package, self.book.part)
 
     @property
     def date_system(self) -> DateSystem:
