@@ -54,6 +54,12 @@ class World:
     def pivot_value(self, sheet, row, column, data, items):
         return CellError.REF
 
+    def cell_facts(self, sheet, row, column):
+        return {"width": 8.0}
+
+    def reading_of(self, sheet, row, column):
+        return None
+
     def filled_from(self, sheet, row, column):
         return self.filled.get((sheet, row, column))
 

@@ -14,6 +14,7 @@ from tinquire.cells import Area, CellError, Column
 from tinquire.cells.address import area_name, parse_cell
 from tinquire.formula.coerce import Notation
 from tinquire.formula.problems import CycleError
+from tinquire.looks import Appearance
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
 from tinquire.workbook.book import DefinedName
 from tinquire.workbook.recalc import recalculate
@@ -380,6 +381,36 @@ def test_cells_of_pivots_are_found_by_what_they_stand_for(given, value, tmp_path
     book.sheet("Lists").set(9, 9, None, formula=f"GETPIVOTDATA({given})")
     recalculate(book)
     assert book.sheet("Lists").value(9, 9) == value
+
+
+@pytest.mark.parametrize(
+    ("code", "about", "value"),
+    [
+        ("General", "format", "G"), ("0", "format", "F0"), ("#,##0", "format", ",0"), ("0.00", "format", "F2"),
+        ('"£"#,##0.00', "format", "C2"), ("£#,##0.00", "format", "C2"), ("0.0%", "format", "P1"), ("0.00E+00", "format", "S2"),
+        ("dd-mmm-yy", "format", "D1"), ("d-mmm", "format", "D2"), ("mmm-yy", "format", "D3"), ("dd/mm/yyyy", "format", "D4"),
+        ("mm/dd", "format", "D5"), ("h:mm:ss AM/PM", "format", "D6"), ("h:mm", "format", "D9"), ("# ?/?", "format", "G"),
+        ("#,##0;[Red]-#,##0", "format", ",0-"), ("#,##0;[Red]-#,##0", "color", 1), ("(0)", "parentheses", 1),
+        ("0", "color", 0), ("0", "protect", 1), ("0", "width", 13), ("0", "prefix", '"'), ("0", "filename", CellError.NA),
+    ],
+)  # fmt: skip
+def test_what_is_known_of_a_cells_look(code, about, value):
+    book, sheet = Workbook.new(), Sheet("S")
+    look = Appearance("Georgia", 9, align="right", format=code)
+    sheet.put(1, 1, Column.from_values(["text" if about == "prefix" else 5.0]), book.styles.number(look))
+    sheet.widths[1] = 12.71
+    sheet.set(1, 2, None, formula=f'CELL("{about}",A1)')
+    book.add_sheet(sheet)
+    recalculate(book)
+    assert sheet.value(1, 2) == value
+
+
+def test_the_reading_of_a_text_that_is_stored_beside_it(tmp_path):
+    texts = '<si><t>東京</t><rPh sb="0" eb="1"><t>とう</t></rPh><rPh sb="1" eb="2"><t>きょう</t></rPh></si><si><t>tin</t></si>'
+    rows = '<row r="1"><c r="A1" t="s"><v>0</v></c><c r="B1" t="s"><v>1</v></c><c r="C1"><f>PHONETIC(A1)&amp;PHONETIC(B1)</f></c></row>'
+    book = Workbook.open(written(tmp_path / "p.xlsx", rows, shared=[texts]))
+    recalculate(book)
+    assert book.sheet("Sheet1").value(1, 3) == "とうきょうtin"
 
 
 LOOPS = [

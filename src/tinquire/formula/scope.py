@@ -58,6 +58,14 @@ class Scope(Protocol):
         """The formula of a cell as a person writes it, without `=`; None when it holds none."""
         ...
 
+    def cell_facts(self, sheet: str, row: int, column: int) -> Mapping[str, Value]:
+        """What is known of a cell's look, by the words that `CELL` knows; nothing where cells have no look."""
+        ...
+
+    def reading_of(self, sheet: str, row: int, column: int) -> str | None:
+        """How a cell's text is read, if that is stored beside it."""
+        ...
+
     def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
         """The area that the array formula of a cell fills; None when it holds none."""
         ...

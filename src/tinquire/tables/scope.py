@@ -55,6 +55,12 @@ class TableScope:
     def formula_text(self, sheet: str, row: int, column: int) -> str | None:
         return None
 
+    def cell_facts(self, sheet: str, row: int, column: int) -> Mapping[str, Value]:
+        return {}
+
+    def reading_of(self, sheet: str, row: int, column: int) -> str | None:
+        return None
+
     def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
         return None
 

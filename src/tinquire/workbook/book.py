@@ -149,6 +149,12 @@ class Workbook:
         return self.package.name
 
     @property
+    def strings_part(self) -> str | None:
+        """The part of the shared texts, if the file has one."""
+        part = self._by_kind.get("sharedStrings")
+        return part if part is not None and self.package.has(part) else None
+
+    @property
     def strings(self) -> SharedStrings:
         if self._strings is None:
             part = self._by_kind.get("sharedStrings")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from functools import cached_property
 from typing import Any
@@ -20,6 +20,7 @@ from tinquire.formula.scope import Frame
 from tinquire.formula.stored import bare_text
 from tinquire.formula.tree import Call, Node, RowsOf, TableReference, walk
 from tinquire.workbook.book import Workbook
+from tinquire.workbook.cellfacts import cell_facts, reading_of
 from tinquire.workbook.formulas import Trees, text_at
 from tinquire.workbook.outside import OutsideBooks
 from tinquire.workbook.pivots import PivotCells, pivots_of
@@ -114,6 +115,12 @@ class BookScope:
                 place = pivot.place(data, items)
                 return place if isinstance(place, CellError) else found.value(*place)
         return CellError.REF
+
+    def cell_facts(self, sheet: str, row: int, column: int) -> Mapping[str, Value]:
+        return {} if sheet.startswith("[") else cell_facts(self.book, sheet, row, column)
+
+    def reading_of(self, sheet: str, row: int, column: int) -> str | None:
+        return None if sheet.startswith("[") else reading_of(self.book, sheet, row, column)
 
     def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
         found = self.sheet(sheet)

@@ -81,6 +81,13 @@ class StyleBook:
             self._is_date[style] = parse_format(self.number_format(style)).is_date
         return self._is_date[style]
 
+    def locked(self, style: int) -> bool:
+        """Whether cells of a style are locked when their sheet is protected (18.8.33): they are, unless it says no."""
+        if not 0 <= style < len(self._xfs):
+            return True
+        protection = child(self._xfs[style], "protection")
+        return protection is None or protection.get("locked", "1") in ("1", "true")
+
     def appearance(self, style: int) -> Appearance:
         if not 0 <= style < len(self._xfs):
             return PLAIN

@@ -230,7 +230,6 @@ declare_all(
         ("ASC(text: text)", _narrow, "Full-width letters as half-width ones.", 'ASC("ＡＢ")', "AB"),
         ("JIS(text: text)", _wide, "Half-width letters as full-width ones.", 'JIS("AB")', "ＡＢ"),
         ("DBCS(text: text)", _wide, "Half-width letters as full-width ones.", 'DBCS("AB")', "ＡＢ"),
-        ("PHONETIC(text: text)", lambda text: text, "A text's reading: the text itself, since readings that are stored beside texts are not taken into memory.", 'PHONETIC("tin")', "tin"),
         ("LENB(text: text)", lambda text: float(len(_bytes_of(text))), "How many bytes a text has in a single-byte character set.", 'LENB("linen")', "5"),
         ("LEFTB(text: text, count: number = 1)", lambda text, n: text[: _count(n)], "The first bytes of a text in a single-byte character set.", 'LEFTB("linen", 3)', "lin"),
         ("RIGHTB(text: text, count: number = 1)", lambda text, n: text[len(text) - min(_count(n), len(text)) :], "The last bytes of a text in a single-byte character set.", 'RIGHTB("linen", 2)', "en"),

@@ -428,8 +428,9 @@ _DESCRIBED: dict[str, Callable[[Span, Frame], Value]] = {
 
 @special("CELL(about: text, reference?: cells)")
 def cell(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """What is known of a cell: `address`, `row`, `col`, `contents` or `type`; others, which tell of its look or of the
-    file, are not available (18.17.7).
+    """What is known of a cell: `address`, `row`, `col`, `contents`, `type`, or of its look `format`, `color`,
+    `parentheses`, `prefix`, `protect`, `width`; `filename` would differ from machine to machine, and is not available
+    (18.17.7).
 
     >>> CELL("address", B7)
     $B$7
@@ -442,10 +443,30 @@ def cell(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     )
     if isinstance(operand, Span) and operand.moves:
         raise PerLane
-    work = _DESCRIBED.get(str(about).casefold())
-    if work is None or not isinstance(operand, Span):
-        return Scalar(CellError.NA if work is None else CellError.VALUE)
-    return Scalar(work(operand, frame))
+    word = str(about).casefold()
+    if not isinstance(operand, Span):
+        return Scalar(CellError.VALUE)
+    if word in _DESCRIBED:
+        return Scalar(_DESCRIBED[word](operand, frame))
+    facts = frame.scope.cell_facts(operand.sheet, operand.area.top, operand.area.left)
+    return Scalar(facts.get(word, CellError.NA))
+
+
+@special("PHONETIC(text: cells)")
+def phonetic(arguments: tuple[Node, ...], frame: Frame) -> Operand:
+    """How a cell's text is read, where that is stored beside it; otherwise the text itself (18.17.7).
+
+    >>> PHONETIC("tin")
+    tin
+    """
+    operand = evaluate(arguments[0], frame)
+    if isinstance(operand, Span):
+        if operand.moves:
+            raise PerLane
+        found = frame.scope.reading_of(operand.sheet, operand.area.top, operand.area.left)
+        text = text_of(_content(operand, frame) if found is None else found)
+        return Scalar(text)
+    return Scalar(text_of(fixed_value(arguments[0], frame)))
 
 
 def _formula(arguments: tuple[Node, ...], frame: Frame) -> str | CellError | None:
