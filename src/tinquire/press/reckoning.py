@@ -69,8 +69,12 @@ class Reckoning:
         return {**self.tables, **{name: one.as_table() for name, one in summed.items()}}
 
     def scope(self) -> TableScope:
-        plain = {name: value for name, value in self.names.items() if "." not in name}
-        return TableScope(self._formula_tables(), plain)
+        return TableScope(self._formula_tables(), _for_formulas(self.names))
+
+
+def _for_formulas(names: Mapping[str, Value]) -> dict[str, Value]:
+    """Names as formulas write them, where a full stop is none: `period_first`."""
+    return {name.replace(".", "_"): value for name, value in names.items()}
 
 
 def reckon(docket: Docket, period: Period, house: House, said: Callable[[str], None]) -> Reckoning:
@@ -161,7 +165,8 @@ def _make_tables(work: Reckoning) -> None:
             continue
         base = work.tables[model.from_]
         start = Table(name, base.fields, base.columns, base.origin)
-        context = StepContext(work.tables, {**work.period.values(), "title": work.docket.model.title})
+        names = _for_formulas({**work.period.values(), "title": work.docket.model.title})
+        context = StepContext(work.tables, names)
         places = [work.docket.where("tables", name, "steps", number) for number in range(len(model.steps))]
         try:
             work.tables[name], work.steps[name] = apply_steps(start, model.steps, context, places)
@@ -183,7 +188,7 @@ def _make_pivots(work: Reckoning) -> None:
         if not _all_there(work, [model.from_]):
             continue
         table = work.tables[model.from_]
-        names = {**work.period.values(), "title": work.docket.model.title}
+        names = _for_formulas({**work.period.values(), "title": work.docket.model.title})
         context = StepContext(work.tables, names, f"pivot '{name}'", work.docket.where("pivots", name, "where"))
         subtotals = model.subtotals
         try:

@@ -21,6 +21,8 @@ __all__ = ["KINDS", "Amounts", "LineColumns", "Statement", "StatementLine", "bal
 #: What a line can be: accounts added up, the sum of a category's lines, the sum of all lines since the last total, a
 #: formula over other lines, a heading, or nothing.
 KINDS = ("sum", "subtotal", "total", "formula", "heading", "blank")
+#: The place of accounts that belong to no line of this statement.
+_LEFT_OUT = -1
 _SIGNS = {"": 1.0, "+": 1.0, "1": 1.0, "-": -1.0, "-1": -1.0}
 #: At most this many accounts are listed one by one.
 _LISTED = 8
@@ -159,11 +161,13 @@ def _keys(column: Column) -> list[str]:
 
 
 def _line_of(mapping: Table, account: str, line: str, places: Mapping[str, int], stopped: str) -> dict[str, int]:
-    """The place of each account's line."""
+    """The place of each account's line; an account with a blank one is left out on purpose."""
     found: dict[str, int] = {}
     accounts, lines = _keys(mapping.column(account, stopped)), mapping.column(line, stopped).to_list()
     for row, (key, value) in enumerate(zip(accounts, lines, strict=True)):
-        if not key and value is None:
+        if value is None:
+            if key:
+                found.setdefault(key, _LEFT_OUT)
             continue
         place = places.get(str(text_of(value)).strip().casefold())
         if place is None:
@@ -206,7 +210,8 @@ def _added(
         why = f"'{column[row]}' in column '{one.amount}' is no amount"
         raise DataError(Fault(stopped, why, one.table.where(row), "give the column the type money, or mend the value"))
     places: Codes = np.array([line_of[key] for key in keys], np.int64)
-    sums = np.bincount(places, weights=column.numbers, minlength=len(lines)) if len(places) else np.zeros(len(lines))
+    used = places != _LEFT_OUT
+    sums = np.bincount(places[used], weights=column.numbers[used], minlength=len(lines)).astype(np.float64)
     return sums * np.array([line.sign for line in lines])
 
 
@@ -269,7 +274,8 @@ def _accounts(
     lines: Sequence[StatementLine],
 ) -> Table:  # fmt: skip
     """What each line is made of: its accounts in the order of the lines, with the amounts of every column."""
-    accounts = sorted(dict.fromkeys(key for own in keys for key in own), key=lambda key: (line_of[key], key))
+    used = dict.fromkeys(key for own in keys for key in own if line_of[key] != _LEFT_OUT)
+    accounts = sorted(used, key=lambda key: (line_of[key], key))
     columns = [
         Column.from_values(lines[line_of[key]].name for key in accounts), Column.from_values(accounts)
     ]  # fmt: skip
