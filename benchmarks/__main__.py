@@ -83,7 +83,10 @@ def measures(folder: Path) -> list[Measure]:
 def main() -> int:
     rows, failed = [], []
     with tempfile.TemporaryDirectory() as folder:
-        for measure in chain(measures(Path(folder)), formulas.measures(Path(folder)), workbooks.measures(Path(folder))):
+        place = Path(folder)
+        for measure in chain(
+            measures(place), formulas.measures(place), workbooks.measures(place), tables.measures(place)
+        ):
             ratio, seconds = measure.ratio()
             most = "" if measure.at_most is None else f"{measure.at_most:g}"
             rows.append(f"| {measure.work} | {measure.limit} | {ratio:.2f} | {most} | {seconds * 1000:,.0f} ms |")

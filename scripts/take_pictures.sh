@@ -52,7 +52,7 @@ terminal recalc.png 18 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"
 terminal trace.png 29 "tinquire trace '$pack' 'Cover!E19' --to-data --rows 8"
 cp "$pack" pack.xlsx
 cp larkfold/lists/customers.xlsx larkfold/sources/2026-10/pickups-harbour.xlsx .
-terminal pivot.png 23 "tinquire pivot pack.xlsx --sheet Charges --rows Depot Item --columns Band --sum Charge --top Item=2 --rest Others --subtotals above"
+terminal pivot.png 25 "tinquire pivot pack.xlsx --sheet Charges --rows Depot Item --columns Band --sum Charge --top Item=2 --rest Others --subtotals below"
 terminal match.png 17 "tinquire match customers.xlsx pickups-harbour.xlsx --on 'Number=Customer no' --bring Pieces --repeated sum --check"
 terminal amend.png 33 "tinquire amend larkfold/sources/2026-10 --with larkfold/amendments.toml --list"
 cp "$pack" before.xlsx

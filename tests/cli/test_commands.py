@@ -144,7 +144,14 @@ def test_running_twice_gives_the_same_bytes(job, tinquire):
 
 def test_a_fifth_depot_is_picked_up_without_editing(job, tinquire):
     harbour = job / "sources/2026-10/pickups-harbour.xlsx"
-    (job / "sources/2026-10/pickups-eastquay.xlsx").write_bytes(harbour.read_bytes())
+    added = job / "sources/2026-10/pickups-eastquay.xlsx"
+    added.write_bytes(harbour.read_bytes())
+    said = tinquire("check", job / "docket.toml", *PERIOD)
+    assert said.code == 1
+    assert "it is the same as sources/2026-10/pickups-eastquay.xlsx, byte for byte" in said.err
+    book = Workbook.open(harbour)
+    book.sheet("Pickups").set(1, 1, "Exported again")
+    book.save(added)
     docket = (job / "docket.toml").read_text("utf-8")
     # Its tickets are Harbour's, so they count once; the file itself must be read.
     said = tinquire("check", job / "docket.toml", *PERIOD, "--json")

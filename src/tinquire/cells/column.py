@@ -106,6 +106,16 @@ class Column:
         return cls.of_codes(np.arange(count, dtype=np.int32), texts)
 
     @classmethod
+    def pooled(cls, texts: Sequence[str]) -> Column:
+        """A column of texts, equal ones in one place of the pool; empty ones are blanks."""
+        pool = {text: place for place, text in enumerate(dict.fromkeys(texts))}
+        codes = np.fromiter(map(pool.__getitem__, texts), np.int32, len(texts))
+        kinds = np.full(len(texts), Kind.TEXT, np.uint8)
+        if (blank := pool.get("")) is not None:
+            kinds[codes == blank] = Kind.BLANK
+        return cls(kinds, np.zeros(len(texts)), codes, list(pool))
+
+    @classmethod
     def of_codes(cls, codes: Codes, texts: Sequence[str]) -> Column:
         """A column of texts given by their places in a pool."""
         count = len(codes)

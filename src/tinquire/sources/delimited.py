@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from dataclasses import dataclass
+from itertools import zip_longest
 from pathlib import Path
 
 import numpy as np
@@ -58,6 +59,9 @@ def read_delimited(
     lines: list[int] = []
     line = 1
     try:
+        if '"' not in text:  # a row is a line
+            rows = list(reader)
+            lines = list(range(1, len(rows) + 1))
         for row in reader:
             rows.append(row)
             lines.append(line)
@@ -67,10 +71,7 @@ def read_delimited(
         raise DataError(
             Fault("reading delimited text", f"its quoting is broken ({error})", where, "mend the line")
         ) from None
-    width = max((len(row) for row in rows), default=0)
-    columns = tuple(
-        Column.from_values((row[place] or None) if place < len(row) else None for row in rows) for place in range(width)
-    )
+    columns = tuple(Column.pooled(texts) for texts in zip_longest(*rows, fillvalue=""))
     mark = decimal or _decimal(columns, separator)
     return Block(shown, "", 1, 1, columns, np.array(lines, np.int32)), Dialect(encoding, separator, mark)
 

@@ -18,6 +18,7 @@ from tinquire.cells.dates import LAST_SERIAL, date_from_serial
 from tinquire.cells.display import general
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, UseError
+from tinquire.tables.keys import dense
 from tinquire.tables.table import Field, Table
 
 __all__ = ["CALENDAR", "Levels", "PivotField", "grouped_levels"]
@@ -102,9 +103,9 @@ def grouped_levels(
                 rest[kept[~stays]] = True
                 labels[depth] = (labels[depth][0], Column.where(rest, Column.full(field.rest, 1), column), ())
                 level = renamed
-        _, level = np.unique(level, return_inverse=True)
+        level, _ = dense(level)
         groups.append(level)
-    firsts = [np.unique(level, return_index=True)[1] for level in groups]
+    firsts = [_first_rows(level) for level in groups]
     return Levels(
         tuple(one for one, _, _ in labels),
         tuple(column.take(kept) for _, column, _ in labels),
@@ -114,11 +115,17 @@ def grouped_levels(
     )
 
 
+def _first_rows(level: Codes) -> Codes:
+    """A row of each group, the first one."""
+    first = np.zeros(int(level.max(initial=-1)) + 1, np.int64)
+    first[level[::-1]] = np.arange(len(level) - 1, -1, -1)  # the last one written is the first
+    return first
+
+
 def _together(above: Codes, codes: Codes) -> tuple[Codes, int]:
     """Groups within groups, in their order."""
     width = int(codes.max(initial=0)) + 1
-    known, level = np.unique(above.astype(np.int64) * width + codes, return_inverse=True)
-    return level, len(known)
+    return dense(above.astype(np.int64) * width + codes)
 
 
 def _labelled(table: Table, field: PivotField, stopped: str) -> tuple[Field, Column, tuple[Value, ...]]:

@@ -21,6 +21,8 @@ from dataclasses import dataclass
 from datetime import date
 from typing import TypeAlias
 
+import numpy as np
+
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general, show
@@ -77,6 +79,9 @@ def typed(column: Column, spec: str, *, replacements: Mapping[str, Value] | None
         raise ValueError(f"'{spec}' is no type")
     if spec in ("number", "money", "percent") and column.all_of(Kind.NUMBER):
         return Reading(column, ())
+    quick = None if replacements else _plain_texts(column, spec, decimal)
+    if quick is not None:
+        return Reading(quick, ())
     stand_ins = {text.strip().casefold(): value for text, value in (replacements or {}).items()}
     read = _reader(spec, decimal)
     groups, distinct = column.groups()
@@ -98,6 +103,32 @@ def typed(column: Column, spec: str, *, replacements: Mapping[str, Value] | None
         else ()
     )
     return Reading(Column.from_values(results).take(groups), problems)
+
+
+#: Numbers and days as most files spell them, which need no second look.
+_PLAIN_NUMBERS = re.compile(r"(?:-?[0-9]{1,15}(?:\.[0-9]{1,15})?\n)*+")
+_PLAIN_WHOLES = re.compile(r"(?:-?[0-9]{1,15}\n)*+")
+
+
+def _plain_texts(column: Column, spec: str, decimal: str) -> Column | None:
+    """A column whose texts are all spelled plainly, read at once; None for all others."""
+    is_text = column.kinds == Kind.TEXT
+    if not ((column.kinds == Kind.BLANK) | is_text).all():
+        return None
+    if spec == "text":
+        return column if all(text.strip() == text and text for text in column.texts) else None
+    if spec not in ("whole", "number", "money") or decimal != ".":
+        return None
+    used = np.zeros(len(column.texts), bool)
+    used[column.codes[is_text]] = True
+    texts = [column.texts[code] for code in np.flatnonzero(used).tolist()]
+    plain = _PLAIN_WHOLES if spec == "whole" else _PLAIN_NUMBERS
+    if not plain.fullmatch("\n".join([*texts, ""])):  # one look at all of them
+        return None
+    values = np.zeros(max(len(column.texts), 1))
+    values[np.flatnonzero(used)] = np.fromiter(map(float, texts), np.float64, len(texts))
+    numbers = np.where(is_text, values[np.where(is_text, column.codes, 0)], 0.0)
+    return Column(np.where(is_text, np.uint8(Kind.NUMBER), column.kinds), numbers, np.zeros(len(column), np.int32))
 
 
 def _one(value: Value, read: Callable[[Value], _Read], stand_ins: Mapping[str, Value]) -> _Read:

@@ -1,0 +1,104 @@
+"""Tables: pivots, matching, delimited text and steps, beside the same work by hand."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+
+from benchmarks.measure import Measure
+from tinquire.cells import Column
+from tinquire.sources import SourceSpec, gather
+from tinquire.tables import Field, Table
+from tinquire.tables.aggregation import Aggregation
+from tinquire.tables.matching import matched
+from tinquire.tables.pivot import PivotValue, Subtotals, pivoted
+
+__all__ = ["measures"]
+
+ROWS = 1_000_000
+KEYS = 20_000
+TEXT_ROWS = 100_000
+
+
+def measures(folder: Path) -> Iterator[Measure]:
+    """The lines of the table for tables; `folder` is for the files they need."""
+    rng = np.random.default_rng(11)
+    yield _pivot(rng)
+    yield _match(rng)
+    yield _delimited(folder, rng)
+
+
+def _pivot(rng: np.random.Generator) -> Measure:
+    depots, months = rng.integers(0, 50, ROWS).astype(np.int32), rng.integers(0, 12, ROWS).astype(np.int32)
+    charges = rng.integers(0, 10_000, ROWS) / 100
+    table = Table(
+        "rows", (Field("Depot"), Field("Month"), Field("Charge", "money")),
+        (
+            Column.of_codes(depots, [f"Depot {number}" for number in range(50)]),
+            Column.of_codes(months, [f"Month {number}" for number in range(12)]),
+            Column.of_numbers(charges),
+        ),
+    )  # fmt: skip
+    hows = ("SUM", "AVERAGE", "COUNT", "SMALLEST", "LARGEST", "NUMBERS")
+    values = [PivotValue("Charge", Aggregation[how], how) for how in hows]
+
+    def by_hand() -> object:
+        groups = depots * 12 + months
+        sums = [np.bincount(groups, weights=charges, minlength=600) for _ in range(2)]
+        counts = [np.bincount(groups, minlength=600) for _ in range(2)]
+        low, high = np.full(600, np.inf), np.full(600, -np.inf)
+        np.minimum.at(low, groups, charges)
+        np.maximum.at(high, groups, charges)
+        return sums, counts, low, high
+
+    return Measure(
+        "pivot of 1M rows, 50 x 12 groups, six aggregations, subtotals and totals", "the same sums alone by hand", 3,
+        lambda: pivoted(table, ["Depot", "Month"], [], values, subtotals=Subtotals(), totals="All"), by_hand,
+    )  # fmt: skip
+
+
+def _match(rng: np.random.Generator) -> Measure:
+    known = rng.permutation(KEYS * 5)[:KEYS].astype(np.float64)
+    wanted = rng.choice(known, ROWS)
+    brought = [rng.random(KEYS) for _ in range(3)]
+    left, right = Column.of_numbers(wanted), Column.of_numbers(known)
+    columns = [Column.of_numbers(values) for values in brought]
+
+    def ours() -> object:
+        found = matched([left], [right])
+        return [column.take(found.rows) for column in columns]
+
+    def by_hand() -> object:
+        order = np.argsort(known)
+        places = order[np.searchsorted(known, wanted, sorter=order)]
+        return [values[places] for values in brought]
+
+    return Measure(
+        "1M rows matched with 20k keys, three columns brought", "sort and searchsorted by hand", 1.5, ours, by_hand
+    )
+
+
+def _delimited(folder: Path, rng: np.random.Generator) -> Measure:
+    path = folder / "rows.csv"
+    with path.open("w", encoding="utf-8", newline="") as stream:
+        stream.write(",".join(f"Column {number}" for number in range(10)) + "\n")
+        for row in range(TEXT_ROWS):
+            numbers = ",".join(f"{value:.2f}" for value in rng.random(5) * 1000)
+            stream.write(
+                f"Customer {row % 5000},Depot {row % 4},2026-10-{row % 28 + 1:02d},{row},{row % 7},{numbers}\n"
+            )
+    types = {"Column 2": "date", "Column 3": "whole", "Column 4": "whole"}
+    types |= {f"Column {number}": "number" for number in range(5, 10)}
+    spec = SourceSpec("rows", folder, file="rows.csv", types=types, totals_row="none")
+
+    def read() -> object:
+        with path.open(encoding="utf-8", newline="") as stream:
+            return sum(1 for _ in csv.reader(stream))
+
+    return Measure(
+        "delimited text, 100k rows x 10, typed and checked", "the standard library's reader alone", 0.4,
+        lambda: gather(spec), read,
+    )  # fmt: skip
