@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import formulas, workbooks
+from benchmarks import formulas, tables, workbooks
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
