@@ -60,7 +60,10 @@ def _sums(total: float, steps: Sequence[tuple[str, Floats]], count: int) -> Floa
         part = taken[: 1 + (stop - start) * width]
         part[0] = total
         for place, (sign, values) in enumerate(steps, start=1):
-            (np.negative if sign == "-" else np.positive)(values[start:stop], out=part[place::width])
+            if sign == "-":
+                np.negative(values[start:stop], out=part[place::width])
+            else:
+                part[place::width] = values[start:stop]
         np.cumsum(part, out=part)
         sums[start:stop] = part[width::width]
         total = float(part[-1])
@@ -137,7 +140,7 @@ def added_up(terms: list[tuple[str, Node]], first: bool, frame: Frame) -> Column
         faults.append(wrong)
     result = Column.of_numbers(_sums(0.0 if isinstance(start, CellError) else start, steps, frame.count))
     merged = first_fault(*faults)
-    if merged is None and not isinstance(start, CellError) and result.all_of(Kind.NUMBER):
+    if merged is None and not isinstance(start, CellError) and result.kinds.max() == Kind.NUMBER:
         return result
     found = np.zeros(frame.count, np.uint8) if merged is None else np.broadcast_to(merged, frame.count).copy()
     if isinstance(start, CellError) and (first or not found[0]):
