@@ -1,0 +1,107 @@
+"""Quick ways of tables against the plain ways that they stand for."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tinquire.cells import Column
+from tinquire.sources.delimited import read_delimited
+from tinquire.tables import Origin
+from tinquire.tables.keys import dense
+from tinquire.tables.matching import cleaned, matched
+from tinquire.tables.types import Reading, _one, _reader, typed
+
+
+def plainly(column, spec, decimal):
+    """Each value read by itself, as `typed` reads what is not plain."""
+    read = _reader(spec, decimal)
+    return [_one(value, read, {}) for value in column]
+
+
+spellings = st.one_of(
+    st.integers(-(10**16), 10**16).map(str),
+    st.decimals(-(10**6), 10**6, places=2).map(str),
+    st.sampled_from(["", " 3", "1,200", "-0", "007", "1e5", "x", "4-", "(5)", "£6", "1.", ".5", "3,5", "٣"]),
+)
+
+
+@pytest.mark.parametrize("spec", ["whole", "number", "money", "text"])
+@given(st.lists(spellings, max_size=12), st.sampled_from([".", ","]))
+def test_texts_read_at_once_are_what_each_is(spec, texts, decimal):
+    column = Column.pooled(texts)
+    assert column.to_list() == [text or None for text in texts]
+    made = typed(column, spec, decimal=decimal)
+    assert isinstance(made, Reading)
+    wrong = {problem.place for problem in made.problems}
+    for place, one in enumerate(plainly(column, spec, decimal)):
+        if place in wrong:
+            assert made.column[place] is None and not isinstance(one, float)
+        else:
+            assert made.column[place] == one
+            assert type(made.column[place]) is type(one)
+
+
+@given(st.lists(st.one_of(st.integers(0, 30), st.integers(0, 10**12)), max_size=30))
+def test_groups_are_numbered_in_their_order(numbers):
+    made, count = dense(np.array(numbers, np.int64))
+    order = sorted(set(numbers))
+    assert (made.tolist(), count) == ([order.index(number) for number in numbers], len(order))
+
+
+@given(st.lists(st.tuples(st.integers(0, 1), st.integers(0, 2), st.integers(1, 6)), max_size=20))
+def test_runs_of_origins_tell_every_row(rows):
+    file, sheet, row = (np.array([one[n] for one in rows], np.int32) for n in range(3))
+    origin = Origin(("a.xlsx", "b.xlsx"), ("S", "T", ""), file, sheet, row)
+    told = {}
+    for start, count, name, place, first in origin.runs():
+        assert count > 0
+        told |= {start + n: (name, place, first + n) for n in range(count)}
+    assert told == {n: (origin.files[f], origin.sheets[s], r) for n, (f, s, r) in enumerate(rows)}
+
+
+numbers = st.one_of(st.none(), st.integers(0, 9).map(float), st.just("x"))
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from("ab"), numbers), max_size=8),
+    st.lists(st.tuples(st.sampled_from("ab"), numbers), max_size=8),
+)
+def test_the_nearest_below_is_what_a_search_finds(left, right):
+    ours = [Column.from_values(one[n] for one in left) for n in (0, 1)]
+    theirs = [Column.from_values(one[n] for one in right) for n in (0, 1)]
+    found = matched(ours, theirs, nearest=True).rows.tolist()
+    for place, (key, value) in enumerate(left):
+        below = [v for k, v in right if k == key and isinstance(v, float) and isinstance(value, float) and v <= value]
+        if not below:
+            assert found[place] == -1
+        else:
+            assert found[place] == next(n for n, (k, v) in enumerate(right) if (k, v) == (key, max(below)))
+
+
+@pytest.mark.parametrize(
+    ("ways", "keys"),
+    [
+        ([], [" A  b ", "007", 7.0, None, True]), (["spaces"], ["A b", "007", 7.0, None, True]),
+        (["case"], [" a  b ", "007", 7.0, None, True]), (["zeros"], [" A  b ", "7", 7.0, None, True]),
+        (["kind", "zeros"], [" A  b ", "7", "7", None, True]), (["spaces", "case"], ["a b", "007", 7.0, None, True]),
+    ],
+)  # fmt: skip
+def test_keys_are_cleaned_as_asked(ways, keys):
+    column = Column.from_values([" A  b ", "007", 7.0, None, True])
+    assert cleaned(column, ways).to_list() == keys
+
+
+@given(st.lists(st.lists(st.sampled_from(["", "a", "b c", "1.5"]), max_size=4), max_size=8))
+def test_lines_without_quotes_are_what_the_standard_reader_gives(tmp_path_factory, rows):
+    path = tmp_path_factory.mktemp("lines") / "in.csv"
+    path.write_text("h1;h2\n" + "".join(";".join(row) + "\n" for row in rows), "utf-8")
+    block, _ = read_delimited(path, "in.csv", separator=";")
+    width = max([2, *(len(row) for row in rows if any(row) or len(row) > 1)])
+    assert len(block.columns) == width
+    for place, row in enumerate(rows, start=1):
+        assert block.lines[place] == place + 1
+        for number in range(width):
+            assert block.columns[number][place] == ((row[number] or None) if number < len(row) else None)
