@@ -5,7 +5,7 @@ from __future__ import annotations
 import importlib
 
 FAMILIES = (
-    "arithmetic", "calendar", "characters", "choices", "conditional", "database", "dates", "distributions",
+    "arithmetic", "calendar", "cellfacts", "characters", "choices", "conditional", "database", "dates", "distributions",
     "engineering", "finance", "information", "logic", "lookup", "numeric", "oddperiods", "places", "samples", "securities",
     "shapes", "statistics", "texts", "trigonometry",
 )  # fmt: skip

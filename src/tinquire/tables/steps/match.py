@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 
 from tinquire.cells.column import Column, Kind
-from tinquire.faults import DataError, Fault, UseError, known_names, nearest
+from tinquire.faults import DataError, Fault, nearest
 from tinquire.formula.coerce import text_of
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups, key_text
@@ -37,11 +37,7 @@ class Match:
     otherwise: bool | float | str | None = None
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        right = context.scope().find_table(self.match)
-        if right is None:
-            why = f"there is no table '{self.match}': {known_names(self.match, list(context.tables))}"
-            raise UseError(Fault(context.stopped, why, context.where, "name a source or table of the docket"))
-        return self.brought_over(table, right, context)[0]
+        return self.brought_over(table, context.table(self.match), context)[0]
 
     def brought_over(self, table: Table, right: Table, context: StepContext) -> tuple[Table, Matching]:
         """The table with columns of another, and how the rows were matched."""

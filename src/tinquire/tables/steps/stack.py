@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from tinquire.faults import Fault, UseError, known_names
 from tinquire.tables.stacking import stacked
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Table
@@ -20,13 +19,7 @@ class Stack:
     stack: list[str]
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        others = []
-        for name in self.stack:
-            other = context.scope().find_table(name)
-            if other is None:
-                why = f"there is no table '{name}': {known_names(name, list(context.tables))}"
-                raise UseError(Fault(context.stopped, why, context.where, "name a table of the docket"))
-            others.append(other)
+        others = [context.table(name) for name in self.stack]
         return stacked(table.name, [table, *others])
 
     def says(self) -> str:

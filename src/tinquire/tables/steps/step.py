@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, fields
 from typing import Protocol, TypeVar
 
 from tinquire.cells.values import Value
+from tinquire.faults import Fault, UseError, known_names
 from tinquire.tables.scope import TableScope
 from tinquire.tables.table import Table
 
@@ -27,6 +28,14 @@ class StepContext:
 
     def scope(self, table: Table | None = None) -> TableScope:
         return TableScope(self.tables, self.names, table)
+
+    def table(self, name: str) -> Table:
+        """Another table of the docket. Raises UseError when there is none such."""
+        found = self.scope().find_table(name)
+        if found is None:
+            why = f"there is no table '{name}': {known_names(name, list(self.tables))}"
+            raise UseError(Fault(self.stopped, why, self.where, "name a source or table of the docket"))
+        return found
 
 
 class Step(Protocol):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
-from tinquire.faults import Fault, UseError, known_names
 from tinquire.tables.matching import cleaned, matched
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Table, require
@@ -24,10 +23,7 @@ class Subtract:
     clean: list[Literal["spaces", "case", "zeros", "kind"]] = field(default_factory=list)
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        right = context.scope().find_table(self.subtract)
-        if right is None:
-            why = f"there is no table '{self.subtract}': {known_names(self.subtract, list(context.tables))}"
-            raise UseError(Fault(context.stopped, why, context.where, "name a source or table of the docket"))
+        right = context.table(self.subtract)
         ours = [table.columns[place] for place in require(table, list(self.on), context.stopped)]
         theirs = [right.columns[place] for place in require(right, list(self.on.values()), context.stopped)]
         found = matched([cleaned(one, self.clean) for one in ours], [cleaned(one, self.clean) for one in theirs])
