@@ -59,20 +59,27 @@ def _columns(rng: np.random.Generator) -> Iterator[Measure]:
         "`=B2*C2-D2` over 100k rows", "NumPy by hand", 2.5,
         lambda: evaluate_column(tree, Frame(scope, "S", 1, 5, ROWS)), lambda: b * c - d,
     )  # fmt: skip
+    yield _total(scope, "running total of 100k rows", "G1+B2", 7, lambda: np.cumsum(b))
+    yield _total(
+        scope, "balance of 100k rows: two terms, added one after the other", "F1+B2-C2", 6, lambda: np.cumsum(b - c)
+    )
     book.sheet("S").put(2, 6, Column.blank(ROWS - 1), None, Formula("F1+B2-C2", 2, 6))
-    total = parse("F1+B2-C2", 2, 6)
-
-    def added() -> object:
-        frame = Frame(scope, "S", 2, 6, ROWS - 1)
-        found = running_total(total, frame)
-        assert found is not None
-        return added_up(*found, frame)
-
-    yield Measure("running total of 100k rows", "cumsum", 3, added, lambda: np.cumsum(b - c))
     yield Measure(
         "the same in a whole recalculation: read, compared, stored", "cumsum", None,
         lambda: recalculate(book), lambda: np.cumsum(b - c),
     )  # fmt: skip
+
+
+def _total(scope: BookScope, work: str, text: str, column: int, by_hand: Callable[[], object]) -> Measure:
+    tree = parse(text, 2, column)
+
+    def added() -> object:
+        frame = Frame(scope, "S", 2, column, ROWS - 1)
+        found = running_total(tree, frame)
+        assert found is not None
+        return added_up(*found, frame)
+
+    return Measure(work, "cumsum", 3, added, by_hand)
 
 
 def _recurrence(rng: np.random.Generator) -> Iterator[Measure]:
