@@ -20,6 +20,7 @@ from typing import Any, Final, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from tinquire.cells.ranks import ranked
 from tinquire.cells.values import CellError, Value
 
 __all__ = ["Booleans", "Codes", "Column", "Floats", "Kind", "Kinds", "no_codes"]
@@ -270,11 +271,15 @@ class Column:
                 continue
             if kind == Kind.TEXT:
                 ranks, distinct = self.ranked_texts(key=str)
+                if here.all():
+                    return ranks, Column.of_texts(distinct)
                 groups[here] = ranks[here] + count
                 count += len(distinct)
                 continue
-            keys = np.zeros(int(here.sum())) if kind == Kind.BLANK else self.numbers[here]
-            uniques, places = np.unique(keys, return_inverse=True)
+            if kind == Kind.NUMBER and here.all():
+                places, uniques = ranked(self.numbers)
+                return places.astype(np.int32, copy=False), Column.of_numbers(uniques)
+            places, uniques = ranked(np.zeros(int(here.sum())) if kind == Kind.BLANK else self.numbers[here])
             groups[here] = places + count
             count += len(uniques)
         first = np.zeros(count, np.int64)

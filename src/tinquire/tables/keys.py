@@ -8,26 +8,10 @@ import numpy as np
 
 from tinquire.cells.column import Codes, Column
 from tinquire.cells.display import general
+from tinquire.cells.ranks import dense
 from tinquire.cells.values import Value
 
-__all__ = ["dense", "key_groups", "key_text"]
-
-#: Group numbers that reach no further than so many times their count are numbered anew without sorting.
-_SPARSE = 16
-
-
-def dense(numbers: Codes) -> tuple[Codes, int]:
-    """Whole numbers from nought on numbered anew in their order without gaps, and how many different ones there are."""
-    if not len(numbers):
-        return numbers.astype(np.int32), 0
-    highest = int(numbers.max())
-    if highest > _SPARSE * len(numbers) + 1000:
-        known, places = np.unique(numbers, return_inverse=True)
-        return places.astype(np.int32), len(known)
-    met = np.zeros(highest + 1, np.int32)
-    met[numbers] = 1
-    places = np.cumsum(met, dtype=np.int32)
-    return places[numbers] - np.int32(1), int(places[-1])
+__all__ = ["key_groups", "key_text"]
 
 
 def key_groups(columns: Sequence[Column]) -> tuple[Codes, int]:
@@ -35,11 +19,14 @@ def key_groups(columns: Sequence[Column]) -> tuple[Codes, int]:
 
     Texts are equal to the letter; a blank is a value of its own.
     """
-    groups, _ = columns[0].groups()
+    groups, distinct = columns[0].groups()
+    count = len(distinct)
     for column in columns[1:]:
         more, distinct = column.groups()
-        groups, _ = dense(groups.astype(np.int64) * max(len(distinct), 1) + more)
-    return groups.astype(np.int32), int(groups.max()) + 1 if len(groups) else 0
+        width = max(len(distinct), 1)
+        narrow = (count + 1) * width < np.iinfo(np.int32).max
+        groups, count = dense(groups.astype(np.int32 if narrow else np.int64, copy=False) * width + more)
+    return groups.astype(np.int32, copy=False), count
 
 
 def key_text(columns: Sequence[Column], row: int) -> str:

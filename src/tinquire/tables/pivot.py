@@ -12,28 +12,17 @@ from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.faults import Fault, UseError, known_names
-from tinquire.tables.aggregation import Aggregation, aggregated
+from tinquire.tables.aggregation import Aggregation, Summary
 from tinquire.tables.pivotfields import Levels, PivotField, grouped_levels
+from tinquire.tables.pivotgroups import Grouped, PivotValue, RowGroups
 from tinquire.tables.pivotshown import SHOWN, Block, shown
-from tinquire.tables.scope import GroupScope, read_formula, scalar_value
+from tinquire.tables.scope import GroupScope
 from tinquire.tables.table import Field, Table, require
 
-__all__ = ["Pivot", "PivotField", "PivotValue", "Subtotals", "pivoted"]
+__all__ = ["Pivot", "PivotField", "PivotValue", "Subtotals", "pivot_of", "pivoted"]
 
 #: The heading between a column label and a value's name: `Bed, Charge`.
 LABEL_JOINT = ", "
-
-
-@dataclass(frozen=True, slots=True)
-class PivotValue:
-    """One value of a pivot: the column it works on and how, or a formula over a group's rows; the name it goes by, and
-    what it is shown in relation to (a word of `SHOWN`)."""
-
-    column: str
-    how: Aggregation | None
-    name: str
-    formula: str | None = None
-    shown: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,9 +126,33 @@ def pivoted(
     `empty` stands where a combination has no rows; `scope` knows the other tables and figures that formulas name.
     Raises DataError for columns that are missing, UseError for formulas and ways of showing that are not known.
     """
-    return _Summing(table, values, scope or GroupScope({}), empty).pivot(
-        [_field(one) for one in rows], [_field(one) for one in columns], subtotals, totals, totals_across
+    stopped = f"pivot '{table.name}'"
+    down, across = [_field(one) for one in rows], [_field(one) for one in columns]
+    require(table, [*(one.column for one in (*down, *across)), *plain_columns(values)], stopped)
+    groups = RowGroups(table, [one.column for one in (*down, *across)], scope or GroupScope({}), stopped)
+    return pivot_of(
+        groups, down, across, values, empty=empty, totals=totals, totals_across=totals_across, subtotals=subtotals
     )
+
+
+def plain_columns(values: Sequence[PivotValue]) -> list[str]:
+    """The columns that values work on, other than by formulas."""
+    return [value.column for value in values if value.formula is None]
+
+
+def pivot_of(
+    groups: Grouped,
+    rows: Sequence[PivotField],
+    columns: Sequence[PivotField],
+    values: Sequence[PivotValue],
+    *,
+    empty: Value = None,
+    totals: str | None = None,
+    totals_across: str | None = None,
+    subtotals: Subtotals | None = None,
+) -> Pivot:
+    """The same of rows that are told apart already, by all columns of the fields at least."""
+    return _Summing(groups, values, empty).pivot(rows, columns, subtotals, totals, totals_across)
 
 
 def _field(one: str | PivotField) -> PivotField:
@@ -147,13 +160,12 @@ def _field(one: str | PivotField) -> PivotField:
 
 
 class _Summing:
-    """The rows of a table and the values that are to be worked out of them."""
+    """Groups of rows, and the values that are to be worked out of them."""
 
-    def __init__(self, table: Table, values: Sequence[PivotValue], scope: GroupScope, empty: Value) -> None:
-        self.table, self.values, self.empty = table, tuple(values), empty
-        self.stopped = f"pivot '{table.name}'"
-        self.scope = scope
-        require(table, [value.column for value in values if value.formula is None], self.stopped)
+    def __init__(self, groups: Grouped, values: Sequence[PivotValue], empty: Value) -> None:
+        self.groups, self.values, self.empty = groups, tuple(values), empty
+        self.name = groups.labels.name
+        self.stopped = f"pivot '{self.name}'"
         for value in values:
             if value.shown is not None and value.shown not in SHOWN:
                 why = f"nothing is shown as '{value.shown}': {known_names(value.shown, list(SHOWN))}"
@@ -163,20 +175,20 @@ class _Summing:
         self, rows: Sequence[PivotField], columns: Sequence[PivotField], subtotals: Subtotals | None,
         totals: str | None, totals_across: str | None,
     ) -> Pivot:  # fmt: skip
-        across = grouped_levels(self.table, columns, self.value_of, self.stopped)
-        table = self.table.take(across.kept)
-        down = grouped_levels(table, rows, self.value_of, self.stopped)
-        table = table.take(down.kept)
-        side = across.groups[-1][down.kept] if columns else np.zeros(table.height, np.int32)
-        width = across.count(len(columns) - 1) if columns else 1
+        labels = self.groups.labels
+        across = grouped_levels(labels, columns, self.value_of, self.stopped)
+        within = partial(self.value_of, within=across.kept)
+        down = grouped_levels(labels.take(across.kept), rows, within, self.stopped)
+        side = across.groups[-1][down.kept] if columns else np.zeros(len(down.kept), np.int32)
         lines = _Lines.of(down, subtotals)
-        worked = [self._worked(value, table, lines, down, side, width) for value in self.values]
+        parts = _Parts(across.kept[down.kept], down, side, across.count(len(columns) - 1) if columns else 1)
+        worked = [self._worked(value, lines, parts) for value in self.values]
         blocks = [
             block if value.shown is None else shown(block, value.shown)
             for value, block in zip(self.values, worked, strict=True)
         ]
         return Pivot(
-            name=self.table.name,
+            name=self.name,
             row_fields=down.fields,
             column_fields=across.fields,
             values=self.values,
@@ -192,20 +204,22 @@ class _Summing:
             depths=lines.depths,
         )
 
-    def _worked(self, value: PivotValue, table: Table, lines: _Lines, down: Levels, side: Codes, width: int) -> Block:
+    def _worked(self, value: PivotValue, lines: _Lines, parts: _Parts) -> Block:
         """One value for every line, column group and total."""
-        work = partial(self.aggregated, value, table)
+        down, width = parts.down, parts.width
+        work = partial(self.aggregated, value, parts)
         cells, totals = [], []
         for depth, groups in enumerate(down.groups):
             count = down.count(depth)
-            crossed = (groups.astype(np.int64) * width + side).astype(np.int32)
-            cells.append(self._filled(work(crossed, count * width), crossed))
-            totals.append(work(groups, count))
+            crossed = groups.astype(np.int64) * width + parts.side
+            cells.append(self._filled(work(("cells", depth), crossed, count * width), crossed))
+            totals.append(work(("totals", depth), groups, count))
         starts = np.cumsum([0, *(down.count(depth) for depth in range(len(down.groups)))])
         at = lines.groups + starts[lines.depths - 1]
         # Behind all groups stands the whole table, which is around those of the first field.
         around = np.where(lines.parents < 0, starts[-1], lines.parents + starts[np.maximum(lines.depths - 2, 0)])
-        columns, grand = work(side, width), work(np.zeros(table.height, np.int32), 1)
+        columns = work(("columns", 0), parts.side, width)
+        grand = work(("grand", 0), np.zeros(len(parts.side), np.int32), 1)
         every, every_total = Column.concat([*cells, columns]), Column.concat([*totals, grand])
 
         def crossed_with(groups: Codes) -> Codes:
@@ -216,27 +230,33 @@ class _Summing:
             every.take(crossed_with(around)), every_total.take(around), lines.depths, lines.parents, across=width > 1,
         )  # fmt: skip
 
-    def aggregated(self, value: PivotValue, table: Table, groups: Codes, count: int) -> Column:
-        """A value for each group of a table's rows."""
-        if value.formula is None:
-            assert value.how is not None
-            return aggregated(value.how, table.columns[table.find(value.column, self.stopped)], groups, count)
-        tree = read_formula(value.formula, self.scope.over(table), self.stopped)
-        order = np.argsort(groups, kind="stable")
-        ends = np.searchsorted(groups[order], np.arange(count), side="right")
-        found: list[Value] = []
-        for start, end in zip([0, *ends[:-1].tolist()], ends.tolist(), strict=True):
-            found.append(scalar_value(tree, self.scope.over(table.take(order[start:end]))) if end > start else None)
-        return Column.from_values(found)
+    def aggregated(self, value: PivotValue, parts: _Parts, what: tuple[str, int], groups: Codes, count: int) -> Column:
+        """A value for each of some larger groups; summaries serve all values of a column."""
+        if value.how not in Summary.KINDS:
+            return self._by_rows(value, groups, count, parts.kept)
+        key = (value.column.casefold(), *what)
+        if key not in parts.summaries:
+            parts.summaries[key] = self.groups.summary(value.column).rolled(groups, count, parts.kept)
+        return parts.summaries[key].result(value.how)
 
-    def value_of(self, name: str, table: Table, groups: Codes, count: int) -> Floats:
-        """The numbers of a value for each group, NaN where there is none; the first value's, without a name."""
+    def _by_rows(self, value: PivotValue, groups: Codes, count: int, kept: Codes) -> Column:
+        every = np.full(self.groups.labels.height, -1, np.int64)
+        every[kept] = groups
+        return self.groups.worked_out(value, every, count)
+
+    def value_of(self, name: str, groups: Codes, count: int, kept: Codes, within: Codes | None = None) -> Floats:
+        """The numbers of a value for each of some larger groups of those that are kept, NaN where there is none; the
+        first value's, without a name."""
         folded = name.casefold()
         found = next((one for one in self.values if not name or one.name.casefold() == folded), None)
         if found is None:
             why = f"there is no value '{name}' to sort by: {known_names(name, [one.name for one in self.values])}"
             raise UseError(Fault(self.stopped, why, do="name a value of the pivot"))
-        column = self.aggregated(found, table, groups, count)
+        kept = kept if within is None else within[kept]
+        if found.how in Summary.KINDS:
+            column = self.groups.summary(found.column).rolled(groups, count, kept).result(found.how)
+        else:
+            column = self._by_rows(found, groups, count, kept)
         return np.where(column.kinds == Kind.NUMBER, column.numbers, np.nan)
 
     def _filled(self, cells: Column, groups: Codes) -> Column:
@@ -255,9 +275,21 @@ class _Summing:
             return "number"
         if value.how in (Aggregation.COUNT, Aggregation.NUMBERS, Aggregation.DISTINCT):
             return "whole"
-        kind = self.table.field(value.column).type
+        kind = self.groups.field(value.column).type
         worked = (Aggregation.AVERAGE, Aggregation.MEDIAN, Aggregation.DEVIATION, Aggregation.VARIANCE)
         return "number" if kind == "whole" and value.how in worked else kind
+
+
+@dataclass(frozen=True)
+class _Parts:
+    """Where the groups of rows that are kept fall: their levels down, their column group; and summaries of what they
+    make together."""
+
+    kept: Codes
+    down: Levels
+    side: Codes
+    width: int
+    summaries: dict[tuple[str, str, int], Summary] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

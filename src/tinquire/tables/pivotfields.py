@@ -9,16 +9,18 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import pairwise
+from typing import Protocol
 
 import numpy as np
 
-from tinquire.cells.column import Codes, Column, Floats, Kind
+from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind
 from tinquire.cells.dates import LAST_SERIAL, date_from_serial
 from tinquire.cells.display import general
+from tinquire.cells.ranks import dense
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, UseError
-from tinquire.tables.keys import dense
 from tinquire.tables.table import Field, Table
 
 __all__ = ["CALENDAR", "Levels", "PivotField", "grouped_levels"]
@@ -40,6 +42,12 @@ class PivotField:
     sort: str | None = None
     top: int | None = None
     rest: str | None = None
+
+
+class ValueOf(Protocol):
+    """Gives the numbers of a named value for each of `count` groups of the rows that are kept."""
+
+    def __call__(self, name: str, groups: Codes, count: int, kept: Codes) -> Floats: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,13 +84,11 @@ CALENDAR: dict[str, Callable[[datetime.date], str]] = {
 }
 
 
-def grouped_levels(
-    table: Table, fields: Sequence[PivotField], value_of: Callable[[str, Table, Codes, int], Floats], stopped: str
-) -> Levels:
+def grouped_levels(table: Table, fields: Sequence[PivotField], value_of: ValueOf, stopped: str) -> Levels:
     """The rows of a table told apart by fields, level by level.
 
-    `value_of` gives the value of a name for each of so many groups of a table's rows. Raises DataError for columns that
-    are missing or hold no days or numbers where these are wanted.
+    `value_of` gives the value of a name for each of so many groups of the rows that are kept. Raises DataError for
+    columns that are missing or hold no days or numbers where these are wanted.
     """
     labels = [_labelled(table, field, stopped) for field in fields]
     kept = np.arange(table.height)
@@ -92,7 +98,7 @@ def grouped_levels(
         codes = _ranks(labels[depth][1].take(kept), field, labels[depth][2])
         level, count = _together(above, codes)
         if field.sort is not None or field.top is not None:
-            level = _by_value(level, count, above, field, table.take(kept), value_of)
+            level = _by_value(level, count, above, field, partial(value_of, kept=kept))
         if field.top is not None:
             stays, renamed = _topped(level, above, field)
             if field.rest is None:
@@ -144,7 +150,7 @@ def _by_calendar(table: Table, column: Column, field: PivotField, stopped: str) 
     spelled = CALENDAR[field.by or "day"]
     filled = column.kinds != Kind.BLANK
     is_day = (column.kinds == Kind.NUMBER) & (column.numbers >= 1) & (column.numbers < LAST_SERIAL + 1)
-    for row in np.flatnonzero(filled & ~is_day)[:1].tolist():
+    for row in _earliest(table, filled & ~is_day):
         why = f"'{column[row]}' in column '{field.column}' is no day"
         raise DataError(Fault(stopped, why, table.where(row), "give the column the type date, or mend the value"))
     days, places = np.unique(np.floor(column.numbers[filled]).astype(np.int64), return_inverse=True)
@@ -154,14 +160,21 @@ def _by_calendar(table: Table, column: Column, field: PivotField, stopped: str) 
     return Column.where(filled, named, Column.blank(1))
 
 
+def _earliest(table: Table, wrong: Booleans) -> list[int]:
+    """Of the rows that are wrong the one that came first, if there is one; rows of groups stand in another order."""
+    rows, origin = np.flatnonzero(wrong), table.origin
+    if not len(rows) or origin is None:
+        return rows[:1].tolist()
+    order = np.lexsort((origin.row[rows], origin.sheet[rows], origin.file[rows]))
+    return rows[order][:1].tolist()
+
+
 def _banded(table: Table, column: Column, field: PivotField, stopped: str) -> tuple[Column, tuple[Value, ...]]:
     """Numbers between limits: a number that is a limit belongs to the band that begins with it."""
     limits = field.bands
     if any(low >= high for low, high in pairwise(limits)):
         raise UseError(Fault(stopped, f"the limits of '{field.column}' do not rise", do="write them in order"))
-    wrong = np.flatnonzero((column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK))
-    if len(wrong):
-        row = int(wrong[0])
+    for row in _earliest(table, (column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK)):
         why = f"'{column[row]}' in column '{field.column}' is no number"
         raise DataError(Fault(stopped, why, table.where(row), "give the column a type of number, or mend the value"))
     spelled = [general(limit) for limit in limits]
@@ -190,12 +203,11 @@ def _folded(value: Value) -> Value:
 
 
 def _by_value(
-    level: Codes, count: int, above: Codes, field: PivotField, table: Table,
-    value_of: Callable[[str, Table, Codes, int], Floats],
-) -> Codes:  # fmt: skip
+    level: Codes, count: int, above: Codes, field: PivotField, value_of: Callable[[str, Codes, int], Floats]
+) -> Codes:
     """Groups numbered anew: within each group above by a value, those that are equal as they stood."""
     name = field.sort or ""
-    values = value_of(name.removeprefix("-"), table, level.astype(np.int32), count)
+    values = value_of(name.removeprefix("-"), level.astype(np.int32), count)
     _, first = np.unique(level, return_index=True)
     falling = name.startswith("-") or field.sort is None
     placed = np.where(np.isnan(values), np.inf, -values if falling else values)
