@@ -21,7 +21,7 @@ from tinquire.larkfold.make import job_files
 from tinquire.press import make
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
-from tinquire.tables.pivot import PivotValue, pivoted
+from tinquire.tables.pivoting import PivotValue, pivoted
 from tinquire.tables.scope import TableScope
 
 ROWS = 100_000

@@ -14,7 +14,7 @@ from tinquire.sources import SourceSpec, gather
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.matching import matched
-from tinquire.tables.pivot import PivotValue, Subtotals, pivoted
+from tinquire.tables.pivoting import PivotValue, Subtotals, pivoted
 
 __all__ = ["measures"]
 

@@ -51,6 +51,9 @@ class World:
     def formula_text(self, sheet, row, column):
         return None
 
+    def named_pivot(self, name, data, items):
+        return None
+
     def pivot_value(self, sheet, row, column, data, items):
         return CellError.REF
 

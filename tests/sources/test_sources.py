@@ -182,7 +182,7 @@ def test_every_dialect_reads_the_same(tmp_path, dialect):
 def test_files_are_stacked_by_heading_and_stamped(tmp_path):
     export_at(tmp_path, "p-a.xlsx", HEAD, ["sheet", 3.0, None])
     export_at(tmp_path, "p-b.xlsx", ["Day", "pieces", "Item"], [None, 5.0, "towel"])
-    made = gather(SourceSpec("s", tmp_path, files="p-*.xlsx", stamps={"Depot": lambda path: path.stem[2:]})).table
+    made = gather(SourceSpec("s", tmp_path, files="p-*.xlsx", stamps={"Depot": lambda path, _: path.stem[2:]})).table
     assert made.headings == ["Item", "Pieces", "Day", "Depot"]
     assert made.column("Depot").to_list() == ["a", "b"]
     assert made.column("Item").to_list() == ["sheet", "towel"]
@@ -307,3 +307,29 @@ def test_ranges_names_and_joined_headings(tmp_path):
     for wrong, why in (({"area": "itms"}, "the nearest is 'Items'"), ({"header": [7, 8]}, "lie outside")):
         with pytest.raises(DataError, match=why):
             gather(replace(spec, **wrong))
+
+
+def test_sheets_by_a_pattern(tmp_path):
+    book = Workbook.new()
+    for name, rows in {
+        "Week 1": [["Item", "Pieces"], ["sheet", 3.0]],
+        "Notes": [["x"]],
+        "week 2": [["pieces", "Item"], [5.0, "towel"]],
+    }.items():
+        sheet = Sheet(name)
+        for number in range(1, len(rows[0]) + 1):
+            sheet.put(1, number, Column.from_values([row[number - 1] for row in rows]))
+        book.add_sheet(sheet)
+    book.add_sheet(Sheet("Week 3"))
+    book.save(tmp_path / "a.xlsx")
+    made = gather(
+        SourceSpec(
+            "s", tmp_path, file="a.xlsx", sheet="Week ?", same_file="stop", stamps={"Week": lambda _, sheet: sheet}
+        )
+    )
+    assert [column.to_list() for column in made.table.columns] == [["sheet", "towel"], [3, 5], ["Week 1", "week 2"]]
+    assert [(one.rows, one.notes) for one in made.files] == [(2, ("sheets 'Week 1', 'week 2'",))]
+    assert made.table.where(1) == "a.xlsx, sheet 'week 2', row 2"
+    with pytest.raises(DataError) as caught:
+        gather(SourceSpec("s", tmp_path, file="a.xlsx", sheet="Day *"))
+    assert "no visible sheet 'Day *'" in caught.value.faults[0].why

@@ -12,7 +12,8 @@ from test_steps import rows, table
 
 from tinquire.faults import DataError, UseError
 from tinquire.tables.aggregation import Aggregation
-from tinquire.tables.pivot import PivotField, PivotValue, Subtotals, pivoted
+from tinquire.tables.pivoting import PivotField, PivotValue, Subtotals, pivoted
+from tinquire.tables.scope import TableScope, read_formula, scalar_value
 
 SUM = PivotValue("Charge", Aggregation.SUM, "Charge")
 #: Days 46296 to 46299 are 1 to 4 October 2026; 46357 is 1 December.
@@ -165,3 +166,26 @@ def test_a_pivot_of_no_rows():
     empty = table("none", Depot=[], Charge=[])
     made = pivoted(empty, ["Depot"], [], [SUM], totals="All", subtotals=Subtotals())
     assert [list(one.values()) for one in rows(made.as_table())] == [["All", None]]
+
+
+@pytest.mark.parametrize(
+    ("asks", "holds"),
+    [
+        ('"Charge", sums, "Depot", "north", "Band", "Bed"', 10),
+        ('"charge", sums, "Band", "Bed"', 35), ('"Charge", sums, "Depot", "East"', 20), ('"Charge", sums', 120),
+        ('"Charge", by_month, "Depot", "South", "Day", "2026-12"', 40), ('"Charge", by_month, "Depot", "South"', 60),
+        ('"Charge", above, "Depot", "South"', 60), ('"Charge", above, "Depot", "East"', 20),
+        ('"Charge", sums, "Depot", "West"', "#REF!"), ('"Pieces", sums', "#REF!"), ('"Charge", sums, "Bend", "Bed"', "#REF!"),
+        ('"Charge", sums, "Depot", "North", "Depot"', "#REF!"), ('"Charge", by_month, "Day", "2026-12"', "#REF!"),
+    ],
+)  # fmt: skip
+def test_a_formula_reaches_a_pivot_by_labels(asks, holds):
+    fields = ["Depot", PivotField("Day", by="month")]
+    made = {
+        "sums": pivoted(SALES, ["Depot"], ["Band"], [SUM]),
+        "by month": pivoted(SALES, fields, [], [SUM], subtotals=Subtotals()),
+        "above": pivoted(SALES, fields, [], [SUM], subtotals=Subtotals(above=True)),
+    }
+    scope = TableScope({name: one.as_table() for name, one in made.items()})
+    tree = read_formula(f"GETPIVOTDATA({asks})", scope, "a test")
+    assert str(scalar_value(tree, scope)).removesuffix(".0") == str(holds)

@@ -15,7 +15,7 @@ from tinquire.faults import DataError, TinQuireError, UseError
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.checks import checked
-from tinquire.tables.pivot import PivotValue, pivoted
+from tinquire.tables.pivoting import PivotValue, pivoted
 from tinquire.tables.scope import TableScope
 from tinquire.tables.stacking import stacked
 from tinquire.tables.steps import StepContext, apply_steps, step_kinds

@@ -15,7 +15,8 @@ from tinquire.faults import Fault, UseError, known_names
 
 if TYPE_CHECKING:
     from tinquire.tables import Table
-    from tinquire.tables.pivot import Pivot, PivotField, PivotValue
+    from tinquire.tables.pivot import Pivot
+    from tinquire.tables.pivoting import PivotField, PivotValue
 
 EXAMPLE = (
     "tinquire pivot charges.xlsx --rows Depot --columns Band --sum Charge\n"
@@ -72,7 +73,7 @@ class _Value(argparse.Action):
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    from tinquire.tables.pivot import Subtotals, pivoted
+    from tinquire.tables.pivoting import Subtotals, pivoted
     from tinquire.tables.steps import StepContext
     from tinquire.tables.steps.keep_rows import KeepRows
 
@@ -151,7 +152,7 @@ def _typed(text: str) -> str | float | bool:
 
 
 def _field(name: str, settings: dict[str, dict[str, Any]], rest: str | None) -> PivotField:
-    from tinquire.tables.pivot import PivotField
+    from tinquire.tables.pivoting import PivotField
 
     given = settings[name.casefold()]
     return PivotField(name, **given, rest=rest if "top" in given else None)
@@ -160,7 +161,7 @@ def _field(name: str, settings: dict[str, dict[str, Any]], rest: str | None) -> 
 def _values(options: argparse.Namespace) -> Iterator[PivotValue]:
     """The values in the order in which they were asked for."""
     from tinquire.tables.aggregation import Aggregation
-    from tinquire.tables.pivot import PivotValue
+    from tinquire.tables.pivoting import PivotValue
 
     ways = dict(text.rpartition("=")[::2] for text in options.show)
     several = [text.partition("=")[0].casefold() for word, text in options.values if word != "formula"]

@@ -9,7 +9,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter,
 from tinquire.cells.values import Value
 from tinquire.faults import known_names
 from tinquire.tables.aggregation import Aggregation
-from tinquire.tables.pivot import PivotField, PivotValue
+from tinquire.tables.pivoting import PivotField, PivotValue
 from tinquire.tables.steps import Step, step_kinds
 
 __all__ = [
@@ -45,7 +45,10 @@ class SourceModel(_Model):
         None, description="What to ask of it; `:period_first`, `:period_last` and `:period` are the period."
     )
     password_from: str | None = Field(None, description="The environment variable that holds its password.")
-    sheet: str | None = Field(None, description="The sheet to read; needed when a workbook has several.")
+    sheet: str | None = Field(
+        None,
+        description="The sheet to read, when there are several. With `*` or `?`: all visible sheets of such names.",
+    )
     table: str | None = Field(None, description="The workbook's table to read, by its name.")
     range: str | None = Field(None, description="A range of the sheet, such as `B4:H90`, or a defined name.")
     header: Literal["find"] | int | list[int] = Field(
@@ -69,7 +72,10 @@ class SourceModel(_Model):
     same_file: Literal["stop", "once", "keep"] = Field(
         "stop", description="When a file is another one byte for byte: stop, read it once, or read both."
     )
-    stamp: dict[str, str] = Field(default_factory=dict, description="Columns added to every row, with slots.")
+    stamp: dict[str, str] = Field(
+        default_factory=dict,
+        description="Columns added to every row, with slots: also `[:file.stem:]`, `[:file.name:]`, `[:sheet:]`.",
+    )
     separator: Literal[",", ";", "\t", "|"] | None = Field(
         None, description="Of delimited text; found out if not given."
     )

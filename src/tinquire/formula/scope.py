@@ -75,6 +75,10 @@ class Scope(Protocol):
         no such pivot, or no such cell in it."""
         ...
 
+    def named_pivot(self, name: str, data: str, items: Sequence[tuple[str, Value]]) -> Value:
+        """The same of a pivot that has a name; None when there is no such pivot."""
+        ...
+
     def name(self, name: str, sheet: str | None, frame: Frame) -> Node | Operand | None:
         """What a name stands for: a tree, a value, or nothing."""
         ...

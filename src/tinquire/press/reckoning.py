@@ -24,7 +24,8 @@ from tinquire.press.slotfill import SlotScope
 from tinquire.sources import Gathered, SourceSpec, gather
 from tinquire.tables import Table
 from tinquire.tables.checks import CheckResult
-from tinquire.tables.pivot import Pivot, Subtotals, pivoted
+from tinquire.tables.pivot import Pivot
+from tinquire.tables.pivoting import Subtotals, pivoted
 from tinquire.tables.scope import GroupScope, TableScope, read_formula, require_no_error, scalar_value
 from tinquire.tables.statement import Amounts, LineColumns, Statement, stated
 from tinquire.tables.steps import StepContext, StepReport, apply_steps
@@ -109,9 +110,11 @@ def _spec(work: Reckoning, name: str, source: SourceModel) -> SourceSpec:
     def path(text: str | None) -> str | None:
         return None if text is None else _all_filled(text, scope, f"source '{name}'", where)
 
-    def stamp(text: str) -> Callable[[Path], str]:
-        def at(file: Path) -> str:
-            of_file = scope.also({"file.stem": file.stem, "file.name": file.name, "file.folder": file.parent.name})
+    def stamp(text: str) -> Callable[[Path, str], str]:
+        def at(file: Path, sheet: str) -> str:
+            of_file = scope.also(
+                {"file.stem": file.stem, "file.name": file.name, "file.folder": file.parent.name, "sheet": sheet}
+            )
             return _all_filled(text, of_file, f"source '{name}', stamping {file.name}", where)
 
         return at

@@ -21,7 +21,7 @@ from tinquire.sources.files import matching_files, named_as_workbook
 from tinquire.sources.opening import FileKind, file_kind
 from tinquire.sources.raw import RawTable, table_below_heading
 from tinquire.sources.records import are_records, read_records
-from tinquire.sources.workbooks import read_block
+from tinquire.sources.workbooks import read_blocks
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.inference import inferred_type
 from tinquire.tables.stacking import stacked
@@ -76,8 +76,8 @@ class SourceSpec:
     separator: str | None = None
     decimal: str | None = None
     encoding: str | None = None
-    #: Columns added to every row, worked out for each file.
-    stamps: Mapping[str, Callable[[Path], str]] = field(default_factory=dict)
+    #: Columns added to every row, worked out for each file and sheet.
+    stamps: Mapping[str, Callable[[Path, str], str]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +89,7 @@ class FileRead:
     rows: int
     notes: tuple[str, ...]
     digest: str
+    sheet: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,7 +110,7 @@ def gather(spec: SourceSpec) -> Gathered:
         paths, raws = [Path()], [asked]
     else:
         paths, passed_over = _paths(spec, stopped)
-        raws, errors = _read_all(spec, paths)
+        paths, raws, errors = _read_all(spec, paths)
         if errors:
             raise merged(errors)
         paths, raws = _each_once(spec, paths, raws, stopped)
@@ -128,10 +129,30 @@ def gather(spec: SourceSpec) -> Gathered:
             if raw.totals and not disagreements:
                 raw.notes.append("its sums agree with the rows")
         tables.append(table)
-        files.append(FileRead(path, raw.file, table.height, tuple(raw.notes), raw.digest))
+        files.append(FileRead(path, raw.file, table.height, tuple(raw.notes), raw.digest, raw.sheet))
     if faults:
         raise DataError(*_shortened(faults, stopped))
-    return Gathered(stacked(spec.name, tables), tuple(files), tuple(warnings))
+    return Gathered(stacked(spec.name, tables), _by_file(files), tuple(warnings))
+
+
+def _by_file(reads: Sequence[FileRead]) -> tuple[FileRead, ...]:
+    """One entry for each file, whatever number of sheets it gave; notes then say of which sheet they are."""
+    files: dict[str, list[FileRead]] = {}
+    for one in reads:
+        files.setdefault(one.shown, []).append(one)
+    return tuple(
+        parts[0]
+        if len(parts) == 1
+        else replace(
+            parts[0],
+            rows=sum(part.rows for part in parts),
+            notes=(
+                f"sheets {listed([repr(part.sheet) for part in parts])}",
+                *(f"sheet '{part.sheet}': {note}" for part in parts for note in part.notes),
+            ),
+        )
+        for parts in files.values()
+    )
 
 
 def _paths(spec: SourceSpec, stopped: str) -> tuple[list[Path], list[str]]:
@@ -152,18 +173,21 @@ def _paths(spec: SourceSpec, stopped: str) -> tuple[list[Path], list[str]]:
     return [path], []
 
 
-def _read_all(spec: SourceSpec, paths: Sequence[Path]) -> tuple[list[RawTable], list[TinQuireError]]:
-    """All files read; errors are collected, so that every bad file is named at once."""
+def _read_all(spec: SourceSpec, paths: Sequence[Path]) -> tuple[list[Path], list[RawTable], list[TinQuireError]]:
+    """All files read, with the file of each table, of which a file may give several; errors are collected, so that
+    every bad file is named at once."""
+    found: list[Path] = []
     raws: list[RawTable] = []
     errors: list[TinQuireError] = []
     for path in paths:
         try:
-            raw = _read_one(spec, path)
-            raw.digest = hashlib.sha256(path.read_bytes()).hexdigest()
-            raws.append(raw)
+            for raw in _read_one(spec, path):
+                raw.digest = hashlib.sha256(path.read_bytes()).hexdigest()
+                found.append(path)
+                raws.append(raw)
         except TinQuireError as error:
             errors.append(error)
-    return raws, errors
+    return found, raws, errors
 
 
 def shown_path(path: Path, base: Path) -> str:
@@ -174,19 +198,20 @@ def shown_path(path: Path, base: Path) -> str:
         return str(path)
 
 
-def _read_one(spec: SourceSpec, path: Path) -> RawTable:
+def _read_one(spec: SourceSpec, path: Path) -> list[RawTable]:
     shown = shown_path(path, spec.base)
     expected = frozenset(heading.casefold() for heading in (*spec.types, *spec.read_as))
     kind = _kind(path)
     if kind not in (FileKind.TEXT, FileKind.OTHER) or (kind is FileKind.OTHER and named_as_workbook(path)):
-        block, heading_first = read_block(path, shown, sheet=spec.sheet, table=spec.table, area=spec.area)
-        heading = block.top if heading_first and spec.header == "find" else spec.header
-        raw = table_below_heading(block, heading, "none" if spec.table else spec.totals_row, expected)
+        raws = []
+        for block, heading_first in read_blocks(path, shown, sheet=spec.sheet, table=spec.table, area=spec.area):
+            heading = block.top if heading_first and spec.header == "find" else spec.header
+            raws.append(table_below_heading(block, heading, "none" if spec.table else spec.totals_row, expected))
         if kind is not FileKind.PACKAGE:
-            raw.notes.insert(0, f"it is {kind.value}")
-        return raw
+            raws[0].notes.insert(0, f"it is {kind.value}")
+        return raws
     if _holds_records(path):
-        return read_records(path, shown)
+        return [read_records(path, shown)]
     block, dialect = read_delimited(path, shown, separator=spec.separator, decimal=spec.decimal, encoding=spec.encoding)
     if named_as_workbook(path) and (len(block.columns) < 2 or spec.sheet or spec.table):
         raise unreadable(shown, path.read_bytes(), "")  # a word or two is no table, and text has no sheets
@@ -195,7 +220,7 @@ def _read_one(spec: SourceSpec, path: Path) -> RawTable:
     raw.notes.insert(0, dialect.says())
     if named_as_workbook(path):
         raw.notes.insert(0, "it is delimited text, whatever its name says")
-    return raw
+    return [raw]
 
 
 def _holds_records(path: Path) -> bool:
@@ -224,7 +249,7 @@ def _each_once(
     faults = []
     for path, raw in zip(paths, raws, strict=True):
         other = first.setdefault(raw.digest, raw)
-        if other is raw or spec.same_file == "keep":
+        if other.file == raw.file or spec.same_file == "keep":
             kept.append((path, raw))
         elif spec.same_file == "once":
             other.notes.append(f"{raw.file} is the same file, and left out")
@@ -341,7 +366,7 @@ def _typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence
         raw.notes.append(f"no column {listed(missing)}: left blank")
     for heading, stamp in spec.stamps.items():
         fields.append(Field(heading, "text"))
-        columns.append(Column.full(stamp(path), len(raw.rows)))
+        columns.append(Column.full(stamp(path, raw.sheet), len(raw.rows)))
     zeros = np.zeros(len(raw.rows), np.int32)
     origin = Origin((raw.file,), (raw.sheet,), zeros, zeros, raw.rows)
     return Table(spec.name, tuple(fields), tuple(columns), origin), faults

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from fnmatch import fnmatchcase
 from pathlib import Path
 
 import numpy as np
@@ -17,18 +18,36 @@ from tinquire.sources.raw import FOOT_ROWS, Block
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.formulas import text_at
 
-__all__ = ["block_of", "read_block"]
+__all__ = ["block_of", "read_blocks"]
 
 
-def read_block(
+def read_blocks(
     path: Path, shown: str, *, sheet: str | None = None, table: str | None = None, area: str | None = None
-) -> tuple[Block, bool]:
+) -> list[tuple[Block, bool]]:
     """A sheet's used cells, a table's with its heading row, or those of an area, which is written like `B4:H90` or is a
-    name of the workbook; and whether the first row is known to be the heading.
+    name of the workbook; and whether the first row is known to be the heading. A sheet's name with `*` or `?` in it
+    stands for all visible sheets that have such a name and hold something.
 
     Without a sheet's name there must be one visible sheet. Raises AccessError and DataError.
     """
     book, _ = open_sheets(path, shown)
+    if sheet is None or table is not None or not _is_pattern(book, sheet):
+        return [_block(book, shown, sheet, table, area)]
+    visible = _visible(book)
+    names = [name for name in visible if fnmatchcase(name.casefold(), sheet.casefold())]
+    blocks = [_block(book, shown, name, None, area) for name in names if book.sheet(name).used is not None]
+    if not blocks:
+        why = f"it has no visible sheet '{sheet}' with anything in it: {known_names(sheet, visible)}"
+        raise DataError(Fault("opening sheets", why, shown, "mend the pattern"))
+    return blocks
+
+
+def _is_pattern(book: Workbook, sheet: str) -> bool:
+    """Whether a name stands for several sheets: a `?` may well be a part of one's name."""
+    return any(mark in sheet for mark in "*?") and all(entry.name != sheet for entry in book.entries)
+
+
+def _block(book: Workbook, shown: str, sheet: str | None, table: str | None, area: str | None) -> tuple[Block, bool]:
     if area is not None:
         named, cells = _area(book, sheet, area, shown)
         return block_of(book, book.sheet(named), cells.cropped(*book.sheet(named).extent()), shown), False
@@ -68,11 +87,15 @@ def _area(book: Workbook, sheet: str | None, text: str, shown: str) -> tuple[str
 
 
 def _only_sheet(book: Workbook, shown: str) -> str:
-    visible = [entry.name for entry in book.entries if entry.kind == "worksheet" and entry.state == "visible"]
+    visible = _visible(book)
     if len(visible) != 1:
         why = f"it has {len(visible)} visible sheets: " + ", ".join(f"'{name}'" for name in visible)
         raise DataError(Fault("opening a sheet", why, shown, 'say which one: sheet = "..."'))
     return visible[0]
+
+
+def _visible(book: Workbook) -> list[str]:
+    return [entry.name for entry in book.entries if entry.kind == "worksheet" and entry.state == "visible"]
 
 
 def block_of(book: Workbook, sheet: Sheet, area: Area, shown: str) -> Block:

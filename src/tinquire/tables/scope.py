@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Protocol, runtime_checkable
 
 import numpy as np
 
@@ -21,6 +21,14 @@ from tinquire.formula.tree import Call, Name, Node, Reference, RowsOf, TableRefe
 from tinquire.tables.table import Table
 
 __all__ = ["GroupScope", "TableScope", "read_formula", "scalar_value", "table_values"]
+
+
+@runtime_checkable
+class Summed(Protocol):
+    """A table that is a pivot, whose cells are known by the labels of their lines and columns."""
+
+    def shown(self, data: str, items: Sequence[tuple[str, Value]]) -> Value:
+        """The value named `data` for items of fields, given as pairs; an error value when there is no such cell."""
 
 
 @dataclass
@@ -66,6 +74,10 @@ class TableScope:
 
     def pivot_value(self, sheet: str, row: int, column: int, data: str, items: Sequence[tuple[str, Value]]) -> Value:
         return CellError.REF
+
+    def named_pivot(self, name: str, data: str, items: Sequence[tuple[str, Value]]) -> Value:
+        table = self.find_table(name)
+        return table.shown(data, items) if isinstance(table, Summed) else None
 
     def passed_over(self, sheet: str, area: Area, hidden: bool) -> Booleans | None:
         return None

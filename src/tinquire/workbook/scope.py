@@ -116,6 +116,9 @@ class BookScope:
                 return place if isinstance(place, CellError) else found.value(*place)
         return CellError.REF
 
+    def named_pivot(self, name: str, data: str, items: Sequence[tuple[str, Value]]) -> Value:
+        return None  # a workbook's pivots are spoken of by their cells
+
     def cell_facts(self, sheet: str, row: int, column: int) -> Mapping[str, Value]:
         return {} if sheet.startswith("[") else cell_facts(self.book, sheet, row, column)
 

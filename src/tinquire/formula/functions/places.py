@@ -23,7 +23,7 @@ from tinquire.formula.problems import FormulaError
 from tinquire.formula.references import PerLane, grid_of, single
 from tinquire.formula.registry import declare_all, special
 from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Missing, Node, Reference
+from tinquire.formula.tree import Missing, Name, Node, Reference
 
 # -- rows, columns, addresses ----------------------------------------------------------------------------
 
@@ -184,21 +184,26 @@ declare_all(
 
 @special("GETPIVOTDATA(data: text, pivot: cells, field...: text, item...: value)")
 def getpivotdata(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The value of a pivot's cell, by the data that it shows and the items of its fields (18.17.7). Of a docket's
-    tables, which are no pivots, there is none.
+    """The value of a pivot's cell, by the data that it shows and the items of its fields (18.17.7). In a sheet the
+    pivot is given by one of its cells, in a docket by its name; without an item of a field the value is a total.
 
     >>> GETPIVOTDATA("Charge", A1)
     #REF!
     """
     given = [fixed_value(one, frame) for one in (arguments[0], *arguments[2:])]
-    operand = evaluate(arguments[1], frame)
+    pivot = arguments[1]
     wrong = next((value for value in given if isinstance(value, CellError)), None)
-    if wrong is not None or not isinstance(operand, Span) or len(given) % 2 == 0:
+    if wrong is not None or len(given) % 2 == 0:
         return Scalar(wrong or CellError.REF)
-    if operand.moves:
-        raise PerLane
     names = [text_of(value) for value in (given[0], *given[1::2])]
     pairs = [(str(name), item) for name, item in zip(names[1:], given[2::2], strict=True)]
+    if isinstance(pivot, Name) and (found := frame.scope.named_pivot(pivot.name, str(names[0]), pairs)) is not None:
+        return Scalar(found)
+    operand = evaluate(pivot, frame)
+    if not isinstance(operand, Span):
+        return Scalar(CellError.REF)
+    if operand.moves:
+        raise PerLane
     return Scalar(frame.scope.pivot_value(operand.sheet, operand.area.top, operand.area.left, str(names[0]), pairs))
 
 
