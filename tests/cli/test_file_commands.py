@@ -254,3 +254,34 @@ def test_numbers_of_every_length_are_read_alike(tmp_path):
     for n, text in enumerate(texts * 3, 1):
         value = sheet.value(n, 1)
         assert value == (CellError.NUM if text == "1e400" else float(text)), text
+
+
+def test_show_columns_as_a_source_would_read_them(pack, tmp_path, tinquire):
+    (tmp_path / "a.csv").write_text("Code;Day;Fee\n007;13.10.2026;1,50\n008;14.10.2026;\n", "utf-8")
+    said = tinquire("show", tmp_path / "a.csv")
+    assert said.code == 0 and "read Day as date dmy, Fee as number" in said.out
+    (answer,) = json.loads(tinquire("show", tmp_path / "a.csv", "--json").out)
+    facts = {one.pop("column"): one for one in answer["columns"]}
+    assert facts["Code"] == {
+        "type": "text",
+        "filled": 2,
+        "blank": 0,
+        "different": 2,
+        "from": "007",
+        "to": "008",
+        "first": "007",
+    }
+    assert facts["Fee"] == {
+        "type": "number",
+        "filled": 1,
+        "blank": 1,
+        "different": 1,
+        "from": 1.5,
+        "to": 1.5,
+        "first": 1.5,
+    }
+    answers = json.loads(tinquire("show", pack, "--columns", "--json").out)
+    assert [one["rows"] for one in answers if one["sheet"] == "Charges"] == [2516]
+    assert "no heading row was found" in next(one["why"] for one in answers if one["sheet"] == "By depot and band")
+    said = tinquire("show", pack, "--columns", "--sheet", "By depot and band")
+    assert said.code == 1 and "no heading row was found" in said.err

@@ -149,7 +149,7 @@ BAD = [
     ('from = "t"', 'from = "tt"', "pivots.p sums up 'tt': the nearest is 't'", "line 13"),
     ('table = "t"', 'table = "u"', "a sheet shows the table 'u'", "line 18"),
     ('table = "t"', 'pivot = "q"', "a sheet shows the pivot 'q': there is 'p'", "line 18"),
-    ('table = "t"', 'pivot = "p"\nsplit = "A"', "pivots and statements have their own", "line 16"),
+    ('table = "t"', 'pivot = "p"\ncolumns = ["A"]', "a pivot says its own totals", "line 16"),
     ('table = "t"', 'table = "t"\npivot = "p"', "either a table, a pivot or a statement", "line 16"),
     ('subject = "s"', 'subject = "s"\neach = "nobody"', "mails.m is for each row of 'nobody'", "line 25"),
     ('body = "b"\n', "", "mails.m has no 'body'", "line 21"),

@@ -8,6 +8,7 @@ from email.policy import default
 
 import pytest
 
+from tinquire.cells.address import parse_cell
 from tinquire.docket import load_docket, parse_period
 from tinquire.faults import TinQuireError
 from tinquire.press import make, publish
@@ -248,3 +249,73 @@ def test_a_template_alone_is_enough_and_its_rings_stop(tmp_path):
         with pytest.raises(TinQuireError, match="recalculating workbook 'w'") as caught:
             made(tmp_path, docket)
         assert why in caught.value.faults[0].why
+
+
+DATA = SHEET.replace('"All"', '"Rows"') + '[[workbooks.w.sheets]]\nname = "All"\npivot = "p"\nformulas = "living"\n'
+LIVING = [
+    # keys of the pivot; a cell and its formula
+    ('rows = ["Hall"]\nvalues = [{ sum = "Fee" }]\nempty = 0\ntotals = "All"', "B2", "SUMIFS(Rows[Fee],Rows[Hall],$A2)"),
+    ('rows = ["Hall"]\nvalues = [{ sum = "Fee" }]\nempty = 0\ntotals = "All"', "B4", 'SUMIFS(Rows[Fee],Rows[Hall],"=")'),
+    ('rows = ["Hall"]\nvalues = [{ sum = "Fee" }]\nempty = 0\ntotals = "All"', "B5", "SUM(Rows[Fee])"),
+    ('rows = ["Hall"]\ncolumns = ["Paid"]\nvalues = [{ count = "Share" }, { average = "Hours", as = "mean" }]\ntotals_across = "both"',
+     "C3", 'IF(COUNTIFS(Rows[Hall],$A3,Rows[Paid],FALSE)=0,"",AVERAGEIFS(Rows[Hours],Rows[Hall],$A3,Rows[Paid],FALSE))'),
+    ('rows = ["Paid", { field = "Day", by = "month" }]\ncolumns = ["Hall"]\nvalues = [{ largest = "Fee" }]\nempty = "-"\nsubtotals = {}', "C2",
+     'IF(COUNTIFS(Rows[Paid],$A2,Rows[Day],">=46296",Rows[Day],"<46327",Rows[Hall],C$1)=0,"-",MAXIFS(Rows[Fee],Rows[Paid],$A2,Rows[Day],">=46296",Rows[Day],"<46327",Rows[Hall],C$1))'),
+    ('rows = ["Paid", { field = "Day", by = "month" }]\nvalues = [{ sum = "Fee" }]\nempty = 0\nsubtotals = { where = "above" }', "C2", "SUMIFS(Rows[Fee],Rows[Paid],FALSE)"),
+    ('rows = [{ field = "Hours", bands = [2, 4] }]\nvalues = [{ smallest = "Fee", as = "least" }]', "B2", 'IF(COUNTIFS(Rows[Hours],"<2")=0,"",MINIFS(Rows[Fee],Rows[Hours],"<2"))'),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("keys", "cell", "formula"), LIVING)
+@pytest.mark.parametrize("split", ["", 'split = "Paid"\n'])
+def test_living_pivots(tmp_path, keys, cell, formula, split):
+    """A pack is only made when every living cell shows what its rows add up to; odd labels mean themselves."""
+    rows = (
+        ROWS + 'a*b,2026/12/02,08:00,4,£5.00,,y,\naxb,2026/10/02,08:00,4,£6.00,,y,\n">1",2026/10/02,08:00,7,£9.00,,n,\n'
+    )
+    docket = BASE + f'[pivots.p]\nfrom = "lettings"\n{keys}\n' + DATA + split.replace('"Paid"', '"Paid"')
+    _, book = made(tmp_path, docket, rows if split else ROWS)
+    assert book.sheet_names() == (["Rows", "All", "All (2)"] if split else ["Rows", "All"])
+    found = [book.sheet(name).formula_count() for name in book.sheet_names()[1:]]
+    assert all(found)
+    if not split:
+        row, column_ = parse_cell(cell)
+        assert book.sheet("All").formula(row, column_).text.replace("_xlfn.", "") == formula
+
+
+NOT_LIVING = [
+    ('rows = ["Hall"]\nvalues = [{ median = "Fee" }]', "its value 'Fee' is median; in cells live sum"),
+    ('rows = ["Hall"]\nvalues = [{ sum = "Fee", show = "share" }]', "is shown as share, not as it is"),
+    ('rows = [{ field = "Hall", top = 1 }]\nvalues = [{ sum = "Fee" }]', "its field 'Hall' is cut to the first 1 groups"),
+    ('rows = ["Remark"]\nvalues = [{ sum = "Fee" }]', "its field 'Remark' has '=X' and '=x', which conditional sums take for the same"),
+    ('rows = ["Hall"]\nvalues = [{ sum = "Fee" }]\nwhere = "[Paid]"', "it leaves rows out by 'where'"),
+    ('rows = ["Code"]\nvalues = [{ sum = "Fee" }]', "its formula gives 160.5, the rows give -5"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("keys", "why"), NOT_LIVING)
+def test_pivots_that_cannot_live(tmp_path, keys, why):
+    rows = ROWS.replace('"=HYPERLINK(""x"")"', "=X").replace("+refund", "=x")
+    rows = "\n".join(
+        f"{line},{code}" for line, code in zip(rows.splitlines(), ["Code", "07", "07", "07", "007"], strict=True)
+    )
+    with pytest.raises(TinQuireError) as caught:
+        made(
+            tmp_path,
+            BASE + f'[pivots.p]\nfrom = "lettings"\n{keys}\n' + DATA,
+            rows.replace("£15.00", "-£5.00").replace("£40.00", "£55.00") + "\n",
+        )
+    assert why in str([fault.why for fault in caught.value.faults])
+
+
+def test_more_rows_than_a_sheet_shall_have(tmp_path):
+    keys = 'rows_per_sheet = 3\ntotals = { Fee = "sum" }\n'
+    _, book = made(tmp_path, BASE + SHEET + keys)
+    assert [(name, book.sheet(name).tables[0].data.height) for name in book.sheet_names()] == [
+        ("All", 3),
+        ("All (2)", 1),
+    ]
+    assert [book.sheet("All (2)").value(3, 1), book.sheet("All (2)").value(3, 5)] == ["Total, rows 4 to 4", 15]
+    with pytest.raises(TinQuireError) as caught:
+        made(tmp_path, BASE + SHEET + "rows_per_sheet = 1048570\n")
+    assert "a sheet has room for 1,048,568" in caught.value.faults[0].why

@@ -15,9 +15,9 @@ if TYPE_CHECKING:
     from tinquire.tables import Table
 
 #: Numbers of files at hand are written as they are: a customer's number has no thousands.
-_PLAIN = {"whole": "0", "number": "General"}
+PLAIN = {"whole": "0", "number": "General"}
 
-__all__ = ["add_reading", "free_to_write", "read_rows", "stated_types", "write_table"]
+__all__ = ["PLAIN", "add_reading", "free_to_write", "read_rows", "stated_types", "write_table"]
 
 #: A sheet's last row (18.3.1.73), less the headings.
 _MOST_ROWS = (1 << 20) - 1
@@ -74,7 +74,7 @@ def write_table(table: Table, out: Path, stopped: str) -> None:
     if table.height > _MOST_ROWS:
         why = f"there are {table.height:,} rows, and a sheet holds {_MOST_ROWS:,} below its headings"
         raise DataError(Fault(stopped, why, do="take fewer files, or leave rows out in a docket"))
-    house = House(formats=_PLAIN)
+    house = House(formats=PLAIN)
     book = Workbook.new(house.font, house.size)
     book.add_sheet(table_sheet(SheetPlan("Rows"), table, house, book.styles, "Rows"))
     book.save(out)

@@ -1,4 +1,4 @@
-"""tinquire show: what is in a workbook."""
+"""tinquire show: what is in a workbook or another file of rows."""
 
 from __future__ import annotations
 
@@ -20,10 +20,13 @@ _KINDS = {"chartsheet": "sheet of one chart", "dialogsheet": "dialog", "missing"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("file", type=Path, help="the workbook")
+    parser.add_argument("file", type=Path, help="the workbook, or delimited text, JSON, OpenDocument sheet")
     parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again")
     parser.add_argument(
         "--rows", type=int, default=_DEFAULT_ROWS, metavar="N", help=f"first rows to show ({_DEFAULT_ROWS})"
+    )
+    parser.add_argument(
+        "--columns", action="store_true", help="the columns as a source would read them: their types, what they hold"
     )
     parser.add_argument("--sound", action="store_true", help="check the file against the standard instead")
     shared.add_json(parser)
@@ -31,12 +34,23 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.cli.beside import Beside
-    from tinquire.sources.opening import FileKind, open_sheets
+    from tinquire.cli.columns import tell_columns
+    from tinquire.sources.opening import FileKind, is_text, open_sheets
     from tinquire.workbook.overview import looked_through
 
     if options.sound:
         return _tell_soundness(options.file, terminal)
+    if is_text(options.file):
+        terminal.heading(str(options.file))
+        terminal.answer(tell_columns(options.file, [], terminal))
+        return 0
     book, kind = open_sheets(options.file)
+    if options.columns:
+        sheets_ = [_known(book, name) for name in options.sheet]
+        sheets_ = sheets_ or [one.name for one in book.entries if one.kind == "worksheet" and one.state == "visible"]
+        terminal.heading(str(options.file))
+        terminal.answer(tell_columns(options.file, sheets_, terminal))
+        return 0
     wanted = {name.casefold() for name in options.sheet}
     names = [_known(book, name) for name in options.sheet] or book.sheet_names()
     looks = list(looked_through(book, names, options.rows))

@@ -211,6 +211,15 @@ class PivotModel(_Model):
     totals: str | None = Field(None, description="Name of the totals row; without it there is none.")
     totals_across: str | None = Field(None, description="Name of the totals columns; without it there are none.")
 
+    def row_fields(self) -> list[PivotField]:
+        return [PivotField(one) if isinstance(one, str) else one.field_of() for one in self.rows]
+
+    def column_fields(self) -> list[PivotField]:
+        return [PivotField(one) if isinstance(one, str) else one.field_of() for one in self.columns]
+
+    def empty_value(self) -> Value:
+        return None if self.empty is None else cell_value(self.empty)
+
 
 class LineColumnsModel(_Model):
     """The headings of a table of statement lines; those that are not there say nothing."""
@@ -356,11 +365,19 @@ class SheetModel(_Model):
     statement: str | None = Field(None, description="The statement it shows.")
     title: str | None = Field(None, description="A line above the headings, with slots.")
     columns: list[str] = Field(default_factory=list, description="Columns to show, in order; all if not given.")
-    split: str | None = Field(None, description="A column: one sheet for each of its values.")
+    split: str | None = Field(
+        None, description="A column of the table, or of the one that the pivot sums up: one sheet for each value."
+    )
+    rows_per_sheet: int | None = Field(
+        None,
+        ge=1,
+        description="Go on on a further sheet after so many rows; without it a table that is too long stops.",
+    )
     totals: dict[str, TotalKind] = Field(default_factory=dict, description="Totals under columns.")
     total_label: str = Field("Total", description="The word in the totals row.")
     formulas: Literal["living", "values"] = Field(
-        "values", description="Derived columns and totals as formulas, or values."
+        "values",
+        description="Derived columns, totals, amounts of statements and cells of pivots as formulas, or values.",
     )
     freeze: bool = Field(True, description="The heading stays in sight.")
     filter: bool = Field(True, description="The heading has filter buttons.")
@@ -373,8 +390,10 @@ class SheetModel(_Model):
     def _one_content(self) -> SheetModel:
         if sum(one is not None for one in (self.table, self.pivot, self.statement)) != 1:
             raise ValueError("a sheet shows either a table, a pivot or a statement")
-        if self.table is None and (self.split or self.columns or self.totals):
-            raise ValueError("split, columns and totals are for sheets of tables; pivots and statements have their own")
+        if self.table is None and (self.columns or self.totals or self.rows_per_sheet):
+            raise ValueError("columns, totals and rows_per_sheet are for sheets of tables; a pivot says its own totals")
+        if self.statement is not None and self.split:
+            raise ValueError("split is for sheets of tables and pivots")
         return self
 
 

@@ -13,7 +13,7 @@ from pathlib import Path
 from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.review import table_order, tables_used
-from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel, cell_value
+from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel
 from tinquire.faults import Fault, TinQuireError, UseError
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.slots import Unfilled, filled_text, slot_name
@@ -31,7 +31,7 @@ from tinquire.tables.statement import Amounts, LineColumns, Statement, stated
 from tinquire.tables.steps import StepContext, StepReport, apply_steps
 from tinquire.tables.steps.keep_rows import KeepRows
 
-__all__ = ["Reckoning", "reckon"]
+__all__ = ["Reckoning", "pivot_over", "reckon"]
 
 
 @dataclass
@@ -190,27 +190,32 @@ def _make_pivots(work: Reckoning) -> None:
     for name, model in work.docket.model.pivots.items():
         if not _all_there(work, [model.from_]):
             continue
-        table = work.tables[model.from_]
-        names = _for_formulas({**work.period.values(), "title": work.docket.model.title})
-        context = StepContext(work.tables, names, f"pivot '{name}'", work.docket.where("pivots", name, "where"))
-        subtotals = model.subtotals
         try:
-            rows = Table(name, table.fields, table.columns, table.origin)
-            if model.where is not None:
-                rows = KeepRows(model.where).apply(rows, context)
-            work.pivots[name] = pivoted(
-                rows,
-                [one if isinstance(one, str) else one.field_of() for one in model.rows],
-                [one if isinstance(one, str) else one.field_of() for one in model.columns],
-                [value.value() for value in model.values],
-                empty=None if model.empty is None else cell_value(model.empty),
-                totals=model.totals,
-                totals_across=model.totals_across,
-                subtotals=None if subtotals is None else Subtotals(subtotals.where == "above", subtotals.name),
-                scope=GroupScope(work.tables, names),
-            )
+            work.pivots[name] = pivot_over(work, name, work.tables[model.from_])
         except TinQuireError as error:
             work.errors.append(error)
+
+
+def pivot_over(work: Reckoning, name: str, table: Table) -> Pivot:
+    """A pivot of the docket over rows of the table that it sums up."""
+    model = work.docket.model.pivots[name]
+    names = _for_formulas({**work.period.values(), "title": work.docket.model.title})
+    context = StepContext(work.tables, names, f"pivot '{name}'", work.docket.where("pivots", name, "where"))
+    rows = Table(name, table.fields, table.columns, table.origin)
+    if model.where is not None:
+        rows = KeepRows(model.where).apply(rows, context)
+    subtotals = model.subtotals
+    return pivoted(
+        rows,
+        model.row_fields(),
+        model.column_fields(),
+        [value.value() for value in model.values],
+        empty=model.empty_value(),
+        totals=model.totals,
+        totals_across=model.totals_across,
+        subtotals=None if subtotals is None else Subtotals(subtotals.where == "above", subtotals.name),
+        scope=GroupScope(work.tables, names),
+    )
 
 
 def _make_statements(work: Reckoning) -> None:

@@ -237,7 +237,8 @@ def _heading_height(sheet: Sheet, row: int, headings: Sequence[str], dresser: Dr
 
 
 def pivot_sheet(plan: SheetPlan, pivot: Pivot, house: House, styles: StyleBook) -> Sheet:
-    """A pivot on a sheet: column labels over value names, row groups, totals below and at the right."""
+    """A pivot on a sheet: column labels over value names, row groups, totals below and at the right. Its heading rows
+    are those that are repeated."""
     dresser = Dresser(house, styles, plan)
     sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
     top = put_title(sheet, plan, dresser)

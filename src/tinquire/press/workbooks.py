@@ -3,26 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from tinquire.cells.address import MAX_ROW
 from tinquire.docket.schema import SheetModel, WorkbookModel
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.formula.problems import CycleError
 from tinquire.formula.slots import filled_text
-from tinquire.press.reckoning import Reckoning, unfilled_fault
+from tinquire.press.livingpivots import LivingPivot, PutPivot, disagreements, put_formulas
+from tinquire.press.reckoning import Reckoning, pivot_over, unfilled_fault
 from tinquire.press.sheets import SheetPlan, pivot_sheet, safe_table_name, table_sheet
 from tinquire.press.slotfill import SlotScope
 from tinquire.press.statementsheets import LivingAmounts, statement_sheet
 from tinquire.tables import Origin, Table
-from tinquire.workbook import Workbook
+from tinquire.workbook import SheetTable, Workbook
 from tinquire.workbook.book import safe_sheet_name
 from tinquire.workbook.filling import fill
 from tinquire.workbook.recalc import recalculate
 
 __all__ = ["PlacedRows", "make_workbook", "start_workbook"]
 
+#: Rows of the grid (18.3.1.73), less room for a title, headings and totals.
+_MOST_ROWS = MAX_ROW - 8
 #: Cells in error are listed one by one up to this many.
 _LISTED = 8
 
@@ -48,19 +52,18 @@ def make_workbook(work: Reckoning, name: str, model: WorkbookModel) -> tuple[Wor
     for one in unfilled:
         place = f"{book.name}, sheet '{one.sheet}', cell {one.cell}"
         errors.append(DataError(unfilled_fault(one.unfilled, f"filling workbook '{name}'", place)))
-    taken_tables = set(book.tables())
-    placed: list[PlacedRows] = []
-    parts: dict[str, str] = {}
+    adding = _Adding(work, book, scope, set(book.tables()))
     for number, sheet in enumerate(model.sheets):
         try:
-            where = work.docket.where("workbooks", name, "sheets", number)
-            placed += _add_sheets(work, book, sheet, scope, taken_tables, parts, where)
+            adding.add(sheet, work.docket.where("workbooks", name, "sheets", number))
         except TinQuireError as error:
             errors.append(error)
     if errors:
         raise merged(errors)
     _recalculated(book, name)
-    return book, placed
+    if faults := list(disagreements(book, adding.living)):
+        raise DataError(*faults[:_LISTED])
+    return book, adding.placed
 
 
 def start_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook:
@@ -75,69 +78,108 @@ def start_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook
     return Workbook.open(path, model.template)
 
 
-def _living(work: Reckoning, model: SheetModel, parts: dict[str, str], where: str) -> LivingAmounts:
-    """The tables of the workbook that a statement's amounts are worked out from; their sheets must come before it."""
-    asked = work.docket.model.statements[model.statement or ""]
+@dataclass
+class _Adding:
+    """Sheets on their way into a workbook: `taken` are the names of table parts, `parts` the table part that shows
+    each table whole, `placed` where rows came from, `living` the pivots whose cells are formulas."""
 
-    def part(table: str) -> str:
-        if table not in parts:
-            why = f"its amounts are living, and no sheet before it shows the table '{table}'"
-            do = 'put a sheet of it first, or write formulas = "values"'
+    work: Reckoning
+    book: Workbook
+    scope: SlotScope
+    taken: set[str]
+    parts: dict[str, SheetTable] = field(default_factory=dict)
+    placed: list[PlacedRows] = field(default_factory=list)
+    living: list[PutPivot] = field(default_factory=list)
+
+    def add(self, model: SheetModel, where: str) -> None:
+        """Add the sheet of one entry, or one for each value of the column it is split by."""
+        for rows, here in self._shares(model):
+            if model.statement is not None:
+                self._add_statement(model, _plan(self.book, model, here, where))
+            elif model.pivot is not None:
+                self._add_pivot(model, model.pivot, rows, _plan(self.book, model, here, where))
+            else:
+                assert rows is not None
+                self._add_rows(model, rows, here, where)
+
+    def _shares(self, model: SheetModel) -> Iterator[tuple[Table | None, SlotScope]]:
+        """The rows of each sheet, and the slots its texts may use."""
+        source = model.table
+        if model.pivot is not None and model.split is not None:
+            source = self.work.docket.model.pivots[model.pivot].from_
+        table = None if source is None else self.work.tables[source]
+        if table is None or model.split is None:
+            yield table, self.scope
+            return
+        groups, distinct = table.column(model.split, f"sheets split by '{model.split}'").groups()
+        for group in range(len(distinct)):
+            rows = np.flatnonzero(groups == group)
+            yield table.take(rows), self.scope.at(table, int(rows[0]))
+
+    def _add_rows(self, model: SheetModel, table: Table, scope: SlotScope, where: str) -> None:
+        """Rows on a sheet or, where the docket says after how many, on several."""
+        most = model.rows_per_sheet or _MOST_ROWS
+        if most > _MOST_ROWS or (table.height > most and model.rows_per_sheet is None):
+            why = f"it would have {max(most, table.height):,} rows; a sheet has room for {_MOST_ROWS:,}"
+            do = f"write rows_per_sheet = {_MOST_ROWS // 2} to go on on further sheets, or keep fewer rows"
             raise UseError(Fault(f"sheet '{model.name}'", why, where, do))
-        return parts[table]
+        for start in range(0, max(table.height, 1), most):
+            plan = _plan(self.book, model, scope, where)
+            part = table
+            if table.height > most:
+                part = table.take(np.arange(start, min(start + most, table.height)))
+                label = f"{plan.total_label}, rows {start + 1:,} to {start + part.height:,}"
+                plan = replace(plan, total_label=label)
+            self._add_table(model, part, plan)
 
-    return LivingAmounts(
-        [(part(one.table), one.account, one.amount) for one in asked.amounts],
-        (part(asked.map.table), asked.map.account, asked.map.line),
-    )
+    def _add_table(self, model: SheetModel, table: Table, plan: SheetPlan) -> None:
+        name = safe_table_name(plan.name, self.taken)
+        self.taken.add(name.casefold())
+        sheet = table_sheet(plan, table, self.work.house, self.book.styles, name)
+        if model.split is None and table.height == self.work.tables[model.table or ""].height:
+            self.parts[model.table or ""] = sheet.tables[0]
+        if table.origin is not None:
+            self.placed.append(PlacedRows(sheet.name, sheet.tables[0].data.top, table.origin))
+        self.book.add_sheet(sheet)
 
+    def _add_statement(self, model: SheetModel, plan: SheetPlan) -> None:
+        asked = self.work.docket.model.statements[model.statement or ""]
+        living = None
+        if plan.living:
+            living = LivingAmounts(
+                [(self._part(one.table, plan).name, one.account, one.amount) for one in asked.amounts],
+                (self._part(asked.map.table, plan).name, asked.map.account, asked.map.line),
+            )
+        statement = self.work.statements[model.statement or ""]
+        self.book.add_sheet(statement_sheet(plan, statement, self.work.house, self.book.styles, living))
 
-def _add_sheets(
-    work: Reckoning,
-    book: Workbook,
-    model: SheetModel,
-    scope: SlotScope,
-    taken: set[str],
-    parts: dict[str, str],
-    where: str,
-) -> Iterator[PlacedRows]:
-    """Add the sheet of one entry, or one for each value of the column it is split by; where its rows came from.
+    def _add_pivot(self, model: SheetModel, name: str, rows: Table | None, plan: SheetPlan) -> None:
+        pivot = self.work.pivots[name] if rows is None else pivot_over(self.work, name, rows)
+        sheet = pivot_sheet(plan, pivot, self.work.house, self.book.styles)
+        if plan.living:
+            asked = self.work.docket.model.pivots[name]
+            if asked.where is not None:
+                why = "it leaves rows out by 'where', and the sheet of its rows shows them all"
+                do = 'make a table with keep_rows and sum that up, or write formulas = "values"'
+                raise UseError(Fault(f"sheet '{plan.name}'", why, plan.where, do))
+            part = self._part(asked.from_, plan)
+            cut = None
+            if rows is not None and model.split is not None:
+                cut = (model.split, rows.column(model.split, plan.where)[0])
+            living = LivingPivot(
+                part.name, [column.name for column in part.columns], asked.row_fields(), asked.column_fields(),
+                asked.empty_value(), cut,
+            )  # fmt: skip
+            self.living.append(put_formulas(sheet, pivot, living, plan.where))
+        self.book.add_sheet(sheet)
 
-    `taken` are the names of table parts, `parts` the table part that shows each table whole.
-    """
-    for table, here in _shares(work, model, scope):
-        plan = _plan(book, model, here, where)
-        if model.statement is not None:
-            statement = work.statements[model.statement]
-            living = _living(work, model, parts, where) if model.formulas == "living" else None
-            sheet = statement_sheet(plan, statement, work.house, book.styles, living)
-        elif model.pivot is not None:
-            sheet = pivot_sheet(plan, work.pivots[model.pivot], work.house, book.styles)
-        else:
-            assert table is not None
-            table_name = safe_table_name(plan.name, taken)
-            taken.add(table_name.casefold())
-            sheet = table_sheet(plan, table, work.house, book.styles, table_name)
-            if model.split is None:
-                parts[model.table or ""] = table_name
-            if table.origin is not None:
-                yield PlacedRows(sheet.name, sheet.tables[0].data.top, table.origin)
-        book.add_sheet(sheet)
-
-
-def _shares(work: Reckoning, model: SheetModel, scope: SlotScope) -> Iterator[tuple[Table | None, SlotScope]]:
-    """The rows of each sheet, and the slots its texts may use."""
-    if model.table is None:
-        yield None, scope
-        return
-    table = work.tables[model.table]
-    if model.split is None:
-        yield table, scope
-        return
-    groups, distinct = table.column(model.split, f"sheets split by '{model.split}'").groups()
-    for group in range(len(distinct)):
-        rows = np.flatnonzero(groups == group)
-        yield table.take(rows), scope.at(table, int(rows[0]))
+    def _part(self, table: str, plan: SheetPlan) -> SheetTable:
+        """The table of the workbook that formulas read; its sheet must come before theirs."""
+        if table not in self.parts:
+            why = f"its formulas are living, and no sheet before it shows the table '{table}' whole"
+            do = 'put a sheet of it first, or write formulas = "values"'
+            raise UseError(Fault(f"sheet '{plan.name}'", why, plan.where, do))
+        return self.parts[table]
 
 
 def _plan(book: Workbook, model: SheetModel, scope: SlotScope, where: str) -> SheetPlan:

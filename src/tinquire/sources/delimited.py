@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from dataclasses import dataclass
 from itertools import zip_longest
 from pathlib import Path
@@ -22,6 +23,8 @@ _SAMPLE_ROWS = 50
 #: At least this share of them must have as many fields as the first.
 _AGREEING_ROWS = 0.5
 _FIELD_LIMIT = 1 << 20
+#: A number whose decimal mark is plain to see: not three digits behind it, or thousands told apart by another mark.
+_FRACTION = re.compile(r"[-+]?(?:\d+(?P<mark>[.,])(?!\d{3}$)\d+|\d{1,3}(?:([.,])\d{3})+(?!\2)(?P<other>[.,])\d+)")
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,11 +131,9 @@ def _decimal(columns: tuple[Column, ...], separator: str) -> str:
     commas = points = 0
     for column in columns:
         for text in column.texts[1:]:
-            bare = text.strip().lstrip("-+")
-            if not bare.replace(".", "").replace(",", "").isdigit():
-                continue
-            tail = max(bare.rfind(","), bare.rfind("."))
-            if tail >= 0 and len(bare) - tail - 1 != 3:
-                commas += bare[tail] == ","
-                points += bare[tail] == "."
+            found = _FRACTION.fullmatch(text.strip())
+            if found:
+                mark = found["mark"] or found["other"]
+                commas += mark == ","
+                points += mark == "."
     return "," if commas > points else "."

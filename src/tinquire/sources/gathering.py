@@ -352,7 +352,7 @@ def _typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence
         place = places.get(heading.casefold())
         raw_column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
         are_days = place is not None and raw.are_days[place]
-        kind = types.get(heading.casefold()) or _inferred(raw_column, are_days)
+        kind = types.get(heading.casefold()) or _inferred(raw_column, are_days, spec.infer)
         if spec.as_they_are and heading.casefold() not in types:
             fields.append(Field(heading, kind))
             columns.append(raw_column)
@@ -372,13 +372,15 @@ def _typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence
     return Table(spec.name, tuple(fields), tuple(columns), origin), faults
 
 
-def _inferred(column: Column, are_days: bool) -> str:
-    """The type of a column that the docket says nothing of: numbers stay numbers, or days if the workbook shows them
-    so; all else is text."""
+def _inferred(column: Column, are_days: bool, whole: bool) -> str:
+    """The type of a column that nothing is said of: numbers stay numbers (with `whole`, whole ones are told apart), or
+    days if the workbook shows them so; all else is text."""
     filled = column.kinds[column.kinds != Kind.BLANK]
     if not len(filled) or (filled != Kind.NUMBER).any():
         return "text"
-    return "date" if are_days else "number"
+    if are_days:
+        return "date"
+    return "whole" if whole and np.array_equal(np.rint(column.numbers), column.numbers) else "number"
 
 
 def _unreadable(

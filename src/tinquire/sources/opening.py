@@ -9,7 +9,7 @@ from tinquire.faults import AccessError, Fault
 from tinquire.workbook import Workbook
 from tinquire.workbook.archive import Archive, unreadable
 
-__all__ = ["FileKind", "file_kind", "open_sheets"]
+__all__ = ["FileKind", "file_kind", "is_text", "open_sheets"]
 
 _ZIP, _COMPOUND = b"PK\x03\x04", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 _MARKS = (b"\xef\xbb\xbf", b"\xff\xfe", b"\xfe\xff")
@@ -45,6 +45,15 @@ def file_kind(data: bytes) -> FileKind:
     if start.startswith((b"<?xml", b"<office:")):
         return FileKind.FLAT_DOCUMENT if b"office:document" in start else FileKind.MARKUP
     return FileKind.OTHER if b"\x00" in start else FileKind.TEXT
+
+
+def is_text(path: Path) -> bool:
+    """Whether a file is text of some kind, which has no sheets; its reader says what is wrong with what is none."""
+    try:
+        with path.open("rb") as stream:
+            return file_kind(stream.read(_LOOKED_AT)) is FileKind.TEXT
+    except OSError:
+        return False
 
 
 def open_sheets(path: Path, shown: str | None = None) -> tuple[Workbook, FileKind]:

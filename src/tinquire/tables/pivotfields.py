@@ -23,7 +23,7 @@ from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, UseError
 from tinquire.tables.table import Field, Table
 
-__all__ = ["CALENDAR", "Levels", "PivotField", "grouped_levels"]
+__all__ = ["CALENDAR", "Levels", "PivotField", "band_limits", "grouped_levels"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,12 +177,22 @@ def _banded(table: Table, column: Column, field: PivotField, stopped: str) -> tu
     for row in _earliest(table, (column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK)):
         why = f"'{column[row]}' in column '{field.column}' is no number"
         raise DataError(Fault(stopped, why, table.where(row), "give the column a type of number, or mend the value"))
-    spelled = [general(limit) for limit in limits]
-    between = [f"{low} to under {high}" for low, high in pairwise(spelled)]
-    names = [f"under {spelled[0]}", *between, f"{spelled[-1]} and more"]
+    names = _band_names(limits)
     codes = np.searchsorted(np.array(limits), column.numbers, side="right").astype(np.int32)
     banded = Column.where(column.kinds == Kind.BLANK, Column.blank(1), Column.of_codes(codes, names))
     return banded, tuple(names)
+
+
+def _band_names(limits: Sequence[float]) -> list[str]:
+    spelled = [general(limit) for limit in limits]
+    between = [f"{low} to under {high}" for low, high in pairwise(spelled)]
+    return [f"under {spelled[0]}", *between, f"{spelled[-1]} and more"]
+
+
+def band_limits(limits: Sequence[float], name: str) -> tuple[float | None, float | None]:
+    """The number that a band begins with and the one before which it ends; None where there is none."""
+    place = _band_names(limits).index(name)
+    return (limits[place - 1] if place else None), (limits[place] if place < len(limits) else None)
 
 
 def _ranks(column: Column, field: PivotField, own_order: tuple[Value, ...]) -> Codes:
