@@ -13,6 +13,7 @@ import numpy as np
 
 from tinquire.cells.column import Column
 from tinquire.faults import AccessError, DataError, Fault
+from tinquire.sources.fields import FieldTexts, plain_columns
 from tinquire.sources.raw import Block
 
 __all__ = ["Dialect", "read_delimited"]
@@ -23,6 +24,13 @@ _SAMPLE_ROWS = 50
 #: At least this share of them must have as many fields as the first.
 _AGREEING_ROWS = 0.5
 _FIELD_LIMIT = 1 << 20
+#: Files from so many bytes on are read with arrays where they are plain; so many lines at each end are not.
+_LARGE = 1 << 16
+_END_LINES = 40
+#: So many bytes of them tell the separator.
+_SAMPLE_BYTES = 1 << 15
+#: So many texts of a column tell the decimal mark.
+_SAMPLE_TEXTS = 2_000
 #: A number whose decimal mark is plain to see: not three digits behind it, or thousands told apart by another mark.
 _FRACTION = re.compile(r"[-+]?(?:\d+(?P<mark>[.,])(?!\d{3}$)\d+|\d{1,3}(?:([.,])\d{3})+(?!\2)(?P<other>[.,])\d+)")
 
@@ -53,8 +61,58 @@ def read_delimited(
         raise AccessError(
             Fault("opening a text file", "it is not text, whatever its name says", shown, "name it as what it is")
         )
+    sample = data[:_SAMPLE_BYTES].rpartition(b"\n")[0] or data
+    if len(data) >= _LARGE and encoding is None and sample.isascii() and _is_utf8(data):
+        encoding = "utf-8"
+        separator = separator or _separator(sample.decode("utf-8-sig"), shown)
+        block = _plainly(data, separator, shown)
+        if block is not None:
+            return block, Dialect(encoding, separator, decimal or _decimal(block.columns, separator))
     text, encoding = _decoded(data, encoding, shown)
     separator = separator or _separator(text, shown)
+    block = _carefully(text, separator, shown)
+    return block, Dialect(encoding, separator, decimal or _decimal(block.columns, separator))
+
+
+def _is_utf8(data: bytes) -> bool:
+    if data.isascii():
+        return True
+    try:
+        data.decode()
+    except UnicodeDecodeError:
+        return False
+    return True
+
+
+def _plainly(data: bytes, separator: str, shown: str) -> Block | None:
+    """The fields of a large file without quotes, read at once; its first and last lines, which may be titles, totals
+    and notes, are read one by one. None for files that are written otherwise."""
+    begin = 3 if data.startswith(b"\xef\xbb\xbf") else 0
+    if b'"' in data or b"\0" in data or (b"\r" in data and data.count(b"\r") != data.count(b"\r\n")):
+        return None
+    start, stop = begin, len(data)
+    for _ in range(_END_LINES):
+        start = data.find(b"\n", start) + 1
+        stop = data.rfind(b"\n", 0, stop - 1) + 1
+    if not begin < start < stop:
+        return None
+    width = data.count(separator.encode(), start, data.find(b"\n", start)) + 1
+    ends = []
+    for part in (data[begin:start], data[stop:]):
+        rows = list(csv.reader(io.StringIO(part.decode(), newline=""), delimiter=separator))
+        if any(len(row) > width for row in rows):
+            return None
+        ends.append([list(column) for column in zip_longest(*rows, [""] * width, fillvalue="")])
+        for column in ends[-1]:
+            column.pop()  # the row that made it wide enough
+    columns = plain_columns(data, start, stop, separator, *ends)
+    if columns is None:
+        return None
+    return Block(shown, "", 1, 1, tuple(columns), np.arange(1, len(columns[0]) + 1, dtype=np.int32))
+
+
+def _carefully(text: str, separator: str, shown: str) -> Block:
+    """Fields row by row. Raises DataError for quoting that is broken."""
     # Strict reading makes a quote that is never closed an error instead of swallowing the rest of the file.
     csv.field_size_limit(_FIELD_LIMIT)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
@@ -75,8 +133,7 @@ def read_delimited(
             Fault("reading delimited text", f"its quoting is broken ({error})", where, "mend the line")
         ) from None
     columns = tuple(Column.pooled(texts) for texts in zip_longest(*rows, fillvalue=""))
-    mark = decimal or _decimal(columns, separator)
-    return Block(shown, "", 1, 1, columns, np.array(lines, np.int32)), Dialect(encoding, separator, mark)
+    return Block(shown, "", 1, 1, columns, np.array(lines, np.int32))
 
 
 def _decoded(data: bytes, encoding: str | None, shown: str) -> tuple[str, str]:
@@ -130,7 +187,8 @@ def _decimal(columns: tuple[Column, ...], separator: str) -> str:
         return "."
     commas = points = 0
     for column in columns:
-        for text in column.texts[1:]:
+        texts = column.texts
+        for text in texts.sample(_SAMPLE_TEXTS) if isinstance(texts, FieldTexts) else texts[1:]:
             found = _FRACTION.fullmatch(text.strip())
             if found:
                 mark = found["mark"] or found["other"]

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -17,7 +17,7 @@ from tinquire.faults import AccessError, DataError, Fault, TinQuireError, known_
 from tinquire.faults import places as listed
 from tinquire.sources.database import read_query
 from tinquire.sources.delimited import read_delimited
-from tinquire.sources.files import matching_files, named_as_workbook
+from tinquire.sources.files import matching_files, named_as_workbook, with_digest
 from tinquire.sources.opening import FileKind, file_kind
 from tinquire.sources.raw import RawTable, table_below_heading
 from tinquire.sources.records import are_records, read_records
@@ -181,8 +181,9 @@ def _read_all(spec: SourceSpec, paths: Sequence[Path]) -> tuple[list[Path], list
     errors: list[TinQuireError] = []
     for path in paths:
         try:
-            for raw in _read_one(spec, path):
-                raw.digest = hashlib.sha256(path.read_bytes()).hexdigest()
+            read, digest = with_digest(path, partial(_read_one, spec, path))
+            for raw in read:
+                raw.digest = digest
                 found.append(path)
                 raws.append(raw)
         except TinQuireError as error:

@@ -166,7 +166,9 @@ def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:
         file=block.file,
         sheet=block.sheet,
         headings=headings,
-        columns=[block.columns[n].slice(at + 1, block.height).take(keep) for n in used],
+        columns=[block.columns[n].slice(at + 1, block.height) for n in used]
+        if len(keep) == block.height - at - 1
+        else [block.columns[n].slice(at + 1, block.height).take(keep) for n in used],
         rows=(keep + block.top + at + 1 if block.lines is None else block.lines[keep + at + 1]).astype(np.int32),
         letters=[block.left + n for n in used],
         notes=notes + renamed,

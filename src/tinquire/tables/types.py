@@ -19,11 +19,11 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import date
-from typing import TypeAlias
+from typing import Protocol, TypeAlias, runtime_checkable
 
 import numpy as np
 
-from tinquire.cells.column import Column, Kind
+from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, no_codes
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general, show
 from tinquire.cells.values import CellError, Value
@@ -41,6 +41,17 @@ _CURRENCY = re.compile(r"^[^\W\d_]{3}\s|\s[^\W\d_]{3}$|[$£€¥₹₣₤]")
 _YES_NO = {"true": True, "yes": True, "y": True, "1": True, "false": False, "no": False, "n": False, "0": False}
 #: Two-digit years up to this one are of this century.
 _CENTURY_BREAK = 50
+
+
+@runtime_checkable
+class SpelledTexts(Protocol):
+    """A pool of texts that are not at hand one by one, but can be read into numbers together."""
+
+    def plain_numbers(self, codes: Codes) -> Floats | None:
+        """The numbers of the texts at these places; None when one is not spelled plainly."""
+
+    def trimmed(self) -> bool:
+        """Whether no text is empty, or has spaces at its ends."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,10 +126,15 @@ def _plain_texts(column: Column, spec: str, decimal: str) -> Column | None:
     is_text = column.kinds == Kind.TEXT
     if not ((column.kinds == Kind.BLANK) | is_text).all():
         return None
+    pool = column.texts
     if spec == "text":
-        return column if all(text.strip() == text and text for text in column.texts) else None
+        if isinstance(pool, SpelledTexts):
+            return column if pool.trimmed() else None
+        return column if all(text.strip() == text and text for text in pool) else None
     if spec not in ("whole", "number", "money") or decimal != ".":
         return None
+    if isinstance(pool, SpelledTexts):
+        return _spelled_numbers(column, pool, is_text, whole=spec == "whole")
     used = np.zeros(len(column.texts), bool)
     used[column.codes[is_text]] = True
     texts = [column.texts[code] for code in np.flatnonzero(used).tolist()]
@@ -129,6 +145,19 @@ def _plain_texts(column: Column, spec: str, decimal: str) -> Column | None:
     values[np.flatnonzero(used)] = np.fromiter(map(float, texts), np.float64, len(texts))
     numbers = np.where(is_text, values[np.where(is_text, column.codes, 0)], 0.0)
     return Column(np.where(is_text, np.uint8(Kind.NUMBER), column.kinds), numbers, np.zeros(len(column), np.int32))
+
+
+def _spelled_numbers(column: Column, texts: SpelledTexts, is_text: Booleans, *, whole: bool) -> Column | None:
+    """The numbers of texts that can read themselves; None when one is not plain, or not whole where it should be."""
+    every = bool(is_text.all())
+    found = texts.plain_numbers(column.codes if every else column.codes[is_text])
+    if found is None or (whole and not np.array_equal(np.rint(found), found)):
+        return None
+    if every:
+        return Column.of_numbers(found)
+    numbers = np.zeros(len(column))
+    numbers[is_text] = found
+    return Column(np.where(is_text, np.uint8(Kind.NUMBER), column.kinds), numbers, no_codes(len(column)))
 
 
 def _one(value: Value, read: Callable[[Value], _Read], stand_ins: Mapping[str, Value]) -> _Read:

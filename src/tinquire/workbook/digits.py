@@ -24,6 +24,7 @@ _ZEROS = _U(0x3030303030303030)
 _ABOVE_NINE = _U(0x7676767676767676)
 #: What is left of a point when the sign of zero is taken from it, in every byte.
 _POINTS = _U(0x1E1E1E1E1E1E1E1E)
+_POINT = 0x1E
 _TENS = 10.0 ** np.arange(17)
 _MINUS = 45
 
@@ -66,13 +67,36 @@ def decimals(array: NDArray[np.uint8], words: Words, starts: Codes, ends: Codes)
     minus = array[starts] == _MINUS
     starts = starts + minus
     lengths = ends - starts
-    values, plain = _short(words, starts, lengths)
+    alike = _alike(words, starts, lengths)
+    if alike is not None:
+        values, plain = alike, np.ones(len(starts), bool)
+    else:
+        values, plain = _short(words, starts, lengths)
     rest = np.flatnonzero((lengths > 8) & (lengths <= EXACT_DIGITS + 1))
     if len(rest):
         values[rest], plain[rest] = _long(words, starts[rest], lengths[rest])
     np.negative(values, out=values, where=minus)
     values += 0.0  # no number is minus zero
     return values, plain
+
+
+def _alike(words: Words, starts: Codes, lengths: Codes) -> Floats | None:
+    """Numbers of at most eight characters that all have as many digits behind the point, as amounts have; else None."""
+    if not len(lengths) or lengths.min() < 1 or lengths.max() > 8:
+        return None
+    found = (words[starts] ^ _ZEROS) << (_U(64) - (lengths.view(np.uint64) << _U(3)))
+    first = int(found[0]).to_bytes(8, "little")  # the last character is the last byte
+    place = first.rfind(bytes([_POINT]), 8 - int(lengths[0]))
+    behind = 0
+    if place >= 0:
+        behind, shift = 7 - place, 8 * place
+        if not ((found >> _U(shift)) & _U(255) == _POINT).all() or (behind == 0 and lengths.min() < 2):
+            return None
+        below = _U((1 << shift) - 1)
+        found = (found & ~(below | _U(255 << shift))) | ((found & below) << _U(8))
+    if (((found + _ABOVE_NINE) | found) & _HIGHS).any():
+        return None
+    return _joined(found).view(np.int64) / _TENS[behind]
 
 
 def _short(words: Words, starts: Codes, lengths: Codes) -> tuple[Floats, Booleans]:

@@ -1,0 +1,96 @@
+"""Delimited text found with arrays is the same as text read field by field, or is left to that way."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tinquire.faults import TinQuireError
+from tinquire.sources import delimited, fields
+from tinquire.sources.delimited import read_delimited
+from tinquire.tables.types import typed
+
+FIELDS = st.one_of(
+    st.sampled_from(["", "Bed", "bed", "Tea towel", "Müller & Söhne", "x" * 9, "x" * 70, " a", "1.5", "-7", "12.34", "+3"]),
+    st.integers(-(10**9), 10**9).map(str), st.floats(-1e6, 1e6).map(lambda number: f"{number:.2f}"),
+    st.text(st.characters(blacklist_characters=';"\r\n\0', blacklist_categories=["Cs"]), max_size=12),
+)  # fmt: skip
+
+
+def made_small(patch, slot_bits=17):
+    """Files of any size are large; pieces, ends and tables are small."""
+    for module, values in {
+        delimited: {"_LARGE": 0, "_END_LINES": 2},
+        fields: {"_PIECE": 64, "_BLOCK": 3, "_FEW": 0, "_SLOT_BITS": slot_bits},
+    }.items():
+        for name, value in values.items():
+            patch.setattr(module, name, value)
+
+
+@pytest.fixture
+def small(monkeypatch):
+    made_small(monkeypatch)
+
+
+def both(path, monkeypatch):
+    """A file's columns and dialect, with arrays and without."""
+    quick = read_delimited(path, "a.csv", separator=";")
+    with monkeypatch.context() as patch:
+        patch.setattr(delimited, "_LARGE", 1 << 60)
+        return quick, read_delimited(path, "a.csv", separator=";")
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.integers(1, 4).flatmap(lambda width: st.lists(st.lists(FIELDS, min_size=width, max_size=width), min_size=1, max_size=40)), st.sampled_from(["\n", "\r\n"]), st.booleans(), st.sampled_from([3, 17]))  # fmt: skip
+def test_arrays_and_one_by_one_give_the_same(rows, ending, mark, slot_bits):
+    text = "".join(";".join(row) + ending for row in rows)
+    with pytest.MonkeyPatch.context() as patch, tempfile.TemporaryDirectory() as folder:
+        made_small(patch, slot_bits)
+        path = Path(folder) / "a.csv"
+        path.write_bytes((b"\xef\xbb\xbf" if mark else b"") + text.encode())
+        (quick, way), (plain, other) = both(path, patch)
+    assert [column.to_list() for column in quick.columns] == [column.to_list() for column in plain.columns]
+    assert (quick.lines.tolist(), way.separator, way.decimal) == (plain.lines.tolist(), other.separator, other.decimal)
+    for one, two in zip(quick.columns, plain.columns, strict=True):
+        for kind in ("text", "number", "whole"):
+            a, b = typed(one, kind), typed(two, kind)
+            assert (a.column.to_list(), a.problems) == (b.column.to_list(), b.problems)
+
+
+@pytest.mark.parametrize(
+    ("text", "is_quick"),
+    [
+        ("a;b\n" + "1;2\n" * 9, True), ("title\n\na;b\n" + "1;2\n" * 9 + "sum;9\nnote\n", True), ("a;b\n" + "1;2\n" * 9 + "3;4", True),
+        ("a;b\n" + "1;2\n" * 5 + "\n" + "1;2\n" * 5, False), ("a;b\n" + "1;2\n" * 5 + '"1";2\n' * 5, False), ("a;b\n" + "1;2;3\n" * 9 + "1;2;3;4\n", False),
+        ("a;b\n" + "1;2\r" * 9, False), ("a;b\n" + "1;\0\n" * 9, False), ("a;b\n1;2\n", False), (("a;b\n" + "ä;2\n" * 9).encode("latin-1"), False),
+    ],
+)  # fmt: skip
+def test_what_is_read_with_arrays(tmp_path, monkeypatch, small, text, is_quick):
+    path = tmp_path / "a.csv"
+    path.write_bytes(text if isinstance(text, bytes) else text.encode())
+    used = []
+    monkeypatch.setattr(
+        delimited, "plain_columns", lambda *given: used.append(fields.plain_columns(*given)) or used[-1]
+    )
+    try:
+        (quick, _), (plain, _) = both(path, monkeypatch)
+    except TinQuireError:
+        assert not is_quick
+        return
+    assert [column.to_list() for column in quick.columns] == [column.to_list() for column in plain.columns]
+    assert (bool(used) and used[-1] is not None) == is_quick
+
+
+def test_numbers_that_are_not_plain_are_read_one_by_one(tmp_path, small):
+    path = tmp_path / "a.csv"
+    numbers = [f"{n}.5" for n in range(1, 400)]
+    path.write_text("Fee;x\n" + "".join(f"{text};\n" for text in [*numbers, "1,234.5", "(7)"]))
+    block, _ = read_delimited(path, "a.csv", separator=";", decimal=".")
+    column = block.columns[0].slice(1, 402)
+    assert isinstance(column.texts, fields.FieldTexts) and not column.texts.sample(5)[0].isalpha()
+    assert np.array_equal(typed(column, "number").column.numbers, [*(n + 0.5 for n in range(1, 400)), 1234.5, -7])
