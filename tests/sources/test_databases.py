@@ -168,6 +168,117 @@ def test_a_job_reads_its_database(tmp_path):
         assert why in str(caught.value) or "either file" in str(caught.value)
 
 
+# -- rows that stay ----------------------------------------------------------------------------------------
+
+STAY = [
+    ("North", "2026-09-30", 1, 9.5), ("north", "2026-10-01", 4, 10.5), ("South", "2026-10-31", None, 20.25), ("North", "2026-10-01", 0, -3.25),
+    (None, "2026-10-31", 7, 2.0), ("", "2026-11-02", 7, None), ("South", "2026-12-24", 2, 0.75), ("O'Hara", None, 3, 100.0),
+]  # fmt: skip
+FIELDS = ['rows = ["depot"]', 'rows = ["depot", { field = "day", by = "month" }]\nsubtotals = {}\nempty = 0', 'rows = ["pieces"]\ncolumns = ["depot"]\ntotals_across = "all"',
+          'rows = [{ field = "depot", top = 2, rest = "others" }]']  # fmt: skip
+VALUES = '[{ sum = "charge" }, { average = "charge", as = "mean" }, { count = "depot", as = "n" }, { smallest = "pieces", as = "least" }, { largest = "charge", as = "most" }, { numbers = "pieces", as = "m" }, { sum = "depot", as = "none" }]'
+WHERE = [
+    None, '[charge] > 1', '[charge] <= 0', '[pieces] = 0', 'AND([depot] = "NORTH", NOT([pieces] <> 4))', 'OR([depot] = "", [charge] > period_month)',
+    '[depot] <> "south"', 'ISBLANK([pieces])', '[depot] > 5', '[depot] = 0', '5 >= [pieces]', '[pieces] = "4"', '[charge] < -1', '[depot] < 5',
+]  # fmt: skip
+
+
+def stay(folder, url, keys):
+    """The same docket with rows that travel and with rows that stay."""
+    made = []
+    for rows in ("travel", "stay"):
+        text = f'title = "T"\nperiod = "month"\n[sources.sales]\ndatabase = "{url}"\nquery = "SELECT depot, day, pieces, charge FROM sales;"\n'
+        text += f'rows = "{rows}"\ntypes = {{ day = "date" }}\n' + (
+            'password_from = "TILL_PASSWORD"\n' if "postgres" in url else ""
+        )
+        (folder / "docket.toml").write_text(text + keys, "utf-8")
+        work = make(load_docket(folder / "docket.toml"), parse_period("2026-10")).work
+        assert ("sales" in work.tables) == (rows == "travel")
+        made.append(work)
+    return made
+
+
+def alike(one, other):
+    assert one.headings == other.headings and [field.type for field in one.fields] == [
+        field.type for field in other.fields
+    ]
+    for a, b in zip(one.columns, other.columns, strict=True):
+        assert [value if not isinstance(value, float) else pytest.approx(value) for value in a] == b.to_list()
+
+
+@pytest.fixture(params=["sqlite", "postgresql"])
+def stocked(request, tmp_path):
+    """A database of each kind with the rows above; its URL."""
+    if request.param == "sqlite":
+        url = sqlite_file(tmp_path)
+        with sqlite3.connect(tmp_path / "till.sqlite") as base:
+            base.execute("DELETE FROM sales")
+            base.executemany("INSERT INTO sales VALUES (?, ?, ?, ?)", STAY)
+        return url
+    import psycopg
+
+    url = request.getfixturevalue("till")
+    with psycopg.connect(url.replace("+psycopg", "").replace("till@", "till:harbour@")) as base:
+        base.execute("DELETE FROM sales")
+        for row in STAY:
+            base.execute("INSERT INTO sales (depot, day, pieces, charge) VALUES (%s, %s, %s, %s)", row)
+    return url
+
+
+def test_pivots_of_rows_that_stay_are_those_of_rows_that_travel(stocked, tmp_path):
+    pivots = ""
+    for number, where in enumerate(WHERE):
+        for field, fields in enumerate(FIELDS if number < 2 else FIELDS[:1]):
+            pivots += f'[pivots.p{number}_{field}]\nfrom = "sales"\n{fields}\nvalues = {VALUES}\ntotals = "All"\n'
+            pivots += "" if where is None else f"where = '''{where}'''\n"
+    travelled, stayed = stay(tmp_path, stocked, pivots)
+    assert len(stayed.pivots) == 20
+    for name, pivot in travelled.pivots.items():
+        alike(pivot.as_table(), stayed.pivots[name].as_table())
+    assert "8 rows stay in the database; " in stayed.sources["sales"].files[0].notes[0]
+
+
+def test_tables_of_rows_that_stay_are_grouped_there(stocked, tmp_path):
+    steps = """[tables.some]
+from = "sales"
+steps = [{ keep_rows = "[charge] > 0" }, { drop_rows = '[depot] = "South"' }]
+[tables.sums]
+from = "some"
+steps = [{ group = ["depot"], values = { Charged = "sum charge", Tickets = "count depot" } }, { sort = ["depot"] }, { derive = "Twice", as = "[Charged]*2" }]
+[tables.all]
+from = "sales"
+steps = [{ group = [], values = { Charged = "sum charge" } }]
+[figures]
+it = "SUM(sums[Twice])"
+"""
+    travelled, stayed = stay(tmp_path, stocked, steps)
+    for name in ("sums", "all"):
+        alike(travelled.tables[name], stayed.tables[name])
+    assert stayed.figures["it"] == 244 and stayed.tables["sums"].headings == ["depot", "Charged", "Tickets", "Twice"]
+
+
+@pytest.mark.parametrize(
+    ("keys", "why"),
+    [
+        ('[figures]\nit = "SUM(sales[charge])"', "a formula needs the rows of 'sales', which stay in the database"),
+        ('[tables.t]\nfrom = "sales"\nsteps = [{ sort = ["day"] }]', "step 1, which is none of keep_rows, drop_rows and group, needs the rows of 'sales'"),
+        ('[workbooks.w]\nname = "w.xlsx"\nsheets = [{ name = "S", table = "sales" }]', "a sheet needs the rows of 'sales'"),
+        ('[pivots.p]\nfrom = "sales"\nrows = ["depot"]\nvalues = [{ median = "charge" }]', "'charge' is median, which is not worked out in the database"),
+        ('[pivots.p]\nfrom = "sales"\nrows = ["depot"]\nvalues = [{ sum = "charg" }]', "the query has no column 'charg': the nearest is 'charge'"),
+        ('[pivots.p]\nfrom = "sales"\nrows = ["depot"]\nvalues = [{ sum = "charge" }]\nwhere = "LEN([depot]) > 2"', "it compares something else than a column"),
+        ('[pivots.p]\nfrom = "sales"\nrows = ["depot"]\nvalues = [{ sum = "charge" }]\nwhere = \'[depot] > "m"\'', "it asks which texts are > another"),
+        ('[pivots.p]\nfrom = "sales"\nrows = ["depot"]\nvalues = [{ sum = "charge" }]\nwhere = \'[depot] = "Köln"\'', "whose case databases see differently"),
+    ],
+)  # fmt: skip
+def test_what_rows_that_stay_cannot_give(tmp_path, keys, why):
+    url = sqlite_file(tmp_path)
+    with pytest.raises(TinQuireError) as caught:
+        text = f'title = "T"\nperiod = "month"\n[sources.sales]\ndatabase = "{url}"\nquery = "SELECT * FROM sales"\nrows = "stay"\n{keys}\n'
+        (tmp_path / "docket.toml").write_text(text, "utf-8")
+        make(load_docket(tmp_path / "docket.toml"), parse_period("2026-10"))
+    assert why in str([fault.why for fault in caught.value.faults])
+
+
 # -- records ---------------------------------------------------------------------------------------------
 
 

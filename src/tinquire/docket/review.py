@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from tinquire.docket.job import Docket
-from tinquire.docket.schema import FigureModel
+from tinquire.docket.staying import needing_rows
+from tinquire.docket.usage import all_formulas, tables_used
 from tinquire.faults import Fault, known_names
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.registry import functions, unknown_function
@@ -13,12 +14,20 @@ from tinquire.formula.slots import slot_name
 from tinquire.formula.tree import Call, walk
 from tinquire.tables.types import TYPES
 
-__all__ = ["reviewed", "table_order", "tables_used"]
+__all__ = ["reviewed", "table_order"]
 
 
 def reviewed(docket: Docket) -> list[Fault]:
     """All faults of a docket whose shape is right."""
-    return [*_names(docket), *_tables(docket), *_outputs(docket), *_formulas(docket), *_types(docket)]
+    order = table_order(docket)
+    return [
+        *_names(docket),
+        *_tables(docket),
+        *_outputs(docket),
+        *_formulas(docket),
+        *_types(docket),
+        *(needing_rows(docket, order) if isinstance(order, list) else ()),
+    ]
 
 
 def _fault(docket: Docket, why: str, do: str, *path: str | int) -> Fault:
@@ -73,14 +82,6 @@ def _tables(docket: Docket) -> Iterator[Fault]:
         yield order
 
 
-def tables_used(step: object) -> list[str]:
-    """The other tables that a step reads."""
-    for key in ("match", "subtract"):
-        if isinstance(name := getattr(step, key, None), str):
-            return [name]
-    return list(getattr(step, "stack", ()))
-
-
 def table_order(docket: Docket) -> list[str] | Fault:
     """The docket's tables, each after those it is made from; a fault when they are made from each other."""
     model = docket.model
@@ -129,7 +130,7 @@ def _outputs(docket: Docket) -> Iterator[Fault]:
 
 def _formulas(docket: Docket) -> Iterator[Fault]:
     """Formulas that cannot be read, or call functions that are not known; columns are checked when they are there."""
-    for path, text in _all_formulas(docket):
+    for path, text in all_formulas(docket):
         try:
             tree = parse(text)
         except FormulaError as error:
@@ -139,22 +140,6 @@ def _formulas(docket: Docket) -> Iterator[Fault]:
         for node in walk(tree):
             if isinstance(node, Call) and node.function not in functions():
                 yield _fault(docket, unknown_function(node.function), "mend the formula", *path)
-
-
-def _all_formulas(docket: Docket) -> Iterator[tuple[tuple[str | int, ...], str]]:
-    model = docket.model
-    for name, figure in model.figures.items():
-        yield ("figures", name), figure.is_ if isinstance(figure, FigureModel) else figure
-    for name, check in model.checks.items():
-        if check.that is not None:
-            yield ("checks", name, "that"), check.that
-        for number, formula in enumerate(check.agree):
-            yield ("checks", name, "agree", number), formula
-    for name, table in model.tables.items():
-        for number, step in enumerate(table.steps):
-            for key in ("as_", "keep_rows", "drop_rows"):
-                if isinstance(text := getattr(step, key, None), str):
-                    yield ("tables", name, "steps", number), text
 
 
 def _types(docket: Docket) -> Iterator[Fault]:

@@ -45,6 +45,9 @@ class SourceModel(_Model):
         None, description="What to ask of it; `:period_first`, `:period_last` and `:period` are the period."
     )
     password_from: str | None = Field(None, description="The environment variable that holds its password.")
+    rows: Literal["travel", "stay"] = Field(
+        "travel", description="With `stay`, its rows stay in the database, which groups them for pivots and `group`."
+    )
     sheet: str | None = Field(
         None,
         description="The sheet to read, when there are several. With `*` or `?`: all visible sheets of such names.",
@@ -88,6 +91,12 @@ class SourceModel(_Model):
             raise ValueError("a source has either file, files or database")
         if (self.database is None) != (self.query is None):
             raise ValueError("a database needs a query, and a query a database")
+        if self.rows == "stay":
+            unread = ("read_as", "known_as", "stamp")
+            wrong = [key for key in unread if getattr(self, key)]
+            if self.database is None or wrong:
+                why = f"{wrong[0]} is for rows that travel" if wrong else "only a database's rows can stay in it"
+                raise ValueError(why)
         if self.sheet is not None and self.table is not None:
             raise ValueError("a source has either sheet or table")
         if self.range is not None and self.table is not None:

@@ -7,13 +7,14 @@ is wrong with the next, but a table is not made from one that failed.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
-from tinquire.docket.review import table_order, tables_used
-from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel
+from tinquire.docket.review import table_order
+from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel, TableModel
+from tinquire.docket.usage import tables_used
 from tinquire.faults import Fault, TinQuireError, UseError
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.slots import Unfilled, filled_text, slot_name
@@ -21,7 +22,8 @@ from tinquire.formula.tree import Name, walk
 from tinquire.looks import House
 from tinquire.press.checking import make_checks
 from tinquire.press.slotfill import SlotScope
-from tinquire.sources import Gathered, SourceSpec, gather
+from tinquire.press.staying import pivot_staying, table_staying
+from tinquire.sources import FileRead, Gathered, SourceSpec, StayingGroups, StayingRows, gather
 from tinquire.tables import Table
 from tinquire.tables.checks import CheckResult
 from tinquire.tables.pivot import Pivot
@@ -42,6 +44,8 @@ class Reckoning:
     period: Period
     house: House
     sources: dict[str, Gathered] = field(default_factory=dict)
+    #: Sources, and tables made of them, whose rows stay in their database.
+    staying: dict[str, StayingRows] = field(default_factory=dict)
     tables: dict[str, Table] = field(default_factory=dict)
     steps: dict[str, list[StepReport]] = field(default_factory=dict)
     pivots: dict[str, Pivot] = field(default_factory=dict)
@@ -82,6 +86,9 @@ def reckon(docket: Docket, period: Period, house: House, said: Callable[[str], N
     """Work out all tables, pivots, figures and checks. `said` hears what is being done, for progress."""
     work = Reckoning(docket, period, house)
     for name, source in docket.model.sources.items():
+        if source.rows == "stay":
+            work.staying[name] = _staying(work, name, source)
+            continue
         said(f"reading {name}")
         try:
             gathered = gather(_spec(work, name, source))
@@ -164,6 +171,9 @@ def _make_tables(work: Reckoning) -> None:
     assert not isinstance(order, Fault)  # the docket was reviewed when it was loaded
     for name in order:
         model = work.docket.model.tables[name]
+        if model.from_ in work.staying:
+            _make_staying(work, name, model)
+            continue
         if not _all_there(work, [model.from_, *_other_tables(model.steps)]):
             continue
         base = work.tables[model.from_]
@@ -177,6 +187,43 @@ def _make_tables(work: Reckoning) -> None:
             work.errors.append(error)
 
 
+def _staying(work: Reckoning, name: str, source: SourceModel) -> StayingRows:
+    """A source whose rows stay in its database."""
+    spec = _spec(work, name, source)
+    names = _for_formulas({**work.period.values(), "title": work.docket.model.title})
+    return StayingRows(
+        name, str(spec.database), spec.query, spec.parameters, spec.base, spec.password_from, spec.types, names
+    )
+
+
+def _make_staying(work: Reckoning, name: str, model: TableModel) -> None:
+    """A table made of rows that stay."""
+    rows = replace(work.staying[model.from_], name=name)
+    context = StepContext(work.tables, rows.names)
+    places = [work.docket.where("tables", name, "steps", number) for number in range(len(model.steps))]
+    try:
+        made, reports, groups = table_staying(rows, model.steps, context, places)
+    except TinQuireError as error:
+        work.errors.append(error)
+        return
+    if isinstance(made, Table):
+        work.tables[name], work.steps[name] = made, reports
+    else:
+        work.staying[name] = made
+    if groups is not None:
+        _note_travelled(work, model.from_, groups)
+
+
+def _note_travelled(work: Reckoning, source: str, groups: StayingGroups) -> None:
+    """What was asked of a database, for the record of what was read."""
+    while source in work.docket.model.tables:
+        source = work.docket.model.tables[source].from_
+    before = work.sources[source].files if source in work.sources else ()
+    note = f"{groups.rows:,} rows stay in the database; {groups.labels.height:,} groups travelled"
+    read = FileRead(Path(), groups.shown, groups.labels.height, (note,), groups.digest)
+    work.sources[source] = Gathered(groups.labels, (*before, read), ())
+
+
 def _other_tables(steps: Sequence[object]) -> list[str]:
     return [name for step in steps for name in tables_used(step)]
 
@@ -188,9 +235,15 @@ def _all_there(work: Reckoning, names: Sequence[str]) -> bool:
 
 def _make_pivots(work: Reckoning) -> None:
     for name, model in work.docket.model.pivots.items():
-        if not _all_there(work, [model.from_]):
+        if model.from_ not in work.staying and not _all_there(work, [model.from_]):
             continue
         try:
+            if model.from_ in work.staying:
+                where = work.docket.where("pivots", name, "where")
+                staying = work.staying[model.from_]
+                work.pivots[name], groups = pivot_staying(name, model, staying, where)
+                _note_travelled(work, model.from_, groups)
+                continue
             work.pivots[name] = pivot_over(work, name, work.tables[model.from_])
         except TinQuireError as error:
             work.errors.append(error)

@@ -1,5 +1,6 @@
 """Sources: workbooks and delimited text into tables. Knows nothing of dockets."""
 
-from tinquire.sources.gathering import Gathered, SourceSpec, gather
+from tinquire.sources.gathering import FileRead, Gathered, SourceSpec, gather
+from tinquire.sources.staying import StayingGroups, StayingRows
 
-__all__ = ["Gathered", "SourceSpec", "gather"]
+__all__ = ["FileRead", "Gathered", "SourceSpec", "StayingGroups", "StayingRows", "gather"]

@@ -5,7 +5,8 @@ from __future__ import annotations
 import datetime
 import hashlib
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -19,9 +20,9 @@ from tinquire.faults import AccessError, DataError, Fault, TinQuireError, UseErr
 from tinquire.sources.raw import RawTable
 
 if TYPE_CHECKING:
-    from sqlalchemy import URL, Connection
+    from sqlalchemy import URL, Connection, TextClause
 
-__all__ = ["read_query"]
+__all__ = ["bound", "connected", "raw_table", "read_query"]
 
 _DAY_SECONDS = 86_400
 #: Statements by which a connection refuses to write, by the database's kind.
@@ -36,7 +37,17 @@ def read_query(
     Raises: UseError for a URL that is none or a query without rows, AccessError when the database cannot be reached,
     DataError for a query that fails, and for values that no cell can hold.
     """
-    from sqlalchemy import create_engine, text
+    with connected(url, base, password_from) as (connection, shown):
+        result = connection.execute(bound(connection, query, parameters, shown))
+        if not result.returns_rows:
+            raise UseError(Fault("asking a database", "the query gives no rows", shown, "write a SELECT"))
+        return raw_table(shown, list(result.keys()), result.fetchall())
+
+
+@contextmanager
+def connected(url: str, base: Path, password_from: str | None) -> Iterator[tuple[Connection, str]]:
+    """A connection that only reads, and the URL as it is shown; what goes wrong is raised as ours."""
+    from sqlalchemy import create_engine
     from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 
     found, shown = _url(url, base, password_from)
@@ -48,24 +59,29 @@ def read_query(
     try:
         with engine.connect() as connection:
             _only_read(connection)
-            statement = text(query)
-            wanted = {name: parameters[name] for name in statement.compile().params if name in parameters}
-            missing = [name for name in statement.compile().params if name not in parameters]
-            if missing:
-                why = f"nothing is known as ':{missing[0]}'; there is {', '.join(f':{name}' for name in parameters)}"
-                raise UseError(Fault("asking a database", why, shown, "mend the parameter's name"))
-            if connection.dialect.name == "sqlite":  # which has no days, but texts
-                wanted = {name: str(value) for name, value in wanted.items()}
-            result = connection.execute(statement, wanted)
-            if not result.returns_rows:
-                raise UseError(Fault("asking a database", "the query gives no rows", shown, "write a SELECT"))
-            return _table(shown, list(result.keys()), result.fetchall())
+            yield connection, shown
     except DBAPIError as error:
         raise _failed(error, shown) from None
     except SQLAlchemyError as error:
         raise DataError(Fault("asking a database", _first_line(error), shown, "mend the query")) from None
     finally:
         engine.dispose()
+
+
+def bound(connection: Connection, query: str, parameters: Mapping[str, str | datetime.date], shown: str) -> TextClause:
+    """A query with its parameters. Raises UseError for one that is not known."""
+    from sqlalchemy import text
+
+    statement = text(query)
+    asked = list(statement.compile().params)
+    missing = [name for name in asked if name not in parameters]
+    if missing:
+        why = f"nothing is known as ':{missing[0]}'; there is {', '.join(f':{name}' for name in parameters)}"
+        raise UseError(Fault("asking a database", why, shown, "mend the parameter's name"))
+    wanted: dict[str, Any] = {name: parameters[name] for name in asked}
+    if connection.dialect.name == "sqlite":  # which has no days, but texts
+        wanted = {name: str(value) for name, value in wanted.items()}
+    return statement.bindparams(**wanted) if wanted else statement
 
 
 def _url(text: str, base: Path, password_from: str | None) -> tuple[URL, str]:
@@ -114,7 +130,8 @@ def _first_line(error: BaseException) -> str:
     return next(iter(str(error).strip().splitlines()), type(error).__name__)
 
 
-def _table(shown: str, names: Sequence[str], rows: Sequence[Sequence[Any]]) -> RawTable:
+def raw_table(shown: str, names: Sequence[str], rows: Sequence[Sequence[Any]]) -> RawTable:
+    """Rows of a result under the names of its columns. Raises DataError for values that no cell can hold."""
     columns, are_days = [], []
     for place, name in enumerate(names):
         raw = [row[place] for row in rows]

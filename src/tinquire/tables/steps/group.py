@@ -9,8 +9,9 @@ import numpy as np
 from tinquire.faults import Fault, UseError, known_names
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups
+from tinquire.tables.pivotgroups import Grouped
 from tinquire.tables.steps.step import StepContext, step
-from tinquire.tables.table import Table, require
+from tinquire.tables.table import Field, Table, require
 
 _COUNTS = (Aggregation.COUNT, Aggregation.NUMBERS, Aggregation.DISTINCT)
 
@@ -37,15 +38,36 @@ class Group:
         order = np.argsort(first, kind="stable")
         columns = [table.columns[place].take(first[order]) for place in places]
         fields = [table.fields[place] for place in places]
-        for name, text in self.values.items():
-            how, column = self._asked(text, context)
+        for name, how, column in self.asked(context):
             (place,) = require(table, [column], context.stopped)
-            one = table.fields[place]
-            kind = "whole" if how in _COUNTS else one.type
-            fields.append(replace(one, name=name, type=kind, formula=None))
+            fields.append(self._named(name, how, table.fields[place]))
             columns.append(aggregated(how, table.columns[place], groups, count).take(order))
         made = Table(table.name, tuple(fields), tuple(columns))
         return replace(made, origin=table.origin.take(first[order])) if table.origin is not None else made
+
+    def of_groups(self, groups: Grouped, context: StepContext) -> Table:
+        """The same of rows that were brought together by these columns elsewhere, by the order of their values."""
+        labels = groups.labels
+        places = require(labels, self.group, context.stopped)
+        if places and labels.height:
+            numbers, count = key_groups([labels.columns[place] for place in places])
+        else:
+            numbers, count = np.zeros(labels.height, np.int32), min(labels.height, 1)
+        _, first = np.unique(numbers, return_index=True)
+        fields = [labels.fields[place] for place in places]
+        columns = [labels.columns[place].take(first) for place in places]
+        for name, how, column in self.asked(context):
+            fields.append(self._named(name, how, groups.field(column)))
+            columns.append(groups.summary(column).rolled(numbers, count).result(how))
+        return Table(context.stopped, tuple(fields), tuple(columns))
+
+    def asked(self, context: StepContext) -> list[tuple[str, Aggregation, str]]:
+        """Each new column's heading, its aggregation, and the column that it is of."""
+        return [(name, *self._asked(text, context)) for name, text in self.values.items()]
+
+    @staticmethod
+    def _named(name: str, how: Aggregation, one: Field) -> Field:
+        return replace(one, name=name, type="whole" if how in _COUNTS else one.type, formula=None)
 
     @staticmethod
     def _asked(text: str, context: StepContext) -> tuple[Aggregation, str]:

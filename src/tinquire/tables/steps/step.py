@@ -75,13 +75,14 @@ def declared() -> dict[str, type[Step]]:
 
 
 def apply_steps(
-    table: Table, steps: Sequence[Step], context: StepContext, places: Sequence[str] = ()
+    table: Table, steps: Sequence[Step], context: StepContext, places: Sequence[str] = (), *, first: int = 0
 ) -> tuple[Table, list[StepReport]]:
-    """Apply steps in order; `places` says where the docket writes each. Raises what a step raises."""
+    """Apply steps in order; `places` says where the docket writes each, `first` how many came before. Raises what a
+    step raises."""
     reports = []
-    for number, one in enumerate(steps, start=1):
-        context.stopped = f"table '{table.name}', step {number} ({one.says()})"
-        context.where = places[number - 1] if places else ""
+    for number, one in enumerate(steps):
+        context.stopped = f"table '{table.name}', step {first + number + 1} ({one.says()})"
+        context.where = places[number] if places else ""
         context.notes = []
         before = table.height
         table = one.apply(table, context)

@@ -1,0 +1,84 @@
+"""Rows that stay in a database: which tables they are, and what in a docket would need them here."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import TypeAlias
+
+from tinquire.docket.job import Docket
+from tinquire.docket.schema import TableModel
+from tinquire.docket.usage import all_formulas, tables_read, tables_used
+from tinquire.faults import Fault
+from tinquire.formula.slots import slot_name
+from tinquire.tables.steps.drop_rows import DropRows
+from tinquire.tables.steps.group import Group
+from tinquire.tables.steps.keep_rows import KeepRows
+
+__all__ = ["needing_rows"]
+
+#: What needs rows, in words, the table, and its place in the docket.
+_Need: TypeAlias = tuple[str, str, tuple[str | int, ...]]
+
+
+def needing_rows(docket: Docket, order: Sequence[str]) -> Iterator[Fault]:
+    """Faults for what needs rows that stay in a database; `order` is that of the docket's tables."""
+    known = _staying(docket, order)
+    if not known:
+        return
+    for what, name, path in (*_in_tables(docket, known), *_in_outputs(docket), *_in_formulas(docket)):
+        found = next((one for one in known if slot_name(one) == slot_name(name)), None)
+        if found is not None:
+            why = f"{what} needs the rows of '{found}', which stay in the database"
+            do = f'group them first, or write rows = "travel" in sources.{known[found]}'
+            yield Fault("reading the docket", why, docket.where(*path), do)
+
+
+def _staying(docket: Docket, order: Sequence[str]) -> dict[str, str]:
+    """Sources and tables whose rows stay, each with its source."""
+    model = docket.model
+    found = {name: name for name, source in model.sources.items() if source.rows == "stay"}
+    for name in order:
+        table = model.tables[name]
+        if table.from_ in found and not any(isinstance(step, Group) for step in table.steps):
+            found[name] = found[table.from_]
+    return found
+
+
+def _in_tables(docket: Docket, known: dict[str, str]) -> Iterator[_Need]:
+    for name, table in docket.model.tables.items():
+        early = _before_group(table) if table.from_ in known else len(table.steps)
+        for number, step in enumerate(table.steps):
+            path = ("tables", name, "steps", number)
+            for other in tables_used(step):
+                yield f"tables.{name}, step {number + 1}", other, path
+            if table.from_ in known and number < early and not isinstance(step, KeepRows | DropRows):
+                what = f"tables.{name}, step {number + 1}, which is none of keep_rows, drop_rows and group,"
+                yield what, table.from_, path
+
+
+def _before_group(table: TableModel) -> int:
+    """How many steps come before the first that groups."""
+    return next((number for number, step in enumerate(table.steps) if isinstance(step, Group)), len(table.steps))
+
+
+def _in_outputs(docket: Docket) -> Iterator[_Need]:
+    model = docket.model
+    for name, statement in model.statements.items():
+        for other in (statement.lines, statement.map.table, *(one.table for one in statement.amounts)):
+            yield f"statements.{name}", other, ("statements", name)
+    for name, book in model.workbooks.items():
+        for number, sheet in enumerate(book.sheets):
+            path = ("workbooks", name, "sheets", number)
+            if sheet.table is not None:
+                yield "a sheet", sheet.table, path
+            elif sheet.split is not None and sheet.pivot in model.pivots:
+                yield "a sheet split by a column", model.pivots[sheet.pivot].from_, path
+    for name, mail in model.mails.items():
+        if mail.each is not None:
+            yield f"mails.{name}", mail.each, ("mails", name, "each")
+
+
+def _in_formulas(docket: Docket) -> Iterator[_Need]:
+    for path, text in all_formulas(docket):
+        for other in sorted(tables_read(text)):
+            yield "a formula", other, path

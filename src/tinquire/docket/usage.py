@@ -1,0 +1,48 @@
+"""What the parts of a docket read: other tables, and formulas."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from tinquire.docket.job import Docket
+from tinquire.docket.schema import FigureModel
+from tinquire.formula import FormulaError, parse
+from tinquire.formula.slots import slot_name
+from tinquire.formula.tree import Name, TableReference, walk
+
+__all__ = ["all_formulas", "tables_read", "tables_used"]
+
+
+def tables_used(step: object) -> list[str]:
+    """The other tables that a step reads."""
+    for key in ("match", "subtract"):
+        if isinstance(name := getattr(step, key, None), str):
+            return [name]
+    return list(getattr(step, "stack", ()))
+
+
+def all_formulas(docket: Docket) -> Iterator[tuple[tuple[str | int, ...], str]]:
+    """Every formula that is seen without rows, and its path in the docket."""
+    model = docket.model
+    for name, figure in model.figures.items():
+        yield ("figures", name), figure.is_ if isinstance(figure, FigureModel) else figure
+    for name, check in model.checks.items():
+        if check.that is not None:
+            yield ("checks", name, "that"), check.that
+        for number, formula in enumerate(check.agree):
+            yield ("checks", name, "agree", number), formula
+    for name, table in model.tables.items():
+        for number, step in enumerate(table.steps):
+            for key in ("as_", "keep_rows", "drop_rows"):
+                if isinstance(text := getattr(step, key, None), str):
+                    yield ("tables", name, "steps", number), text
+
+
+def tables_read(text: str) -> set[str]:
+    """What a formula names that may be a table, as `slot_name` spells it; nothing for text that is no formula."""
+    try:
+        nodes = list(walk(parse(text)))
+    except FormulaError:
+        return set()
+    named = {slot_name(node.name) for node in nodes if isinstance(node, Name)}
+    return named | {slot_name(node.table) for node in nodes if isinstance(node, TableReference) and node.table}
