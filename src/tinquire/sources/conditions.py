@@ -142,11 +142,11 @@ def _number(column: ColumnElement[Any], holds: Holds, sign: str, value: float) -
     from sqlalchemy import func, literal
 
     behind = sign in (">", ">=", "<>")
-    compared = _signed(func.coalesce(column, 0), sign, literal(value))
-    if holds is Holds.NUMBERS:
-        return compared
     if holds is Holds.ANY:
-        return _either(func.typeof(column) == "text", behind, compared)
+        own = func.nullif(column, "")
+        return _either(func.typeof(own) == "text", behind, _signed(func.coalesce(own, 0), sign, literal(value)))
+    if holds is Holds.NUMBERS:
+        return _signed(func.coalesce(column, 0), sign, literal(value))
     blank = _blank(column, holds)
     as_nought = {"=": value == 0, "<>": value != 0, "<": value > 0, "<=": value >= 0, ">": value < 0, ">=": value <= 0}
     return _either(blank, True, _always(behind)) if as_nought[sign] else _either(blank, False, _always(behind))

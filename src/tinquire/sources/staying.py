@@ -183,7 +183,7 @@ class _Asking:
             return column_type(stated)
         if holds is Holds.ANY:
             filled, numbers = parts[(key, "filled")].sum(), parts[(key, "numbers")].sum()
-            return "number" if filled and filled == numbers else "text"
+            return "number" if filled == numbers else "text"
         return {Holds.NUMBERS: "number", Holds.DAYS: "date"}.get(holds, "text")
 
     def filters(self) -> list[ColumnElement[bool]]:
