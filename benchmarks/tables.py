@@ -14,7 +14,9 @@ from tinquire.sources import SourceSpec, gather
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.matching import matched
+from tinquire.docket.schema import TableModel
 from tinquire.tables.pivoting import PivotValue, Subtotals, pivoted
+from tinquire.tables.steps import StepContext, apply_steps
 
 __all__ = ["measures"]
 
@@ -29,6 +31,9 @@ def measures(folder: Path) -> Iterator[Measure]:
     yield from _pivot(rng)
     yield _match(rng)
     yield _delimited(folder, rng)
+    yield _steps(rng)
+    yield _stacked(folder, rng)
+    yield _pushed(folder, rng)
 
 
 def _pivot(rng: np.random.Generator) -> Iterator[Measure]:
@@ -106,4 +111,49 @@ def _delimited(folder: Path, rng: np.random.Generator) -> Measure:
     return Measure(
         "delimited text, 1M rows x 10, typed and checked", "the standard library's reader alone", 0.4,
         lambda: gather(spec), read,
+    )  # fmt: skip
+
+
+def _steps(rng: np.random.Generator) -> Measure:
+    """Ten steps as a docket has them, and the same on arrays by hand."""
+    depots = [f"Depot {number}" for number in range(50)]
+    depot = rng.integers(0, 50, ROWS).astype(np.int32)
+    ticket = np.arange(ROWS, dtype=np.float64)
+    pieces, weight = rng.integers(0, 200, ROWS).astype(np.float64), rng.integers(0, 9_000, ROWS) / 10
+    item = rng.integers(0, 500, ROWS).astype(np.float64)
+    rates = rng.integers(10, 500, 500) / 100
+    fields = (Field("Ticket", "whole"), Field("Depot"), Field("Item", "whole"), Field("Pieces", "whole"), Field("Weight", "number"))
+    columns = (Column.of_numbers(ticket), Column.of_codes(depot, depots), *map(Column.of_numbers, (item, pieces, weight)))
+    table = Table("rows", fields, columns)
+    known = Table("rates", (Field("Item", "whole"), Field("Rate", "money")), (Column.of_numbers(np.arange(500.0)), Column.of_numbers(rates)))
+    raw: list[dict[str, object]] = [
+        {"rename": {"Weight": "Weight kg"}},
+        {"drop_rows": "[Pieces] = 0"},
+        {"match": "rates", "on": {"Item": "Item"}, "bring": ["Rate"]},
+        {"derive": "Charge", "as": "ROUND([Pieces] * [Rate], 2)", "type": "money"},
+        {"derive": "Heavy", "as": "[Weight kg] > 450"},
+        {"replace": "Depot", "values": {"Depot 7": "Depot seven"}},
+        {"keep_rows": "[Charge] > 1"},
+        {"drop": ["Weight kg"]},
+        {"sort": ["Depot", "-Charge"]},
+        {"limit": 500_000},
+    ]
+    steps = TableModel.model_validate({"from": "rows", "steps": raw}).steps
+
+    def by_hand() -> object:
+        kept = pieces != 0
+        d, i, p, w, t = depot[kept], item[kept], pieces[kept], weight[kept], ticket[kept]
+        order = np.argsort(np.arange(500.0))
+        rate = rates[order[np.searchsorted(np.arange(500.0), i, sorter=order)]]
+        charge = np.round(p * rate, 2)
+        heavy = w > 450
+        ranks = np.argsort(np.argsort(depots))
+        kept = charge > 1
+        d, i, p, t, rate, charge, heavy = (one[kept] for one in (d, i, p, t, rate, charge, heavy))
+        order = np.lexsort((-charge, ranks[d]))[:500_000]
+        return [one[order] for one in (d, i, p, t, rate, charge, heavy)]
+
+    return Measure(
+        "ten steps over 1M rows", "the same in NumPy by hand", 2,
+        lambda: apply_steps(table, steps, StepContext({"rates": known}, {})), by_hand,
     )  # fmt: skip

@@ -217,7 +217,10 @@ class Column:
 
     def take(self, places: NDArray[Any]) -> Column:
         """Values at the given places (indexes or a mask)."""
-        return Column(self.kinds[places], self.numbers[places], self.codes[places], self.texts)
+        kinds = self.kinds[places]
+        # Of one code seen many times (`no_codes`) there is nothing to look up.
+        codes = self.codes[places] if self.codes.strides != (0,) else np.broadcast_to(self.codes[:1], len(kinds))
+        return Column(kinds, self.numbers[places], codes, self.texts)
 
     def repeat(self, count: int) -> Column:
         """A column of one value, `count` times; longer columns come back as they are."""
