@@ -3,25 +3,35 @@
 from __future__ import annotations
 
 import csv
+import os
+import shutil
+import subprocess
+import zipfile
 from collections.abc import Iterator
 from pathlib import Path
+from xml.parsers import expat
 
 import numpy as np
+from tests.postgres import PASSWORD, programs, served
 
 from benchmarks.measure import Measure
 from tinquire.cells import Column
-from tinquire.sources import SourceSpec, gather
+from tinquire.docket.schema import TableModel
+from tinquire.sources import SourceSpec, StayingRows, gather
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.matching import matched
-from tinquire.docket.schema import TableModel
-from tinquire.tables.pivoting import PivotValue, Subtotals, pivoted
+from tinquire.tables.pivoting import PivotField, PivotValue, Subtotals, pivot_of, pivoted
 from tinquire.tables.steps import StepContext, apply_steps
+from tinquire.workbook import Sheet, Workbook
 
 __all__ = ["measures"]
 
 ROWS = 1_000_000
 KEYS = 20_000
+BOOKS = 100
+STAYING_ROWS = 10_000_000
+BOOK_ROWS = 10_000
 TEXT_ROWS = 1_000_000
 
 
@@ -33,7 +43,7 @@ def measures(folder: Path) -> Iterator[Measure]:
     yield _delimited(folder, rng)
     yield _steps(rng)
     yield _stacked(folder, rng)
-    yield _pushed(folder, rng)
+    yield from _pushed(folder)
 
 
 def _pivot(rng: np.random.Generator) -> Iterator[Measure]:
@@ -122,10 +132,24 @@ def _steps(rng: np.random.Generator) -> Measure:
     pieces, weight = rng.integers(0, 200, ROWS).astype(np.float64), rng.integers(0, 9_000, ROWS) / 10
     item = rng.integers(0, 500, ROWS).astype(np.float64)
     rates = rng.integers(10, 500, 500) / 100
-    fields = (Field("Ticket", "whole"), Field("Depot"), Field("Item", "whole"), Field("Pieces", "whole"), Field("Weight", "number"))
-    columns = (Column.of_numbers(ticket), Column.of_codes(depot, depots), *map(Column.of_numbers, (item, pieces, weight)))
+    fields = (
+        Field("Ticket", "whole"),
+        Field("Depot"),
+        Field("Item", "whole"),
+        Field("Pieces", "whole"),
+        Field("Weight", "number"),
+    )
+    columns = (
+        Column.of_numbers(ticket),
+        Column.of_codes(depot, depots),
+        *map(Column.of_numbers, (item, pieces, weight)),
+    )
     table = Table("rows", fields, columns)
-    known = Table("rates", (Field("Item", "whole"), Field("Rate", "money")), (Column.of_numbers(np.arange(500.0)), Column.of_numbers(rates)))
+    known = Table(
+        "rates",
+        (Field("Item", "whole"), Field("Rate", "money")),
+        (Column.of_numbers(np.arange(500.0)), Column.of_numbers(rates)),
+    )
     raw: list[dict[str, object]] = [
         {"rename": {"Weight": "Weight kg"}},
         {"drop_rows": "[Pieces] = 0"},
@@ -157,3 +181,74 @@ def _steps(rng: np.random.Generator) -> Measure:
         "ten steps over 1M rows", "the same in NumPy by hand", 2,
         lambda: apply_steps(table, steps, StepContext({"rates": known}, {})), by_hand,
     )  # fmt: skip
+
+
+def _stacked(folder: Path, rng: np.random.Generator) -> Measure:
+    """Exports of one shape, a hundred of them, as one table."""
+    exports = folder / "exports"
+    exports.mkdir(exist_ok=True)
+    items = [f"Item {number}" for number in range(40)]
+    for number in range(BOOKS):
+        sheet = Sheet("Pickups")
+        columns = {
+            "Ticket": Column.of_texts([f"T{number:03d}-{row:05d}" for row in range(BOOK_ROWS)]),
+            "Collected": Column.of_numbers(rng.integers(46_296, 46_326, BOOK_ROWS).astype(np.float64)),
+            "Customer no": Column.of_numbers(rng.integers(1_000, 1_050, BOOK_ROWS).astype(np.float64)),
+            "Item": Column.of_codes(rng.integers(0, 40, BOOK_ROWS).astype(np.int32), items),
+            "Pieces": Column.of_numbers(rng.integers(0, 300, BOOK_ROWS).astype(np.float64)),
+            "Weight kg": Column.of_numbers(rng.integers(0, 9_000, BOOK_ROWS) / 10),
+        }
+        for place, (heading, column) in enumerate(columns.items(), start=1):
+            sheet.put(1, place, Column.concat([Column.from_values([heading]), column]))
+        book = Workbook.new()
+        book.add_sheet(sheet)
+        book.save(exports / f"pickups-{number:03d}.xlsx")
+    spec = SourceSpec("pickups", folder, files="exports/*.xlsx", types={"Customer no": "whole", "Pieces": "whole"})
+
+    def bare() -> None:
+        for path in sorted(exports.iterdir()):
+            with zipfile.ZipFile(path) as archive:
+                for name in archive.namelist():
+                    if "sheet" in name or "Strings" in name:
+                        expat.ParserCreate().Parse(archive.read(name), True)
+
+    return Measure(
+        f"{BOOKS} workbooks of 10k rows stacked", "bare inflate and expat of the same parts", 0.8,
+        lambda: gather(spec), bare,
+    )  # fmt: skip
+
+
+def _pushed(folder: Path) -> Iterator[Measure]:
+    """A pivot worked out by a database of 10M rows, where there is one to be had."""
+    home = folder / "postgres"
+    home.mkdir(exist_ok=True)
+    with served(home) as url:
+        if url is None:
+            return
+        os.environ["TILL_PASSWORD"] = PASSWORD
+        plain = url.replace("+psycopg", "").replace("till@", f"till:{PASSWORD}@")
+        client = shutil.which("psql") or str((programs() or home) / "psql")
+
+        def psql(*words: str) -> None:
+            subprocess.run([client, plain, "-q", *words], check=True, capture_output=True)
+
+        rows = "SELECT 'Depot ' || n % 50 AS depot, n % 12 AS month, (n::bigint * 7919 % 10000) / 100.0 AS charge"
+        rows += f" FROM generate_series(1, {STAYING_ROWS}) n"
+        psql("-c", f"CREATE TABLE sales AS {rows}", "-c", "VACUUM ANALYZE sales")
+        staying = StayingRows("sales", url, "SELECT * FROM sales", {}, folder, "TILL_PASSWORD")
+        fields, values = (
+            [PivotField("depot"), PivotField("month")],
+            [PivotValue("charge", Aggregation.SUM, "Charge"), PivotValue("charge", Aggregation.LARGEST, "most")],
+        )
+
+        def ours() -> object:
+            groups = staying.grouped(
+                {"depot": False, "month": False}, [("charge", value.how) for value in values], "a pivot"
+            )
+            return pivot_of(groups, fields, [], values, subtotals=Subtotals(), totals="All")
+
+        asked = "SELECT depot, month, sum(charge), max(charge) FROM sales GROUP BY depot, month"
+        yield Measure(
+            "pivot of 10M rows that stay in PostgreSQL", "the bare SQL in its own client", 1.1,
+            ours, lambda: psql("-c", asked),
+        )  # fmt: skip

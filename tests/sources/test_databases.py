@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-import os
-import shutil
-import socket
 import sqlite3
-import subprocess
 from datetime import date
-from pathlib import Path
 
 import pytest
 
+from postgres import served
 from tinquire.docket import load_docket, parse_period
 from tinquire.faults import AccessError, DataError, TinQuireError, UseError
 from tinquire.press import make
@@ -30,40 +26,13 @@ def sqlite_file(folder):
     return "sqlite:///till.sqlite"
 
 
-def _programs():
-    """PostgreSQL's programs, where Debian puts them."""
-    known = shutil.which("initdb")
-    found = [Path(known).parent] if known else sorted(Path("/usr/lib/postgresql").glob("*/bin"))
-    return found[-1] if found else None
-
-
 @pytest.fixture(scope="module")
 def postgres(tmp_path_factory):
-    """A server of the tests' own on a free port of this machine; its URL."""
-    programs = _programs()
-    if programs is None:
-        pytest.skip("PostgreSQL is not installed")
-    folder = tmp_path_factory.mktemp("postgres")
-    runner = []
-    if os.geteuid() == 0:  # the server refuses to run as root
-        shutil.chown(folder, "postgres")
-        for parent in folder.parents[:3]:
-            parent.chmod(parent.stat().st_mode | 0o011)
-        runner = ["runuser", "-u", "postgres", "--"]
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
-    data = folder / "data"
-
-    def run(*words):
-        subprocess.run([*runner, *map(str, words)], check=True, capture_output=True, cwd=folder, timeout=120)
-
-    (folder / "word").write_text("harbour")
-    run(programs / "initdb", "-D", data, "-U", "till", "-A", "scram-sha-256", "--pwfile", folder / "word", "-E", "UTF8")
-    settings = f"-h 127.0.0.1 -p {port} -k {folder} -c fsync=off"
-    run(programs / "pg_ctl", "-D", data, "-w", "-l", folder / "log", "-o", settings, "start")
-    yield f"postgresql+psycopg://till@127.0.0.1:{port}/postgres"
-    run(programs / "pg_ctl", "-D", data, "-m", "immediate", "stop")
+    """A server of the tests' own; its URL."""
+    with served(tmp_path_factory.mktemp("postgres")) as url:
+        if url is None:
+            pytest.skip("PostgreSQL is not installed")
+        yield url
 
 
 @pytest.fixture

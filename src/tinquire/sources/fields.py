@@ -93,7 +93,7 @@ class FieldTexts(Sequence[str]):
             first, count = int(rows[0]), len(rows)
             follow = not len(apart) and rows[-1] - first == count - 1 and (rows[1:] > rows[:-1]).all()
             own = slice(first, first + count) if follow else rows
-            found, plain = decimals(self._array, words, self._starts[own], self._ends[own])
+            found, plain = decimals(self._array, words, self._starts[own], self._ends[own], alike=True)
             for place in apart.tolist():
                 text = self.first[codes[start + place]]
                 plain[place] = _PLAIN.fullmatch(text) is not None

@@ -26,6 +26,7 @@ from tinquire.tables import Field, Origin, Table
 from tinquire.tables.inference import inferred_type
 from tinquire.tables.stacking import stacked
 from tinquire.tables.types import Problem, column_type, number_in, typed
+from tinquire.workbook.abreast import abreast
 from tinquire.workbook.archive import unreadable
 
 __all__ = ["FileRead", "Gathered", "SourceSpec", "gather"]
@@ -179,16 +180,23 @@ def _read_all(spec: SourceSpec, paths: Sequence[Path]) -> tuple[list[Path], list
     found: list[Path] = []
     raws: list[RawTable] = []
     errors: list[TinQuireError] = []
-    for path in paths:
-        try:
-            read, digest = with_digest(path, partial(_read_one, spec, path))
-            for raw in read:
-                raw.digest = digest
-                found.append(path)
-                raws.append(raw)
-        except TinQuireError as error:
-            errors.append(error)
+    for path, read in zip(paths, abreast(partial(_read_or_error, spec), paths), strict=True):
+        if isinstance(read, TinQuireError):
+            errors.append(read)
+            continue
+        raws += read
+        found += [path] * len(read)
     return found, raws, errors
+
+
+def _read_or_error(spec: SourceSpec, path: Path) -> list[RawTable] | TinQuireError:
+    try:
+        read, digest = with_digest(path, partial(_read_one, spec, path))
+    except TinQuireError as error:
+        return error
+    for raw in read:
+        raw.digest = digest
+    return read
 
 
 def shown_path(path: Path, base: Path) -> str:

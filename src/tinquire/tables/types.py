@@ -88,7 +88,8 @@ def typed(column: Column, spec: str, *, replacements: Mapping[str, Value] | None
     """
     if spec not in TYPES:
         raise ValueError(f"'{spec}' is no type")
-    if spec in ("number", "money", "percent") and column.all_of(Kind.NUMBER):
+    numeric = spec in ("whole", "number", "money", "percent") and column.all_of(Kind.NUMBER)
+    if numeric and (spec != "whole" or np.array_equal(np.rint(column.numbers), column.numbers)):
         return Reading(column, ())
     quick = None if replacements else _plain_texts(column, spec, decimal)
     if quick is not None:
@@ -130,7 +131,7 @@ def _plain_texts(column: Column, spec: str, decimal: str) -> Column | None:
     if spec == "text":
         if isinstance(pool, SpelledTexts):
             return column if pool.trimmed() else None
-        return column if all(text.strip() == text and text for text in pool) else None
+        return column if "" not in pool and list(map(str.strip, pool)) == list(pool) else None
     if spec not in ("whole", "number", "money") or decimal != ".":
         return None
     if isinstance(pool, SpelledTexts):

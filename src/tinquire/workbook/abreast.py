@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -18,19 +19,30 @@ _WORKERS = 2
 _WAITING = 2
 
 
+_HERE = threading.local()
+
+
+def _begin() -> None:
+    _HERE.is_worker = True
+
+
 def abreast(work: Callable[[_Item], _Result], items: Iterable[_Item]) -> Iterator[_Result]:
     """What `work` gives for each item, in their order; the next ones are worked on while a result is used.
 
     An exception, of the work or of the items, comes where its result would have; what was begun is given up.
-    A single item is worked on in place, since to start a worker takes longer than most small jobs.
+    A single item is worked on in place, since to start a worker takes longer than most small jobs; so is everything
+    that comes up within such work, as there are no more processors for it.
     """
+    if getattr(_HERE, "is_worker", False):
+        yield from map(work, items)
+        return
     waiting: deque[Future[_Result]] = deque()
     source = iter(items)
     held = [item for _, item in zip(range(2), source, strict=False)]
     if len(held) < 2:
         yield from map(work, held)
         return
-    with ThreadPoolExecutor(_WORKERS) as pool:
+    with ThreadPoolExecutor(_WORKERS, initializer=_begin) as pool:
         try:
             waiting.extend(pool.submit(work, item) for item in held)
             held.clear()

@@ -62,14 +62,17 @@ def _joined(digits: Words) -> Words:
     return (fours * _U(42949672960001)) >> _U(32)
 
 
-def decimals(array: NDArray[np.uint8], words: Words, starts: Codes, ends: Codes) -> tuple[Floats, Booleans]:
-    """Numbers between places (digits, at most one point, a minus in front), and which were plain enough to be exact."""
+def decimals(
+    array: NDArray[np.uint8], words: Words, starts: Codes, ends: Codes, *, alike: bool = False
+) -> tuple[Floats, Booleans]:
+    """Numbers between places (digits, at most one point, a minus in front), and which were plain enough to be exact.
+    With `alike` they may well all have as many digits behind the point."""
     minus = array[starts] == _MINUS
     starts = starts + minus
     lengths = ends - starts
-    alike = _alike(words, starts, lengths)
-    if alike is not None:
-        values, plain = alike, np.ones(len(starts), bool)
+    found = _alike(words, starts, lengths) if alike else None
+    if found is not None:
+        values, plain = found, np.ones(len(starts), bool)
     else:
         values, plain = _short(words, starts, lengths)
     rest = np.flatnonzero((lengths > 8) & (lengths <= EXACT_DIGITS + 1))
