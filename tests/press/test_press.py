@@ -46,6 +46,7 @@ def test_sheets_and_their_tables(book):
         "Cover",
         "Charges",
         "By depot and band",
+        "Customers",
         "Harbour",
         "Millrace",
         "Northgate",

@@ -92,6 +92,11 @@ def test_the_nearest_below_is_what_a_search_finds(left, right):
 def test_keys_are_cleaned_as_asked(ways, keys):
     column = Column.from_values([" A  b ", "007", 7.0, None, True])
     assert cleaned(column, ways).to_list() == keys
+    assert cleaned(Column.from_values(["1008", "000", "0"]), ways).to_list() == [
+        "1008",
+        "0" if "zeros" in ways else "000",
+        "0",
+    ]
 
 
 @given(st.lists(st.lists(st.sampled_from(["", "a", "b c", "1.5"]), max_size=4), max_size=8))

@@ -60,6 +60,8 @@ def _pickups(period: str, depot: str, rows: int | None) -> bytes:
 def _line(entry: data.Pickup, depot: str) -> dict[str, Cell]:
     number: Cell = float(entry.customer.number)
     day: Cell = entry.collected
+    if depot == "Uplands":
+        number = f"{entry.customer.number:06d}"
     if depot == "Harbour":
         number, day = str(entry.customer.number), f"{entry.collected:%d/%m/%Y}"
     return {

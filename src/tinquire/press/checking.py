@@ -139,7 +139,7 @@ class _Asking:
             self.work.facts[f"figure {name}"] = value
         before, period = self.before(f"figure {name}"), self.work.period.previous.text
         if before is None:
-            return f"{name} is near to {period}, of which the daybook has no run", ""
+            return f"{name} has nothing to be near to: the daybook has no run of {period}", ""
         return near(name, value, _number(before), asked.percent, period)
 
     def none_missing(self, asked: MissingModel) -> Verdict:
@@ -149,7 +149,7 @@ class _Asking:
         self.work.facts[fact] = [value for value in now if not isinstance(value, CellError)]
         before = self.before(fact)
         if not isinstance(before, list):
-            return f"no {asked.column} of {period} is missing, of which the daybook has no run", ""
+            return f"no {asked.column} can be missing: the daybook has no run of {period}", ""
         return none_missing(table, asked.column, [_number(value) for value in before], period, self.stopped)
 
     def before(self, name: str) -> object | None:

@@ -16,11 +16,11 @@ from tinquire.tables.keys import key_groups
 __all__ = ["CLEANINGS", "Matching", "cleaned", "matched"]
 
 _SPACES = re.compile(r"\s+")
-_NOUGHTS = re.compile(r"0+(?=\d)")
+_NOUGHTS = re.compile(r"\A0+(?=\d)")
 
 
 def _without_noughts(text: str) -> str:
-    return _NOUGHTS.sub("", text, count=1) if text.isdigit() else text
+    return _NOUGHTS.sub("", text) if text.isdigit() else text
 
 
 #: What may be cleaned in keys that are texts; `kind` makes numbers the texts that they are written as.

@@ -78,7 +78,8 @@ def complete(table: Table, columns: Sequence[str], stopped: str) -> Verdict:
         blank[is_text] = texts[column.codes[is_text]]
         if blank.any():
             found.append(f"{table.fields[place].name} is blank in {_where(table, np.flatnonzero(blank))}")
-    return f"every row of {table.name} has {' and '.join(columns)}", "; ".join(found)
+    named = ", ".join(columns[:-1]) + (" and " if len(columns) > 1 else "") + columns[-1]
+    return f"every row of {table.name} has {named}", "; ".join(found)
 
 
 def allowed(table: Table, column: str, among: Iterable[Value], stopped: str) -> Verdict:
@@ -129,7 +130,19 @@ def none_missing(table: Table, column: str, before: Iterable[Value], period: str
 
 
 def _where(table: Table, rows: Codes) -> str:
-    return places([table.where(int(row)) for row in rows])
+    """Where rows came from; those that follow each other in one sheet are told in one go."""
+    if table.origin is None:
+        return places([table.where(int(row)) for row in rows])
+    origin = table.origin.take(rows)
+    runs = [(start, many, first) for start, many, _, _, first in origin.runs()]
+    return places(
+        [
+            origin.place(start)
+            if many == 1
+            else f"{origin.place(start)} to {first + many - 1:,}".replace(", row ", ", rows ")
+            for start, many, first in runs
+        ]
+    )
 
 
 def _list(found: Sequence[str], many: int) -> str:
