@@ -69,7 +69,9 @@ def independent_charges(job: Path, period: str) -> dict[tuple[str, str], tuple[D
             seen.add(line["Ticket"])
             band, rate = rates[line["Item"]]
             pieces = Decimal(0) if line["Pieces"] == "none" else Decimal(line["Pieces"])
-            charge = (pieces * rate * (1 - discounts[line["Customer no"].lstrip("0")])).quantize(Decimal("0.01"), ROUND_HALF_UP)
+            charge = (pieces * rate * (1 - discounts[line["Customer no"].lstrip("0")])).quantize(
+                Decimal("0.01"), ROUND_HALF_UP
+            )
             sum_, count = totals.get((depot, band), (Decimal(0), 0))
             totals[depot, band] = (sum_ + charge, count + 1)
     return totals

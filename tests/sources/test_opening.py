@@ -7,7 +7,7 @@ import pytest
 from parts import zipped
 from tinquire.cells import CellError
 from tinquire.faults import TinQuireError
-from tinquire.sources.gathering import SourceSpec, gather
+from tinquire.sources import SourceSpec, gather
 from tinquire.sources.opening import FileKind, open_sheets
 from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import unsound

@@ -224,6 +224,28 @@ def test_faults_of_a_source_name_their_place(tmp_path, more, why, where):
     assert caught.value.faults[0].do
 
 
+@pytest.mark.parametrize(
+    ("unreadable", "pieces"),
+    [("blank", [3, None, None]), ({"pieces": 1.0}, [3, 1, 1]), ({"Pieces": ""}, [3, None, None]), ({"Item": 1.0}, "'many' is not a number")],
+)  # fmt: skip
+def test_what_cannot_be_read_may_stand_for_something(tmp_path, unreadable, pieces):
+    export_at(tmp_path, "a.xlsx", HEAD, ["sheet", 3.0, None], ["towel", "many", None], ["mat", "many", None])
+    spec = SourceSpec("s", tmp_path, file="a.xlsx", types={"Pieces": "whole"}, unreadable=unreadable)
+    if isinstance(pieces, str):
+        with pytest.raises(DataError, match=pieces):
+            gather(spec)
+        return
+    made = gather(spec)
+    assert made.table.column("Pieces").to_list() == pieces
+    assert (
+        made.files[0].notes[0].startswith("column 'Pieces': 2 values that cannot be read are ")
+        and "cell B3" in made.files[0].notes[0]
+    )
+    with pytest.raises(DataError, match="could be"):
+        export_at(tmp_path, "b.xlsx", HEAD, ["sheet", 3.0, "03/04/2026"])
+        gather(SourceSpec("s", tmp_path, file="b.xlsx", types={"Day": "date"}, unreadable="blank"))
+
+
 def test_a_totals_row_may_be_dropped_or_be_data(tmp_path):
     export_at(tmp_path, "a.xlsx", HEAD, ["sheet", 3.0, None], ["Total", 9.0, None])
     heights = [

@@ -54,6 +54,7 @@ RATES = table("rates", types={"Rate": "money"}, Code=["sheet", "towel"], Rate=[0
 
 BANDS = table("bands", At=["North", "North"], From=[0.0, 5.0], Size=["few", "many"])
 SHOUTED = table("shouted", At=["NORTH"])
+FIXES = table("fixes", Old=["North"], New=[7.0])
 
 STEPS = [
     (dict(keep=["Item", "Ticket"]), lambda made: made.headings == ["Item", "Ticket"]),
@@ -69,6 +70,8 @@ STEPS = [
     (dict(fill=["Note"]), lambda made: made.column("Note").to_list() == [None, "rush", "rush", "rush"]),
     (dict(fill=["Note"], value="-"), lambda made: made.column("Note").to_list() == ["-", "rush", "-", "-"]),
     (dict(replace="Depot", values={"North": "Northgate"}), lambda made: made.column("Depot")[0] == "Northgate"),
+    (dict(replace="Depot", parts={"th": "-", "No": ""}), lambda made: made.column("Depot")[0] == "r-"),
+    (dict(replace="Depot", by="fixes"), lambda made: made.column("Depot").to_list() == [7.0, 7.0, "Harbour", 7.0]),
     (dict(replace="Pieces", values={"5": 50.0}), lambda made: made.column("Pieces").to_list() == [3, 50, 2, 50]),
     (dict(type={"Pieces": "text"}), lambda made: made.column("Pieces").to_list() == ["3", "5", "2", "5"]),
     (dict(sort=["Depot", "-Pieces"]), lambda made: made.column("Ticket").to_list() == ["H1", "N2", "N2", "N1"]),
@@ -115,7 +118,7 @@ STEPS = [
 
 @pytest.mark.parametrize(("keys", "holds"), STEPS, ids=[str(case[0])[:50] for case in STEPS])
 def test_step(keys, holds):
-    made, reports = run(PICKUPS, keys, rates=RATES, bands=BANDS, shouted=SHOUTED)
+    made, reports = run(PICKUPS, keys, rates=RATES, bands=BANDS, shouted=SHOUTED, fixes=FIXES)
     assert holds(made)
     assert (reports[0].rows_in, reports[0].rows_out) == (4, made.height)
     assert made.origin is not None

@@ -11,7 +11,7 @@ from tinquire.cli.terminal import Terminal
 from tinquire.faults import DataError, Fault, UseError
 
 if TYPE_CHECKING:
-    from tinquire.sources.gathering import Gathered
+    from tinquire.sources import Gathered
     from tinquire.tables import Table
 
 #: Numbers of files at hand are written as they are: a customer's number has no thousands.
@@ -50,7 +50,7 @@ def read_rows(
     name: str, files: Sequence[Path], base: Path, options: argparse.Namespace, terminal: Terminal
 ) -> Gathered:
     """The rows of files as one table; what was read, and as what, is told."""
-    from tinquire.sources.gathering import SourceSpec, gather
+    from tinquire.sources import SourceSpec, gather
 
     types = stated_types(options.type)
     terminal.progress(f"reading {len(files):,} files")

@@ -13,7 +13,7 @@ from tinquire.cli.rows import add_reading, free_to_write, stated_types, write_ta
 from tinquire.cli.terminal import Terminal
 
 if TYPE_CHECKING:
-    from tinquire.sources.gathering import Gathered
+    from tinquire.sources import Gathered
     from tinquire.tables import Table
 
 EXAMPLE = "tinquire stack sources/2026-10/pickups-*.xlsx --type 'Collected=date dmy' --out pickups.xlsx"
@@ -41,7 +41,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 
 def _table(options: argparse.Namespace, files: Sequence[Path], base: Path, terminal: Terminal) -> int:
-    from tinquire.sources.gathering import SourceSpec, gather
+    from tinquire.sources import SourceSpec, gather
 
     types = stated_types(options.type)
     terminal.progress(f"reading {len(files):,} files")

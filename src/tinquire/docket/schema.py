@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, model_validator
+from pydantic import BeforeValidator, Field, TypeAdapter, model_validator
 
 from tinquire.cells.values import Value
+from tinquire.docket.sourcemodel import CellValue, Model, SourceModel, cell_value
 from tinquire.faults import known_names
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivoting import PivotField, PivotValue
@@ -14,96 +15,12 @@ from tinquire.tables.steps import Step, step_kinds
 
 __all__ = [
     "CheckModel", "DocketModel", "FigureModel", "MailModel", "PivotModel", "PostModel", "SheetModel", "SourceModel",
-    "TableModel", "WorkbookModel", "json_schema", "step_keys",
+    "TableModel", "WorkbookModel", "cell_value", "json_schema", "step_keys",
 ]  # fmt: skip
 
-#: A value that a docket writes where a cell's value is meant.
-CellValue = bool | int | float | str
 Shown = Literal["share", "share of row", "share of column", "share of group", "difference", "growth", "running", "rank"]
 TotalKind = Literal["sum", "average", "count", "smallest", "largest"]
 PeriodKind = Literal["year", "quarter", "month", "week", "day"]
-
-
-def cell_value(value: CellValue) -> Value:
-    """A docket's value as a cell's."""
-    return value if isinstance(value, bool | str) else float(value)
-
-
-class _Model(BaseModel):
-    model_config = ConfigDict(extra="forbid", populate_by_name=True, frozen=True)
-
-
-class SourceModel(_Model):
-    """Where rows come from, and how to read them."""
-
-    file: str | None = Field(None, description="One file, relative to the docket's folder.")
-    files: str | None = Field(None, description="A pattern of files, all read and stacked: `*`, `?`, `**`, slots.")
-    database: str | None = Field(
-        None, description="A database's URL, such as `sqlite:///till.sqlite` or `postgresql+psycopg://host/name`."
-    )
-    query: str | None = Field(
-        None, description="What to ask of it; `:period_first`, `:period_last` and `:period` are the period."
-    )
-    password_from: str | None = Field(None, description="The environment variable that holds its password.")
-    rows: Literal["travel", "stay"] = Field(
-        "travel", description="With `stay`, its rows stay in the database, which groups them for pivots and `group`."
-    )
-    sheet: str | None = Field(
-        None,
-        description="The sheet to read, when there are several. With `*` or `?`: all visible sheets of such names.",
-    )
-    table: str | None = Field(None, description="The workbook's table to read, by its name.")
-    range: str | None = Field(None, description="A range of the sheet, such as `B4:H90`, or a defined name.")
-    header: Literal["find"] | int | list[int] = Field(
-        "find", description="The heading row: found, or its number; or the first and last of rows that are joined."
-    )
-    totals_row: Literal["agree", "drop", "none"] = Field(
-        "agree",
-        description="A totals row at the foot is left out; with `agree` its sums must be those of the rows. "
-        "`none`: every row is data.",
-    )
-    types: dict[str, str] = Field(default_factory=dict, description="Column types by heading.")
-    read_as: dict[str, dict[str, CellValue]] = Field(
-        default_factory=dict, description="By heading: texts, and the values that they stand for."
-    )
-    known_as: dict[str, list[str]] = Field(
-        default_factory=dict, description="By heading: other names that it goes by in some files."
-    )
-    differing: Literal["stop", "blank", "keep"] = Field(
-        "stop", description="When files differ in their columns: what one lacks is blank, or what all have is kept."
-    )
-    same_file: Literal["stop", "once", "keep"] = Field(
-        "stop", description="When a file is another one byte for byte: stop, read it once, or read both."
-    )
-    stamp: dict[str, str] = Field(
-        default_factory=dict,
-        description="Columns added to every row, with slots: also `[:file.stem:]`, `[:file.name:]`, `[:sheet:]`.",
-    )
-    separator: Literal[",", ";", "\t", "|"] | None = Field(
-        None, description="Of delimited text; found out if not given."
-    )
-    decimal: Literal[".", ","] | None = Field(None, description="Decimal mark of delimited text.")
-    encoding: str | None = Field(None, description="Encoding of delimited text.")
-
-    @model_validator(mode="after")
-    def _one_place(self) -> SourceModel:
-        if sum(one is not None for one in (self.file, self.files, self.database)) != 1:
-            raise ValueError("a source has either file, files or database")
-        if (self.database is None) != (self.query is None):
-            raise ValueError("a database needs a query, and a query a database")
-        if self.rows == "stay":
-            unread = ("read_as", "known_as", "stamp")
-            wrong = [key for key in unread if getattr(self, key)]
-            if self.database is None or wrong:
-                why = f"{wrong[0]} is for rows that travel" if wrong else "only a database's rows can stay in it"
-                raise ValueError(why)
-        if self.sheet is not None and self.table is not None:
-            raise ValueError("a source has either sheet or table")
-        if self.range is not None and self.table is not None:
-            raise ValueError("a source has either range or table")
-        if isinstance(self.header, list) and (len(self.header) != 2 or self.header[0] > self.header[1]):
-            raise ValueError("header names the first and the last of the heading rows")
-        return self
 
 
 def _step(raw: Any) -> Step:
@@ -129,14 +46,14 @@ def step_keys(kind: type[Step]) -> set[str]:
     return {name.removesuffix("_") for name in kind.__dataclass_fields__}  # type: ignore[attr-defined]
 
 
-class TableModel(_Model):
+class TableModel(Model):
     """A table made from a source or another table by steps."""
 
     from_: str = Field(alias="from", description="The source or table it is made from.")
     steps: list[Annotated[Any, BeforeValidator(_step)]] = Field(default_factory=list, description="Changes, in order.")
 
 
-class PivotValueModel(_Model):
+class PivotValueModel(Model):
     """One value of a pivot: an aggregation and its column."""
 
     sum: str | None = Field(None, description="The column whose numbers are added up.")
@@ -182,7 +99,7 @@ class PivotValueModel(_Model):
         return PivotValue(column, how, self.as_ or column, None, self.show)
 
 
-class PivotFieldModel(_Model):
+class PivotFieldModel(Model):
     """A row or column field of a pivot, when it is more than a column's name."""
 
     field: str = Field(description="The column.")
@@ -200,14 +117,14 @@ class PivotFieldModel(_Model):
         )  # fmt: skip
 
 
-class SubtotalsModel(_Model):
+class SubtotalsModel(Model):
     """Lines that sum up the groups of all row fields but the last."""
 
     where: Literal["below", "above"] = Field("below", description="Below a group's lines, or above them.")
     name: str = Field("{} total", description="Their name, with `{}` for the group's label.")
 
 
-class PivotModel(_Model):
+class PivotModel(Model):
     """A table summed up by the values of its columns."""
 
     from_: str = Field(alias="from", description="The table to sum up.")
@@ -230,7 +147,7 @@ class PivotModel(_Model):
         return None if self.empty is None else cell_value(self.empty)
 
 
-class LineColumnsModel(_Model):
+class LineColumnsModel(Model):
     """The headings of a table of statement lines; those that are not there say nothing."""
 
     line: str = Field("Line", description="The line's name.")
@@ -241,7 +158,7 @@ class LineColumnsModel(_Model):
     formula: str = Field("Formula", description="Of a formula line: `[Total assets] - [Loans]`.")
 
 
-class MappingModel(_Model):
+class MappingModel(Model):
     """Which line each account belongs to."""
 
     table: str = Field(description="The table that maps.")
@@ -249,7 +166,7 @@ class MappingModel(_Model):
     line: str = Field("Line", description="Its column of lines.")
 
 
-class AmountsModel(_Model):
+class AmountsModel(Model):
     """A column of a statement."""
 
     as_: str = Field(alias="as", description="Its heading, with slots.")
@@ -258,7 +175,7 @@ class AmountsModel(_Model):
     amount: str = Field("Amount", description="The column of amounts there.")
 
 
-class StatementModel(_Model):
+class StatementModel(Model):
     """Accounts mapped to the lines of a report."""
 
     lines: str = Field(description="The table of lines.")
@@ -278,7 +195,7 @@ class StatementModel(_Model):
         return self
 
 
-class FigureModel(_Model):
+class FigureModel(Model):
     """A named value."""
 
     is_: str = Field(alias="is", description="A formula over tables and other figures.")
@@ -287,14 +204,14 @@ class FigureModel(_Model):
     )
 
 
-class KeysModel(_Model):
+class KeysModel(Model):
     """Columns of a table."""
 
     table: str = Field(description="The table.")
     columns: list[str] = Field(min_length=1, description="Its columns.")
 
 
-class RowCountModel(_Model):
+class RowCountModel(Model):
     """How many rows a table may have."""
 
     table: str = Field(description="The table.")
@@ -302,7 +219,7 @@ class RowCountModel(_Model):
     at_most: int | None = Field(None, description="The most rows.")
 
 
-class ValuesModel(_Model):
+class ValuesModel(Model):
     """What a column may hold: listed values, or numbers between limits, these included."""
 
     table: str = Field(description="The table.")
@@ -314,28 +231,28 @@ class ValuesModel(_Model):
     at_most: float | None = Field(None, description="The largest number.")
 
 
-class NearModel(_Model):
+class NearModel(Model):
     """A figure that may not be far from what it was in the period before, as the daybook knows it."""
 
     figure: str = Field(description="The figure.")
     percent: float = Field(gt=0, description="How far away it may be.")
 
 
-class MissingModel(_Model):
+class MissingModel(Model):
     """A column whose values of the period before, as the daybook knows them, must all be there again."""
 
     table: str = Field(description="The table.")
     column: str = Field(description="Its column.")
 
 
-class FreshModel(_Model):
+class FreshModel(Model):
     """A source whose files must have been written late enough."""
 
     source: str = Field(description="The source.")
     since: Literal["start", "end"] = Field("end", description="Not before the period's first day, or its last.")
 
 
-class CheckModel(_Model):
+class CheckModel(Model):
     """What must hold before the pack goes out: one formula, or one of the ready-made conditions."""
 
     that: str | None = Field(None, description="A formula over tables and figures.")
@@ -365,7 +282,7 @@ class CheckModel(_Model):
 CONDITIONS = ("that", "agree", "rows", "no_repeats", "complete", "values", "near_last", "none_missing", "fresh")
 
 
-class SheetModel(_Model):
+class SheetModel(Model):
     """A sheet of a workbook made by a run."""
 
     name: str = Field(description="The sheet's name; with `split`, slots of the column split by.")
@@ -406,7 +323,7 @@ class SheetModel(_Model):
         return self
 
 
-class WorkbookModel(_Model):
+class WorkbookModel(Model):
     """A workbook made by a run."""
 
     name: str = Field(description="The file's name, with slots.")
@@ -414,7 +331,7 @@ class WorkbookModel(_Model):
     sheets: list[SheetModel] = Field(default_factory=list, description="Sheets to add, in order.")
 
 
-class MailModel(_Model):
+class MailModel(Model):
     """A mail, or with `each` one for each row of a table."""
 
     each: str | None = Field(None, description="The table that repeats the mail.")
@@ -427,7 +344,7 @@ class MailModel(_Model):
     attach: list[str] = Field(default_factory=list, description="Outputs of this docket by name, or files.")
 
 
-class PostModel(_Model):
+class PostModel(Model):
     """The mail server that `send` gives the outbox to."""
 
     server: str = Field("localhost", description="The server's name or address.")
@@ -437,7 +354,7 @@ class PostModel(_Model):
     password_from: str | None = Field(None, description="The environment variable that holds the password.")
 
 
-class DocketModel(_Model):
+class DocketModel(Model):
     """The job file of one recurring pack."""
 
     title: str = Field(description="What the pack is called.")

@@ -15,7 +15,7 @@ __all__ = ["all_formulas", "tables_read", "tables_used"]
 
 def tables_used(step: object) -> list[str]:
     """The other tables that a step reads."""
-    for key in ("match", "subtract"):
+    for key in ("match", "subtract", "by"):
         if isinstance(name := getattr(step, key, None), str):
             return [name]
     return list(getattr(step, "stack", ()))

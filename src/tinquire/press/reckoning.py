@@ -13,7 +13,7 @@ from pathlib import Path
 from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.review import table_order
-from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel, TableModel
+from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel, TableModel, cell_value
 from tinquire.docket.usage import tables_used
 from tinquire.faults import Fault, TinQuireError, UseError
 from tinquire.formula import FormulaError, parse
@@ -145,6 +145,9 @@ def _spec(work: Reckoning, name: str, source: SourceModel) -> SourceSpec:
         totals_row=source.totals_row,
         types=source.types,
         read_as=source.read_as,
+        unreadable=source.unreadable
+        if isinstance(source.unreadable, str)
+        else {heading: cell_value(value) for heading, value in source.unreadable.items()},
         differing=source.differing,
         separator=source.separator,
         decimal=source.decimal,

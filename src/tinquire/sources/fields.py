@@ -19,13 +19,13 @@ from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind
 from tinquire.workbook.abreast import abreast
 from tinquire.workbook.digits import Words, decimals, words_of
 
-__all__ = ["FieldTexts", "plain_columns"]
+__all__ = ["PADDING", "FieldTexts", "plain_columns"]
 
 _Bytes = NDArray[np.uint8]
 #: Bytes cut into fields at a time.
 _PIECE = 1 << 21
 #: Zeros behind the text, so that eight bytes can be looked at from any of its places.
-_PADDING = 16
+PADDING = 16
 #: A column of whose fields more than this share differ is not told apart.
 _DIFFERENT = 0.25
 #: So few are told apart, whatever their share.
@@ -39,13 +39,15 @@ _MASKS = np.array([(1 << 8 * count) - 1 for count in range(9)], np.uint64)
 _BLOCK = 1 << 15
 _PLAIN = re.compile(r"-?(?=.?[0-9])[0-9]{0,15}(?:\.[0-9]{0,15})?")
 _LF, _CR = 10, 13
+#: Places in files up to this size need half the room.
+_NARROW = 1 << 31
 _SPACE, _DELETE = 32, 127
 
 
 class FieldTexts(Sequence[str]):
     """Texts that lie in the bytes of a file: some first ones as they are, then one for each place."""
 
-    def __init__(self, first: Sequence[str], data: bytes, array: _Bytes, starts: Codes, ends: Codes) -> None:
+    def __init__(self, first: Sequence[str], data: bytearray, array: _Bytes, starts: Codes, ends: Codes) -> None:
         self.first, self._data, self._array = list(first), data, array
         self._starts, self._ends = starts, ends
 
@@ -93,7 +95,8 @@ class FieldTexts(Sequence[str]):
             first, count = int(rows[0]), len(rows)
             follow = not len(apart) and rows[-1] - first == count - 1 and (rows[1:] > rows[:-1]).all()
             own = slice(first, first + count) if follow else rows
-            found, plain = decimals(self._array, words, self._starts[own], self._ends[own], alike=True)
+            starts, ends = self._starts[own].astype(np.int64), self._ends[own].astype(np.int64)
+            found, plain = decimals(self._array, words, starts, ends, alike=True)
             for place in apart.tolist():
                 text = self.first[codes[start + place]]
                 plain[place] = _PLAIN.fullmatch(text) is not None
@@ -105,14 +108,20 @@ class FieldTexts(Sequence[str]):
 
 
 def plain_columns(
-    data: bytes, start: int, stop: int, separator: str, heads: Sequence[Sequence[str]], tails: Sequence[Sequence[str]]
+    data: bytearray,
+    start: int,
+    stop: int,
+    separator: str,
+    heads: Sequence[Sequence[str]],
+    tails: Sequence[Sequence[str]],
 ) -> list[Column] | None:
     """The fields of the lines between two places as columns, each with the texts of `heads` above and of `tails` below;
     None when the lines do not all have as many fields as there are columns.
 
-    Every line ends with a line feed; there are no quotes in it, and no byte is nought.
+    Every line ends with a line feed; there are no quotes in it, and no byte is nought. `data` goes on for `PADDING`
+    bytes behind the text, and is not changed any more.
     """
-    array = np.frombuffer(data + bytes(_PADDING), np.uint8)
+    array = np.frombuffer(data, np.uint8)
     words = words_of(array)
     building = [_Building(data, words) for _ in heads]
     for piece in _pieces(data, start, stop):
@@ -124,7 +133,7 @@ def plain_columns(
     return [one.column(array, head, tail) for one, head, tail in zip(building, heads, tails, strict=True)]
 
 
-def _pieces(data: bytes, start: int, stop: int) -> Iterator[tuple[int, int]]:
+def _pieces(data: bytearray, start: int, stop: int) -> Iterator[tuple[int, int]]:
     """Places between which whole lines lie."""
     while start < stop:
         end = data.find(b"\n", min(start + _PIECE, stop) - 1, stop) + 1 or stop
@@ -139,13 +148,15 @@ def _cut(array: _Bytes, piece: tuple[int, int], separator: int, width: int) -> l
     is_end = part == _LF
     lines = np.count_nonzero(is_end)
     is_end |= part == separator
-    ends = np.flatnonzero(is_end)
+    ends: Codes = np.flatnonzero(is_end).astype(np.int32 if stop < _NARROW else np.int64)
     if len(ends) != lines * width or not (part[ends[width - 1 :: width]] == _LF).all():
         return None
     ends += start
     table = np.ascontiguousarray(ends.reshape(lines, width).T)
     after = table + 1
-    starts = [np.concatenate([[start], after[-1][:-1]]), *after[:-1]]
+    first = np.empty_like(after[-1])
+    first[0], first[1:] = start, after[-1][:-1]
+    starts = [first, *after[:-1]]
     returns = array[table[-1] - 1] == _CR
     if returns.any():
         table[-1] -= returns
@@ -155,7 +166,7 @@ def _cut(array: _Bytes, piece: tuple[int, int], separator: int, width: int) -> l
 class _Building:
     """A column on its way: the different fields met so far and each row's, or only the places of its fields."""
 
-    def __init__(self, data: bytes, words: Words) -> None:
+    def __init__(self, data: bytearray, words: Words) -> None:
         self.data, self.words = data, words
         #: Whether its fields are left where they lie: the first piece tells, by how many of them differ.
         self.lies: bool | None = None
@@ -201,7 +212,7 @@ class _Building:
         """Fields that are long, or share their slots with others."""
         codes = np.empty(len(rows), np.int32)
         for place, row in enumerate(rows):
-            written = self.data[starts[row] : ends[row]]
+            written = bytes(self.data[starts[row] : ends[row]])
             code = self.long.get(written)
             if code is None:
                 code = self.long[written] = len(self.texts)

@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from datetime import date
+from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-import numpy as np
-
-from tinquire.cells.column import Column, Kind
-from tinquire.cells.display import general
-from tinquire.cells.values import Value
+from tinquire.cells.column import Column
 from tinquire.faults import AccessError, DataError, Fault, TinQuireError, known_names, merged
 from tinquire.faults import places as listed
 from tinquire.sources.database import read_query
@@ -21,85 +16,17 @@ from tinquire.sources.files import matching_files, named_as_workbook, with_diges
 from tinquire.sources.opening import FileKind, file_kind
 from tinquire.sources.raw import RawTable, table_below_heading
 from tinquire.sources.records import are_records, read_records
+from tinquire.sources.spec import FileRead, Gathered, SourceSpec
+from tinquire.sources.typedtable import disagreements, shortened, typed_table
 from tinquire.sources.workbooks import read_blocks
-from tinquire.tables import Field, Origin, Table
 from tinquire.tables.inference import inferred_type
 from tinquire.tables.stacking import stacked
-from tinquire.tables.types import Problem, column_type, number_in, typed
 from tinquire.workbook.abreast import abreast
 from tinquire.workbook.archive import unreadable
 
-__all__ = ["FileRead", "Gathered", "SourceSpec", "gather"]
+__all__ = ["gather"]
 
 _LOOKED_AT = 4_096
-#: At most this many unreadable values are listed one by one for each source; the rest are counted.
-_LISTED_PROBLEMS = 12
-#: Numbers of a totals row may differ from the rows' sum by this much of their size: they were rounded on the way.
-_TOTALS_TOLERANCE = 1e-6
-
-
-@dataclass(frozen=True)
-class SourceSpec:
-    """Where rows come from and how to read them; paths and patterns are relative to `base`."""
-
-    name: str
-    base: Path
-    #: The place that asks for the source, for messages about files that are not there.
-    where: str = ""
-    files: str | None = None
-    file: str | None = None
-    #: A database's URL, the query asked of it, its parameters, and the environment variable that holds the password.
-    database: str | None = None
-    query: str = ""
-    parameters: Mapping[str, str | date] = field(default_factory=dict)
-    password_from: str | None = None
-    #: Files given one by one, instead of a pattern.
-    paths: Sequence[Path] = ()
-    #: Values stay what they are in the file; only columns with a stated type are read into it.
-    as_they_are: bool = False
-    #: Columns of texts without a stated type get the one that their texts have; which, is noted.
-    infer: bool = False
-    sheet: str | None = None
-    table: str | None = None
-    #: An area of a workbook, or the name of one.
-    area: str | None = None
-    #: 'find', the heading's row, or the first and last of several rows that are joined.
-    header: str | int | Sequence[int] = "find"
-    totals_row: str = "agree"
-    types: Mapping[str, str] = field(default_factory=dict)
-    read_as: Mapping[str, Mapping[str, Value]] = field(default_factory=dict)
-    #: Other names under which a heading is known.
-    known_as: Mapping[str, Sequence[str]] = field(default_factory=dict)
-    #: 'stop', 'blank' (what a file lacks is blank) or 'keep' (what all files have is kept).
-    differing: str = "stop"
-    #: What to do with a file that is another one byte for byte: 'stop', 'once' or 'keep'.
-    same_file: str = "keep"
-    separator: str | None = None
-    decimal: str | None = None
-    encoding: str | None = None
-    #: Columns added to every row, worked out for each file and sheet.
-    stamps: Mapping[str, Callable[[Path, str], str]] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
-class FileRead:
-    """One file that was read, for the record; `digest` is the SHA-256 of its bytes when it was read."""
-
-    path: Path
-    shown: str
-    rows: int
-    notes: tuple[str, ...]
-    digest: str
-    sheet: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Gathered:
-    """A source's table, what was read for it, and things worth saying that stop nothing."""
-
-    table: Table
-    files: tuple[FileRead, ...]
-    warnings: tuple[Fault, ...]
 
 
 def gather(spec: SourceSpec) -> Gathered:
@@ -122,17 +49,17 @@ def gather(spec: SourceSpec) -> Gathered:
     with_types = _inferred_types(spec, raws, headings) if spec.infer else spec
     tables, files, faults = [], [], []
     for path, raw in zip(paths, raws, strict=True):
-        table, problems = _typed_table(with_types, path, raw, headings)
+        table, problems = typed_table(with_types, path, raw, headings)
         faults += problems
         if spec.totals_row == "agree" and not problems:
-            disagreements = _disagreements(spec, raw, table, stopped)
-            faults += disagreements
-            if raw.totals and not disagreements:
+            disagreeing = disagreements(spec, raw, table, stopped)
+            faults += disagreeing
+            if raw.totals and not disagreeing:
                 raw.notes.append("its sums agree with the rows")
         tables.append(table)
         files.append(FileRead(path, raw.file, table.height, tuple(raw.notes), raw.digest, raw.sheet))
     if faults:
-        raise DataError(*_shortened(faults, stopped))
+        raise DataError(*shortened(faults, stopped))
     return Gathered(stacked(spec.name, tables), _by_file(files), tuple(warnings))
 
 
@@ -346,101 +273,3 @@ def _inferred_types(spec: SourceSpec, raws: Sequence[RawTable], headings: Sequen
 
 def _in_all(heading: str, raws: Sequence[RawTable]) -> bool:
     return all(heading.casefold() in {one.casefold() for one in raw.headings} for raw in raws)
-
-
-# -- types -----------------------------------------------------------------------------------------------
-
-
-def _typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[str]) -> tuple[Table, list[Fault]]:
-    """One file's rows as a table with all headings, and a fault for every value that cannot be read."""
-    places = {heading.casefold(): place for place, heading in enumerate(raw.headings)}
-    types = {heading.casefold(): kind for heading, kind in spec.types.items()}
-    stand_ins = {heading.casefold(): values for heading, values in spec.read_as.items()}
-    fields, columns, faults = [], [], []
-    for heading in headings:
-        place = places.get(heading.casefold())
-        raw_column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
-        are_days = place is not None and raw.are_days[place]
-        kind = types.get(heading.casefold()) or _inferred(raw_column, are_days, spec.infer)
-        if spec.as_they_are and heading.casefold() not in types:
-            fields.append(Field(heading, kind))
-            columns.append(raw_column)
-            continue
-        reading = typed(raw_column, kind, replacements=stand_ins.get(heading.casefold()), decimal=raw.decimal)
-        faults += _unreadable(spec, raw, place or 0, heading, kind, reading.problems)
-        fields.append(Field(heading, column_type(kind)))
-        columns.append(reading.column)
-    missing = [f"'{heading}'" for heading in headings if heading.casefold() not in places]
-    if missing:
-        raw.notes.append(f"no column {listed(missing)}: left blank")
-    for heading, stamp in spec.stamps.items():
-        fields.append(Field(heading, "text"))
-        columns.append(Column.full(stamp(path, raw.sheet), len(raw.rows)))
-    zeros = np.zeros(len(raw.rows), np.int32)
-    origin = Origin((raw.file,), (raw.sheet,), zeros, zeros, raw.rows)
-    return Table(spec.name, tuple(fields), tuple(columns), origin), faults
-
-
-def _inferred(column: Column, are_days: bool, whole: bool) -> str:
-    """The type of a column that nothing is said of: numbers stay numbers (with `whole`, whole ones are told apart), or
-    days if the workbook shows them so; all else is text."""
-    filled = column.kinds[column.kinds != Kind.BLANK]
-    if not len(filled) or (filled != Kind.NUMBER).any():
-        return "text"
-    if are_days:
-        return "date"
-    return "whole" if whole and np.array_equal(np.rint(column.numbers), column.numbers) else "number"
-
-
-def _unreadable(
-    spec: SourceSpec, raw: RawTable, column: int, heading: str, kind: str, problems: Sequence[Problem]
-) -> list[Fault]:
-    """Faults for the values of a column that cannot be read: one for each value, one for all dates of two readings."""
-    stopped = f"source '{spec.name}', column '{heading}' as {kind}"
-    alike: dict[str, list[Problem]] = {}
-    for problem in problems:
-        alike.setdefault("two readings" if problem.readings else problem.value, []).append(problem)
-    faults = []
-    for group in alike.values():
-        first = group[0]
-        why = first.why + (f" ({len(group):,} values in all)" if len(group) > 1 else "")
-        if first.readings:
-            do = f'state the order: types = {{ "{heading}" = "date dmy" }} for day first, "date mdy" for month first'
-        else:
-            do = f'mend it, or say what it stands for: read_as = {{ "{heading}" = {{ "{first.value}" = 0 }} }}'
-        faults.append(Fault(stopped, why, raw.cells([problem.place for problem in group], column), do))
-    return faults
-
-
-def _shortened(faults: Sequence[Fault], stopped: str) -> list[Fault]:
-    if len(faults) <= _LISTED_PROBLEMS:
-        return list(faults)
-    rest = f"{len(faults) - _LISTED_PROBLEMS:,} more faults of this kind"
-    return [*faults[:_LISTED_PROBLEMS], Fault(stopped, rest, do="mend those above first")]
-
-
-# -- totals ----------------------------------------------------------------------------------------------
-
-
-def _disagreements(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) -> list[Fault]:
-    """Faults where a file's own totals row and the sum of the rows that were read are not the same."""
-    faults = []
-    for heading, total in raw.totals.items():
-        place = table.place(heading)
-        stated = number_in(total, raw.decimal) if isinstance(total, str) else total
-        if place is None or not isinstance(stated, float) or isinstance(total, bool):
-            continue
-        column = table.columns[place]
-        if table.fields[place].type not in ("whole", "number", "money", "percent"):
-            continue
-        found = float(column.numbers[column.kinds == Kind.NUMBER].sum())
-        if abs(found - stated) > _TOTALS_TOLERANCE * max(1.0, abs(stated)):
-            why = f"the totals row says {general(stated)} {heading}, the rows read add up to {general(round(found, 6))}"
-            where = (
-                f"{raw.file}, sheet '{raw.sheet}', row {raw.totals_row}"
-                if raw.sheet
-                else f"{raw.file}, line {raw.totals_row}"
-            )
-            do = 'ask for the file again, or write totals_row = "drop" in the source to leave the totals unread'
-            faults.append(Fault(stopped, why, where, do))
-    return faults

@@ -1,0 +1,80 @@
+"""What a source is asked for, and what comes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from pathlib import Path
+
+from tinquire.cells.values import Value
+from tinquire.faults import Fault
+from tinquire.tables import Table
+
+__all__ = ["FileRead", "Gathered", "SourceSpec"]
+
+
+@dataclass(frozen=True)
+class SourceSpec:
+    """Where rows come from and how to read them; paths and patterns are relative to `base`."""
+
+    name: str
+    base: Path
+    #: The place that asks for the source, for messages about files that are not there.
+    where: str = ""
+    files: str | None = None
+    file: str | None = None
+    #: A database's URL, the query asked of it, its parameters, and the environment variable that holds the password.
+    database: str | None = None
+    query: str = ""
+    parameters: Mapping[str, str | date] = field(default_factory=dict)
+    password_from: str | None = None
+    #: Files given one by one, instead of a pattern.
+    paths: Sequence[Path] = ()
+    #: Values stay what they are in the file; only columns with a stated type are read into it.
+    as_they_are: bool = False
+    #: Columns of texts without a stated type get the one that their texts have; which, is noted.
+    infer: bool = False
+    sheet: str | None = None
+    table: str | None = None
+    #: An area of a workbook, or the name of one.
+    area: str | None = None
+    #: 'find', the heading's row, or the first and last of several rows that are joined.
+    header: str | int | Sequence[int] = "find"
+    totals_row: str = "agree"
+    types: Mapping[str, str] = field(default_factory=dict)
+    read_as: Mapping[str, Mapping[str, Value]] = field(default_factory=dict)
+    #: What stands for values that cannot be read: 'stop', 'blank', or by heading a value ("" for a blank).
+    unreadable: str | Mapping[str, Value] = "stop"
+    #: Other names under which a heading is known.
+    known_as: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    #: 'stop', 'blank' (what a file lacks is blank) or 'keep' (what all files have is kept).
+    differing: str = "stop"
+    #: What to do with a file that is another one byte for byte: 'stop', 'once' or 'keep'.
+    same_file: str = "keep"
+    separator: str | None = None
+    decimal: str | None = None
+    encoding: str | None = None
+    #: Columns added to every row, worked out for each file and sheet.
+    stamps: Mapping[str, Callable[[Path, str], str]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class FileRead:
+    """One file that was read, for the record; `digest` is the SHA-256 of its bytes when it was read."""
+
+    path: Path
+    shown: str
+    rows: int
+    notes: tuple[str, ...]
+    digest: str
+    sheet: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Gathered:
+    """A source's table, what was read for it, and things worth saying that stop nothing."""
+
+    table: Table
+    files: tuple[FileRead, ...]
+    warnings: tuple[Fault, ...]

@@ -1,0 +1,148 @@
+"""The columns of one file read into their types: what cannot be read is told with its cell, and a file's own totals
+must agree with what was read."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+
+from tinquire.cells.column import Column, Kind
+from tinquire.cells.display import general
+from tinquire.cells.values import Value
+from tinquire.faults import Fault
+from tinquire.faults import places as listed
+from tinquire.sources.raw import RawTable
+from tinquire.sources.spec import SourceSpec
+from tinquire.tables import Field, Origin, Table
+from tinquire.tables.types import Problem, Reading, column_type, number_in, typed
+
+__all__ = ["disagreements", "shortened", "typed_table"]
+
+#: At most this many unreadable values are listed one by one for each source; the rest are counted.
+_LISTED_PROBLEMS = 12
+#: Numbers of a totals row may differ from the rows' sum by this much of their size: they were rounded on the way.
+_TOTALS_TOLERANCE = 1e-6
+
+
+def typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[str]) -> tuple[Table, list[Fault]]:
+    """One file's rows as a table with all headings, and a fault for every value that cannot be read."""
+    places = {heading.casefold(): place for place, heading in enumerate(raw.headings)}
+    types = {heading.casefold(): kind for heading, kind in spec.types.items()}
+    stand_ins = {heading.casefold(): values for heading, values in spec.read_as.items()}
+    fields, columns, faults = [], [], []
+    for heading in headings:
+        place = places.get(heading.casefold())
+        raw_column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
+        are_days = place is not None and raw.are_days[place]
+        kind = types.get(heading.casefold()) or _inferred(raw_column, are_days, spec.infer)
+        if spec.as_they_are and heading.casefold() not in types:
+            fields.append(Field(heading, kind))
+            columns.append(raw_column)
+            continue
+        reading = typed(raw_column, kind, replacements=stand_ins.get(heading.casefold()), decimal=raw.decimal)
+        faults += _unreadable(spec, raw, place or 0, heading, kind, reading.problems)
+        fields.append(Field(heading, column_type(kind)))
+        columns.append(_stood_in(spec, raw, place or 0, heading, reading))
+    missing = [f"'{heading}'" for heading in headings if heading.casefold() not in places]
+    if missing:
+        raw.notes.append(f"no column {listed(missing)}: left blank")
+    for heading, stamp in spec.stamps.items():
+        fields.append(Field(heading, "text"))
+        columns.append(Column.full(stamp(path, raw.sheet), len(raw.rows)))
+    zeros = np.zeros(len(raw.rows), np.int32)
+    origin = Origin((raw.file,), (raw.sheet,), zeros, zeros, raw.rows)
+    return Table(spec.name, tuple(fields), tuple(columns), origin), faults
+
+
+def _inferred(column: Column, are_days: bool, whole: bool) -> str:
+    """The type of a column that nothing is said of: numbers stay numbers (with `whole`, whole ones are told apart), or
+    days if the workbook shows them so; all else is text."""
+    filled = column.kinds[column.kinds != Kind.BLANK]
+    if not len(filled) or (filled != Kind.NUMBER).any():
+        return "text"
+    if are_days:
+        return "date"
+    return "whole" if whole and np.array_equal(np.rint(column.numbers), column.numbers) else "number"
+
+
+def _unreadable(
+    spec: SourceSpec, raw: RawTable, column: int, heading: str, kind: str, problems: Sequence[Problem]
+) -> list[Fault]:
+    """Faults for the values of a column that cannot be read: one for each value, one for all dates of two readings.
+    Values for which the source has another stand in; dates of two readings never have."""
+    if _stand_in(spec, heading) is not None:
+        problems = [problem for problem in problems if problem.readings]
+    stopped = f"source '{spec.name}', column '{heading}' as {kind}"
+    alike: dict[str, list[Problem]] = {}
+    for problem in problems:
+        alike.setdefault("two readings" if problem.readings else problem.value, []).append(problem)
+    faults = []
+    for group in alike.values():
+        first = group[0]
+        why = first.why + (f" ({len(group):,} values in all)" if len(group) > 1 else "")
+        if first.readings:
+            do = f'state the order: types = {{ "{heading}" = "date dmy" }} for day first, "date mdy" for month first'
+        else:
+            do = f'mend it, or say what it stands for: read_as = {{ "{heading}" = {{ "{first.value}" = 0 }} }}'
+        faults.append(Fault(stopped, why, raw.cells([problem.place for problem in group], column), do))
+    return faults
+
+
+def _stand_in(spec: SourceSpec, heading: str) -> tuple[Value] | None:
+    """What stands in a column for values that cannot be read; None when they stop the run."""
+    if not isinstance(spec.unreadable, str):
+        values = {name.casefold(): value for name, value in spec.unreadable.items()}
+        found = values.get(heading.casefold(), spec)
+        return None if found is spec else (None if found == "" else found,)  # type: ignore[return-value]
+    return (None,) if spec.unreadable == "blank" else None
+
+
+def _stood_in(spec: SourceSpec, raw: RawTable, place: int, heading: str, reading: Reading) -> Column:
+    """A column with what stands in for values that cannot be read, which are noted."""
+    stand_in = _stand_in(spec, heading)
+    rows = [problem.place for problem in reading.problems if not problem.readings]
+    if stand_in is None or not rows:
+        return reading.column
+    first = next(problem.value for problem in reading.problems if not problem.readings)
+    said = "left blank" if stand_in[0] is None else f"read as {stand_in[0]}"
+    many = f"{len(rows):,} values that cannot be read are" if len(rows) > 1 else "a value that cannot be read is"
+    raw.notes.append(f"column '{heading}': {many} {said}, such as '{first}' in {raw.cells(rows[:1], place)}")
+    wrong = np.zeros(len(reading.column), bool)
+    wrong[rows] = True
+    return Column.where(wrong, Column.full(stand_in[0], 1), reading.column)
+
+
+def shortened(faults: Sequence[Fault], stopped: str) -> list[Fault]:
+    if len(faults) <= _LISTED_PROBLEMS:
+        return list(faults)
+    rest = f"{len(faults) - _LISTED_PROBLEMS:,} more faults of this kind"
+    return [*faults[:_LISTED_PROBLEMS], Fault(stopped, rest, do="mend those above first")]
+
+
+# -- totals ----------------------------------------------------------------------------------------------
+
+
+def disagreements(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) -> list[Fault]:
+    """Faults where a file's own totals row and the sum of the rows that were read are not the same."""
+    faults = []
+    for heading, total in raw.totals.items():
+        place = table.place(heading)
+        stated = number_in(total, raw.decimal) if isinstance(total, str) else total
+        if place is None or not isinstance(stated, float) or isinstance(total, bool):
+            continue
+        column = table.columns[place]
+        if table.fields[place].type not in ("whole", "number", "money", "percent"):
+            continue
+        found = float(column.numbers[column.kinds == Kind.NUMBER].sum())
+        if abs(found - stated) > _TOTALS_TOLERANCE * max(1.0, abs(stated)):
+            why = f"the totals row says {general(stated)} {heading}, the rows read add up to {general(round(found, 6))}"
+            where = (
+                f"{raw.file}, sheet '{raw.sheet}', row {raw.totals_row}"
+                if raw.sheet
+                else f"{raw.file}, line {raw.totals_row}"
+            )
+            do = 'ask for the file again, or write totals_row = "drop" in the source to leave the totals unread'
+            faults.append(Fault(stopped, why, where, do))
+    return faults
