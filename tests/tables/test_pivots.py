@@ -5,11 +5,14 @@ from __future__ import annotations
 import math
 import statistics
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from test_steps import rows, table
 
+from tinquire.cells import CellError
+from tinquire.cells.ranks import ranked
 from tinquire.faults import DataError, UseError
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivoting import PivotField, PivotValue, Subtotals, pivoted
@@ -189,3 +192,79 @@ def test_a_formula_reaches_a_pivot_by_labels(asks, holds):
     scope = TableScope({name: one.as_table() for name, one in made.items()})
     tree = read_formula(f"GETPIVOTDATA({asks})", scope, "a test")
     assert str(scalar_value(tree, scope)).removesuffix(".0") == str(holds)
+
+
+MIXED = st.one_of(
+    st.none(),
+    st.integers(-99, 99).map(lambda cents: cents / 4),
+    st.sampled_from(["x", "y"]),
+    st.booleans(),
+    st.just(CellError.NA),
+)
+ROWS = st.lists(
+    st.tuples(
+        st.sampled_from(["a", "A", "b", None]),
+        st.sampled_from([1.0, 2.0, 10.0]),
+        st.integers(46_290, 46_330).map(float),
+        MIXED,
+    ),
+    max_size=30,
+)
+SOME_FIELDS = st.lists(st.sampled_from([PivotField("K"), PivotField("N"), PivotField("D", by="month"), PivotField("N", bands=(2,)), PivotField("K", top=1, rest="rest")]), min_size=1, max_size=3, unique_by=lambda field: (field.column))  # fmt: skip
+PLAIN = {
+    Aggregation.SUM: sum, Aggregation.AVERAGE: statistics.fmean, Aggregation.SMALLEST: min, Aggregation.LARGEST: max,
+    Aggregation.PRODUCT: math.prod, Aggregation.MEDIAN: statistics.median,
+}  # fmt: skip
+
+
+def plainly(how, values):
+    """An aggregation over plain values; the first error among them is its result."""
+    if how is Aggregation.COUNT:
+        return sum(value is not None for value in values)
+    if how is Aggregation.DISTINCT:
+        return len({(type(value), value) for value in values if value is not None})
+    wrong = [value for value in values if isinstance(value, CellError)]
+    numbers_ = [value for value in values if isinstance(value, float)]
+    return wrong[0] if wrong else (PLAIN[how](numbers_) if numbers_ else None)
+
+
+@given(ROWS, SOME_FIELDS, st.booleans())
+def test_totals_are_those_of_the_table_whatever_the_fields(drawn, fields, across):
+    start = table(
+        "t",
+        K=[row[0] for row in drawn],
+        N=[row[1] for row in drawn],
+        D=[row[2] for row in drawn],
+        V=[row[3] for row in drawn],
+    )
+    hows = [*PLAIN, Aggregation.COUNT, Aggregation.DISTINCT]
+    values = [PivotValue("V", how, how.value) for how in hows]
+    columns = [fields.pop()] if across and len(fields) > 1 else []
+    made = pivoted(start, fields, columns, values, totals="All", totals_across="Both", subtotals=Subtotals())
+    every = [row[3] for row in drawn]
+    for place, how in enumerate(hows):
+        wanted = plainly(how, every)
+        assert made.grand[place][0] == (pytest.approx(wanted) if isinstance(wanted, float) else wanted)
+    counted = hows.index(Aggregation.COUNT)
+    groups = made.depths == len(fields)
+    counts = [made.row_totals[counted][line] for line in range(made.height)]
+    assert sum(count for count, is_group in zip(counts, groups, strict=True) if is_group) == made.grand[counted][0]
+    for depth in range(1, len(fields)):
+        assert (
+            sum(count for count, own in zip(counts, made.depths, strict=True) if own == depth) == made.grand[counted][0]
+        )
+    crossed = [made.cells[counted][place] for place in range(made.height * made.width)]
+    for line in range(made.height):
+        assert sum(crossed[line * made.width : (line + 1) * made.width]) == counts[line]
+
+
+@pytest.mark.parametrize(
+    ("numbers", "ranks"),
+    [
+        ([], []), ([3.0, 1.0, 3.0], [1, 0, 1]), ([0.1, 0.3, 0.25], [0, 2, 1]), ([1e300, -1e300, 0.0], [2, 0, 1]), ([0.01, 0.02, 1e9], [0, 1, 2]),
+        ([math.pi, math.e], [1, 0]), ([-0.0, 0.0], [0, 0]),
+    ],
+)  # fmt: skip
+def test_ranks_of_numbers(numbers, ranks):
+    found, distinct = ranked(np.array(numbers))
+    assert found.tolist() == ranks and distinct.tolist() == sorted(set(numbers))

@@ -16,12 +16,13 @@ __all__ = ["COMMANDS", "main"]
 #: Command -> its module and what it does, in the order of the help. A module has `add_arguments` and `run`.
 COMMANDS: dict[str, tuple[str, str]] = {
     "demo": ("demo", "lay out the demo job, make its pack, send its mails to a stand-in server"),
+    "new": ("new", "draft a docket from the files in a folder"),
     "check": ("check", "say all that is wrong with a docket and a period's sources; write nothing"),
     "run": ("run", "make a period's pack and mails"),
     "send": ("send", "send a period's mails, each at most once"),
     "history": ("history", "list the runs of a job"),
     "docket": ("docket", "print the docket's schema"),
-    "show": ("show", "say what is in a workbook"),
+    "show": ("show", "say what is in a workbook or another file of rows"),
     "recalc": ("recalc", "work a workbook's formulas out anew, and say what differs"),
     "trace": ("trace", "say why a cell holds what it holds, down to the rows behind it"),
     "audit": ("audit", "find places in a workbook where formulas or data look wrong"),

@@ -60,7 +60,9 @@ def gather(spec: SourceSpec) -> Gathered:
         files.append(FileRead(path, raw.file, table.height, tuple(raw.notes), raw.digest, raw.sheet))
     if faults:
         raise DataError(*shortened(faults, stopped))
-    return Gathered(stacked(spec.name, tables), _by_file(files), tuple(warnings))
+    made = stacked(spec.name, tables)
+    types = {**{one.name: one.type for one in made.fields}, **with_types.types}
+    return Gathered(made, _by_file(files), tuple(warnings), types)
 
 
 def _by_file(reads: Sequence[FileRead]) -> tuple[FileRead, ...]:

@@ -78,3 +78,5 @@ class Gathered:
     table: Table
     files: tuple[FileRead, ...]
     warnings: tuple[Fault, ...]
+    #: The type of each column as it was read, with the order of its days: stated, or found out.
+    types: Mapping[str, str] = field(default_factory=dict)
