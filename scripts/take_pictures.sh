@@ -32,11 +32,13 @@ END
     wait "$window" 2>/dev/null || true
 }
 
-Xvfb $DISPLAY -screen 0 1280x860x24 >/dev/null 2>&1 &
+Xvfb $DISPLAY -screen 0 1280x1000x24 >/dev/null 2>&1 &
 screen=$!
 sleep 1
 
-terminal demo.png 39 "tinquire demo"
+terminal demo.png 37 "tinquire demo"
+terminal checks.png 34 "tinquire check larkfold/docket.toml --period 2026-10"
+terminal columns.png 20 "tinquire show larkfold/sources/2026-10/pickups-harbour.xlsx --columns"
 pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
 for sheet in Cover Charges "By depot and band" Position; do
     name=$(echo "$sheet" | tr 'A-Z ' 'a-z-')
@@ -48,7 +50,7 @@ page by-depot-and-band.html pack-pivot.png 380
 page position.html pack-position.png 680
 terminal show.png 41 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
-terminal recalc.png 18 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"
+terminal recalc.png 22 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"
 terminal trace.png 29 "tinquire trace '$pack' 'Cover!E19' --to-data --rows 8"
 cp "$pack" pack.xlsx
 cp larkfold/lists/customers.xlsx larkfold/sources/2026-10/pickups-harbour.xlsx .
@@ -88,7 +90,7 @@ recalculate(book)
 book.save(Path(sys.argv[1]) / "hurried.xlsx")
 END
 terminal audit.png 16 "tinquire audit hurried.xlsx"
-terminal compare.png 38 "tinquire compare before.xlsx after.xlsx"
+terminal compare.png 53 "tinquire compare before.xlsx after.xlsx"
 tinquire compare before.xlsx after.xlsx --to differences.html >/dev/null
 page differences.html compare-page.png 900
 
