@@ -25,7 +25,7 @@ FIELDS = st.one_of(
 def made_small(patch, slot_bits=17):
     """Files of any size are large; pieces, ends and tables are small."""
     for module, values in {
-        delimited: {"_LARGE": 0, "_END_LINES": 2},
+        delimited: {"_LARGE": 0, "_END_LINES": 5},
         fields: {"_PIECE": 64, "_BLOCK": 3, "_FEW": 0, "_SLOT_BITS": slot_bits},
     }.items():
         for name, value in values.items():
@@ -65,7 +65,7 @@ def test_arrays_and_one_by_one_give_the_same(rows, ending, mark, slot_bits):
 @pytest.mark.parametrize(
     ("text", "is_quick"),
     [
-        ("a;b\n" + "1;2\n" * 9, True), ("title\n\na;b\n" + "1;2\n" * 9 + "sum;9\nnote\n", True), ("a;b\n" + "1;2\n" * 9 + "3;4", True),
+        ("a;b\n" + "1;2\n" * 30, True), ("title\n\na;b\n" + "1;2\n" * 30 + "sum;9\nnote\n\n", True), ("a;b\n" + "1;2\n" * 30 + "3;4", True),
         ("a;b\n" + "1;2\n" * 5 + "\n" + "1;2\n" * 5, False), ("a;b\n" + "1;2\n" * 5 + '"1";2\n' * 5, False), ("a;b\n" + "1;2;3\n" * 9 + "1;2;3;4\n", False),
         ("a;b\n" + "1;2\r" * 9, False), ("a;b\n" + "1;\0\n" * 9, False), ("a;b\n1;2\n", False), (("a;b\n" + "ä;2\n" * 9).encode("latin-1"), False),
     ],

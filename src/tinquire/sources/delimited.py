@@ -13,7 +13,7 @@ import numpy as np
 
 from tinquire.cells.column import Column
 from tinquire.faults import AccessError, DataError, Fault
-from tinquire.sources.fields import PADDING, FieldTexts, plain_columns
+from tinquire.sources.fields import BEHIND, FieldTexts, plain_columns
 from tinquire.sources.raw import Block
 
 __all__ = ["Dialect", "read_delimited"]
@@ -53,38 +53,27 @@ def read_delimited(
 ) -> tuple[Block, Dialect]:
     """The file's fields as texts. Raises AccessError when it cannot be read, DataError when it cannot be understood."""
     try:
-        data = _read(path)
+        data = path.read_bytes()
     except OSError as error:
         why = "there is no such file" if isinstance(error, FileNotFoundError) else (error.strerror or str(error))
         raise AccessError(Fault("opening a text file", why, shown, "check its name and place")) from None
-    if data[:4] == b"PK\x03\x04" or (
-        b"\x00" in data[: min(2000, len(data) - PADDING)] and not data.startswith((b"\xff\xfe", b"\xfe\xff"))
-    ):
+    if data[:4] == b"PK\x03\x04" or (b"\x00" in data[:2000] and not data.startswith((b"\xff\xfe", b"\xfe\xff"))):
         raise AccessError(
             Fault("opening a text file", "it is not text, whatever its name says", shown, "name it as what it is")
         )
-    sample = data[: min(_SAMPLE_BYTES, len(data) - PADDING)].rpartition(b"\n")[0]
+    sample = data[:_SAMPLE_BYTES].rpartition(b"\n")[0]
     if len(data) >= _LARGE and encoding is None and sample.isascii() and _is_utf8(data):
         mark = separator or _separator(sample.decode("utf-8-sig"), shown)
         block = _plainly(data, mark, shown)
         if block is not None:
             return block, Dialect("utf-8", mark, decimal or _decimal(block.columns, mark))
-    text, encoding = _decoded(bytes(data[: len(data) - PADDING]), encoding, shown)
+    text, encoding = _decoded(data, encoding, shown)
     separator = separator or _separator(text, shown)
     block = _carefully(text, separator, shown)
     return block, Dialect(encoding, separator, decimal or _decimal(block.columns, separator))
 
 
-def _read(path: Path) -> bytearray:
-    """A file's bytes with zeros behind them."""
-    with path.open("rb") as stream:
-        data = bytearray(path.stat().st_size + PADDING)
-        read = stream.readinto(memoryview(data)[: len(data) - PADDING])
-    del data[read : len(data) - PADDING]
-    return data
-
-
-def _is_utf8(data: bytearray) -> bool:
+def _is_utf8(data: bytes) -> bool:
     if data.isascii():
         return True
     try:
@@ -94,22 +83,21 @@ def _is_utf8(data: bytearray) -> bool:
     return True
 
 
-def _plainly(data: bytearray, separator: str, shown: str) -> Block | None:
+def _plainly(data: bytes, separator: str, shown: str) -> Block | None:
     """The fields of a large file without quotes, read at once; its first and last lines, which may be titles, totals
     and notes, are read one by one. None for files that are written otherwise."""
     begin = 3 if data.startswith(b"\xef\xbb\xbf") else 0
-    size = len(data) - PADDING
-    if b'"' in data or data.find(0) < size or (b"\r" in data and data.count(b"\r") != data.count(b"\r\n")):
+    if b'"' in data or b"\0" in data or (b"\r" in data and data.count(b"\r") != data.count(b"\r\n")):
         return None
-    start, stop = begin, size
+    start, stop = begin, len(data)
     for _ in range(_END_LINES):
         start = data.find(b"\n", start) + 1
         stop = data.rfind(b"\n", 0, stop - 1) + 1
-    if not begin < start < stop:
+    if not begin < start < stop <= len(data) - BEHIND:
         return None
     width = data.count(separator.encode(), start, data.find(b"\n", start)) + 1
     ends = []
-    for part in (data[begin:start], data[stop:size]):
+    for part in (data[begin:start], data[stop:]):
         rows = list(csv.reader(io.StringIO(part.decode(), newline=""), delimiter=separator))
         if any(len(row) > width for row in rows):
             return None

@@ -19,13 +19,13 @@ from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind
 from tinquire.workbook.abreast import abreast
 from tinquire.workbook.digits import Words, decimals, words_of
 
-__all__ = ["PADDING", "FieldTexts", "plain_columns"]
+__all__ = ["BEHIND", "FieldTexts", "plain_columns"]
 
 _Bytes = NDArray[np.uint8]
 #: Bytes cut into fields at a time.
-_PIECE = 1 << 21
-#: Zeros behind the text, so that eight bytes can be looked at from any of its places.
-PADDING = 16
+_PIECE = 1 << 19
+#: Bytes behind the text, so that eight can be looked at from any of its places.
+BEHIND = 16
 #: A column of whose fields more than this share differ is not told apart.
 _DIFFERENT = 0.25
 #: So few are told apart, whatever their share.
@@ -47,7 +47,7 @@ _SPACE, _DELETE = 32, 127
 class FieldTexts(Sequence[str]):
     """Texts that lie in the bytes of a file: some first ones as they are, then one for each place."""
 
-    def __init__(self, first: Sequence[str], data: bytearray, array: _Bytes, starts: Codes, ends: Codes) -> None:
+    def __init__(self, first: Sequence[str], data: bytes, array: _Bytes, starts: Codes, ends: Codes) -> None:
         self.first, self._data, self._array = list(first), data, array
         self._starts, self._ends = starts, ends
 
@@ -108,24 +108,25 @@ class FieldTexts(Sequence[str]):
 
 
 def plain_columns(
-    data: bytearray,
-    start: int,
-    stop: int,
-    separator: str,
-    heads: Sequence[Sequence[str]],
-    tails: Sequence[Sequence[str]],
+    data: bytes, start: int, stop: int, separator: str, heads: Sequence[Sequence[str]], tails: Sequence[Sequence[str]]
 ) -> list[Column] | None:
     """The fields of the lines between two places as columns, each with the texts of `heads` above and of `tails` below;
     None when the lines do not all have as many fields as there are columns.
 
-    Every line ends with a line feed; there are no quotes in it, and no byte is nought. `data` goes on for `PADDING`
-    bytes behind the text, and is not changed any more.
+    Every line ends with a line feed; there are no quotes in it, and no byte is nought. Behind `stop` there are at least
+    `BEHIND` bytes more.
     """
     array = np.frombuffer(data, np.uint8)
     words = words_of(array)
-    building = [_Building(data, words) for _ in heads]
+    mark, width = ord(separator), len(heads)
+    first = _cut(array, next(_pieces(data, start, stop)), mark, width)
+    if first is None:
+        return None
+    lie = [_rather_lies(words, starts, ends) for starts, ends in first]
+
+    building = [_Building(data, words, lies) for lies in lie]
     for piece in _pieces(data, start, stop):
-        found = _cut(array, piece, ord(separator), len(heads))
+        found = _cut(array, piece, mark, width)
         if found is None:
             return None
         for column, (starts, ends) in zip(building, found, strict=True):
@@ -133,7 +134,16 @@ def plain_columns(
     return [one.column(array, head, tail) for one, head, tail in zip(building, heads, tails, strict=True)]
 
 
-def _pieces(data: bytearray, start: int, stop: int) -> Iterator[tuple[int, int]]:
+def _rather_lies(words: Words, starts: Codes, ends: Codes) -> bool:
+    """Whether fields are better left where they lie than told apart, by those of a first piece."""
+    lengths = ends - starts
+    if int(lengths.max(initial=0)) > _LONGEST:
+        return True
+    _, new = _Met().codes(_keys(words, starts, lengths), 0)
+    return len(new) > _DIFFERENT * len(starts) + _FEW
+
+
+def _pieces(data: bytes, start: int, stop: int) -> Iterator[tuple[int, int]]:
     """Places between which whole lines lie."""
     while start < stop:
         end = data.find(b"\n", min(start + _PIECE, stop) - 1, stop) + 1 or stop
@@ -166,10 +176,8 @@ def _cut(array: _Bytes, piece: tuple[int, int], separator: int, width: int) -> l
 class _Building:
     """A column on its way: the different fields met so far and each row's, or only the places of its fields."""
 
-    def __init__(self, data: bytearray, words: Words) -> None:
-        self.data, self.words = data, words
-        #: Whether its fields are left where they lie: the first piece tells, by how many of them differ.
-        self.lies: bool | None = None
+    def __init__(self, data: bytes, words: Words, lies: bool) -> None:
+        self.data, self.words, self.lies = data, words, lies
         self.starts: list[Codes] = []
         self.ends: list[Codes] = []
         self.codes: list[Codes] = []
@@ -179,13 +187,6 @@ class _Building:
 
     def add(self, starts: Codes, ends: Codes) -> None:
         """Take in the fields of one more piece."""
-        if self.lies is None:
-            longest = int((ends - starts).max(initial=0))
-            self.lies = longest > _LONGEST
-            if not self.lies:
-                _, new = self.met.codes(_keys(self.words, starts, ends - starts), 0)
-                self.lies = len(new) > _DIFFERENT * len(starts) + _FEW
-                self.met = _Met()
         if not self.lies:
             self.codes.append(self._told_apart(starts, ends))
         else:
@@ -212,7 +213,7 @@ class _Building:
         """Fields that are long, or share their slots with others."""
         codes = np.empty(len(rows), np.int32)
         for place, row in enumerate(rows):
-            written = bytes(self.data[starts[row] : ends[row]])
+            written = self.data[starts[row] : ends[row]]
             code = self.long.get(written)
             if code is None:
                 code = self.long[written] = len(self.texts)
@@ -235,9 +236,8 @@ class _Building:
             filled = np.array([text != "" for text in texts], bool)[inner]
         written = np.array([text != "" for text in first], bool)
         filled = np.concatenate([written[:above], filled, written[above:]])
-        codes = np.concatenate([outer[:above], inner, outer[above:]])
         kinds = np.where(filled, np.uint8(Kind.TEXT), np.uint8(Kind.BLANK))
-        return Column(kinds, np.zeros(len(codes)), codes, texts)
+        return Column(kinds, np.zeros(len(kinds)), np.concatenate([outer[:above], inner, outer[above:]]), texts)
 
 
 def _keys(words: Words, starts: Codes, lengths: Codes) -> list[Words]:

@@ -17,11 +17,14 @@ from tinquire.sources.raw import RawTable
 from tinquire.sources.spec import SourceSpec
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.types import Problem, Reading, column_type, number_in, typed
+from tinquire.workbook.abreast import abreast
 
 __all__ = ["disagreements", "shortened", "typed_table"]
 
 #: At most this many unreadable values are listed one by one for each source; the rest are counted.
 _LISTED_PROBLEMS = 12
+#: Columns of more rows are read two at a time.
+_MANY_ROWS = 100_000
 #: Numbers of a totals row may differ from the rows' sum by this much of their size: they were rounded on the way.
 _TOTALS_TOLERANCE = 1e-6
 
@@ -31,20 +34,23 @@ def typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[
     places = {heading.casefold(): place for place, heading in enumerate(raw.headings)}
     types = {heading.casefold(): kind for heading, kind in spec.types.items()}
     stand_ins = {heading.casefold(): values for heading, values in spec.read_as.items()}
+
+    def read(heading: str) -> tuple[str, Reading]:
+        folded = heading.casefold()
+        place = places.get(folded)
+        column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
+        kind = types.get(folded) or _inferred(column, place is not None and raw.are_days[place], spec.infer)
+        if spec.as_they_are and folded not in types:
+            return kind, Reading(column, ())
+        return kind, typed(column, kind, replacements=stand_ins.get(folded), decimal=raw.decimal)
+
     fields, columns, faults = [], [], []
-    for heading in headings:
-        place = places.get(heading.casefold())
-        raw_column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
-        are_days = place is not None and raw.are_days[place]
-        kind = types.get(heading.casefold()) or _inferred(raw_column, are_days, spec.infer)
-        if spec.as_they_are and heading.casefold() not in types:
-            fields.append(Field(heading, kind))
-            columns.append(raw_column)
-            continue
-        reading = typed(raw_column, kind, replacements=stand_ins.get(heading.casefold()), decimal=raw.decimal)
-        faults += _unreadable(spec, raw, place or 0, heading, kind, reading.problems)
+    side_by_side = abreast if len(raw.rows) > _MANY_ROWS else map
+    for heading, (kind, reading) in zip(headings, side_by_side(read, headings), strict=True):
+        place = places.get(heading.casefold()) or 0
+        faults += _unreadable(spec, raw, place, heading, kind, reading.problems)
         fields.append(Field(heading, column_type(kind)))
-        columns.append(_stood_in(spec, raw, place or 0, heading, reading))
+        columns.append(_stood_in(spec, raw, place, heading, reading))
     missing = [f"'{heading}'" for heading in headings if heading.casefold() not in places]
     if missing:
         raw.notes.append(f"no column {listed(missing)}: left blank")
