@@ -63,7 +63,7 @@ def test_a_docket_is_drafted_from_files(files, tinquire):
         and f"try       tinquire check {files / 'docket.toml'} --period 2026-11" in said.out
     )
     made = tomllib.loads((files / "docket.toml").read_text("utf-8"))
-    assert (made["title"], made["period"], len(made["sources"])) == ("Linen", "month", 7)
+    assert (made["title"], made["period"], len(made["sources"])) == ("Linen", "month", 8)
     pickups = made["sources"]["pickups"]
     assert (pickups["types"]["Collected"], pickups["types"]["Pieces"], pickups["types"]["Ticket"]) == (
         "date dmy",

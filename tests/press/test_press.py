@@ -51,11 +51,12 @@ def test_sheets_and_their_tables(book):
         "Millrace",
         "Northgate",
         "Uplands",
+        "Depot views",
         "Ledger",
         "Account lines",
         "Position",
     ]
-    names = ["account_lines", "charges", "harbour", "ledger", "millrace", "northgate", "uplands"]
+    names = ["account_lines", "charges", "depot_views", "harbour", "ledger", "millrace", "northgate", "uplands"]
     assert sorted(book.tables()) == names
 
 
@@ -374,7 +375,7 @@ def test_the_daybook_keeps_what_was_read_and_made(job):
     with book._open() as connection:
         read = connection.execute("SELECT file, digest FROM read").fetchall()
         made = connection.execute("SELECT output, digest FROM made").fetchall()
-    assert len(read) == 10
+    assert len(read) == 11
     assert all(digest((job / file).read_bytes()) == known for file, known in read)
     assert ("pack", digest(pack.outputs[0].data)) in made
     assert len(made) == 5

@@ -319,3 +319,17 @@ def test_more_rows_than_a_sheet_shall_have(tmp_path):
     with pytest.raises(TinQuireError) as caught:
         made(tmp_path, BASE + SHEET + "rows_per_sheet = 1048570\n")
     assert "a sheet has room for 1,048,568" in caught.value.faults[0].why
+
+
+def test_tables_come_after_those_that_their_formulas_read(tmp_path):
+    """Wherever they stand in the docket; a circle through formulas is told."""
+    early = '[tables.early]\nfrom = "lettings"\nsteps = [{ derive = "Share of all", as = "[Fee] / SUM(late[Fee])" }]\n'
+    late = '[tables.late]\nfrom = "lettings"\nsteps = [{ keep_rows = "[Paid]" }]\n'
+    pack, _ = made(tmp_path, BASE + early + late)
+    assert pack.work.tables["early"].columns[-1][0] == pytest.approx(120.5 / 110.5)
+    circle = late.replace("[Paid]", "ROWS(early) > 0")
+    with pytest.raises(TinQuireError, match="the tables early, late are made from each other"):
+        made(tmp_path, BASE + early + circle)
+    with pytest.raises(TinQuireError) as caught:  # a table that failed is not spoken of again
+        made(tmp_path, BASE + early + late.replace("[Paid]", "[Paidd]"))
+    assert len(caught.value.faults) == 1

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 
 from tinquire.docket.job import Docket
 from tinquire.docket.staying import needing_rows
-from tinquire.docket.usage import all_formulas, tables_used
+from tinquire.docket.usage import all_formulas, tables_needed, tables_used
 from tinquire.faults import Fault, known_names
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.registry import functions, unknown_function
@@ -88,8 +88,8 @@ def table_order(docket: Docket) -> list[str] | Fault:
     needs = {
         name: [
             other
-            for other in (table.from_, *(used for step in table.steps for used in tables_used(step)))
-            if other in model.tables
+            for other in (table.from_, *(used for step in table.steps for used in tables_needed(step, model.tables)))
+            if other in model.tables and (other != name or other == table.from_)
         ]
         for name, table in model.tables.items()
     }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from tinquire.docket.job import Docket
 from tinquire.docket.schema import FigureModel
@@ -10,7 +10,7 @@ from tinquire.formula import FormulaError, parse
 from tinquire.formula.slots import slot_name
 from tinquire.formula.tree import Name, TableReference, walk
 
-__all__ = ["all_formulas", "tables_read", "tables_used"]
+__all__ = ["all_formulas", "tables_needed", "tables_read", "tables_used"]
 
 
 def tables_used(step: object) -> list[str]:
@@ -19,6 +19,19 @@ def tables_used(step: object) -> list[str]:
         if isinstance(name := getattr(step, key, None), str):
             return [name]
     return list(getattr(step, "stack", ()))
+
+
+def tables_needed(step: object, known: Iterable[str]) -> list[str]:
+    """Of the tables that are known those that a step reads: by name, or in its formula."""
+    used = tables_used(step)
+    read = {name for text in _formulas(step) for name in tables_read(text)}
+    return [name for name in known if name in used or slot_name(name) in read]
+
+
+def _formulas(step: object) -> Iterator[str]:
+    for key in ("as_", "keep_rows", "drop_rows"):
+        if isinstance(text := getattr(step, key, None), str):
+            yield text
 
 
 def all_formulas(docket: Docket) -> Iterator[tuple[tuple[str | int, ...], str]]:
@@ -33,9 +46,8 @@ def all_formulas(docket: Docket) -> Iterator[tuple[tuple[str | int, ...], str]]:
             yield ("checks", name, "agree", number), formula
     for name, table in model.tables.items():
         for number, step in enumerate(table.steps):
-            for key in ("as_", "keep_rows", "drop_rows"):
-                if isinstance(text := getattr(step, key, None), str):
-                    yield ("tables", name, "steps", number), text
+            for text in _formulas(step):
+                yield ("tables", name, "steps", number), text
 
 
 def tables_read(text: str) -> set[str]:

@@ -30,6 +30,7 @@ def job_files(rows: int | None = None) -> Iterator[tuple[str, bytes]]:
     yield "lists/rates.csv", _list("Code,Item,Band,Rate", data.rates())
     yield "lists/customers.xlsx", _customers()
     yield "lists/managers.csv", _list("Depot,Name,Email", data.managers())
+    yield "lists/depot-views.xlsx", _depot_views()
     yield "lists/statement-lines.csv", _list("Line,Order,Kind,Category,Sign", data.position_lines())
     yield "lists/account-lines.csv", _list("Account,Line", data.position_accounts())
     yield "templates/pack.xlsx", pack_template()
@@ -85,6 +86,14 @@ def _ledger(period: str, rows: int | None) -> bytes:
 
 def _list(headings: str, lines: Iterable[tuple[str, ...]]) -> bytes:
     return "\r\n".join([headings, *(",".join(line) for line in lines), ""]).encode()
+
+
+def _depot_views() -> bytes:
+    """The views that are wanted: of a depot or, with a star, of all of them; of a period or, likewise, of every one."""
+    rows: list[list[Cell]] = [["Depot", "Period", "File name"]]
+    rows += [[depot, "*", f"Depot view - {depot}"] for depot in data.DEPOTS]
+    rows += [["*", "*", "Depot view - all depots"], ["*", data.PERIODS[0], "Depot view - opening month"]]
+    return table_workbook(rows, "Views", "Views")
 
 
 def _customers() -> bytes:

@@ -14,7 +14,7 @@ from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.review import table_order
 from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel, TableModel, cell_value
-from tinquire.docket.usage import tables_used
+from tinquire.docket.usage import tables_needed, tables_used
 from tinquire.faults import Fault, TinQuireError, UseError
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.slots import Unfilled, filled_text, slot_name
@@ -177,7 +177,8 @@ def _make_tables(work: Reckoning) -> None:
         if model.from_ in work.staying:
             _make_staying(work, name, model)
             continue
-        if not _all_there(work, [model.from_, *_other_tables(model.steps)]):
+        others = [other for step in model.steps for other in tables_needed(step, work.docket.model.tables)]
+        if not _all_there(work, [model.from_, *_other_tables(model.steps), *(one for one in others if one != name)]):
             continue
         base = work.tables[model.from_]
         start = Table(name, base.fields, base.columns, base.origin)
