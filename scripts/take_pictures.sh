@@ -36,8 +36,8 @@ Xvfb $DISPLAY -screen 0 1280x1000x24 >/dev/null 2>&1 &
 screen=$!
 sleep 1
 
-terminal demo.png 37 "tinquire demo"
-terminal checks.png 34 "tinquire check larkfold/docket.toml --period 2026-10"
+terminal demo.png 39 "tinquire demo"
+terminal checks.png 37 "tinquire check larkfold/docket.toml --period 2026-10"
 terminal columns.png 20 "tinquire show larkfold/sources/2026-10/pickups-harbour.xlsx --columns"
 pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
 for sheet in Cover Charges "By depot and band" Position; do
