@@ -26,7 +26,7 @@ def made_small(patch, slot_bits=17):
     """Files of any size are large; pieces, ends and tables are small."""
     for module, values in {
         delimited: {"_LARGE": 0, "_END_LINES": 5},
-        fields: {"_PIECE": 64, "_BLOCK": 3, "_FEW": 0, "_SLOT_BITS": slot_bits},
+        fields: {"_PIECE": 64, "_JUDGED": 64, "_BLOCK": 3, "_FEW": 0, "_SLOT_BITS": slot_bits},
     }.items():
         for name, value in values.items():
             patch.setattr(module, name, value)

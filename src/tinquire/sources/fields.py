@@ -24,6 +24,8 @@ __all__ = ["BEHIND", "FieldTexts", "plain_columns"]
 _Bytes = NDArray[np.uint8]
 #: Bytes cut into fields at a time.
 _PIECE = 1 << 19
+#: So many bytes tell whether the fields of a column mostly differ.
+_JUDGED = 1 << 21
 #: Bytes behind the text, so that eight can be looked at from any of its places.
 BEHIND = 16
 #: A column of whose fields more than this share differ is not told apart.
@@ -119,13 +121,13 @@ def plain_columns(
     array = np.frombuffer(data, np.uint8)
     words = words_of(array)
     mark, width = ord(separator), len(heads)
-    first = _cut(array, next(_pieces(data, start, stop)), mark, width)
+    first = _cut(array, next(_pieces(data, start, stop, _JUDGED)), mark, width)
     if first is None:
         return None
     lie = [_rather_lies(words, starts, ends) for starts, ends in first]
 
     building = [_Building(data, words, lies) for lies in lie]
-    for piece in _pieces(data, start, stop):
+    for piece in _pieces(data, start, stop, _PIECE):
         found = _cut(array, piece, mark, width)
         if found is None:
             return None
@@ -143,10 +145,10 @@ def _rather_lies(words: Words, starts: Codes, ends: Codes) -> bool:
     return len(new) > _DIFFERENT * len(starts) + _FEW
 
 
-def _pieces(data: bytes, start: int, stop: int) -> Iterator[tuple[int, int]]:
+def _pieces(data: bytes, start: int, stop: int, size: int) -> Iterator[tuple[int, int]]:
     """Places between which whole lines lie."""
     while start < stop:
-        end = data.find(b"\n", min(start + _PIECE, stop) - 1, stop) + 1 or stop
+        end = data.find(b"\n", min(start + size, stop) - 1, stop) + 1 or stop
         yield start, end
         start = end
 
@@ -243,9 +245,15 @@ class _Building:
 def _keys(words: Words, starts: Codes, lengths: Codes) -> list[Words]:
     """The bytes of each field, eight to a word, with zeros behind its end: no byte of a field is nought."""
     keys = []
-    for first in range(0, max(int(lengths.max(initial=0)), 1), 8):
+    longest, shortest = int(lengths.max(initial=0)), int(lengths.min(initial=_LONGEST))
+    for first in range(0, max(longest, 1), 8):
         places = starts if first == 0 else np.minimum(starts + first, len(words) - 1)
-        keys.append(words[places] & _MASKS[np.clip(lengths - first, 0, 8)])
+        found = words[places]
+        if longest != shortest:
+            found &= _MASKS[np.clip(lengths - first, 0, 8)]
+        elif longest - first < 8:  # all fields are as long: days, codes
+            found &= _MASKS[longest - first]
+        keys.append(found)
     return keys
 
 
