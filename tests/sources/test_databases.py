@@ -226,9 +226,23 @@ it = "SUM(sums[Twice])"
     assert stayed.figures["it"] == 244 and stayed.tables["sums"].headings == ["depot", "Charged", "Tickets", "Twice"]
 
 
+def test_groups_are_told_apart_to_the_letter_whatever_a_column_says(tmp_path):
+    """A column of SQLite may hold texts for equal whose case differs."""
+    url = sqlite_file(tmp_path)
+    with sqlite3.connect(tmp_path / "till.sqlite") as base:
+        base.execute("ALTER TABLE sales RENAME TO old")
+        base.execute("CREATE TABLE sales (depot TEXT COLLATE NOCASE, day TEXT, pieces INTEGER, charge REAL)")
+        base.executemany("INSERT INTO sales VALUES (?, ?, ?, ?)", STAY)
+    travelled, stayed = stay(
+        tmp_path, url, '[pivots.p]\nfrom = "sales"\nrows = ["depot"]\nvalues = [{ sum = "charge" }]\n'
+    )
+    alike(travelled.pivots["p"].as_table(), stayed.pivots["p"].as_table())
+
+
 @pytest.mark.parametrize(
     ("keys", "why"),
     [
+        ('[checks]\nc = { complete = { table = "sales", columns = ["depot"] } }', "checks.c needs the rows of 'sales'"),
         ('[figures]\nit = "SUM(sales[charge])"', "a formula needs the rows of 'sales', which stay in the database"),
         ('[tables.t]\nfrom = "sales"\nsteps = [{ sort = ["day"] }]', "step 1, which is none of keep_rows, drop_rows and group, needs the rows of 'sales'"),
         ('[workbooks.w]\nname = "w.xlsx"\nsheets = [{ name = "S", table = "sales" }]', "a sheet needs the rows of 'sales'"),

@@ -67,7 +67,7 @@ def test_arrays_and_one_by_one_give_the_same(rows, ending, mark, slot_bits):
     [
         ("a;b\n" + "1;2\n" * 30, True), ("title\n\na;b\n" + "1;2\n" * 30 + "sum;9\nnote\n\n", True), ("a;b\n" + "1;2\n" * 30 + "3;4", True),
         ("a;b\n" + "1;2\n" * 5 + "\n" + "1;2\n" * 5, False), ("a;b\n" + "1;2\n" * 5 + '"1";2\n' * 5, False), ("a;b\n" + "1;2;3\n" * 9 + "1;2;3;4\n", False),
-        ("a;b\n" + "1;2\r" * 9, False), ("a;b\n" + "1;\0\n" * 9, False), ("a;b\n1;2\n", False), (("a;b\n" + "ä;2\n" * 9).encode("latin-1"), False),
+        ("\ufeffa;b\n" + "1;2\n" * 30, True), ("ä;b\n" + "ö;2\n" * 30, True), ("a;b\n" + "1;2\r" * 9, False), ("a;b\n" + "1;\0\n" * 9, False), ("a;b\n1;2\n", False), (("a;b\n" + "ä;2\n" * 9).encode("latin-1"), False),
     ],
 )  # fmt: skip
 def test_what_is_read_with_arrays(tmp_path, monkeypatch, small, text, is_quick):

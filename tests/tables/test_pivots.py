@@ -178,6 +178,7 @@ def test_a_pivot_of_no_rows():
         ('"charge", sums, "Band", "Bed"', 35), ('"Charge", sums, "Depot", "East"', 20), ('"Charge", sums', 120),
         ('"Charge", by_month, "Depot", "South", "Day", "2026-12"', 40), ('"Charge", by_month, "Depot", "South"', 60),
         ('"Charge", above, "Depot", "South"', 60), ('"Charge", above, "Depot", "East"', 20),
+        ('"Charge", sums, "Band", ""', "#REF!"), ('"Charge", sums, "Depot", "North", "Band", ""', "#REF!"), ('"Charge", days, "Day", ""', 15),
         ('"Charge", sums, "Depot", "West"', "#REF!"), ('"Pieces", sums', "#REF!"), ('"Charge", sums, "Bend", "Bed"', "#REF!"),
         ('"Charge", sums, "Depot", "North", "Depot"', "#REF!"), ('"Charge", by_month, "Day", "2026-12"', "#REF!"),
     ],
@@ -186,6 +187,7 @@ def test_a_formula_reaches_a_pivot_by_labels(asks, holds):
     fields = ["Depot", PivotField("Day", by="month")]
     made = {
         "sums": pivoted(SALES, ["Depot"], ["Band"], [SUM]),
+        "days": pivoted(SALES, ["Depot"], [PivotField("Day", by="year")], [SUM]),
         "by month": pivoted(SALES, fields, [], [SUM], subtotals=Subtotals()),
         "above": pivoted(SALES, fields, [], [SUM], subtotals=Subtotals(above=True)),
     }

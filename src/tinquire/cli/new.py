@@ -30,6 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.docket.drafting import Draft, drafted, period_in
+    from tinquire.workbook.archive import write_whole
 
     folder, docket = options.folder, options.folder / "docket.toml"
     if docket.exists():
@@ -46,7 +47,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         raise DataError(Fault("drafting a docket", why, do="see what was said of each"))
     title = options.title or folder.absolute().name
     text = drafted(Draft(title, latest.kind if latest else "month", sources))
-    docket.write_text(text, "utf-8")
+    write_whole(docket, text.encode())
     for number, source in enumerate(sources):
         types = ", ".join(f"{heading} as {kind}" for heading, kind in source.types.items())
         terminal.line("source" if number == 0 else "", f"{source.name}: {source.path}; {types}", hang=4)

@@ -46,10 +46,10 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         return 0
     book, kind = open_sheets(options.file)
     if options.columns:
-        sheets_ = [_known(book, name) for name in options.sheet]
-        sheets_ = sheets_ or [one.name for one in book.entries if one.kind == "worksheet" and one.state == "visible"]
+        asked = [_known(book, name) for name in options.sheet]
+        visible = [one.name for one in book.entries if one.kind == "worksheet" and one.state == "visible"]
         terminal.heading(str(options.file))
-        terminal.answer(tell_columns(options.file, sheets_, terminal))
+        terminal.answer(tell_columns(options.file, asked or visible, terminal))
         return 0
     wanted = {name.casefold() for name in options.sheet}
     names = [_known(book, name) for name in options.sheet] or book.sheet_names()

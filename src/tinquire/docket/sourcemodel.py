@@ -86,7 +86,7 @@ class SourceModel(Model):
             raise ValueError("a database needs a query, and a query a database")
         if self.rows == "stay":
             unread = ("read_as", "known_as", "stamp")
-            wrong = [key for key in unread if getattr(self, key)]
+            wrong = [key for key in unread if getattr(self, key)] + ["unreadable"] * (self.unreadable != "stop")
             if self.database is None or wrong:
                 why = f"{wrong[0]} is for rows that travel" if wrong else "only a database's rows can stay in it"
                 raise ValueError(why)

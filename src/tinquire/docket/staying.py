@@ -73,6 +73,12 @@ def _in_outputs(docket: Docket) -> Iterator[_Need]:
                 yield "a sheet", sheet.table, path
             elif sheet.split is not None and sheet.pivot in model.pivots:
                 yield "a sheet split by a column", model.pivots[sheet.pivot].from_, path
+    for name, check in model.checks.items():
+        for key in ("rows", "no_repeats", "complete", "values", "none_missing"):
+            if (asked := getattr(check, key)) is not None:
+                yield f"checks.{name}", asked.table, ("checks", name, key)
+        if check.fresh is not None:
+            yield f"checks.{name}", check.fresh.source, ("checks", name, "fresh")
     for name, mail in model.mails.items():
         if mail.each is not None:
             yield f"mails.{name}", mail.each, ("mails", name, "each")

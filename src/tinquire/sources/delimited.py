@@ -62,7 +62,7 @@ def read_delimited(
             Fault("opening a text file", "it is not text, whatever its name says", shown, "name it as what it is")
         )
     sample = data[:_SAMPLE_BYTES].rpartition(b"\n")[0]
-    if len(data) >= _LARGE and encoding is None and sample.isascii() and _is_utf8(data):
+    if len(data) >= _LARGE and encoding is None and _is_utf8(data):
         mark = separator or _separator(sample.decode("utf-8-sig"), shown)
         block = _plainly(data, mark, shown)
         if block is not None:

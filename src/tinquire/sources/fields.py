@@ -124,9 +124,7 @@ def plain_columns(
     first = _cut(array, next(_pieces(data, start, stop, _JUDGED)), mark, width)
     if first is None:
         return None
-    lie = [_rather_lies(words, starts, ends) for starts, ends in first]
-
-    building = [_Building(data, words, lies) for lies in lie]
+    building = [_Building(data, words, _rather_lies(words, starts, ends)) for starts, ends in first]
     for piece in _pieces(data, start, stop, _PIECE):
         found = _cut(array, piece, mark, width)
         if found is None:

@@ -37,6 +37,8 @@ _POSTGRES = {
     **dict.fromkeys((20, 21, 23, 700, 701, 1700), Holds.NUMBERS), **dict.fromkeys((25, 1043, 19), Holds.TEXTS),
     16: Holds.FLAGS, **dict.fromkeys((1082, 1114, 1184), Holds.DAYS),
 }  # fmt: skip
+#: The collation by which texts are equal to the letter, of each kind of database in which rows may stay.
+_BINARY = {"sqlite": "BINARY", "postgresql": "C"}
 _MISSING = {"smallest": np.inf, "largest": -np.inf}
 _MOMENTS = (1114, 1184)
 _NUMBER_TYPES = ("whole", "number", "money", "percent")
@@ -107,6 +109,10 @@ class _Asking:
         from sqlalchemy import column, select, text
 
         self.rows, self.connection, self.shown, self.stopped = rows, connection, shown, stopped
+        if connection.dialect.name not in _BINARY:  # what groups mean there, nobody has tried
+            kinds, own = " and ".join(_BINARY), connection.dialect.name
+            why = f"rows stay in databases of the kinds {kinds} only; this one is {own}"
+            raise UseError(Fault(stopped, why, shown, _DO))
         query = rows.query.strip().rstrip(";")
         asked = bound(connection, query, rows.parameters, shown)
         empty = connection.execute(
@@ -126,7 +132,7 @@ class _Asking:
     def _holding(self, kind: Any) -> Holds:
         if self.connection.dialect.name == "postgresql":
             return _POSTGRES.get(kind, Holds.OTHER)
-        return Holds.ANY if self.connection.dialect.name == "sqlite" else Holds.OTHER
+        return Holds.ANY
 
     def column(self, heading: str) -> tuple[ColumnElement[Any], Holds]:
         name = self.names.get(heading.casefold())
@@ -136,7 +142,7 @@ class _Asking:
         return self.source.c[name], self.holds[heading.casefold()]
 
     def grouped(self, fields: Mapping[str, bool], values: list[tuple[str, Aggregation | None]]) -> StayingGroups:
-        from sqlalchemy import Date, cast, func, select
+        from sqlalchemy import Date, cast, collate, func, select
 
         wanted: dict[tuple[str, str], Any] = {}
         for heading, how in values:
@@ -148,7 +154,12 @@ class _Asking:
                 wanted[(heading.casefold(), part)] = self.part(part, one, holds)
         labels = []
         for heading, by_day in fields.items():
-            one, _ = self.column(heading)
+            one, holds = self.column(heading)
+            if holds is Holds.OTHER:
+                why = f"column '{heading}' holds {holds.value}, which may be told apart otherwise there than here"
+                raise DataError(Fault(self.stopped, why, self.shown, f"cast it in the query, or {_DO}"))
+            if holds in (Holds.TEXTS, Holds.ANY):  # whatever the column's own idea of equal texts
+                one = collate(one, _BINARY[self.connection.dialect.name])
             labels.append(cast(one, Date) if by_day and heading.casefold() in self.moments else one)
         asked = select(*labels, func.count(), *wanted.values()).select_from(self.source).where(*self.filters())
         if labels:

@@ -99,11 +99,12 @@ class Pivot:
         down = [wanted.get(one.name.casefold()) for one in self.row_fields]
         side = [wanted.get(one.name.casefold()) for one in self.column_fields]
         depth = len(down) - down.count(None)
-        if place is None or not set(wanted) <= known or None in down[:depth] or (None in side and any(side)):
+        by_column = bool(side) and None not in side
+        if place is None or not set(wanted) <= known or None in down[:depth] or side.count(None) not in (0, len(side)):
             return CellError.REF
         line = self._line(down[:depth]) if depth else None
-        group = _found(self.across, side) if side and None not in side else None
-        if (depth and line is None) or (any(side) and group is None):
+        group = _found(self.across, side) if by_column else None
+        if (depth and line is None) or (by_column and group is None):
             return CellError.REF
         if line is None:
             return self.grand[place][0] if group is None else self.column_totals[place][group]
