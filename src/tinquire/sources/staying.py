@@ -37,8 +37,8 @@ _POSTGRES = {
     **dict.fromkeys((20, 21, 23, 700, 701, 1700), Holds.NUMBERS), **dict.fromkeys((25, 1043, 19), Holds.TEXTS),
     16: Holds.FLAGS, **dict.fromkeys((1082, 1114, 1184), Holds.DAYS),
 }  # fmt: skip
-#: The collation by which texts are equal to the letter, of each kind of database in which rows may stay.
-_BINARY = {"sqlite": "BINARY", "postgresql": "C"}
+#: Databases in which rows may stay.
+_KINDS = ("sqlite", "postgresql")
 _MISSING = {"smallest": np.inf, "largest": -np.inf}
 _MOMENTS = (1114, 1184)
 _NUMBER_TYPES = ("whole", "number", "money", "percent")
@@ -109,10 +109,11 @@ class _Asking:
         from sqlalchemy import column, select, text
 
         self.rows, self.connection, self.shown, self.stopped = rows, connection, shown, stopped
-        if connection.dialect.name not in _BINARY:  # what groups mean there, nobody has tried
-            kinds, own = " and ".join(_BINARY), connection.dialect.name
-            why = f"rows stay in databases of the kinds {kinds} only; this one is {own}"
+        if connection.dialect.name not in _KINDS:  # what groups mean there, nobody has tried
+            own = connection.dialect.name
+            why = f"rows stay in databases of the kinds {' and '.join(_KINDS)} only; this one is {own}"
             raise UseError(Fault(stopped, why, shown, _DO))
+        self.binary = self._binary()
         query = rows.query.strip().rstrip(";")
         asked = bound(connection, query, rows.parameters, shown)
         empty = connection.execute(
@@ -128,6 +129,17 @@ class _Asking:
         }
         self.moments = {name.casefold() for name, kind in zip(names, kinds, strict=False) if kind in _MOMENTS}
         self.names = {name.casefold(): name for name in names}
+
+    def _binary(self) -> str | None:
+        """The collation to group by, where a column's own may hold different texts for equal. PostgreSQL's never do,
+        unless somebody made such a one (from version 12 on); to name one then costs time, so it is not done in vain."""
+        from sqlalchemy import text
+
+        if self.connection.dialect.name == "sqlite":
+            return "BINARY"
+        asked = "SELECT count(*) FROM pg_collation WHERE NOT collisdeterministic"
+        version = self.connection.dialect.server_version_info or (0,)
+        return "C" if version >= (12,) and self.connection.execute(text(asked)).scalar() else None
 
     def _holding(self, kind: Any) -> Holds:
         if self.connection.dialect.name == "postgresql":
@@ -159,7 +171,7 @@ class _Asking:
                 why = f"column '{heading}' holds {holds.value}, which may be told apart otherwise there than here"
                 raise DataError(Fault(self.stopped, why, self.shown, f"cast it in the query, or {_DO}"))
             if holds in (Holds.TEXTS, Holds.ANY):  # whatever the column's own idea of equal texts
-                one = collate(one, _BINARY[self.connection.dialect.name])
+                one = one if self.binary is None else collate(one, self.binary)
             labels.append(cast(one, Date) if by_day and heading.casefold() in self.moments else one)
         asked = select(*labels, func.count(), *wanted.values()).select_from(self.source).where(*self.filters())
         if labels:
