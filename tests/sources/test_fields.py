@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import tempfile
 from pathlib import Path
 
@@ -11,22 +12,26 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tinquire.faults import TinQuireError
-from tinquire.sources import delimited, fields
+from tinquire.sources import delimited, distinct, fields
 from tinquire.sources.delimited import read_delimited
 from tinquire.tables.types import typed
 
 FIELDS = st.one_of(
-    st.sampled_from(["", "Bed", "bed", "Tea towel", "Müller & Söhne", "x" * 9, "x" * 70, " a", "1.5", "-7", "12.34", "+3"]),
+    st.sampled_from(["", "Bed", "bed", "Tea towel", "Müller & Söhne", "x" * 9, "x" * 70, " a", "1.5", "-7", "12.34", "+3", "1,5", "-0", "1.234,5", "2,000.75", "(8)", "-", "."]),
     st.integers(-(10**9), 10**9).map(str), st.floats(-1e6, 1e6).map(lambda number: f"{number:.2f}"),
     st.text(st.characters(blacklist_characters=';"\r\n\0', blacklist_categories=["Cs"]), max_size=12),
 )  # fmt: skip
+#: Fields as they are written in quotes, and as they should not be.
+QUOTED = st.text(st.sampled_from('ab;"\n '), max_size=9).map(lambda text: '"' + text.replace('"', '""') + '"')
+ODD = st.sampled_from(['a"b', '"a"b', '"a', 'a"', '""a', '"a""', ' "a"', '"a" ', "a\rb", '"a\r\nb"'])
 
 
-def made_small(patch, slot_bits=17):
+def made_small(patch, fewest_bits=10, most_bits=20):
     """Files of any size are large; pieces, ends and tables are small."""
     for module, values in {
         delimited: {"_LARGE": 0, "_END_LINES": 5},
-        fields: {"_PIECE": 64, "_JUDGED": 64, "_BLOCK": 3, "_FEW": 0, "_SLOT_BITS": slot_bits},
+        fields: {"_PIECE": 64, "_JUDGED": 64, "_FEW": 0},
+        distinct: {"_FEWEST_BITS": fewest_bits, "_MOST_BITS": most_bits},
     }.items():
         for name, value in values.items():
             patch.setattr(module, name, value)
@@ -38,27 +43,48 @@ def small(monkeypatch):
 
 
 def both(path, monkeypatch):
-    """A file's columns and dialect, with arrays and without."""
-    quick = read_delimited(path, "a.csv", separator=";")
+    """A file's columns and dialect, or what is wrong with it: with arrays and without."""
+
+    def read():
+        try:
+            return read_delimited(path, "a.csv", separator=";")
+        except TinQuireError as error:
+            return str(error), [fault.where for fault in error.faults]
+
+    quick = read()
     with monkeypatch.context() as patch:
         patch.setattr(delimited, "_LARGE", 1 << 60)
-        return quick, read_delimited(path, "a.csv", separator=";")
+        return quick, read()
 
 
-@settings(max_examples=150, deadline=None)
-@given(st.integers(1, 4).flatmap(lambda width: st.lists(st.lists(FIELDS, min_size=width, max_size=width), min_size=1, max_size=40)), st.sampled_from(["\n", "\r\n"]), st.booleans(), st.sampled_from([3, 17]))  # fmt: skip
-def test_arrays_and_one_by_one_give_the_same(rows, ending, mark, slot_bits):
+def rows_of(*kinds):
+    """Rows of equal width whose fields are of some kinds."""
+    return st.integers(1, 4).flatmap(
+        lambda width: st.lists(st.lists(st.one_of(*kinds), min_size=width, max_size=width), min_size=1, max_size=40)
+    )
+
+
+@settings(max_examples=250, deadline=None)
+@given(
+    st.one_of(rows_of(FIELDS), rows_of(FIELDS, QUOTED), rows_of(QUOTED), rows_of(FIELDS, QUOTED, ODD)),
+    st.sampled_from(["\n", "\r\n"]), st.booleans(), st.sampled_from([(2, 3), (3, 20), (10, 20)]),
+)  # fmt: skip
+def test_arrays_and_one_by_one_give_the_same(rows, ending, mark, bits):
     text = "".join(";".join(row) + ending for row in rows)
     with pytest.MonkeyPatch.context() as patch, tempfile.TemporaryDirectory() as folder:
-        made_small(patch, slot_bits)
+        made_small(patch, *bits)
         path = Path(folder) / "a.csv"
         path.write_bytes((b"\xef\xbb\xbf" if mark else b"") + text.encode())
-        (quick, way), (plain, other) = both(path, patch)
+        quick, plain = both(path, patch)
+    if isinstance(plain[0], str):
+        assert quick == plain
+        return
+    (quick, way), (plain, other) = quick, plain
     assert [column.to_list() for column in quick.columns] == [column.to_list() for column in plain.columns]
     assert (quick.lines.tolist(), way.separator, way.decimal) == (plain.lines.tolist(), other.separator, other.decimal)
     for one, two in zip(quick.columns, plain.columns, strict=True):
-        for kind in ("text", "number", "whole"):
-            a, b = typed(one, kind), typed(two, kind)
+        for kind, decimal in itertools.product(("text", "number", "whole"), ".,"):
+            a, b = typed(one, kind, decimal=decimal), typed(two, kind, decimal=decimal)
             assert (a.column.to_list(), a.problems) == (b.column.to_list(), b.problems)
 
 
@@ -66,7 +92,7 @@ def test_arrays_and_one_by_one_give_the_same(rows, ending, mark, slot_bits):
     ("text", "is_quick"),
     [
         ("a;b\n" + "1;2\n" * 30, True), ("title\n\na;b\n" + "1;2\n" * 30 + "sum;9\nnote\n\n", True), ("a;b\n" + "1;2\n" * 30 + "3;4", True),
-        ("a;b\n" + "1;2\n" * 5 + "\n" + "1;2\n" * 5, False), ("a;b\n" + "1;2\n" * 5 + '"1";2\n' * 5, False), ("a;b\n" + "1;2;3\n" * 9 + "1;2;3;4\n", False),
+        ("a;b\n" + "1;2\n" * 5 + "\n" + "1;2\n" * 5, False), ("a;b\n" + "1;2\n" * 5 + '"1;\n";2\n' * 15, True), ("a;b\n" + '1;"2""\n3"\n' * 30, True), ("a;b\n" + '"1" ;2\n' * 15, False), ("a;b\n" + '1"";2\n' * 15, False), ("a;b\n" + "1;2;3\n" * 9 + "1;2;3;4\n", False),
         ("\ufeffa;b\n" + "1;2\n" * 30, True), ("ä;b\n" + "ö;2\n" * 30, True), ("a;b\n" + "1;2\r" * 9, False), ("a;b\n" + "1;\0\n" * 9, False), ("a;b\n1;2\n", False), (("a;b\n" + "ä;2\n" * 9).encode("latin-1"), False),
     ],
 )  # fmt: skip
@@ -74,13 +100,10 @@ def test_what_is_read_with_arrays(tmp_path, monkeypatch, small, text, is_quick):
     path = tmp_path / "a.csv"
     path.write_bytes(text if isinstance(text, bytes) else text.encode())
     used = []
-    monkeypatch.setattr(
-        delimited, "plain_columns", lambda *given: used.append(fields.plain_columns(*given)) or used[-1]
-    )
-    try:
-        (quick, _), (plain, _) = both(path, monkeypatch)
-    except TinQuireError:
-        assert not is_quick
+    monkeypatch.setattr(delimited, "plain_rows", lambda *given: used.append(fields.plain_rows(*given)) or used[-1])
+    (quick, _), (plain, _) = both(path, monkeypatch)
+    if isinstance(plain, str):
+        assert quick == plain and not is_quick
         return
     assert [column.to_list() for column in quick.columns] == [column.to_list() for column in plain.columns]
     assert (bool(used) and used[-1] is not None) == is_quick

@@ -11,10 +11,11 @@ from pathlib import Path
 
 import numpy as np
 
-from tinquire.cells.column import Column
+from tinquire.cells.column import Codes, Column
 from tinquire.faults import AccessError, DataError, Fault
-from tinquire.sources.fields import BEHIND, FieldTexts, plain_columns
-from tinquire.sources.raw import Block
+from tinquire.sources.cutting import BEHIND
+from tinquire.sources.fields import FieldTexts, plain_rows
+from tinquire.sources.raw import HEADING_SEARCH_ROWS, Block
 
 __all__ = ["Dialect", "read_delimited"]
 
@@ -26,7 +27,7 @@ _AGREEING_ROWS = 0.5
 _FIELD_LIMIT = 1 << 20
 #: Files from so many bytes on are read with arrays where they are plain; so many lines at each end are not.
 _LARGE = 1 << 16
-_END_LINES = 40
+_END_LINES = HEADING_SEARCH_ROWS + 1
 #: So many bytes of them tell the separator.
 _SAMPLE_BYTES = 1 << 15
 #: So many texts of a column tell the decimal mark.
@@ -84,34 +85,61 @@ def _is_utf8(data: bytes) -> bool:
 
 
 def _plainly(data: bytes, separator: str, shown: str) -> Block | None:
-    """The fields of a large file without quotes, read at once; its first and last lines, which may be titles, totals
-    and notes, are read one by one. None for files that are written otherwise."""
+    """The fields of a large file, read at once; its first and last lines, which may be titles, totals and notes, are
+    read one by one. None for files that are not written plainly."""
     begin = 3 if data.startswith(b"\xef\xbb\xbf") else 0
-    if b'"' in data or b"\0" in data or (b"\r" in data and data.count(b"\r") != data.count(b"\r\n")):
+    inner = None if b"\0" in data else _inner(data, begin)
+    if inner is None:
         return None
+    start, stop = inner
+    try:
+        heads, above, before = _rows(data[begin:start].decode(), separator)
+        tails, below, _ = _rows(data[stop:].decode(), separator)
+    except csv.Error:
+        return None
+    found = plain_rows(data, start, stop, separator, heads, tails)
+    if found is None:
+        return None
+    lines = np.concatenate([above, found.lines + np.int32(before), below + np.int32(before + found.after - 1)])
+    return Block(shown, "", 1, 1, tuple(found.columns), lines)
+
+
+def _inner(data: bytes, begin: int) -> tuple[int, int] | None:
+    """Where the rows between the first and the last lines begin and end, neither of them inside of quotes."""
     start, stop = begin, len(data)
     for _ in range(_END_LINES):
         start = data.find(b"\n", start) + 1
         stop = data.rfind(b"\n", 0, stop - 1) + 1
-    if not begin < start < stop <= len(data) - BEHIND:
-        return None
-    width = data.count(separator.encode(), start, data.find(b"\n", start)) + 1
-    ends = []
-    for part in (data[begin:start], data[stop:]):
-        rows = list(csv.reader(io.StringIO(part.decode(), newline=""), delimiter=separator))
-        if any(len(row) > width for row in rows):
+        if not begin < start < stop:
             return None
-        ends.append([list(column) for column in zip_longest(*rows, [""] * width, fillvalue="")])
-        for column in ends[-1]:
-            column.pop()  # the row that made it wide enough
-    columns = plain_columns(data, start, stop, separator, *ends)
-    if columns is None:
-        return None
-    return Block(shown, "", 1, 1, tuple(columns), np.arange(1, len(columns[0]) + 1, dtype=np.int32))
+    odd_above, odd_below = data.count(b'"', begin, start) % 2, data.count(b'"', stop) % 2
+    for _ in range(_END_LINES):
+        if odd_above:
+            last, start = start, data.find(b"\n", start) + 1
+            odd_above = (odd_above + data.count(b'"', last, start)) % 2
+        if odd_below:
+            last, stop = stop, data.rfind(b"\n", 0, stop - 1) + 1
+            odd_below = (odd_below + data.count(b'"', stop, last)) % 2
+    plain = 0 < start < stop <= len(data) - BEHIND and not odd_above and not odd_below
+    return (start, stop) if plain else None
 
 
 def _carefully(text: str, separator: str, shown: str) -> Block:
     """Fields row by row. Raises DataError for quoting that is broken."""
+    try:
+        rows, lines, _ = _rows(text, separator)
+    except csv.Error as error:
+        why, where = str(error.args[0]), f"{shown}, line {error.args[1]}"
+        raise DataError(
+            Fault("reading delimited text", f"its quoting is broken ({why})", where, "mend the line")
+        ) from None
+    columns = tuple(Column.pooled(texts) for texts in zip_longest(*rows, fillvalue=""))
+    return Block(shown, "", 1, 1, columns, lines)
+
+
+def _rows(text: str, separator: str) -> tuple[list[list[str]], Codes, int]:
+    """Rows, the line on which each begins, and how many lines there are. Raises csv.Error, with what is wrong and the
+    line, for quoting that is broken."""
     # Strict reading makes a quote that is never closed an error instead of swallowing the rest of the file.
     csv.field_size_limit(_FIELD_LIMIT)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
@@ -127,12 +155,8 @@ def _carefully(text: str, separator: str, shown: str) -> Block:
             lines.append(line)
             line = reader.line_num + 1
     except csv.Error as error:
-        where = f"{shown}, line {reader.line_num}"
-        raise DataError(
-            Fault("reading delimited text", f"its quoting is broken ({error})", where, "mend the line")
-        ) from None
-    columns = tuple(Column.pooled(texts) for texts in zip_longest(*rows, fillvalue=""))
-    return Block(shown, "", 1, 1, columns, np.array(lines, np.int32))
+        raise csv.Error(str(error), reader.line_num) from None
+    return rows, np.array(lines, np.int32), reader.line_num
 
 
 def _decoded(data: bytes, encoding: str | None, shown: str) -> tuple[str, str]:

@@ -1,60 +1,104 @@
 """The fields of plainly written delimited text, found with arrays.
 
-Text without quotes whose lines all have as many fields as they should is cut at its separators many lines at a time.
-Fields that repeat themselves are told apart by their bytes, so that each different one is read once; of columns in
-which nearly all differ, numbers are read from the bytes, and texts only when somebody asks for them. What is not plain
-is left to the careful reader: this way gives the same, or nothing.
+Text whose rows all have as many fields is cut at its separators many rows at a time. Fields that repeat themselves are
+told apart by their bytes, so that each different one is read once; of columns in which nearly all differ, numbers are
+read from the bytes, and texts only when somebody asks for them. What is not plain is left to the careful reader: this
+way gives the same, or nothing.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from typing import overload
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import zip_longest
+from typing import TypeAlias, overload
 
 import numpy as np
-from numpy.typing import NDArray
 
-from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind
+from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds
+from tinquire.sources.cutting import BEHIND, Bytes, Cut, cut, pieces
+from tinquire.sources.distinct import LONGEST_KEY, Distinct, keys_of
 from tinquire.workbook.abreast import abreast
 from tinquire.workbook.digits import Words, decimals, words_of
 
-__all__ = ["BEHIND", "FieldTexts", "plain_columns"]
+__all__ = ["FieldTexts", "PlainRows", "plain_rows"]
 
-_Bytes = NDArray[np.uint8]
-#: Bytes cut into fields at a time.
-_PIECE = 1 << 19
+#: Bytes cut into fields at a time: few enough to stay near the processor, enough for two to work side by side.
+_PIECE = 1 << 21
 #: So many bytes tell whether the fields of a column mostly differ.
 _JUDGED = 1 << 21
-#: Bytes behind the text, so that eight can be looked at from any of its places.
-BEHIND = 16
 #: A column of whose fields more than this share differ is not told apart.
 _DIFFERENT = 0.25
 #: So few are told apart, whatever their share.
 _FEW = 100
-#: Fields of more bytes are not told apart by words.
-_LONGEST = 64
-_SLOT_BITS = 17
-_ROUNDS = (0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9)
-_MASKS = np.array([(1 << 8 * count) - 1 for count in range(9)], np.uint64)
-#: Numbers read at a time.
-_BLOCK = 1 << 15
-_PLAIN = re.compile(r"-?(?=.?[0-9])[0-9]{0,15}(?:\.[0-9]{0,15})?")
-_LF, _CR = 10, 13
-#: Places in files up to this size need half the room.
+#: Fields are taken for numbers when at least this share of those that are filled can be read as such.
+_NUMBERS = 0.5
+#: Places in texts up to this size need half the room.
 _NARROW = 1 << 31
 _SPACE, _DELETE = 32, 127
+_PLAIN = {mark: re.compile(rf"-?(?=.?[0-9])[0-9]{{0,15}}(?:{re.escape(mark)}[0-9]{{0,15}})?") for mark in ".,"}
+
+#: What is found out of a piece's fields: where they lie and their keys, or their numbers and which of them are plain.
+_Lying: TypeAlias = tuple[Codes, Codes, "list[Words] | None"]
+_Read: TypeAlias = tuple[Floats, Booleans]
+
+
+@dataclass(frozen=True, slots=True)
+class PlainRows:
+    """Columns of texts, and on which line each row between heads and tails begins; `after` is the line behind them."""
+
+    columns: list[Column]
+    lines: Codes
+    after: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Text:
+    """A text that is read, with `BEHIND` bytes more behind what is looked at, and whether there are quotes in it."""
+
+    data: bytes
+    array: Bytes
+    quoted: bool
+
+    def at(self, start: int, end: int) -> str:
+        """The field between two places; within quotes a doubled one is one."""
+        text = self.data[start:end].decode()
+        return text.replace('""', '"') if self.quoted else text
+
+    def words(self, one: Cut) -> Words:
+        return words_of(self.array[one.start : one.start + int(one.ends[-1, -1]) + BEHIND])
+
+    def numbers(self, one: Cut, place: int, point: str) -> _Read:
+        """The numbers of a column's fields, and which fields are spelled so plainly that they are exact."""
+        return decimals(self.words(one), *one.column(self.array, place), ord(point))
 
 
 class FieldTexts(Sequence[str]):
-    """Texts that lie in the bytes of a file: some first ones as they are, then one for each place."""
+    """Texts that lie in the bytes of a file, one for each row, below some first ones and above some last ones."""
 
-    def __init__(self, first: Sequence[str], data: bytes, array: _Bytes, starts: Codes, ends: Codes) -> None:
-        self.first, self._data, self._array = list(first), data, array
-        self._starts, self._ends = starts, ends
+    def __init__(
+        self, text: _Text, place: int, cuts: Sequence[Cut], head: Sequence[str] = (), tail: Sequence[str] = ()
+    ) -> None:
+        self._text, self._place, self._cuts = text, place, cuts
+        self._head, self._tail = list(head), list(tail)
+        self._rows = sum(map(len, cuts))
+        self._read: dict[str, _Read] = {}
+
+    @cached_property
+    def _places(self) -> tuple[Codes, Codes]:
+        """Where each row's field begins and ends."""
+        narrow = np.int32 if len(self._text.data) < _NARROW else np.int64
+        found = [one.column(self._text.array, self._place) for one in self._cuts]
+        starts, ends = (
+            np.concatenate([places + narrow(one.start) for one, places in zip(self._cuts, side, strict=True)])
+            for side in zip(*found, strict=True)
+        )
+        return starts, ends
 
     def __len__(self) -> int:
-        return len(self.first) + len(self._starts)
+        return len(self._head) + self._rows + len(self._tail)
 
     @overload
     def __getitem__(self, place: int) -> str: ...
@@ -63,262 +107,209 @@ class FieldTexts(Sequence[str]):
     def __getitem__(self, place: int | slice) -> str | Sequence[str]:
         if isinstance(place, slice):
             return [self[one] for one in range(*place.indices(len(self)))]
-        row = place - len(self.first)
+        row = range(len(self))[place] - len(self._head)
         if row < 0:
-            return self.first[place]
-        return self._data[self._starts[row] : self._ends[row]].decode()
+            return self._head[row]
+        if row >= self._rows:
+            return self._tail[row - self._rows]
+        starts, ends = self._places
+        return self._text.at(starts[row], ends[row])
 
     def __iter__(self) -> Iterator[str]:
-        yield from self.first
-        for start, end in zip(self._starts.tolist(), self._ends.tolist(), strict=True):
-            yield self._data[start:end].decode()
+        starts, ends = self._places
+        yield from self._head
+        yield from map(self._text.at, starts.tolist(), ends.tolist())
+        yield from self._tail
 
     def sample(self, count: int) -> list[str]:
         """So many texts from all over."""
-        step = max(len(self._starts) // count, 1)
-        return [self[place] for place in range(len(self.first), len(self), step)]
+        first = len(self._head)
+        return [self[place] for place in range(first, first + self._rows, max(self._rows // count, 1))]
 
     def trimmed(self) -> bool:
         """Whether no text has anything but letters, digits and signs of ASCII at its ends."""
-        filled = self._starts < self._ends
-        ends = np.concatenate([self._array[self._starts[filled]], self._array[self._ends[filled] - 1]])
-        inside = bool(((ends > _SPACE) & (ends < _DELETE)).all()) if len(ends) else True
-        return inside and all(text == text.strip() and text for text in self.first)
+        starts, ends = self._places
+        filled = starts < ends
+        sides = np.concatenate([self._text.array[starts[filled]], self._text.array[ends[filled] - 1]])
+        inside = bool(((sides > _SPACE) & (sides < _DELETE)).all()) if len(sides) else True
+        return inside and all(text == text.strip() and text for text in (*self._head, *self._tail))
 
-    def plain_numbers(self, codes: Codes) -> Floats | None:
-        """The numbers that texts spell with digits and at most one point; None when one does otherwise."""
-        words = words_of(self._array)
-        values = np.empty(len(codes))
+    def remember(self, point: str, read: Sequence[_Read]) -> None:
+        """The numbers of all rows, read beforehand, piece by piece."""
+        parts = [_of_texts(self._head, point), *read, _of_texts(self._tail, point)]
+        self._read[point] = (
+            np.concatenate([values for values, _ in parts]),
+            np.concatenate([plain for _, plain in parts]),
+        )
 
-        def read(start: int) -> bool:
-            rows = codes[start : start + _BLOCK] - np.int32(len(self.first))
-            apart = np.flatnonzero(rows < 0)
-            rows[apart] = 0
-            first, count = int(rows[0]), len(rows)
-            follow = not len(apart) and rows[-1] - first == count - 1 and (rows[1:] > rows[:-1]).all()
-            own = slice(first, first + count) if follow else rows
-            starts, ends = self._starts[own].astype(np.int64), self._ends[own].astype(np.int64)
-            found, plain = decimals(self._array, words, starts, ends, alike=True)
-            for place in apart.tolist():
-                text = self.first[codes[start + place]]
-                plain[place] = _PLAIN.fullmatch(text) is not None
-                found[place] = float(text) if plain[place] else 0.0
-            values[start : start + _BLOCK] = found
-            return bool(plain.all())
-
-        return values if all(abreast(read, range(0, len(codes), _BLOCK))) else None
+    def plain_numbers(self, codes: Codes, point: str) -> tuple[Floats, Booleans]:
+        """The numbers of the texts at some places, and which of them are spelled with digits, at most one point and a
+        minus in front; the others are to be read by other means."""
+        if point not in self._read:
+            self.remember(point, list(abreast(lambda one: self._text.numbers(one, self._place, point), self._cuts)))
+        values, plain = self._read[point]
+        if len(codes) and codes[-1] - codes[0] == len(codes) - 1 and (codes[1:] > codes[:-1]).all():
+            own = slice(int(codes[0]), int(codes[-1]) + 1)
+            return values[own], plain[own]
+        return values[codes], plain[codes]
 
 
-def plain_columns(
+def _of_texts(texts: Sequence[str], point: str) -> _Read:
+    plain = [_PLAIN[point].fullmatch(text) is not None for text in texts]
+    values = [float(text.replace(point, ".")) if fits else 0.0 for text, fits in zip(texts, plain, strict=True)]
+    return np.array(values, np.float64), np.array(plain, np.bool_)
+
+
+def plain_rows(
     data: bytes, start: int, stop: int, separator: str, heads: Sequence[Sequence[str]], tails: Sequence[Sequence[str]]
-) -> list[Column] | None:
-    """The fields of the lines between two places as columns, each with the texts of `heads` above and of `tails` below;
-    None when the lines do not all have as many fields as there are columns.
+) -> PlainRows | None:
+    """The rows between two places as columns, with the rows `heads` above and `tails` below; None when not all have as
+    many fields as the first, or one is not written plainly.
 
-    Every line ends with a line feed; there are no quotes in it, and no byte is nought. Behind `stop` there are at least
-    `BEHIND` bytes more.
+    A line feed or nothing stands in front of `start`, and one is the last byte in front of `stop`, behind which there
+    are at least `BEHIND` bytes more; no byte is nought.
     """
-    array = np.frombuffer(data, np.uint8)
-    words = words_of(array)
-    mark, width = ord(separator), len(heads)
-    first = _cut(array, next(_pieces(data, start, stop, _JUDGED)), mark, width)
-    if first is None:
+    text = _Text(data, np.frombuffer(data, np.uint8), b'"' in data)
+    mark = ord(separator)
+    first = next(pieces(text.array, data, start, stop, _JUDGED, quoted=text.quoted))
+    judged = cut(text.array, first, mark, None, quoted=text.quoted)
+    if judged is None:
         return None
-    building = [_Building(data, words, _rather_lies(words, starts, ends)) for starts, ends in first]
-    for piece in _pieces(data, start, stop, _PIECE):
-        found = _cut(array, piece, mark, width)
-        if found is None:
+    width = judged.ends.shape[1]
+    if any(len(row) > width for row in (*heads, *tails)):
+        return None
+    building = list(abreast(lambda place: _building(text, judged, place), range(width)))
+    keeps = any(isinstance(one, _Lies) for one in building)
+
+    def looked(piece: tuple[int, int]) -> tuple[Cut, list[_Lying | _Read | None]] | None:
+        found = cut(text.array, piece, mark, width, quoted=text.quoted)
+        return None if found is None else (found, [one.looked(found) for one in building])
+
+    cuts: list[Cut] = []
+    lines: list[Codes] = []
+    line = 1
+    for looks in abreast(looked, pieces(text.array, data, start, stop, _PIECE, quoted=text.quoted)):
+        if looks is None:
             return None
-        for column, (starts, ends) in zip(building, found, strict=True):
-            column.add(starts, ends)
-    return [one.column(array, head, tail) for one, head, tail in zip(building, heads, tails, strict=True)]
+        found, of_columns = looks
+        for column, look in zip(building, of_columns, strict=True):
+            column.add(look)  # type: ignore[arg-type]  # what it made itself
+        lines.append(np.arange(line, line + len(found), dtype=np.int32))
+        if len(found.feeds):
+            lines[-1] += np.searchsorted(found.feeds, found.row_starts).astype(np.int32)
+        line += len(found) + len(found.feeds)
+        if keeps:
+            cuts.append(found)
+    edges = [list(zip_longest(*rows, [""] * width, fillvalue="")) for rows in (heads, tails)]
+    rows = np.arange(len(heads) + sum(map(len, lines)) + len(tails), dtype=np.int32)
+    columns = abreast(
+        lambda place: building[place].column(edges[0][place][:-1], edges[1][place][:-1], cuts, rows), range(width)
+    )
+    return PlainRows(list(columns), np.concatenate(lines), line)
 
 
-def _rather_lies(words: Words, starts: Codes, ends: Codes) -> bool:
-    """Whether fields are better left where they lie than told apart, by those of a first piece."""
+def _building(text: _Text, judged: Cut, place: int) -> _Apart | _Lies:
+    """How a column is best made, by the fields of a first piece."""
+    starts, ends = judged.column(text.array, place)
     lengths = ends - starts
-    if int(lengths.max(initial=0)) > _LONGEST:
-        return True
-    _, new = _Met().codes(_keys(words, starts, lengths), 0)
-    return len(new) > _DIFFERENT * len(starts) + _FEW
+    different = len(starts)
+    if int(lengths.max()) <= LONGEST_KEY:
+        _, new = Distinct(len(starts)).codes(keys_of(text.words(judged), starts, lengths), 0)
+        different = len(new)
+        if different <= _DIFFERENT * len(starts) + _FEW:
+            return _Apart(text, place, different)
+    for point in ".,":
+        _, plain = text.numbers(judged, place, point)
+        if plain.sum() > _NUMBERS * max(int((lengths > 0).sum()), 1):
+            return _Lies(text, place, point)
+    return _Lies(text, place, None)
 
 
-def _pieces(data: bytes, start: int, stop: int, size: int) -> Iterator[tuple[int, int]]:
-    """Places between which whole lines lie."""
-    while start < stop:
-        end = data.find(b"\n", min(start + size, stop) - 1, stop) + 1 or stop
-        yield start, end
-        start = end
+class _Apart:
+    """A column on its way whose fields repeat themselves: the different ones met so far, and each row's."""
 
-
-def _cut(array: _Bytes, piece: tuple[int, int], separator: int, width: int) -> list[tuple[Codes, Codes]] | None:
-    """Where the fields of a piece begin and end, column by column; None when its lines are of another width."""
-    start, stop = piece
-    part = array[start:stop]
-    is_end = part == _LF
-    lines = np.count_nonzero(is_end)
-    is_end |= part == separator
-    ends: Codes = np.flatnonzero(is_end).astype(np.int32 if stop < _NARROW else np.int64)
-    if len(ends) != lines * width or not (part[ends[width - 1 :: width]] == _LF).all():
-        return None
-    ends += start
-    table = np.ascontiguousarray(ends.reshape(lines, width).T)
-    after = table + 1
-    first = np.empty_like(after[-1])
-    first[0], first[1:] = start, after[-1][:-1]
-    starts = [first, *after[:-1]]
-    returns = array[table[-1] - 1] == _CR
-    if returns.any():
-        table[-1] -= returns
-    return list(zip(starts, table, strict=True))
-
-
-class _Building:
-    """A column on its way: the different fields met so far and each row's, or only the places of its fields."""
-
-    def __init__(self, data: bytes, words: Words, lies: bool) -> None:
-        self.data, self.words, self.lies = data, words, lies
-        self.starts: list[Codes] = []
-        self.ends: list[Codes] = []
+    def __init__(self, text: _Text, place: int, expected: int) -> None:
+        self.text, self.place = text, place
         self.codes: list[Codes] = []
         self.texts: list[str] = []
-        self.met = _Met()
+        self.met = Distinct(expected)
         self.long: dict[bytes, int] = {}
 
-    def add(self, starts: Codes, ends: Codes) -> None:
-        """Take in the fields of one more piece."""
-        if not self.lies:
-            self.codes.append(self._told_apart(starts, ends))
-        else:
-            self.starts.append(starts)
-            self.ends.append(ends)
-
-    def _told_apart(self, starts: Codes, ends: Codes) -> Codes:
-        """The number of each field's text in the pool, to which new ones are added."""
+    def looked(self, found: Cut) -> _Lying:
+        starts, ends = found.column(self.text.array, self.place)
         lengths = ends - starts
-        if int(lengths.max(initial=0)) > _LONGEST:
-            return self._one_by_one(starts, ends, range(len(starts)))
-        codes, new = self.met.codes(_keys(self.words, starts, lengths), len(self.texts))
-        self.texts += self._written(starts[new], ends[new])
+        keys = None
+        if int(lengths.max()) <= LONGEST_KEY:
+            keys = keys_of(self.text.words(found), starts, lengths)
+        return starts + found.start, ends + found.start, keys
+
+    def add(self, look: _Lying) -> None:
+        """Take in the fields of one more piece."""
+        starts, ends, keys = look
+        if keys is None:
+            self.codes.append(self._one_by_one(starts, ends, range(len(starts))))
+            return
+        codes, new = self.met.codes(keys, len(self.texts))
+        self.texts += map(self.text.at, starts[new].tolist(), ends[new].tolist())
         rest = np.flatnonzero(codes < 0)
         if len(rest):
             codes[rest] = self._one_by_one(starts, ends, rest.tolist())
-        return codes
-
-    def _written(self, starts: Codes, ends: Codes) -> Iterator[str]:
-        for start, end in zip(starts.tolist(), ends.tolist(), strict=True):
-            yield self.data[start:end].decode()
+        self.codes.append(codes)
 
     def _one_by_one(self, starts: Codes, ends: Codes, rows: Sequence[int]) -> Codes:
         """Fields that are long, or share their slots with others."""
         codes = np.empty(len(rows), np.int32)
         for place, row in enumerate(rows):
-            written = self.data[starts[row] : ends[row]]
+            written = self.text.data[starts[row] : ends[row]]
             code = self.long.get(written)
             if code is None:
                 code = self.long[written] = len(self.texts)
-                self.texts.append(written.decode())
+                self.texts.append(self.text.at(starts[row], ends[row]))
             codes[place] = code
         return codes
 
-    def column(self, array: _Bytes, head: Sequence[str], tail: Sequence[str]) -> Column:
-        """The column with texts above and below its fields."""
-        first, above = [*head, *tail], len(head)
-        outer = np.arange(len(first), dtype=np.int32)
-        if self.lies:
-            starts, ends = np.concatenate(self.starts), np.concatenate(self.ends)
-            inner = np.arange(len(first), len(first) + len(starts), dtype=np.int32)
-            texts: Sequence[str] = FieldTexts(first, self.data, array, starts, ends)
-            filled = starts < ends
-        else:
-            inner = np.concatenate(self.codes) + np.int32(len(first))
-            texts = [*first, *self.texts]
-            filled = np.array([text != "" for text in texts], bool)[inner]
-        written = np.array([text != "" for text in first], bool)
-        filled = np.concatenate([written[:above], filled, written[above:]])
-        kinds = np.where(filled, np.uint8(Kind.TEXT), np.uint8(Kind.BLANK))
-        return Column(kinds, np.zeros(len(kinds)), np.concatenate([outer[:above], inner, outer[above:]]), texts)
+    def column(self, head: Sequence[str], tail: Sequence[str], cuts: Sequence[Cut], rows: Codes) -> Column:
+        """The column with texts above and below its fields; `rows` are the places of them all."""
+        texts = [*head, *self.texts, *tail]
+        below = len(texts) - len(tail)
+        inner = np.concatenate(self.codes)
+        inner += np.int32(len(head))
+        codes = np.concatenate([rows[: len(head)], inner, np.arange(below, len(texts), dtype=np.int32)])
+        filled = None if "" not in self.texts else np.array([text != "" for text in texts], bool)[inner]
+        return Column(_kinds(head, tail, filled, len(rows)), np.zeros(len(rows)), codes, texts)
 
 
-def _keys(words: Words, starts: Codes, lengths: Codes) -> list[Words]:
-    """The bytes of each field, eight to a word, with zeros behind its end: no byte of a field is nought."""
-    keys = []
-    longest, shortest = int(lengths.max(initial=0)), int(lengths.min(initial=_LONGEST))
-    for first in range(0, max(longest, 1), 8):
-        places = starts if first == 0 else np.minimum(starts + first, len(words) - 1)
-        found = words[places]
-        if longest != shortest:
-            found &= _MASKS[np.clip(lengths - first, 0, 8)]
-        elif longest - first < 8:  # all fields are as long: days, codes
-            found &= _MASKS[longest - first]
-        keys.append(found)
-    return keys
+class _Lies:
+    """A column on its way whose fields mostly differ: left where they lie, but for numbers, which are read at once."""
+
+    def __init__(self, text: _Text, place: int, point: str | None) -> None:
+        self.text, self.place, self.point = text, place, point
+        self.read: list[_Read] = []
+
+    def looked(self, found: Cut) -> _Read | None:
+        return None if self.point is None else self.text.numbers(found, self.place, self.point)
+
+    def add(self, look: _Read | None) -> None:
+        if look is not None:
+            self.read.append(look)
+
+    def column(self, head: Sequence[str], tail: Sequence[str], cuts: Sequence[Cut], rows: Codes) -> Column:
+        """The same of fields that lie where they are."""
+        texts = FieldTexts(self.text, self.place, cuts, head, tail)
+        filled = None
+        if self.point is not None:
+            texts.remember(self.point, self.read)
+        if self.point is None or not all(plain.all() for _, plain in self.read):
+            filled = np.concatenate([np.less(*one.column(self.text.array, self.place)) for one in cuts])
+        return Column(_kinds(head, tail, filled, len(rows)), np.zeros(len(rows)), rows, texts)
 
 
-class _Met:
-    """The keys met so far, each in a slot of its own in one of several tables."""
-
-    def __init__(self) -> None:
-        self.tables = [np.full(1 << _SLOT_BITS, -1, np.int32) for _ in _ROUNDS]
-        self.known: list[Words] = []
-        self.room = 0
-
-    def codes(self, keys: list[Words], count: int) -> tuple[Codes, Codes]:
-        """The code of each key, with `count` and on for new ones; -1 for the few that find no slot. And a row of each
-        new one, in the order of their codes."""
-        self._widened(len(keys), count + len(keys[0]))
-        keys = keys + [np.zeros(len(keys[0]), np.uint64)] * (len(self.known) - len(keys))
-        codes = np.full(len(keys[0]), -1, np.int32)
-        new: list[Codes] = []
-        left = None
-        for table, factor in zip(self.tables, _ROUNDS, strict=True):
-            own = keys if left is None else [key[left] for key in keys]
-            slots = _slots(own, np.uint64(factor))
-            found, free = self._held(table, slots, own)
-            if free.any():
-                rows = np.flatnonzero(free)
-                table[slots[rows]] = np.arange(len(rows))  # the last one to come holds the slot
-                rows = rows[table[slots[rows]] == np.arange(len(rows))]
-                table[slots[rows]] = np.arange(count, count + len(rows))
-                for known, key in zip(self.known, own, strict=True):
-                    known[count : count + len(rows)] = key[rows]
-                new.append(rows if left is None else left[rows])
-                count += len(rows)
-                found, _ = self._held(table, slots, own)
-            if left is None:
-                codes = found
-            else:
-                codes[left] = found
-            left = np.flatnonzero(codes < 0)
-            if not len(left):
-                break
-        return codes, np.concatenate(new) if new else np.zeros(0, np.int64)
-
-    def _held(self, table: Codes, slots: Codes, keys: Sequence[Words]) -> tuple[Codes, Booleans]:
-        """The code of each key where its slot holds it, else -1; and which slots are free."""
-        holder = table[slots]
-        same = holder >= 0
-        free = ~same
-        for known, key in zip(self.known, keys, strict=True):
-            same &= known[holder] == key
-        return np.where(same, holder, np.int32(-1)), free
-
-    def _widened(self, width: int, room: int) -> None:
-        """Make room for keys of so many words, and for so many keys."""
-        if room > self.room:
-            room = max(room, 2 * self.room)
-            self.known = [np.concatenate([known, np.zeros(room - self.room, np.uint64)]) for known in self.known]
-            self.room = room
-        while len(self.known) < width:
-            self.known.append(np.zeros(self.room, np.uint64))
-
-
-def _slots(keys: Sequence[Words], factor: np.uint64) -> Codes:
-    """A slot for each key; words of zeros behind a key do not change it."""
-    mixed = np.zeros(len(keys[0]), np.uint64)
-    turn = factor
-    for key in keys:
-        mixed ^= key * turn
-        turn = np.uint64((int(turn) * 0x2545F4914F6CDD1D | 1) & 0xFFFFFFFFFFFFFFFF)
-    mixed ^= mixed >> np.uint64(31)
-    return (mixed * factor >> np.uint64(64 - _SLOT_BITS)).view(np.int64)
+def _kinds(head: Sequence[str], tail: Sequence[str], filled: Booleans | None, rows: int) -> Kinds:
+    """Kinds of texts, `head` above and `tail` below, and others in between, all `filled` when nothing else is said."""
+    kinds = np.full(rows, Kind.TEXT, np.uint8)
+    above, below = len(head), rows - len(tail)
+    kinds[:above][[text == "" for text in head]] = Kind.BLANK
+    kinds[below:][[text == "" for text in tail]] = Kind.BLANK
+    if filled is not None:
+        kinds[above:below][~filled] = Kind.BLANK
+    return kinds

@@ -15,7 +15,7 @@ from tinquire.cells.display import general
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, places
 
-__all__ = ["Block", "RawTable", "table_below_heading"]
+__all__ = ["HEADING_SEARCH_ROWS", "Block", "RawTable", "table_below_heading"]
 
 #: A heading row is looked for among this many rows from the top.
 HEADING_SEARCH_ROWS = 60
@@ -173,14 +173,12 @@ def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:
         letters=[block.left + n for n in used],
         notes=notes + renamed,
         by_line=block.lines is not None,
-        are_days=[_holds_days(block, n, keep + at + 1) for n in used],
+        are_days=[_holds_days(block, n, keep + at + 1) for n in used] if block.days else [False] * len(used),
     )
 
 
 def _holds_days(block: Block, column: int, rows: Codes) -> bool:
     """Whether all numbers of a column, of which there are some, are shown as days."""
-    if not block.days:
-        return False
     numbers = block.columns[column].kinds[rows] == Kind.NUMBER
     return bool(numbers.any() and block.days[column][rows][numbers].all())
 

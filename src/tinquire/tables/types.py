@@ -17,7 +17,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import Protocol, TypeAlias, runtime_checkable
 
@@ -38,6 +38,14 @@ _DATE = re.compile(r"(\d{1,4})\s*[-/. ]\s*(\d{1,2})\s*[-/. ]\s*(\d{1,4})\Z")
 _ISO = re.compile(r"(\d{4})-(\d{2})-(\d{2})(?:[T ]00:00(?::00)?)?\Z")
 _CLOCK = re.compile(r"(\d{1,3}):(\d{2})(?::(\d{2}))?\Z")
 _CURRENCY = re.compile(r"^[^\W\d_]{3}\s|\s[^\W\d_]{3}$|[$£€¥₹₣₤]")
+#: Numbers by their decimal mark: as most are written, and all that are understood once signs and currency are off.
+_COMMON, _SPELLED = (
+    {mark: re.compile(spelled % {"mark": rf"\{mark}", "group": rf"\{group}"}) for mark, group in (".,", ",.")}
+    for spelled in (
+        r"-?(?:[0-9]{1,3}(?:%(group)s[0-9]{3})+|[0-9]{1,15})(?:%(mark)s[0-9]{1,15})?",
+        r"(?:\d{1,3}(?:[ %(group)s]\d{3})+|\d+)?(?:%(mark)s\d*)?(?:[Ee][+-]?\d{1,3})?",
+    )
+)
 _YES_NO = {"true": True, "yes": True, "y": True, "1": True, "false": False, "no": False, "n": False, "0": False}
 #: Two-digit years up to this one are of this century.
 _CENTURY_BREAK = 50
@@ -47,8 +55,10 @@ _CENTURY_BREAK = 50
 class SpelledTexts(Protocol):
     """A pool of texts that are not at hand one by one, but can be read into numbers together."""
 
-    def plain_numbers(self, codes: Codes) -> Floats | None:
-        """The numbers of the texts at these places; None when one is not spelled plainly."""
+    def plain_numbers(self, codes: Codes, point: str) -> tuple[Floats, Booleans]:
+        """The numbers of the texts at these places, with that decimal mark, and which of them are spelled plainly."""
+
+    def __getitem__(self, place: int, /) -> str: ...
 
     def trimmed(self) -> bool:
         """Whether no text is empty, or has spaces at its ends."""
@@ -93,7 +103,7 @@ def typed(column: Column, spec: str, *, replacements: Mapping[str, Value] | None
         return Reading(column, ())
     quick = None if replacements else _plain_texts(column, spec, decimal)
     if quick is not None:
-        return Reading(quick, ())
+        return quick
     stand_ins = {text.strip().casefold(): value for text, value in (replacements or {}).items()}
     read = _reader(spec, decimal)
     groups, distinct = column.groups()
@@ -122,20 +132,22 @@ _PLAIN_NUMBERS = re.compile(r"(?:-?[0-9]{1,15}(?:\.[0-9]{1,15})?\n)*+")
 _PLAIN_WHOLES = re.compile(r"(?:-?[0-9]{1,15}\n)*+")
 
 
-def _plain_texts(column: Column, spec: str, decimal: str) -> Column | None:
-    """A column whose texts are all spelled plainly, read at once; None for all others."""
+def _plain_texts(column: Column, spec: str, decimal: str) -> Reading | None:
+    """A column whose texts are all or mostly spelled plainly, read at once; None for all others."""
     is_text = column.kinds == Kind.TEXT
     if not ((column.kinds == Kind.BLANK) | is_text).all():
         return None
     pool = column.texts
     if spec == "text":
         if isinstance(pool, SpelledTexts):
-            return column if pool.trimmed() else None
-        return column if "" not in pool and list(map(str.strip, pool)) == list(pool) else None
-    if spec not in ("whole", "number", "money") or decimal != ".":
+            return Reading(column, ()) if pool.trimmed() else None
+        return Reading(column, ()) if "" not in pool and list(map(str.strip, pool)) == list(pool) else None
+    if spec not in ("whole", "number", "money"):
         return None
     if isinstance(pool, SpelledTexts):
-        return _spelled_numbers(column, pool, is_text, whole=spec == "whole")
+        return _spelled_numbers(column, pool, is_text, spec, decimal)
+    if decimal != ".":
+        return None
     used = np.zeros(len(column.texts), bool)
     used[column.codes[is_text]] = True
     texts = [column.texts[code] for code in np.flatnonzero(used).tolist()]
@@ -145,20 +157,35 @@ def _plain_texts(column: Column, spec: str, decimal: str) -> Column | None:
     values = np.zeros(max(len(column.texts), 1))
     values[np.flatnonzero(used)] = np.fromiter(map(float, texts), np.float64, len(texts))
     numbers = np.where(is_text, values[np.where(is_text, column.codes, 0)], 0.0)
-    return Column(np.where(is_text, np.uint8(Kind.NUMBER), column.kinds), numbers, np.zeros(len(column), np.int32))
+    kinds = np.where(is_text, np.uint8(Kind.NUMBER), column.kinds)
+    return Reading(Column(kinds, numbers, no_codes(len(column))), ())
 
 
-def _spelled_numbers(column: Column, texts: SpelledTexts, is_text: Booleans, *, whole: bool) -> Column | None:
-    """The numbers of texts that can read themselves; None when one is not plain, or not whole where it should be."""
-    every = bool(is_text.all())
-    found = texts.plain_numbers(column.codes if every else column.codes[is_text])
-    if found is None or (whole and not np.array_equal(np.rint(found), found)):
-        return None
-    if every:
-        return Column.of_numbers(found)
-    numbers = np.zeros(len(column))
-    numbers[is_text] = found
-    return Column(np.where(is_text, np.uint8(Kind.NUMBER), column.kinds), numbers, no_codes(len(column)))
+def _spelled_numbers(column: Column, texts: SpelledTexts, is_text: Booleans, spec: str, decimal: str) -> Reading:
+    """The numbers of texts that can read themselves; those that are not spelled plainly are read one by one."""
+    here = None if is_text.all() else np.flatnonzero(is_text)
+    codes = column.codes if here is None else column.codes[here]
+    found, plain = texts.plain_numbers(codes, decimal)
+    if spec == "whole":
+        plain = plain & (np.rint(found) == found)
+    rest = np.flatnonzero(~plain)
+    if here is None and not len(rest):
+        return Reading(Column.of_numbers(found), ())
+    rows = np.arange(len(column)) if here is None else here
+    kinds, numbers = column.kinds.copy(), np.zeros(len(column))
+    kinds[rows], numbers[rows] = Kind.NUMBER, found
+    read = _reader(spec, decimal)
+    met: dict[str, _Read] = {}
+    problems = []
+    for row, code in zip(rows[rest].tolist(), codes[rest].tolist(), strict=True):
+        text = texts[code]
+        if text not in met:
+            met[text] = _one(text, read, {})
+        value = met[text]
+        if isinstance(value, Problem):
+            problems.append(replace(value, place=row))
+        kinds[row], numbers[row] = (Kind.NUMBER, value) if isinstance(value, float) else (Kind.BLANK, 0.0)
+    return Reading(Column(kinds, numbers, no_codes(len(column))), tuple(problems))
 
 
 def _one(value: Value, read: Callable[[Value], _Read], stand_ins: Mapping[str, Value]) -> _Read:
@@ -214,6 +241,9 @@ def _whole(value: Value, decimal: str) -> _Read:
 
 def number_in(text: str, decimal: str = ".") -> float | None:
     """The number that a text spells by the rules above, or None."""
+    grouping = "." if decimal == "," else ","
+    if _COMMON[decimal].fullmatch(text):
+        return float(text.replace(grouping, "").replace(decimal, "."))
     bare = _CURRENCY.sub("", text.strip()).strip()
     negative = False
     if bare.startswith("(") and bare.endswith(")"):
@@ -226,12 +256,8 @@ def number_in(text: str, decimal: str = ".") -> float | None:
     scale = 1.0
     if bare.endswith("%"):
         scale, bare = 100.0, bare[:-1].rstrip()
-    grouping = "." if decimal == "," else ","
     bare = bare.replace("\u00a0", " ").replace("\u202f", " ").replace("'", " ")
-    pattern = (
-        rf"(?:\d{{1,3}}(?:[ {re.escape(grouping)}]\d{{3}})+|\d+)?(?:{re.escape(decimal)}\d*)?(?:[Ee][+-]?\d{{1,3}})?\Z"
-    )
-    if not bare or not any(character.isdigit() for character in bare) or not re.match(pattern, bare):
+    if not any(character.isdigit() for character in bare) or not _SPELLED[decimal].fullmatch(bare):
         return None
     number = float(bare.replace(grouping, "").replace(" ", "").replace(decimal, "."))
     if number == float("inf"):

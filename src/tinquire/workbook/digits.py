@@ -22,11 +22,20 @@ _HIGHS = _U(0x8080808080808080)
 _ZEROS = _U(0x3030303030303030)
 #: Added to a byte above nine, it sets the byte's highest bit.
 _ABOVE_NINE = _U(0x7676767676767676)
-#: What is left of a point when the sign of zero is taken from it, in every byte.
-_POINTS = _U(0x1E1E1E1E1E1E1E1E)
-_POINT = 0x1E
+#: What joins digits to pairs, pairs to fours, fours to eights: a factor, a shift, and what is kept.
+_JOINTS = (
+    (_U(2561), _U(8), _U(0x00FF00FF00FF00FF)),
+    (_U(6553601), _U(16), _U(0x0000FFFF0000FFFF)),
+    (_U(42949672960001), _U(32), _U(0xFFFFFFFF)),
+)
+#: Characters of a word.
+_WORD = 8
+_LOW = _U(7)
+_BYTE = _U(8)
 _TENS = 10.0 ** np.arange(17)
 _MINUS = 45
+_POINT = ord(".")
+_united = np.bitwise_or.reduce
 
 
 def words_of(array: NDArray[np.uint8]) -> Words:
@@ -52,87 +61,126 @@ def whole_numbers(words: Words) -> Whole:
     wrong = (counts == 1) | (others == 0)
     found &= below >> _U(7)
     found <<= np.minimum(_U(72) - (counts << _U(3)), _U(63))
-    return Whole(_joined(found).view(np.int64), counts.view(np.int64) - 1, wrong)
+    return Whole(_joined(found), counts.view(np.int64) - 1, wrong)
 
 
-def _joined(digits: Words) -> Words:
-    """The number that eight digits make, the first in the lowest byte."""
-    pairs = (digits * _U(2561) >> _U(8)) & _U(0x00FF00FF00FF00FF)
-    fours = (pairs * _U(6553601) >> _U(16)) & _U(0x0000FFFF0000FFFF)
-    return (fours * _U(42949672960001)) >> _U(32)
+def _joined(digits: Words) -> Codes:
+    """The number that eight digits make, the first in the lowest byte. The digits are used up: arrays of this size are
+    worked on in place, as new ones cost more than the work."""
+    for factor, shift, mask in _JOINTS:
+        digits *= factor
+        digits >>= shift
+        digits &= mask
+    return digits.view(np.int64)
 
 
-def decimals(
-    array: NDArray[np.uint8], words: Words, starts: Codes, ends: Codes, *, alike: bool = False
-) -> tuple[Floats, Booleans]:
-    """Numbers between places (digits, at most one point, a minus in front), and which were plain enough to be exact.
-    With `alike` they may well all have as many digits behind the point."""
-    minus = array[starts] == _MINUS
-    starts = starts + minus
+def decimals(words: Words, starts: Codes, ends: Codes, point: int = _POINT) -> tuple[Floats, Booleans]:
+    """Numbers between places (digits, at most one point, a minus in front), and which were plain enough to be exact."""
+    found = words[starts]
+    minus = found.view(np.uint8)[::8] == _MINUS
+    signed = bool(minus.any())
+    if signed:
+        starts = starts + minus
+        found = words[starts]
     lengths = ends - starts
-    found = _alike(words, starts, lengths) if alike else None
-    if found is not None:
-        values, plain = found, np.ones(len(starts), bool)
+    mark = point ^ ord("0")  # what is left of a point when the sign of zero is taken from it
+    shortest, longest = int(lengths.min(initial=_WORD)), int(lengths.max(initial=0))
+    values = _alike(found, lengths, mark) if 0 < shortest <= longest <= _WORD else None
+    if values is not None:
+        plain = np.ones(len(starts), bool)
     else:
-        values, plain = _short(words, starts, lengths)
-    rest = np.flatnonzero((lengths > 8) & (lengths <= EXACT_DIGITS + 1))
+        values, plain = _short(words[starts], lengths, mark)
+    rest = np.flatnonzero((lengths > _WORD) & (lengths <= EXACT_DIGITS + 1)) if longest > _WORD else ()
     if len(rest):
-        values[rest], plain[rest] = _long(words, starts[rest], lengths[rest])
-    np.negative(values, out=values, where=minus)
-    values += 0.0  # no number is minus zero
+        values[rest], plain[rest] = _long(words, starts[rest], lengths[rest], mark)
+    if signed:
+        np.negative(values, out=values, where=minus)
+        values += 0.0  # no number is minus zero
     return values, plain
 
 
-def _alike(words: Words, starts: Codes, lengths: Codes) -> Floats | None:
-    """Numbers of at most eight characters that all have as many digits behind the point, as amounts have; else None."""
-    if not len(lengths) or lengths.min() < 1 or lengths.max() > 8:
-        return None
-    found = (words[starts] ^ _ZEROS) << (_U(64) - (lengths.view(np.uint64) << _U(3)))
-    first = int(found[0]).to_bytes(8, "little")  # the last character is the last byte
-    place = first.rfind(bytes([_POINT]), 8 - int(lengths[0]))
+def _alike(found: Words, lengths: Codes, mark: int) -> Floats | None:
+    """Numbers of one to eight characters that all have as many digits behind the point, as amounts have; else None.
+    The words are used up."""
+    other = _up_to_end(found, lengths)
+    first = int(found[0]).to_bytes(_WORD, "little")  # the last character is the last byte
+    place = first.rfind(bytes([mark]), _WORD - int(lengths[0]))
     behind = 0
     if place >= 0:
-        behind, shift = 7 - place, 8 * place
-        if not ((found >> _U(shift)) & _U(255) == _POINT).all() or (behind == 0 and lengths.min() < 2):
+        behind, shift = _WORD - 1 - place, _U(8 * place)
+        np.right_shift(found, shift, out=other)
+        other ^= _U(mark)
+        if int(_united(other)) & 255 or (behind == 0 and int(lengths.min()) < 2):
             return None
-        below = _U((1 << shift) - 1)
-        found = (found & ~(below | _U(255 << shift))) | ((found & below) << _U(8))
-    if (((found + _ABOVE_NINE) | found) & _HIGHS).any():
+        np.bitwise_and(found, (_U(1) << shift) - _U(1), out=other)
+        other <<= _BYTE
+        found &= ~((_U(256) << shift) - _U(1))
+        found |= other
+    np.add(found, _ABOVE_NINE, out=other)
+    other |= found
+    if int(_united(other)) & int(_HIGHS):
         return None
-    return _joined(found).view(np.int64) / _TENS[behind]
+    return _joined(found) / _TENS[behind]
 
 
-def _short(words: Words, starts: Codes, lengths: Codes) -> tuple[Floats, Booleans]:
-    """Numbers of at most eight characters."""
-    plain = (lengths > 0) & (lengths <= 8)
-    numbers, behind, digits = _parts(words[starts], np.where(plain, lengths, 1))
+def _up_to_end(found: Words, lengths: Codes) -> Words:
+    """Put the first so many (one to eight) characters at the words' ends, as digits with zeros in front of them, in
+    place. Gives an array of the same size whose contents do not matter."""
+    shifts: Words = lengths.astype(np.uint64)
+    shifts <<= _U(3)
+    np.subtract(_U(64), shifts, out=shifts)
+    found ^= _ZEROS
+    found <<= shifts
+    return shifts
+
+
+def _short(found: Words, lengths: Codes, mark: int) -> tuple[Floats, Booleans]:
+    """Numbers of at most eight characters. The words are used up."""
+    plain = (lengths > 0) & (lengths <= _WORD)
+    numbers, behind, digits = _parts(found, np.where(plain, lengths, 1), mark)
     plain &= digits
-    return numbers.astype(np.float64) / _TENS.take(np.maximum(behind, 0)), plain & ((lengths > 1) | (behind < 0))
+    plain &= (lengths > 1) | (behind < 0)
+    return numbers / _TENS.take(np.maximum(behind, 0)), plain
 
 
-def _long(words: Words, starts: Codes, lengths: Codes) -> tuple[Floats, Booleans]:
+def _long(words: Words, starts: Codes, lengths: Codes, mark: int) -> tuple[Floats, Booleans]:
     """Numbers of nine to sixteen characters: the first ones, and the last eight."""
-    first, first_behind, first_digits = _parts(words[starts], lengths - 8)
-    last, last_behind, last_digits = _parts(words[starts + lengths - 8], np.full(len(starts), 8))
+    first, first_behind, first_digits = _parts(words[starts], lengths - _WORD, mark)
+    last, last_behind, last_digits = _parts(words[starts + lengths - _WORD], np.full(len(starts), _WORD), mark)
     points = (first_behind >= 0).astype(np.int64) + (last_behind >= 0)
     plain = first_digits & last_digits & (points <= 1) & (lengths - points <= EXACT_DIGITS)
-    numbers = first * _TENS.take(8 - (last_behind >= 0)) + last
-    behind = np.where(first_behind >= 0, first_behind + 8, np.maximum(last_behind, 0))
+    numbers = first * _TENS.take(_WORD - (last_behind >= 0)) + last
+    behind = np.where(first_behind >= 0, first_behind + _WORD, np.maximum(last_behind, 0))
     return numbers / _TENS.take(np.where(plain, behind, 0)), plain
 
 
-def _parts(words: Words, lengths: Codes) -> tuple[Codes, Codes, Booleans]:
+def _parts(found: Words, lengths: Codes, mark: int) -> tuple[Codes, Codes, Booleans]:
     """Of the first so many (one to eight) characters of words: the number that the digits make, how many stand behind
-    a point (-1 when there is none), and whether all are digits but for that."""
-    found = (words ^ _ZEROS) << (_U(64) - (lengths.view(np.uint64) << _U(3)))
-    points = found ^ _POINTS
-    points = (points - _ONES) & ~points & _HIGHS
-    lowest = (points & (~points + _U(1))) - _U(1)
-    counts = ((lowest & _ONES) * _ONES) >> _U(56)  # one more than the characters in front of the point
+    a point (-1 when there is none), and whether all are digits but for that. The words are used up."""
+    other = _up_to_end(found, lengths)
+    points = found ^ _U(mark * int(_ONES))
+    np.subtract(points, _ONES, out=other)
+    np.invert(points, out=points)
+    points &= other
+    points &= _HIGHS
     without = points == 0
-    low = np.where(without, _U(0), lowest >> _U(7))
-    high = np.where(without, ~_U(0), ~(lowest | (lowest + _U(1))))
-    joined = (found & high) | ((found & low) << _U(8))
-    digits = ((joined + _ABOVE_NINE) | joined) & _HIGHS == 0
-    behind = np.where(without, -1, 8 - counts.view(np.int64))
-    return _joined(joined).view(np.int64), behind, digits
+    behind = np.full(len(found), -1)
+    if not without.all():
+        below = points - _U(1)
+        np.invert(points, out=points)
+        below &= points  # of the first point's byte the lower seven bits, and all bytes in front of it
+        behind = 7 - (np.bitwise_count(below).astype(np.int64) >> 3)
+        behind[without] = -1
+        np.right_shift(below, _LOW, out=points)
+        points[without] = 0
+        points &= found
+        points <<= _BYTE
+        below |= below + _U(1)
+        np.invert(below, out=below)
+        below[without] = ~_U(0)
+        found &= below
+        found |= points
+    np.add(found, _ABOVE_NINE, out=other)
+    other |= found
+    other &= _HIGHS
+    return _joined(found), behind, other == 0

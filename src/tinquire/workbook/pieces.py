@@ -274,7 +274,7 @@ class _Scanner:
 
     def numbers(self, found: Piece, cells: Codes, starts: Codes, ends: Codes) -> None:
         starts, ends = starts[cells], ends[cells]
-        values, plain = decimals(self.array, self.words, starts, ends)
+        values, plain = decimals(self.words, starts, ends)
         found.kinds[cells] = Kind.NUMBER
         found.numbers[cells] = values
         rest = np.flatnonzero(~plain)

@@ -1,0 +1,124 @@
+"""Fields told apart by their bytes: equal ones get the same number, whatever there is of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from tinquire.cells.column import Booleans, Codes
+from tinquire.workbook.digits import Words
+
+__all__ = ["LONGEST_KEY", "Distinct", "keys_of"]
+
+#: Fields of more bytes are not told apart by words.
+LONGEST_KEY = 64
+#: Slots at first, and at most, as powers of two.
+_FEWEST_BITS, _MOST_BITS = 10, 20
+#: There are so many slots for each key expected; when half of them are taken, more are made.
+_SPARSE = 8
+_ROUNDS = (0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9)
+_MASKS = np.array([(1 << 8 * count) - 1 for count in range(9)], np.uint64)
+
+
+def keys_of(words: Words, starts: Codes, lengths: Codes) -> list[Words]:
+    """The bytes of each field, eight to a word, with zeros behind its end: no byte of a field is nought."""
+    keys = []
+    longest, shortest = int(lengths.max(initial=0)), int(lengths.min(initial=LONGEST_KEY))
+    for first in range(0, max(longest, 1), 8):
+        places = starts if first == 0 else np.minimum(starts + first, len(words) - 1)
+        found = words[places]
+        if longest != shortest:
+            found &= _MASKS[np.clip(lengths - first, 0, 8)]
+        elif longest - first < 8:  # all fields are as long: days, codes
+            found &= _MASKS[longest - first]
+        keys.append(found)
+    return keys
+
+
+class Distinct:
+    """The keys met so far, each in a slot of its own in one of several tables."""
+
+    def __init__(self, expected: int = 0) -> None:
+        self._known: list[Words] = []
+        self._room = 0
+        self._placed: list[Codes] = []
+        self._laid_out(min(max(_FEWEST_BITS, (_SPARSE * expected).bit_length()), _MOST_BITS))
+
+    def _laid_out(self, bits: int) -> None:
+        """Have so many slots, with the keys that are known in theirs."""
+        self._bits = bits
+        self._tables = [np.full(1 << bits, -1, np.int32) for _ in _ROUNDS]
+        left = np.concatenate([np.zeros(0, np.int64), *self._placed])
+        for table, factor in zip(self._tables, _ROUNDS, strict=True):
+            slots = self._slots([known[left] for known in self._known], factor, len(left))
+            table[slots] = left
+            left = left[table[slots] != left]  # one that finds no slot will be met as if it were new
+
+    def codes(self, keys: list[Words], count: int) -> tuple[Codes, Codes]:
+        """The code of each key, with `count` and on for new ones; -1 for the few that find no slot. And a row of each
+        new one, in the order of their codes."""
+        self._widened(len(keys), count + len(keys[0]))
+        keys = keys + [np.zeros(len(keys[0]), np.uint64)] * (len(self._known) - len(keys))
+        codes = np.full(len(keys[0]), -1, np.int32)
+        new: list[Codes] = []
+        first = count
+        left = None
+        for table, factor in zip(self._tables, _ROUNDS, strict=True):
+            own = keys if left is None else [key[left] for key in keys]
+            slots = self._slots(own, factor, len(own[0]))
+            found, free = self._held(table, slots, own)
+            if free.any():
+                rows = np.flatnonzero(free)
+                table[slots[rows]] = np.arange(len(rows))  # the last one to come holds the slot
+                rows = rows[table[slots[rows]] == np.arange(len(rows))]
+                table[slots[rows]] = np.arange(count, count + len(rows))
+                for known, key in zip(self._known, own, strict=True):
+                    known[count : count + len(rows)] = key[rows]
+                new.append(rows if left is None else left[rows])
+                count += len(rows)
+                found, _ = self._held(table, slots, own)
+            if left is None:
+                codes = found
+            else:
+                codes[left] = found
+            left = np.flatnonzero(codes < 0)
+            if not len(left):
+                break
+        if new:
+            self._placed.append(np.arange(first, count))
+            if 2 * sum(map(len, self._placed)) > 1 << self._bits and self._bits < _MOST_BITS:
+                self._laid_out(self._bits + 2)
+        return codes, np.concatenate(new) if new else np.zeros(0, np.int64)
+
+    def _held(self, table: Codes, slots: Codes, keys: Sequence[Words]) -> tuple[Codes, Booleans]:
+        """The code of each key where its slot holds it, else -1; and which slots are free."""
+        holder = table[slots]
+        same = holder >= 0
+        free = ~same
+        for known, key in zip(self._known, keys, strict=True):
+            same &= known[holder] == key
+        if not same.all():
+            holder[~same] = -1
+        return holder, free
+
+    def _widened(self, width: int, room: int) -> None:
+        """Make room for keys of so many words, and for so many keys."""
+        if room > self._room:
+            room = max(room, 2 * self._room)
+            self._known = [np.concatenate([known, np.zeros(room - self._room, np.uint64)]) for known in self._known]
+            self._room = room
+        while len(self._known) < width:
+            self._known.append(np.zeros(self._room, np.uint64))
+
+    def _slots(self, keys: Sequence[Words], factor: int, count: int) -> Codes:
+        """A slot for each key; words of zeros behind a key do not change it."""
+        mixed = np.zeros(count, np.uint64)
+        turn = factor
+        for key in keys:
+            mixed ^= key * np.uint64(turn)
+            turn = (turn * 0x2545F4914F6CDD1D | 1) & 0xFFFFFFFFFFFFFFFF
+        mixed ^= mixed >> np.uint64(31)
+        mixed *= np.uint64(factor)
+        mixed >>= np.uint64(64 - self._bits)
+        return mixed.view(np.int64)
