@@ -211,7 +211,7 @@ def _decimal(columns: tuple[Column, ...], separator: str) -> str:
     commas = points = 0
     for column in columns:
         texts = column.texts
-        for text in texts.sample(_SAMPLE_TEXTS) if isinstance(texts, FieldTexts) else texts[1:]:
+        for text in (texts.sample(_SAMPLE_TEXTS) if isinstance(texts, FieldTexts) else texts)[1:]:
             found = _FRACTION.fullmatch(text.strip())
             if found:
                 mark = found["mark"] or found["other"]

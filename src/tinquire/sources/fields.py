@@ -122,9 +122,10 @@ class FieldTexts(Sequence[str]):
         yield from self._tail
 
     def sample(self, count: int) -> list[str]:
-        """So many texts from all over."""
+        """The first and the last texts, and so many from all over in between."""
         first = len(self._head)
-        return [self[place] for place in range(first, first + self._rows, max(self._rows // count, 1))]
+        between = range(first, first + self._rows, max(self._rows // count, 1))
+        return [*self._head, *(self[place] for place in between), *self._tail]
 
     def trimmed(self) -> bool:
         """Whether no text has anything but letters, digits and signs of ASCII at its ends."""
