@@ -65,7 +65,7 @@ def test_a_query_of_postgresql(till, tmp_path):
     assert other.columns[2].to_list() == [False]
     assert "harbour" not in raw.file
     again = read_query(till, QUERY, OCTOBER, tmp_path, password_from="TILL_PASSWORD")
-    assert raw.digest == again.digest != other.digest
+    assert raw.digest.text == again.digest.text != other.digest.text
 
 
 @pytest.mark.parametrize(

@@ -67,6 +67,9 @@ def make(
     work = reckon(docket, period, house, said)
     if work.errors:
         raise merged([*work.errors, *foreseen(work)])
+    for gathered in work.sources.values():
+        for file in gathered.files:
+            file.digest.begin()  # beside the making of workbooks, since only the record needs it
     pack = Pack(work)
     pack.out = docket.base / filled_path(work, docket.model.out, "out")
     pack.outbox = docket.base / filled_path(work, docket.model.outbox, "outbox")
@@ -145,18 +148,18 @@ def publish(pack: Pack, at: datetime) -> list[str]:
     """Write outputs, then mails, then the record. Returns notes on what was taken away.
 
     Everything is written aside first; only when all of it is on disk does anything take its place. Raises
-    AccessError, with nothing changed, when something cannot be written.
+    AccessError, with nothing changed, when something cannot be written, or a source is no longer what was read.
     """
+    read = [
+        (name, file.shown, file.rows, file.digest.text)
+        for name, gathered in pack.work.sources.items()
+        for file in gathered.files
+    ]
     outputs = [(output.path, output.data) for output in pack.outputs]
     mails = [(pack.outbox / mail.file, mail.data) for mail in pack.mails]
     _write_all([*outputs, *mails])
     notes = _without_old_mails(pack)
     base = pack.work.docket.base
-    read = [
-        (name, file.shown, file.rows, file.digest)
-        for name, gathered in pack.work.sources.items()
-        for file in gathered.files
-    ]
     made = [(output.name, _shown(output.path, base), digest(output.data)) for output in pack.outputs]
     made += [("mail", _shown(pack.outbox / mail.file, base), digest(mail.data)) for mail in pack.mails]
     origins = [

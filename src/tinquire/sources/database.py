@@ -17,6 +17,7 @@ from tinquire.cells.column import Column
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.values import Value
 from tinquire.faults import AccessError, DataError, Fault, TinQuireError, UseError
+from tinquire.sources.digest import Digest
 from tinquire.sources.raw import RawTable
 
 if TYPE_CHECKING:
@@ -141,7 +142,7 @@ def raw_table(shown: str, names: Sequence[str], rows: Sequence[Sequence[Any]]) -
     digest = hashlib.sha256(repr([tuple(row) for row in rows]).encode()).hexdigest()
     return RawTable(
         shown, "", [str(name) for name in names], columns, np.arange(1, len(rows) + 1, dtype=np.int32),
-        list(range(1, len(names) + 1)), by_line=True, are_days=are_days, digest=digest,
+        list(range(1, len(names) + 1)), by_line=True, are_days=are_days, digest=Digest.known(digest),
     )  # fmt: skip
 
 

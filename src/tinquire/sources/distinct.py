@@ -28,10 +28,10 @@ def keys_of(words: Words, starts: Codes, lengths: Codes) -> list[Words]:
     for first in range(0, max(longest, 1), 8):
         places = starts if first == 0 else np.minimum(starts + first, len(words) - 1)
         found = words[places]
-        if longest != shortest:
-            found &= _MASKS[np.clip(lengths - first, 0, 8)]
-        elif longest - first < 8:  # all fields are as long: days, codes
-            found &= _MASKS[longest - first]
+        if longest == shortest:  # all fields are as long: days, codes
+            found &= _MASKS[min(longest - first, 8)]
+        elif shortest < first + 8:
+            found &= _MASKS[np.minimum(np.maximum(lengths - first, 0), 8)]
         keys.append(found)
     return keys
 

@@ -179,7 +179,9 @@ def plain_rows(
     width = judged.ends.shape[1]
     if any(len(row) > width for row in (*heads, *tails)):
         return None
-    building = list(abreast(lambda place: _building(text, judged, place), range(width)))
+    edges = [list(zip_longest(*rows, [""] * width, fillvalue="")) for rows in (heads, tails)]
+    above, below = ([column[:-1] for column in edge] for edge in edges)  # less the row that made it wide enough
+    building = list(abreast(lambda place: _building(text, judged, place, above[place]), range(width)))
     keeps = any(isinstance(one, _Lies) for one in building)
 
     def looked(piece: tuple[int, int]) -> tuple[Cut, list[_Lying | _Read | None]] | None:
@@ -201,15 +203,12 @@ def plain_rows(
         line += len(found) + len(found.feeds)
         if keeps:
             cuts.append(found)
-    edges = [list(zip_longest(*rows, [""] * width, fillvalue="")) for rows in (heads, tails)]
     rows = np.arange(len(heads) + sum(map(len, lines)) + len(tails), dtype=np.int32)
-    columns = abreast(
-        lambda place: building[place].column(edges[0][place][:-1], edges[1][place][:-1], cuts, rows), range(width)
-    )
+    columns = abreast(lambda place: building[place].column(above[place], below[place], cuts, rows), range(width))
     return PlainRows(list(columns), np.concatenate(lines), line)
 
 
-def _building(text: _Text, judged: Cut, place: int) -> _Apart | _Lies:
+def _building(text: _Text, judged: Cut, place: int, head: Sequence[str]) -> _Apart | _Lies:
     """How a column is best made, by the fields of a first piece."""
     starts, ends = judged.column(text.array, place)
     lengths = ends - starts
@@ -218,7 +217,7 @@ def _building(text: _Text, judged: Cut, place: int) -> _Apart | _Lies:
         _, new = Distinct(len(starts)).codes(keys_of(text.words(judged), starts, lengths), 0)
         different = len(new)
         if different <= _DIFFERENT * len(starts) + _FEW:
-            return _Apart(text, place, different)
+            return _Apart(text, place, different, head)
     for point in ".,":
         _, plain = text.numbers(judged, place, point)
         if plain.sum() > _NUMBERS * max(int((lengths > 0).sum()), 1):
@@ -229,10 +228,10 @@ def _building(text: _Text, judged: Cut, place: int) -> _Apart | _Lies:
 class _Apart:
     """A column on its way whose fields repeat themselves: the different ones met so far, and each row's."""
 
-    def __init__(self, text: _Text, place: int, expected: int) -> None:
+    def __init__(self, text: _Text, place: int, expected: int, head: Sequence[str]) -> None:
         self.text, self.place = text, place
         self.codes: list[Codes] = []
-        self.texts: list[str] = []
+        self.texts = list(head)
         self.met = Distinct(expected)
         self.long: dict[bytes, int] = {}
 
@@ -271,12 +270,12 @@ class _Apart:
 
     def column(self, head: Sequence[str], tail: Sequence[str], cuts: Sequence[Cut], rows: Codes) -> Column:
         """The column with texts above and below its fields; `rows` are the places of them all."""
-        texts = [*head, *self.texts, *tail]
-        below = len(texts) - len(tail)
-        inner = np.concatenate(self.codes)
-        inner += np.int32(len(head))
-        codes = np.concatenate([rows[: len(head)], inner, np.arange(below, len(texts), dtype=np.int32)])
-        filled = None if "" not in self.texts else np.array([text != "" for text in texts], bool)[inner]
+        texts = [*self.texts, *tail]
+        below = np.arange(len(self.texts), len(texts), dtype=np.int32)
+        codes = np.concatenate([rows[: len(head)], *self.codes, below])
+        filled = None
+        if "" in self.texts:
+            filled = np.array([text != "" for text in texts], bool)[codes[len(head) : len(codes) - len(tail)]]
         return Column(_kinds(head, tail, filled, len(rows)), np.zeros(len(rows)), codes, texts)
 
 

@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 import glob
-import hashlib
 import re
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import TypeVar
 
 from tinquire.faults import AccessError, Fault, nearest
 
-__all__ = ["LOCK_PREFIX", "WORKBOOK_ENDINGS", "matching_files", "named_as_workbook", "with_digest"]
+__all__ = ["LOCK_PREFIX", "WORKBOOK_ENDINGS", "matching_files", "named_as_workbook"]
 
 #: Programs leave files of this kind beside a workbook that is open.
 LOCK_PREFIX = "~$"
@@ -20,25 +16,6 @@ LOCK_PREFIX = "~$"
 
 #: Endings of the files that hold sheets.
 WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm", ".xltx", ".xltm", ".ods", ".fods", ".xls"})
-
-
-_Result = TypeVar("_Result")
-#: The digest of a file from so many bytes on is worked out while it is read.
-_LARGE = 1 << 22
-
-
-def with_digest(path: Path, read: Callable[[], _Result]) -> tuple[_Result, str]:
-    """What `read` makes of a file, and the SHA-256 of the file's bytes. What `read` raises comes first."""
-
-    def digest() -> str:
-        with path.open("rb") as stream:
-            return hashlib.file_digest(stream, "sha256").hexdigest()
-
-    if not path.is_file() or path.stat().st_size < _LARGE:
-        return read(), digest()
-    with ThreadPoolExecutor(1) as beside:
-        found = beside.submit(digest)
-        return read(), found.result()
 
 
 def named_as_workbook(path: Path) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
@@ -12,7 +13,8 @@ from tinquire.faults import AccessError, DataError, Fault, TinQuireError, known_
 from tinquire.faults import places as listed
 from tinquire.sources.database import read_query
 from tinquire.sources.delimited import read_delimited
-from tinquire.sources.files import matching_files, named_as_workbook, with_digest
+from tinquire.sources.digest import Digest
+from tinquire.sources.files import matching_files, named_as_workbook
 from tinquire.sources.opening import FileKind, file_kind
 from tinquire.sources.raw import RawTable, table_below_heading
 from tinquire.sources.records import are_records, read_records
@@ -120,7 +122,11 @@ def _read_all(spec: SourceSpec, paths: Sequence[Path]) -> tuple[list[Path], list
 
 def _read_or_error(spec: SourceSpec, path: Path) -> list[RawTable] | TinQuireError:
     try:
-        read, digest = with_digest(path, partial(_read_one, spec, path))
+        digest = Digest.of_file(path)
+    except OSError:
+        digest = Digest.known("")  # it will say why when it is read
+    try:
+        read = _read_one(spec, path)
     except TinQuireError as error:
         return error
     for raw in read:
@@ -182,11 +188,14 @@ def _each_once(
     spec: SourceSpec, paths: Sequence[Path], raws: Sequence[RawTable], stopped: str
 ) -> tuple[list[Path], list[RawTable]]:
     """The files without those that are another one byte for byte, as the source says. Raises DataError."""
+    files = {raw.file: raw.digest for raw in raws}
+    sizes = Counter(digest.size for digest in files.values())
     first: dict[str, RawTable] = {}
     kept: list[tuple[Path, RawTable]] = []
     faults = []
     for path, raw in zip(paths, raws, strict=True):
-        other = first.setdefault(raw.digest, raw)
+        # Files of different sizes differ, whatever is in them.
+        other = first.setdefault(raw.digest.text, raw) if sizes[raw.digest.size] > 1 else raw
         if other.file == raw.file or spec.same_file == "keep":
             kept.append((path, raw))
         elif spec.same_file == "once":

@@ -14,6 +14,7 @@ from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, places
+from tinquire.sources.digest import Digest
 
 __all__ = ["HEADING_SEARCH_ROWS", "Block", "RawTable", "table_below_heading"]
 
@@ -67,8 +68,8 @@ class RawTable:
     by_line: bool = False
     #: Which columns hold days wherever they hold numbers, by what the workbook shows.
     are_days: list[bool] = field(default_factory=list)
-    #: SHA-256 of the file's bytes.
-    digest: str = ""
+    #: Of the file's bytes, or of what a database gave.
+    digest: Digest = field(default_factory=lambda: Digest.known(""))
 
     def cells(self, rows: Sequence[int], column: int) -> str:
         """The places of values of a column, as a message says them."""
@@ -156,9 +157,13 @@ def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:
         if above:
             notes.append(f"{above} title {'row' if above == 1 else 'rows'} above the headings left out")
     used = [n for n in range(len(block.columns)) if below[n].any() or filled[n, at]]
-    keep = np.flatnonzero(below.any(axis=0))
-    if len(keep):
-        blank = int(keep[-1]) + 1 - len(keep)
+    here: Booleans = np.asarray(below.any(axis=0))
+    rows = np.arange(at + 1, block.height, dtype=np.int32)
+    columns = [block.columns[n].slice(at + 1, block.height) for n in used]
+    if not here.all():
+        rows = rows[here]
+        columns = [column.take(here) for column in columns]
+        blank = int(rows[-1]) - at - len(rows) if len(rows) else 0
         if blank:
             notes.append(f"{blank} blank {'row' if blank == 1 else 'rows'} left out")
     headings, renamed = _distinct([block.columns[n][at] for n in used], [block.left + n for n in used])
@@ -166,14 +171,12 @@ def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:
         file=block.file,
         sheet=block.sheet,
         headings=headings,
-        columns=[block.columns[n].slice(at + 1, block.height) for n in used]
-        if len(keep) == block.height - at - 1
-        else [block.columns[n].slice(at + 1, block.height).take(keep) for n in used],
-        rows=(keep + block.top + at + 1 if block.lines is None else block.lines[keep + at + 1]).astype(np.int32),
+        columns=columns,
+        rows=rows + np.int32(block.top) if block.lines is None else block.lines[rows],
         letters=[block.left + n for n in used],
         notes=notes + renamed,
         by_line=block.lines is not None,
-        are_days=[_holds_days(block, n, keep + at + 1) for n in used] if block.days else [False] * len(used),
+        are_days=[_holds_days(block, n, rows) for n in used] if block.days else [False] * len(used),
     )
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from tinquire.cells.values import Value
 from tinquire.faults import Fault
+from tinquire.sources.digest import Digest
 from tinquire.tables import Table
 
 __all__ = ["FileRead", "Gathered", "SourceSpec"]
@@ -61,13 +62,13 @@ class SourceSpec:
 
 @dataclass(frozen=True, slots=True)
 class FileRead:
-    """One file that was read, for the record; `digest` is the SHA-256 of its bytes when it was read."""
+    """One file that was read, for the record; `digest` is that of its bytes when it was read."""
 
     path: Path
     shown: str
     rows: int
     notes: tuple[str, ...]
-    digest: str
+    digest: Digest
     sheet: str = ""
 
 

@@ -15,6 +15,7 @@ from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, UseError, known_names
 from tinquire.sources.conditions import Holds, RefusedError, condition
 from tinquire.sources.database import bound, connected, raw_table
+from tinquire.sources.digest import Digest
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation, Summary
 from tinquire.tables.keys import key_groups
@@ -84,7 +85,7 @@ class StayingGroups:
     types: Mapping[str, str]
     parts: Mapping[tuple[str, str], np.ndarray]
     #: Of the summary that travelled.
-    digest: str = ""
+    digest: Digest = field(default_factory=lambda: Digest.known(""))
 
     def field(self, column: str) -> Field:
         return Field(column, self.types[column.casefold()])

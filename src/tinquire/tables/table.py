@@ -61,6 +61,8 @@ class Origin:
 
     @classmethod
     def concat(cls, origins: Sequence[Origin]) -> Origin:
+        if len(origins) == 1:
+            return origins[0]
         files = list(dict.fromkeys(file for origin in origins for file in origin.files))
         sheets = list(dict.fromkeys(sheet for origin in origins for sheet in origin.sheets))
         file_parts, sheet_parts = [], []
