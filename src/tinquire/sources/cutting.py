@@ -29,8 +29,8 @@ _ONE, _LAST = np.uint64(1), np.uint64(63)
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """Whole rows from a place of a text on: `ends` holds, row by row, the place of the mark or line feed behind each
-    field, seen from `start`; `feeds` the places of line feeds inside of quotes."""
+    """Whole rows from a place of a text on: `ends` holds, column by column, the place of the mark or line feed behind
+    each field, seen from `start`; `feeds` the places of line feeds inside of quotes."""
 
     start: int
     ends: Codes
@@ -38,24 +38,21 @@ class Cut:
     feeds: Codes
 
     def __len__(self) -> int:
-        return len(self.ends)
+        return self.ends.shape[1]
 
     @property
     def row_starts(self) -> Codes:
         """Where each row begins, seen from `start`."""
-        starts = np.empty(len(self.ends), self.ends.dtype)
-        starts[:1] = 0
-        starts[1:] = self.ends[:-1, -1]
-        starts[1:] += 1
+        starts = np.zeros(len(self), self.ends.dtype)
+        np.add(self.ends[-1, :-1], 1, out=starts[1:])
         return starts
 
     def column(self, array: Bytes, place: int) -> tuple[Codes, Codes]:
         """Where the fields of a column begin and end in the text, seen from `start`, without their quotes."""
-        starts = self.ends[:, place - 1] + 1 if place else self.row_starts
-        ends = self.ends[:, place].copy()
+        starts, ends = self.ends[place - 1] + 1 if place else self.row_starts, self.ends[place]
         part = array[self.start :]
-        if place == self.ends.shape[1] - 1:
-            ends -= (part[ends - 1] == _CR) & (ends > starts)
+        if place == len(self.ends) - 1:
+            ends = ends - ((part[ends - 1] == _CR) & (ends > starts))
         if self.quoted:
             inside = part[starts] == _QUOTE
             starts, ends = starts + inside, ends - inside
@@ -107,7 +104,7 @@ def cut(array: Bytes, piece: tuple[int, int], mark: int, width: int | None, *, q
     returns = part == _CR
     if np.count_nonzero(returns) != np.count_nonzero(returns[last[last > 0] - 1]):
         return None
-    return Cut(start, ends.reshape(rows, width), quoted, inner)
+    return Cut(start, np.ascontiguousarray(ends.reshape(rows, width).T), quoted, inner)
 
 
 def _inside(array: Bytes, quotes: Booleans, start: int, mark: int) -> Booleans | None:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from tinquire.cells.column import Booleans, Codes
+from tinquire.cells.column import Codes
 from tinquire.workbook.digits import Words
 
 __all__ = ["LONGEST_KEY", "Distinct", "keys_of"]
@@ -18,6 +18,7 @@ _FEWEST_BITS, _MOST_BITS = 10, 20
 #: There are so many slots for each key expected; when half of them are taken, more are made.
 _SPARSE = 8
 _ROUNDS = (0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9)
+_NONE = np.zeros(0, np.int64)
 _MASKS = np.array([(1 << 8 * count) - 1 for count in range(9)], np.uint64)
 
 
@@ -49,7 +50,7 @@ class Distinct:
         """Have so many slots, with the keys that are known in theirs."""
         self._bits = bits
         self._tables = [np.full(1 << bits, -1, np.int32) for _ in _ROUNDS]
-        left = np.concatenate([np.zeros(0, np.int64), *self._placed])
+        left = np.concatenate([_NONE, *self._placed])
         for table, factor in zip(self._tables, _ROUNDS, strict=True):
             slots = self._slots([known[left] for known in self._known], factor, len(left))
             table[slots] = left
@@ -60,47 +61,43 @@ class Distinct:
         new one, in the order of their codes."""
         self._widened(len(keys), count + len(keys[0]))
         keys = keys + [np.zeros(len(keys[0]), np.uint64)] * (len(self._known) - len(keys))
-        codes = np.full(len(keys[0]), -1, np.int32)
         new: list[Codes] = []
         first = count
-        left = None
+        codes, left = self._held(self._tables[0], self._slots(keys, _ROUNDS[0], len(keys[0])), keys)
         for table, factor in zip(self._tables, _ROUNDS, strict=True):
-            own = keys if left is None else [key[left] for key in keys]
-            slots = self._slots(own, factor, len(own[0]))
-            found, free = self._held(table, slots, own)
-            if free.any():
-                rows = np.flatnonzero(free)
+            if not len(left):
+                break
+            own = [key[left] for key in keys]
+            slots = self._slots(own, factor, len(left))
+            rows = np.flatnonzero(table[slots] < 0)
+            if len(rows):
                 table[slots[rows]] = np.arange(len(rows))  # the last one to come holds the slot
                 rows = rows[table[slots[rows]] == np.arange(len(rows))]
                 table[slots[rows]] = np.arange(count, count + len(rows))
                 for known, key in zip(self._known, own, strict=True):
                     known[count : count + len(rows)] = key[rows]
-                new.append(rows if left is None else left[rows])
+                new.append(left[rows])
                 count += len(rows)
-                found, _ = self._held(table, slots, own)
-            if left is None:
-                codes = found
-            else:
-                codes[left] = found
-            left = np.flatnonzero(codes < 0)
-            if not len(left):
-                break
+            codes[left], others = self._held(table, slots, own)
+            left = left[others]
         if new:
             self._placed.append(np.arange(first, count))
             if 2 * sum(map(len, self._placed)) > 1 << self._bits and self._bits < _MOST_BITS:
                 self._laid_out(self._bits + 2)
-        return codes, np.concatenate(new) if new else np.zeros(0, np.int64)
+        return codes, np.concatenate(new) if new else _NONE
 
-    def _held(self, table: Codes, slots: Codes, keys: Sequence[Words]) -> tuple[Codes, Booleans]:
-        """The code of each key where its slot holds it, else -1; and which slots are free."""
+    def _held(self, table: Codes, slots: Codes, keys: Sequence[Words]) -> tuple[Codes, Codes]:
+        """The code of each key where its slot holds it, else -1; and the places of the others."""
         holder = table[slots]
-        same = holder >= 0
-        free = ~same
-        for known, key in zip(self._known, keys, strict=True):
+        same = self._known[0][holder] == keys[0]  # of a free slot it is any key, and told from others below
+        for known, key in zip(self._known[1:], keys[1:], strict=True):
             same &= known[holder] == key
-        if not same.all():
-            holder[~same] = -1
-        return holder, free
+        same &= holder >= 0
+        if same.all():
+            return holder, _NONE
+        others = np.flatnonzero(~same)
+        holder[others] = -1
+        return holder, others
 
     def _widened(self, width: int, room: int) -> None:
         """Make room for keys of so many words, and for so many keys."""

@@ -176,7 +176,7 @@ def plain_rows(
     judged = cut(text.array, first, mark, None, quoted=text.quoted)
     if judged is None:
         return None
-    width = judged.ends.shape[1]
+    width = len(judged.ends)
     if any(len(row) > width for row in (*heads, *tails)):
         return None
     edges = [list(zip_longest(*rows, [""] * width, fillvalue="")) for rows in (heads, tails)]
