@@ -106,14 +106,35 @@ def test_delimited_text(tmp_path, data, says, columns):
     assert [column.to_list() for column in made.columns] == columns
 
 
-def test_an_old_encoding_is_found_out_and_stated(tmp_path):
+@pytest.mark.parametrize(
+    ("text", "encoding", "word"),
+    [
+        ("Größe;Straße\nübergroß;Königsallee\nmäßig;Gänsemarkt\n", "cp1252", "Königsallee"),
+        ("Almacén;Señora Muñoz\nPeñíscola;Núñez\n", "cp1252", "Peñíscola"),
+        ("Beløb;Kunde\n12,5;Søren Ågård\n", "cp1252", "Beløb"),
+        ("Name;Amount\nAmy;1\nZoë;2\nCafé;5\n" + "Bob;7\n" * 40, "cp1252", "Café"),
+        ("Item – large;€ 1\nItem’s;2\n“Quoted”;3\n", "cp1252", "“Quoted”"),
+        ("Zażółć gęślą;Łódź\nŚwiętosław;Źródło\n", "cp1250", "Świętosław"),
+        ("Склад;Клиент\nМосква;Иванов\n", "cp1251", "Клиент"),
+        ("Αποθήκη;Πελάτης\nΑθήνα;Γιώργος\n", "cp1253", "Αποθήκη"),
+        ("倉庫;顧客\n東京;田中\n", "shift_jis", "倉庫"),
+        ("仓库;客户\n北京;王先生\n", "gb18030", "王先生"),
+        ("Größe;Straße\n", "utf-16", ""),
+        ("Größe;Straße\n", "utf-32", ""),
+    ],
+)
+def test_an_old_encoding_is_found_out_and_stated(tmp_path, text, encoding, word):
     path = tmp_path / "in.csv"
-    path.write_bytes("Größe;Straße\nübergroß;Königsallee\nmäßig;Gänsemarkt\n".encode("cp1252"))
+    path.write_bytes(text.encode(encoding))
     made, dialect = read_delimited(path, "in.csv")
-    assert made.columns[0][0] == "Größe"
-    assert dialect.encoding != "utf-8"
-    with pytest.raises(DataError, match="it is not utf-8"):
-        read_delimited(path, "in.csv", encoding="utf-8")
+    assert (dialect.encoding, dialect.word) == (encoding, word)
+    assert made.columns[0][0] == text.partition(";")[0] and made.columns[1][0] == text.split("\n")[0].partition(";")[2]
+    if word:
+        assert f"{encoding} by its letters (as in '{word}'), separated by semicolons" in dialect.says()
+    for stated in ("utf-8", "runes"):
+        with pytest.raises(DataError, match=f"it is not {stated}"):
+            read_delimited(path, "in.csv", encoding=stated)
+    assert read_delimited(path, "in.csv", encoding=encoding)[0].columns[0].to_list() == made.columns[0].to_list()
 
 
 @pytest.mark.parametrize(

@@ -14,6 +14,7 @@ import numpy as np
 from tinquire.cells.column import Codes, Column
 from tinquire.faults import AccessError, DataError, Fault
 from tinquire.sources.cutting import BEHIND
+from tinquire.sources.encodings import UTF8_MARK, in_utf8
 from tinquire.sources.fields import FieldTexts, plain_rows
 from tinquire.sources.raw import HEADING_SEARCH_ROWS, Block
 
@@ -43,10 +44,13 @@ class Dialect:
     encoding: str
     separator: str
     decimal: str
+    #: A word that shows how letters were read, where the encoding is a guess.
+    word: str = ""
 
     def says(self) -> str:
         mark = "comma" if self.decimal == "," else "point"
-        return f"{self.encoding}, separated by {_SEPARATORS[self.separator]}, decimal {mark}"
+        guessed = f" by its letters (as in '{self.word}')" if self.word else ""
+        return f"{self.encoding}{guessed}, separated by {_SEPARATORS[self.separator]}, decimal {mark}"
 
 
 def read_delimited(
@@ -62,32 +66,18 @@ def read_delimited(
         raise AccessError(
             Fault("opening a text file", "it is not text, whatever its name says", shown, "name it as what it is")
         )
-    sample = data[:_SAMPLE_BYTES].rpartition(b"\n")[0]
-    if len(data) >= _LARGE and encoding is None and _is_utf8(data):
-        mark = separator or _separator(sample.decode("utf-8-sig"), shown)
-        block = _plainly(data, mark, shown)
-        if block is not None:
-            return block, Dialect("utf-8", mark, decimal or _decimal(block.columns, mark))
-    text, encoding = _decoded(data, encoding, shown)
-    separator = separator or _separator(text, shown)
-    block = _carefully(text, separator, shown)
-    return block, Dialect(encoding, separator, decimal or _decimal(block.columns, separator))
-
-
-def _is_utf8(data: bytes) -> bool:
-    if data.isascii():
-        return True
-    try:
-        data.decode()
-    except UnicodeDecodeError:
-        return False
-    return True
+    data, encoding, word = in_utf8(data, encoding, shown)
+    sample = data[:_SAMPLE_BYTES].rpartition(b"\n")[0] or data
+    separator = separator or _separator(sample.removeprefix(UTF8_MARK).decode(), shown)
+    block = _plainly(data, separator, shown) if len(data) >= _LARGE else None
+    block = block or _carefully(data.removeprefix(UTF8_MARK).decode(), separator, shown)
+    return block, Dialect(encoding, separator, decimal or _decimal(block.columns, separator), word)
 
 
 def _plainly(data: bytes, separator: str, shown: str) -> Block | None:
     """The fields of a large file, read at once; its first and last lines, which may be titles, totals and notes, are
     read one by one. None for files that are not written plainly."""
-    begin = 3 if data.startswith(b"\xef\xbb\xbf") else 0
+    begin = len(UTF8_MARK) if data.startswith(UTF8_MARK) else 0
     inner = None if b"\0" in data else _inner(data, begin)
     if inner is None:
         return None
@@ -157,28 +147,6 @@ def _rows(text: str, separator: str) -> tuple[list[list[str]], Codes, int]:
     except csv.Error as error:
         raise csv.Error(str(error), reader.line_num) from None
     return rows, np.array(lines, np.int32), reader.line_num
-
-
-def _decoded(data: bytes, encoding: str | None, shown: str) -> tuple[str, str]:
-    """The text and its encoding: as stated, by byte-order mark, as UTF-8, or as found out."""
-    if encoding is None:
-        for mark, known in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
-            if data.startswith(mark):
-                return data.decode(known), known.removesuffix("-sig")
-    try:
-        return data.decode(encoding or "utf-8"), encoding or "utf-8"
-    except (UnicodeDecodeError, LookupError) as error:
-        if encoding is not None:
-            why = f"it is not {encoding}: {error}"
-            raise DataError(Fault("reading delimited text", why, shown, "state the encoding it is in")) from None
-    from charset_normalizer import from_bytes
-
-    best = from_bytes(data).best()
-    if best is None:
-        raise DataError(
-            Fault("reading delimited text", "its encoding cannot be told", shown, 'state it: encoding = "..."')
-        )
-    return str(best), best.encoding
 
 
 def _separator(text: str, shown: str) -> str:
