@@ -40,7 +40,7 @@ def measures(folder: Path) -> Iterator[Measure]:
     rng = np.random.default_rng(11)
     yield from _pivot(rng)
     yield _match(rng)
-    yield _delimited(folder, rng)
+    yield from _delimited(folder, rng)
     yield _steps(rng)
     yield _stacked(folder, rng)
     yield from _pushed(folder)
@@ -101,27 +101,33 @@ def _match(rng: np.random.Generator) -> Measure:
     )
 
 
-def _delimited(folder: Path, rng: np.random.Generator) -> Measure:
-    path = folder / "rows.csv"
-    with path.open("w", encoding="utf-8", newline="") as stream:
-        stream.write(",".join(f"Column {number}" for number in range(10)) + "\n")
+def _delimited(folder: Path, rng: np.random.Generator) -> Iterator[Measure]:
+    """Text as programs write it, and as some others do: in quotes, with decimal commas, in an encoding of old."""
+    plain, other = folder / "rows.csv", folder / "others.csv"
+    with plain.open("w", encoding="utf-8", newline="") as one, other.open("w", encoding="cp1252", newline="") as two:
+        heads = [f"Column {number}" for number in range(10)]
+        one.write(",".join(heads) + "\n")
+        two.write(";".join(heads) + "\n")
         for row in range(TEXT_ROWS):
             numbers = ",".join(f"{value:.2f}" for value in rng.random(5) * 1000)
-            stream.write(
-                f"Customer {row % 5000},Depot {row % 4},2026-10-{row % 28 + 1:02d},{row},{row % 7},{numbers}\n"
-            )
+            texts, rest = (f"Customer {row % 5000}", f"Depot {row % 4}"), f"2026-10-{row % 28 + 1:02d},{row},{row % 7}"
+            one.write(f"{texts[0]},{texts[1]},{rest},{numbers}\n")
+            commas = numbers.replace(",", ";").replace(".", ",")
+            two.write(f'"{texts[0]}; Köln";"{texts[1]}";{rest.replace(",", ";")};{commas}\n')
     types = {"Column 2": "date", "Column 3": "whole", "Column 4": "whole"}
     types |= {f"Column {number}": "number" for number in range(5, 10)}
-    spec = SourceSpec("rows", folder, file="rows.csv", types=types, totals_row="none")
 
-    def read() -> object:
-        with path.open(encoding="utf-8", newline="") as stream:
-            return sum(1 for _ in csv.reader(stream))
+    def measure(path: Path, encoding: str, separator: str, work: str, at_most: float | None) -> Measure:
+        spec = SourceSpec("rows", folder, file=path.name, types=types, totals_row="none")
 
-    return Measure(
-        "delimited text, 1M rows x 10, typed and checked", "the standard library's reader alone", 0.4,
-        lambda: gather(spec), read,
-    )  # fmt: skip
+        def read() -> object:
+            with path.open(encoding=encoding, newline="") as stream:
+                return sum(1 for _ in csv.reader(stream, delimiter=separator))
+
+        return Measure(work, "the standard library's reader alone", at_most, lambda: gather(spec), read)
+
+    yield measure(plain, "utf-8", ",", "delimited text, 1M rows x 10, typed and checked", 0.4)
+    yield measure(other, "cp1252", ";", "the same in quotes, with decimal commas, not in Unicode", None)
 
 
 def _steps(rng: np.random.Generator) -> Measure:

@@ -6,7 +6,10 @@ import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from functools import cache
 from typing import TypeVar
+
+import numpy as np
 
 __all__ = ["abreast"]
 
@@ -17,6 +20,8 @@ _Result = TypeVar("_Result")
 _WORKERS = 2
 #: Results that may wait to be taken: more of them would only fill memory.
 _WAITING = 2
+#: Bytes of the largest block of memory that is kept to be used again.
+_KEPT = 31 << 20
 
 
 _HERE = threading.local()
@@ -24,6 +29,14 @@ _HERE = threading.local()
 
 def _begin() -> None:
     _HERE.is_worker = True
+
+
+@cache
+def _settled() -> None:
+    """Have memory of arrays used again. The common allocators give a large block that is freed back to the system, to
+    take it anew page by page, until they have seen one of its size freed: a sixth of the time that a folder of files
+    takes. The block is never touched, and so takes nothing."""
+    np.empty(_KEPT, np.uint8)
 
 
 def abreast(work: Callable[[_Item], _Result], items: Iterable[_Item]) -> Iterator[_Result]:
@@ -42,6 +55,7 @@ def abreast(work: Callable[[_Item], _Result], items: Iterable[_Item]) -> Iterato
     if len(held) < 2:
         yield from map(work, held)
         return
+    _settled()
     with ThreadPoolExecutor(_WORKERS, initializer=_begin) as pool:
         try:
             waiting.extend(pool.submit(work, item) for item in held)

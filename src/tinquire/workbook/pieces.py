@@ -130,7 +130,7 @@ class _Scanner:
         if not len(tags) or tags[0] != 0 or np.count_nonzero(own == 62) != len(tags):
             raise Unusual
         nexts = np.append(tags[1:], self.stop)
-        kinds = kinds_of(self.array, self.words, tags, nexts)
+        kinds = kinds_of(self.words, tags, nexts)
         at = np.flatnonzero((kinds == CELL) | (kinds == CELL_EMPTY))
         in_rows, numbers = self.row_numbers(tags, nexts, kinds, at)
         rows, columns, ends = self.addresses(tags[at], in_rows, *numbers)

@@ -69,7 +69,7 @@ def _word(text: bytes) -> int:
 
 def _tables() -> tuple[Codes, Words, Words]:
     """By a tag's first two bytes its kind, if it is one; by the kind which bits are looked at, and what is expected."""
-    kinds = np.zeros(1 << 16, np.intp)
+    kinds = np.zeros(1 << 16, np.uint8)
     bits, expected = np.zeros(17, np.uint64), np.zeros(17, np.uint64)
     for text, kind in _BEHIND.items():
         kinds[_word(text[:2])] = kind
@@ -80,26 +80,32 @@ def _tables() -> tuple[Codes, Words, Words]:
 
 
 _KINDS, _BITS, _EXPECTED = _tables()
+#: By kind: tags with attributes, which may close themselves; and those of them that have nothing but tags inside.
+_OPENS, _MUST_END = (np.isin(np.arange(17), some) for some in ([ROW, CELL, FORMULA, TEXT], [ROW, CELL]))
+#: `>` at the end of two bytes, and `/>`.
+_ENDS, _CLOSES = np.uint64(_word(b"\0>")), np.uint64(_word(b"/>"))
 #: For two kinds that follow each other, counted from nought, in one byte: whether they must not.
 _WRONG_PAIRS = bytes(not _MAY_FOLLOW[(pair >> 4) + 1, (pair & 15) + 1] for pair in range(256))
 
 
-def kinds_of(array: NDArray[np.uint8], words: Words, tags: Codes, nexts: Codes) -> NDArray[np.uint8]:
+def kinds_of(words: Words, tags: Codes, nexts: Codes) -> NDArray[np.uint8]:
     """The kind of every tag. Raises Unusual for others, for text between tags, for an order that may not be.
 
     Behind the last tag of the buffer a bracket must stand as if another one followed.
     """
-    behind = words[tags + 1]
-    wide = _KINDS.take((behind & np.uint64(0xFFFF)).view(np.int64))
-    if ((behind & _BITS.take(wide)) != _EXPECTED.take(wide)).any():
+    behind = words[1:][tags]
+    kinds = _KINDS.take((behind & np.uint64(0xFFFF)).view(np.int64))
+    expected = _EXPECTED.take(kinds)
+    behind ^= expected
+    behind &= _BITS.take(kinds, out=expected, mode="clip")
+    if behind.any():
         raise Unusual
-    kinds = wide.astype(np.uint8)
-    open_ = np.flatnonzero((kinds == CELL) | (kinds == ROW) | (kinds == FORMULA) | (kinds == TEXT))
-    last = nexts[open_] - 1
-    ends = array[last] == 62
-    empty = ends & (array[last - 1] == 47)
+    open_ = np.flatnonzero(_OPENS.take(kinds))
+    last = words[nexts[open_] - 2]  # begins with the two bytes in front of the next tag
+    ends = last & np.uint64(0xFF00) == _ENDS
+    empty = last & np.uint64(0xFFFF) == _CLOSES
+    must_end = _MUST_END.take(kinds[open_])
     kinds[open_[empty]] += 1  # the kind of a tag that closes itself is next to that of one that does not
-    must_end = (kinds[open_] == CELL) | (kinds[open_] == ROW)
     pairs = (((kinds[:-1] - 1) << 4) | (kinds[1:] - 1)).tobytes()
     wrong = (must_end & ~ends).any() or b"\x01" in pairs.translate(_WRONG_PAIRS)
     if wrong or kinds[0] not in (ROW, ROW_EMPTY) or kinds[-1] not in (ROW_END, ROW_EMPTY):
