@@ -171,6 +171,23 @@ def test_a_bad_docket_says_what_and_where(tmp_path, old, new, why, line):
     assert found[0].do
 
 
+@pytest.mark.parametrize(
+    ("old", "new", "said"),
+    [
+        ('sum = "B" }]', 'sum = "B" }]\ntop = 3', [("there is no key 'top' in pivots.p", "it belongs to an entry of rows or columns: rows = [{ ..., top = ... }]")]),
+        ('sort = ["A"]', 'split = "A", into = ["B"], type = "text"', [("there is no key 'type' in tables.t.steps[1]", "leave it out; known are at, into, keep, lengths, split")]),
+        ('f = "SUM(t[A])"', 'f = { formula = "1" }', [("figures.f has no 'is'", "add is = ..."), ("there is no key 'formula' in figures.f", "leave it out; known are is, type")]),
+        ('f = "SUM(t[A])"', "f = 5", [("figures.f is 5: input should be a valid string", "mend the value")]),
+    ],
+)  # fmt: skip
+def test_only_what_is_wrong_is_said_and_where_it_belongs(tmp_path, old, new, said):
+    path = tmp_path / "docket.toml"
+    path.write_text(GOOD.replace(old, new, 1), "utf-8")
+    with pytest.raises(UseError) as caught:
+        load_docket(path)
+    assert [(fault.why, fault.do) for fault in caught.value.faults] == said
+
+
 def test_all_faults_are_said_at_once(tmp_path):
     text = GOOD.replace("file =", "fil =").replace('"month"', '"moon"').replace("subject =", "sujbect =")
     path = tmp_path / "docket.toml"

@@ -267,6 +267,27 @@ def test_what_cannot_be_read_may_stand_for_something(tmp_path, unreadable, piece
         gather(SourceSpec("s", tmp_path, file="b.xlsx", types={"Day": "date"}, unreadable="blank"))
 
 
+@pytest.mark.parametrize(
+    ("label", "total", "left_out"),
+    [
+        ("Summe", "1.203,50 €", True), ("Gesamtsumme:", "1.203,50-", False), ("Total général", "1 203,50", True), ("Итого", "1203,5", True),
+        ("合計", "1.203,50", True), ("Razem", "1.204,50 €", False), ("Sommer", "1.203,50", None), ("Total", "", None),
+    ],
+)  # fmt: skip
+def test_totals_of_delimited_text(tmp_path, label, total, left_out):
+    """Left out when they agree, a fault when they do not; None: no row of totals at all."""
+    (tmp_path / "a.csv").write_text(f"Artikel;Betrag\nBett;1.200,00 €\nTuch;3,50 €\n{label};{total}\n", "utf-8")
+    spec = SourceSpec("s", tmp_path, file="a.csv", types={"Betrag": "money"})
+    if left_out is False:
+        with pytest.raises(DataError, match="the rows read add up to 1203.5"):
+            gather(spec)
+        return
+    made = gather(spec)
+    assert made.table.height == (2 if left_out else 3)
+    assert ("totals row 4 left out" in made.files[0].notes) == bool(left_out)
+    assert sum(made.table.column("Betrag").numbers[:2]) == 1203.5
+
+
 def test_a_totals_row_may_be_dropped_or_be_data(tmp_path):
     export_at(tmp_path, "a.xlsx", HEAD, ["sheet", 3.0, None], ["Total", 9.0, None])
     heights = [

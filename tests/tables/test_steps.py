@@ -150,6 +150,7 @@ STOPPED = [
     (dict(move=["Item"], before="Item"), UseError, "itself among the columns that move"),
     (dict(split="Item", into=["a"]), UseError, "it says not one way"),
     (dict(group=["Item"], values={"x": "summ Pieces"}), UseError, "the nearest is 'sum'"),
+    (dict(group=["Item"], values={"Pieces": "sum"}), UseError, "does not say of which column"),
     (dict(unpivot=[], names="a", values="b"), UseError, "it names not one side"),
     (dict(subtract="rats", on={"Item": "Code"}), UseError, "there is no table 'rats'"),
     (dict(window="x", as_="runing Pieces"), UseError, "the nearest is 'running'"),

@@ -38,7 +38,7 @@ def read_model(path: Path, kind: type[_Model], stopped: str) -> tuple[_Model, di
     try:
         return kind.model_validate(raw), lines
     except ValidationError as error:
-        faults = [_schema_fault(one, raw, lines, path, kind, stopped) for one in error.errors()]
+        faults = [_schema_fault(one, raw, lines, path, kind, stopped) for one in _of_one_choice(error.errors(), raw)]
         raise UseError(*dict.fromkeys(faults)) from None
 
 
@@ -54,20 +54,37 @@ def _syntax_fault(detail: str, text: str, path: Path, stopped: str) -> Fault:
     return Fault(stopped, why, where, "mend that line")
 
 
+def _of_one_choice(errors: Sequence[Any], raw: Any) -> list[Any]:
+    """The schema's findings without those of choices that a value does not come near: where a text or a table may
+    stand and a table does, what is wrong with the table is to be said, and not that it is no text."""
+    places = [_real_path(error, raw) for error in errors]
+    kept = []
+    for number, (error, place) in enumerate(zip(errors, places, strict=True)):
+        others = [one for one in range(len(errors)) if one != number and places[one][: len(place)] == place]
+        if error["type"] == "string_type" and isinstance(error["input"], dict) and others:
+            continue
+        if error["type"] == "model_type" and any(errors[one]["type"] == "string_type" for one in others):
+            continue
+        kept.append(error)
+    return kept
+
+
 def _schema_fault(
     error: Any, raw: Any, lines: Mapping[KeyPath, int], path: Path, kind: type[BaseModel], stopped: str
 ) -> Fault:
     """One finding of the schema in four parts."""
-    place = _real_path(error["loc"], raw)
+    place = _real_path(error, raw)
     key = place[-1] if place else ""
     line = next((lines[place[:n]] for n in range(len(place), 0, -1) if place[:n] in lines), None)
     where = f"{path.name}, line {line}" if line else path.name
     said = _dotted(place)
     match error["type"]:
         case "extra_forbidden" | "unexpected_keyword_argument":
-            known = _keys_at(kind, place[:-1])
+            known = _keys_at(kind, place[:-1], raw)
             near = nearest(str(key), known)
             do = f"write '{near[0]}'" if near else "leave it out" + (f"; known are {', '.join(known)}" if known else "")
+            if inside := [] if near else _fields_that_know(kind, place[:-1], str(key)):
+                do = f"it belongs to an entry of {' or '.join(inside)}: {inside[0]} = [{{ ..., {key} = ... }}]"
             return Fault(stopped, f"there is no key '{key}' in {_dotted(place[:-1]) or path.name}", where, do)
         case "missing":
             return Fault(stopped, f"{_dotted(place[:-1]) or path.name} has no '{key}'", where, f"add {key} = ...")
@@ -81,16 +98,16 @@ def _schema_fault(
             return Fault(stopped, f"{said} is {_shown(error['input'])}: {message}", where, "mend the value")
 
 
-def _real_path(loc: Sequence[str | int], raw: Any) -> tuple[str | int, ...]:
+def _real_path(error: Any, raw: Any) -> tuple[str | int, ...]:
     """The part of the schema's path that the file itself has: names of choices within the schema are left out."""
     path: list[str | int] = []
-    here = raw
+    here, loc = raw, error["loc"]
     for number, part in enumerate(loc):
         if isinstance(here, dict) and part in here:  # noqa: SIM114 - told apart for the type checker
             here = here[part]
         elif isinstance(here, list) and isinstance(part, int) and part < len(here):
             here = here[part]
-        elif number == len(loc) - 1 and isinstance(here, dict) and isinstance(part, str) and part.islower():
+        elif number == len(loc) - 1 and error["type"] == "missing" and isinstance(here, dict):
             pass  # a key that is missing: it is not in the file, but it is what the message is about
         else:
             continue
@@ -98,10 +115,36 @@ def _real_path(loc: Sequence[str | int], raw: Any) -> tuple[str | int, ...]:
     return tuple(path)
 
 
-def _keys_at(kind: type[BaseModel], path: Sequence[str | int]) -> list[str]:
+def _keys_at(kind: type[BaseModel], path: Sequence[str | int], raw: Any) -> list[str]:
     """The keys that the schema knows at a place, for the nearest one."""
     if len(path) >= 4 and path[0] == "tables" and path[2] == "steps":
-        return sorted({key for step in step_kinds().values() for key in step_keys(step)})
+        for part in path[:4]:
+            raw = raw[part]
+        kinds = step_kinds()
+        named = [kinds[key] for key in list(raw)[:1] if key in kinds]
+        return sorted({key for step in named or kinds.values() for key in step_keys(step)})
+    here = _model_at(kind, path)
+    if isinstance(here, type) and issubclass(here, BaseModel):
+        return [field.alias or name for name, field in here.model_fields.items()]
+    return [] if here is not TableModel else ["from", "steps"]
+
+
+def _fields_that_know(kind: type[BaseModel], path: Sequence[str | int], key: str) -> list[str]:
+    """The lists at a place whose entries have a key of that name."""
+    here = _model_at(kind, path)
+    if not (isinstance(here, type) and issubclass(here, BaseModel)):
+        return []
+    names = [field.alias or name for name, field in here.model_fields.items()]
+    entries = [_model_at(here, [name, 0]) for name in names]
+    return [
+        name
+        for name, entry in zip(names, entries, strict=True)
+        if isinstance(entry, type) and issubclass(entry, BaseModel) and key in entry.model_fields
+    ]
+
+
+def _model_at(kind: type[BaseModel], path: Sequence[str | int]) -> Any:
+    """What the schema expects at a place: of several choices the one with keys."""
     here: Any = kind
     for part in path:
         if isinstance(here, type) and issubclass(here, BaseModel):
@@ -112,9 +155,7 @@ def _keys_at(kind: type[BaseModel], path: Sequence[str | int]) -> list[str]:
             here = arguments[-1] if arguments else None
         if hasattr(here, "__args__") and not isinstance(here, type) and getattr(here, "__origin__", None) is None:
             here = next((one for one in here.__args__ if isinstance(one, type) and issubclass(one, BaseModel)), here)
-    if isinstance(here, type) and issubclass(here, BaseModel):
-        return [field.alias or name for name, field in here.model_fields.items()]
-    return [] if here is not TableModel else ["from", "steps"]
+    return here
 
 
 def _dotted(path: Sequence[str | int]) -> str:

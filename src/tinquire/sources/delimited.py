@@ -34,7 +34,10 @@ _SAMPLE_BYTES = 1 << 15
 #: So many texts of a column tell the decimal mark.
 _SAMPLE_TEXTS = 2_000
 #: A number whose decimal mark is plain to see: not three digits behind it, or thousands told apart by another mark.
-_FRACTION = re.compile(r"[-+]?(?:\d+(?P<mark>[.,])(?!\d{3}$)\d+|\d{1,3}(?:([.,])\d{3})+(?!\2)(?P<other>[.,])\d+)")
+#: A sign, a currency, a per cent or brackets may stand around it.
+_FRACTION = re.compile(
+    r"[^\d.,]{0,4}(?:\d+(?P<mark>[.,])(?!\d{3}(?!\d))\d+|\d{1,3}(?:([.,])\d{3})+(?!\2)(?P<other>[.,])\d+)[^\d.,]{0,5}"
+)
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from itertools import islice
 
 from tinquire.faults import DataError, Fault
@@ -17,9 +18,10 @@ _USUAL = (
     "cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257",
     "shift_jis", "gb18030", "big5", "euc_kr", "euc_jp", "koi8_r", "cp850", "mac_roman",
 )  # fmt: skip
-#: So many bytes of lines that are not ASCII tell it; that much more mess in one reading than in another is none.
-_TOLD_BY = 1 << 14
-_MESS = 0.02
+#: So many bytes of lines that are not ASCII tell it, of so many; that much more mess in one reading than in another is
+#: none; so many letters with marks one behind the other are odd.
+_TOLD_BY, _LOOKED_THROUGH = 1 << 14, 1 << 24
+_MESS, _RUN = 0.03, 5
 _LINE = re.compile(rb"[^\r\n]*[\x80-\xff][^\r\n]*")
 #: Words that show how letters were read: the longest of the first ones is shown.
 _WORDS = 20
@@ -59,13 +61,36 @@ def _likely(data: bytes) -> list[str]:
     """Encodings in which a text's letters make sense, the likeliest first."""
     from charset_normalizer import from_bytes
 
-    lines, size = [], 0
-    for line in _LINE.finditer(data):
-        lines.append(line[0])
-        size += len(line[0])
-        if size > _TOLD_BY:
+    sample = b""
+    for line in _LINE.finditer(data, 0, _LOOKED_THROUGH):
+        sample += line[0] + b"\n"
+        if len(sample) >= _TOLD_BY:
             break
-    matches = list(from_bytes(b"\n".join(lines), cp_isolation=list(_USUAL)))
-    least = min((match.chaos for match in matches), default=0.0)
-    good = {name for match in matches if match.chaos <= least + _MESS for name in match.could_be_from_charset}
-    return [encoding for encoding in _USUAL if encoding in good]
+    texts = {name: sample.decode(name, "ignore") for name in _USUAL}
+    odd = {name: _oddness(text) for name, text in texts.items() if text.encode(name, "ignore") == sample}
+    good = [name for name in _USUAL if odd.get(name, 1.0) <= min(odd.values(), default=0.0) + _MESS]
+    mess: dict[str, float] = {}
+    for match in from_bytes(sample, cp_isolation=list(_USUAL)):
+        mess |= dict.fromkeys(match.could_be_from_charset, match.chaos)
+    western = mess.get(_USUAL[0], 0.0) <= min(mess.values(), default=0.0) + _MESS
+    return sorted(good, key=lambda name: (name != _USUAL[0] or not western, mess.get(name, 1.0)))
+
+
+def _oddness(text: str) -> float:
+    """The share of a text's signs outside of ASCII that stand where none would: within a word but no letter of its
+    script, large behind small ones, or as letters of a Latin script many in a row."""
+    seen = odd = run = 0
+    for before, sign, behind in zip(" " + text, text, text[1:] + " ", strict=False):
+        latin = False
+        if not sign.isascii():
+            seen += 1
+            if sign.isalpha():
+                latin = unicodedata.name(sign, "").startswith("LATIN")
+                beside = (before + behind).encode("ascii", "ignore").decode()
+                odd += (sign.isupper() and before.islower()) if latin else any(map(str.isalpha, beside))
+            elif not unicodedata.category(sign).startswith("M"):
+                within = before.isalpha() and behind.isalpha() and sign != "\u2019"
+                odd += within or unicodedata.category(sign).startswith("C")
+        run = run + 1 if latin else 0
+        odd += run >= _RUN
+    return odd / max(seen, 1)

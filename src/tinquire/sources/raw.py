@@ -15,6 +15,7 @@ from tinquire.cells.display import general
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, places
 from tinquire.sources.digest import Digest
+from tinquire.tables.types import number_in
 
 __all__ = ["HEADING_SEARCH_ROWS", "Block", "RawTable", "table_below_heading"]
 
@@ -22,7 +23,14 @@ __all__ = ["HEADING_SEARCH_ROWS", "Block", "RawTable", "table_below_heading"]
 HEADING_SEARCH_ROWS = 60
 #: Below the last row of data, at most this many rows of totals and notes are told apart.
 FOOT_ROWS = 12
-_TOTAL = re.compile(r"(?:(?:grand|sub)[ -]?)?totals?\b|sum\b", re.IGNORECASE)
+#: What stands at the head of a row of totals in the languages in which offices keep their books.
+_TOTAL = re.compile(
+    r"(?:(?:grand|sub|gross|net|overall|all)[ -]?)?totals?\b|sum\b|sums\b"
+    r"|(?:zwischen|gesamt|end)?summen?\b|gesamt\b|insgesamt\b|total(?:e|en|t|i|es|er)?\b|somma\b|somme\b|suma\b|soma\b"
+    r"|totaal\b|subtotaal\b|sous-total\b|razem\b|ogółem\b|celkem\b|spolu\b|összesen\b|yhteensä\b|i alt\b|totalt\b"
+    r"|toplam\b|итого\b|всего\b|разом\b|σύνολο\b|合計|合计|总计|總計|합계",
+    re.IGNORECASE,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -204,6 +212,11 @@ def _distinct(values: list[Value], letters: list[int]) -> tuple[list[str], list[
     return headings, notes
 
 
+def _is_number(text: str) -> bool:
+    """Whether a text spells a number, with either decimal mark."""
+    return any(number_in(text, mark) is not None for mark in ".,")
+
+
 def _leave_out_foot(raw: RawTable, sums: frozenset[int]) -> None:
     """Cut the totals row and the notes below it off, keeping the totals for comparison: a row that says so in words, or
     one of those known to sum up."""
@@ -211,7 +224,7 @@ def _leave_out_foot(raw: RawTable, sums: frozenset[int]) -> None:
     for row in range(height - 1, max(height - 1 - FOOT_ROWS, -1), -1):
         values = [column[row] for column in raw.columns]
         label = next((value for value in values if isinstance(value, str) and value.strip()), None)
-        numbers = sum(isinstance(value, float) for value in values)
+        numbers = any(isinstance(value, float) or (isinstance(value, str) and _is_number(value)) for value in values)
         named = label is not None and _TOTAL.match(label.strip())
         if numbers and (named or int(raw.rows[row]) in sums):
             raw.totals = dict(zip(raw.headings, values, strict=True))

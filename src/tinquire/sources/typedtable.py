@@ -149,6 +149,9 @@ def disagreements(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) -
                 if raw.sheet
                 else f"{raw.file}, line {raw.totals_row}"
             )
-            do = 'ask for the file again, or write totals_row = "drop" in the source to leave the totals unread'
+            do = (
+                'ask for the file again, or write in the source totals_row = "drop" to leave the totals unread, '
+                'or "none" if the row is one like the others'
+            )
             faults.append(Fault(stopped, why, where, do))
     return faults

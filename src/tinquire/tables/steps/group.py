@@ -63,17 +63,20 @@ class Group:
 
     def asked(self, context: StepContext) -> list[tuple[str, Aggregation, str]]:
         """Each new column's heading, its aggregation, and the column that it is of."""
-        return [(name, *self._asked(text, context)) for name, text in self.values.items()]
+        return [(name, *self._asked(name, text, context)) for name, text in self.values.items()]
 
     @staticmethod
     def _named(name: str, how: Aggregation, one: Field) -> Field:
         return replace(one, name=name, type="whole" if how in _COUNTS else one.type, formula=None)
 
     @staticmethod
-    def _asked(text: str, context: StepContext) -> tuple[Aggregation, str]:
+    def _asked(name: str, text: str, context: StepContext) -> tuple[Aggregation, str]:
         word, _, column = text.partition(" ")
         known = {how.value: how for how in Aggregation}
-        if word not in known or not column.strip():
+        if word in known and not column.strip():
+            do = f'write it with the column that is meant, like "{word} {name}"'
+            raise UseError(Fault(context.stopped, f"'{text}' does not say of which column", context.where, do))
+        if word not in known:
             why = f"'{text}' is no aggregation of a column: {known_names(word, list(known))}"
             raise UseError(Fault(context.stopped, why, context.where, 'write it like "sum Charge"'))
         return known[word], column.strip()
