@@ -161,7 +161,7 @@ def test_match_tells_keys_without_a_partner(tmp_path, tinquire):
     ],
 )  # fmt: skip
 def test_types_by_texts(texts, kind):
-    found, remark = inferred_type(Column.of_texts(texts))
+    found, remark = inferred_type([Column.of_texts(texts)])
     assert found == kind
     assert ("first" in remark) == (kind in ("date dmy", "date mdy") or texts == ["01/02/2026"])
-    assert inferred_type(Column.from_values([*texts, 1.0]))[0] == "text"
+    assert inferred_type([Column.of_texts(texts), Column.from_values([*texts, 1.0])])[0] == "text"

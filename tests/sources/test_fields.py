@@ -11,9 +11,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tinquire.cells import Column
 from tinquire.faults import TinQuireError
 from tinquire.sources import delimited, distinct, fields
 from tinquire.sources.delimited import read_delimited
+from tinquire.tables.inference import inferred_type
 from tinquire.tables.types import typed
 
 FIELDS = st.one_of(
@@ -117,3 +119,20 @@ def test_numbers_that_are_not_plain_are_read_one_by_one(tmp_path, small):
     column = block.columns[0].slice(1, 402)
     assert isinstance(column.texts, fields.FieldTexts) and column.texts.sample(5)[0] == "Fee"
     assert np.array_equal(typed(column, "number").column.numbers, [*(n + 0.5 for n in range(1, 400)), 1234.5, -7])
+
+
+@pytest.mark.parametrize(
+    "odd", ["", "2.5", "1,200", "£3", "£3.50", "007", "0.5", "-01", "x", "5%", "(3)", "1" * 17, "3 Oct", "08:30"]
+)
+def test_types_are_found_of_large_columns_as_of_small_ones(tmp_path, small, odd):
+    """Whether one value that is unlike the others comes early or late, and in which file."""
+    texts = [[str(row) for row in range(1, 701)], [*map(str, range(701, 1300)), odd, *map(str, range(1300, 1400))]]
+    columns = []
+    for number, part in enumerate(texts):
+        path = tmp_path / f"{number}.csv"
+        path.write_text("Fee;x\n" + "".join(f"{text};\n" for text in part), "utf-8")
+        columns.append(
+            read_delimited(path, path.name, separator=";", decimal=".")[0].columns[0].slice(1, len(part) + 1)
+        )
+    assert all(isinstance(column.texts, fields.FieldTexts) for column in columns)
+    assert inferred_type(columns) == inferred_type([Column.of_texts([*texts[0], *texts[1]])])

@@ -244,7 +244,8 @@ class Column:
         every = bool(is_text.all())
         codes = self.codes if every else self.codes[is_text]
         used = self._used(codes)
-        keys = [key(self.texts[code]) for code in used.tolist()]
+        pool = list(self.texts) if 2 * len(used) > len(self.texts) else self.texts
+        keys = [key(pool[code]) for code in used.tolist()]
         distinct = sorted(set(keys))
         place = {text: rank for rank, text in enumerate(distinct)}
         table = np.zeros(len(self.texts) + 1, np.int32)

@@ -38,6 +38,8 @@ _NUMBERS = 0.5
 #: Places in texts up to this size need half the room.
 _NARROW = 1 << 31
 _SPACE, _DELETE = 32, 127
+_ZERO, _NINE = 48, 57
+_NOUGHT = re.compile(r"0[0-9]")
 _PLAIN = {mark: re.compile(rf"-?(?=.?[0-9])[0-9]{{0,15}}(?:{re.escape(mark)}[0-9]{{0,15}})?") for mark in ".,"}
 
 #: What is found out of a piece's fields: where they lie and their keys, or their numbers and which of them are plain.
@@ -107,15 +109,14 @@ class FieldTexts(Sequence[str]):
     def __getitem__(self, place: int | slice) -> str | Sequence[str]:
         if isinstance(place, slice):
             return [self[one] for one in range(*place.indices(len(self)))]
-        row = range(len(self))[place] - len(self._head)
-        if row < 0:
-            return self._head[row]
-        if row >= self._rows:
-            return self._tail[row - self._rows]
-        starts, ends = self._places
-        return self._text.at(starts[row], ends[row])
+        row = (place if place >= 0 else place + len(self)) - len(self._head)
+        if 0 <= row < self._rows:
+            starts, ends = self._places
+            return self._text.at(starts[row], ends[row])
+        return self._head[row] if row < 0 else self._tail[row - self._rows]
 
     def __iter__(self) -> Iterator[str]:
+        # Many at once are had four times faster than one by one.
         starts, ends = self._places
         yield from self._head
         yield from map(self._text.at, starts.tolist(), ends.tolist())
@@ -128,12 +129,33 @@ class FieldTexts(Sequence[str]):
         return [*self._head, *(self[place] for place in between), *self._tail]
 
     def trimmed(self) -> bool:
-        """Whether no text has anything but letters, digits and signs of ASCII at its ends."""
+        """Whether no text has spaces or control characters at its ends."""
         starts, ends = self._places
         filled = starts < ends
-        sides = np.concatenate([self._text.array[starts[filled]], self._text.array[ends[filled] - 1]])
-        inside = bool(((sides > _SPACE) & (sides < _DELETE)).all()) if len(sides) else True
-        return inside and all(text == text.strip() and text for text in (*self._head, *self._tail))
+        return (
+            self._no_spaces(starts[filled], 0)
+            and self._no_spaces(ends[filled] - 1, -1)
+            and all(text == text.strip() and text for text in (*self._head, *self._tail))
+        )
+
+    def _no_spaces(self, places: Codes, side: int) -> bool:
+        """Whether no character begins (side 0) or ends (-1) at these places that is a space, of whatever script."""
+        found = self._text.array[places]
+        if (found <= _SPACE).any():
+            return False
+        # No space outside of ASCII takes more than three bytes; a text's ends are of few kinds.
+        threes = words_of(self._text.array)[places[found >= _DELETE] + 2 * side] & np.uint64(0xFFFFFF)
+        ends = [int(one).to_bytes(3, "little").decode(errors="ignore") for one in np.unique(threes)]
+        return not any(end[side].isspace() for end in ends if end)
+
+    def with_noughts(self) -> Iterator[str]:
+        """The texts that begin with a nought and another digit."""
+        yield from (text for text in (*self._head, *self._tail) if _NOUGHT.match(text))
+        starts, ends = self._places
+        begins = self._text.array[starts] == _ZERO
+        second = self._text.array[starts + 1]
+        begins &= (ends - starts > 1) & (second >= _ZERO) & (second <= _NINE)
+        yield from (self[len(self._head) + row] for row in np.flatnonzero(begins).tolist())
 
     def remember(self, point: str, read: Sequence[_Read]) -> None:
         """The numbers of all rows, read beforehand, piece by piece."""

@@ -8,7 +8,6 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from tinquire.cells.column import Column
 from tinquire.faults import AccessError, DataError, Fault, TinQuireError, known_names, merged
 from tinquire.faults import places as listed
 from tinquire.sources.database import read_query
@@ -271,7 +270,7 @@ def _inferred_types(spec: SourceSpec, raws: Sequence[RawTable], headings: Sequen
             for one, column in zip(raw.headings, raw.columns, strict=True)
             if one.casefold() == heading.casefold()
         ]
-        kind, remark = inferred_type(Column.concat(columns), raws[0].decimal)
+        kind, remark = inferred_type(columns, raws[0].decimal)
         if kind != "text":
             types[heading] = kind
             says.append(f"{heading} as {kind}")
