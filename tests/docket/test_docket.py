@@ -9,6 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tinquire.cells import CellError, Column
+from tinquire.cells.display import show_column
 from tinquire.docket import load_docket, parse_period
 from tinquire.docket.house import load_house
 from tinquire.docket.lines import key_lines
@@ -16,7 +18,7 @@ from tinquire.docket.schema import json_schema
 from tinquire.faults import TinQuireError, UseError, nearest
 from tinquire.looks import BorderRule, Edge, House, Look
 from tinquire.looks.palette import INDEXED, luminance, tinted
-from tinquire.looks.widths import WIDEST, fitting_width, text_width, wrapped_lines
+from tinquire.looks.widths import WIDEST, deciding, fitting_width, text_width, wrapped_lines
 
 PERIODS = [
     ("2026", "year", date(2026, 1, 1), date(2026, 12, 31), "2026", "2025", "2027"),
@@ -284,6 +286,22 @@ def test_widths_follow_the_content():
     assert text_width("a\nlonger line") == text_width("longer line")
     assert wrapped_lines("one two three", 6.0) == 3
     assert wrapped_lines("one two three", 60.0) == 1
+
+
+@pytest.mark.parametrize(
+    ("values", "widest"),
+    [
+        ([*range(9_000)] * 2 + [-123_456_789], "-123,456,789.00"), ([n / 7 for n in range(40_000)] + [1e9], "1,000,000,000.00"),
+        ([f"{n}" for n in range(20_000)] + ["the one that is long"], "the one that is long"), ([45_000 + n % 700 for n in range(20_000)], "45,699.00"),
+        ([True, *range(6_000), CellError.DIV0, None], "5,999.00"), ([None] * 6_000 + [12_345_678], "12,345,678.00"),
+    ],
+)  # fmt: skip
+def test_few_values_decide_how_wide_a_long_column_is(values, widest):
+    column = Column.from_values(values)
+    few = deciding(column)
+    assert len(few) <= 6_000
+    widths = [max(map(text_width, show_column(one, "#,##0.00"))) for one in (column, few)]
+    assert widths == [text_width(widest)] * 2
 
 
 def test_colours():

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tinquire.cells import Column
+from tinquire.press.origins import origin_at, packed
 from tinquire.sources.delimited import read_delimited
 from tinquire.tables import Origin
 from tinquire.tables.keys import dense
@@ -60,6 +61,8 @@ def test_runs_of_origins_tell_every_row(rows):
         assert count > 0
         told |= {start + n: (name, place, first + n) for n in range(count)}
     assert told == {n: (origin.files[f], origin.sheets[s], r) for n, (f, s, r) in enumerate(rows)}
+    names, kept = packed(origin)
+    assert told == {n: origin_at(names, kept, n) for n in range(len(rows))}
 
 
 numbers = st.one_of(st.none(), st.integers(0, 9).map(float), st.just("x"))

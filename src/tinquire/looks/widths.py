@@ -9,7 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import lru_cache
 
-__all__ = ["fitting_width", "text_width", "wrapped_lines"]
+import numpy as np
+
+from tinquire.cells.column import Codes, Column, Kind
+
+__all__ = ["deciding", "fitting_width", "text_width", "wrapped_lines"]
 
 _NARROW = frozenset("ijlI.,:;'|!()[]{} -/\\`\"ftr")
 _WIDE = frozenset("mwMW@%&—…")
@@ -20,6 +24,47 @@ PADDING = 1.7
 FILTER_BUTTON = 2.4
 NARROWEST, WIDEST = 5.0, 60.0
 _BOLD = 1.1
+#: A column of so many values is looked at whole; of a longer one so many texts, so many numbers at each end and so many
+#: from all over in between.
+_ALL, _LONGEST, _AT_ENDS, _BETWEEN = 5_000, 1_000, 200, 2_000
+
+
+def deciding(column: Column) -> Column:
+    """The values that decide how wide a column must be: of many texts the longest, of many numbers those at both ends,
+    which have the most digits, and some from all over. Whole numbers of few kinds, such as days, are all there."""
+    if len(column) <= _ALL:
+        return column
+    texts = np.flatnonzero(column.kinds == Kind.TEXT)
+    numbers = np.flatnonzero(column.kinds == Kind.NUMBER)
+    others = np.flatnonzero((column.kinds == Kind.BOOL) | (column.kinds == Kind.ERROR))
+    found = [_of_texts(column, texts), _of_numbers(column.numbers[numbers], numbers), others[:_BETWEEN]]
+    return column.take(np.concatenate(found))
+
+
+def _of_texts(column: Column, rows: Codes) -> Codes:
+    """Rows that have the longest texts."""
+    one_of_each = np.full(len(column.texts), -1)
+    one_of_each[column.codes[rows]] = rows
+    used = np.flatnonzero(one_of_each >= 0)
+    if len(used) > _LONGEST:
+        pool = list(column.texts)
+        lengths = np.fromiter((len(pool[code]) for code in used.tolist()), np.int64, len(used))
+        used = used[np.argpartition(lengths, -_LONGEST)[-_LONGEST:]]
+    return one_of_each[used]
+
+
+def _of_numbers(numbers: np.ndarray, rows: Codes) -> Codes:
+    """Rows that have the numbers of most digits, and others."""
+    if len(rows) <= _ALL:
+        return rows
+    low, high = float(numbers.min()), float(numbers.max())
+    if high - low < _ALL and np.array_equal(np.rint(numbers), numbers):
+        one_of_each = np.full(int(high - low) + 1, -1)
+        one_of_each[(numbers - low).astype(np.int64)] = rows
+        return one_of_each[one_of_each >= 0]
+    order = np.argpartition(numbers, [_AT_ENDS, len(rows) - _AT_ENDS])
+    between = np.linspace(0, len(rows) - 1, _BETWEEN).astype(np.int64)
+    return rows[np.concatenate([order[:_AT_ENDS], order[-_AT_ENDS:], between])]
 
 
 @lru_cache(maxsize=65_536)

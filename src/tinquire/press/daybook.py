@@ -12,20 +12,23 @@ from datetime import datetime
 from pathlib import Path
 
 from tinquire.faults import AccessError, Fault
+from tinquire.press.origins import origin_at, packed
+from tinquire.tables import Origin
 
 __all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "digest"]
 
 DAYBOOK_NAME = "daybook.sqlite"
 #: How long to wait for another run that is writing, in seconds.
 _PATIENCE = 30.0
-_VERSION = 3
-#: Where rows of outputs came from: runs of rows that follow each other in both places.
+_VERSION = 4
+#: Where rows of outputs came from; `names` and `origins` as they are packed. The table of the second version is let go.
 _ORIGINS = """
-CREATE TABLE origin (
+DROP TABLE IF EXISTS origin;
+CREATE TABLE rows_of (
     run INTEGER NOT NULL REFERENCES run, output TEXT NOT NULL, sheet TEXT NOT NULL, top INTEGER NOT NULL,
-    rows INTEGER NOT NULL, source_file TEXT NOT NULL, source_sheet TEXT NOT NULL, source_row INTEGER NOT NULL
+    rows INTEGER NOT NULL, names TEXT NOT NULL, origins BLOB NOT NULL
 );
-CREATE INDEX origin_of ON origin (run, output, sheet, top);
+CREATE INDEX rows_of_output ON rows_of (run, output, sheet, top);
 """
 #: Figures and values that the next period's checks look back on, as JSON.
 _FACTS = """
@@ -55,11 +58,11 @@ SELECT value FROM fact JOIN run ON run.id = fact.run WHERE docket = ? AND period
 ORDER BY run.id DESC LIMIT 1
 """
 _LET_GO = """
-DELETE FROM origin WHERE run < ?1 AND output = ?2 AND run IN (SELECT run FROM made WHERE output = ?2 AND file = ?3)
+DELETE FROM rows_of WHERE run < ?1 AND output = ?2 AND run IN (SELECT run FROM made WHERE output = ?2 AND file = ?3)
 """
 _ORIGIN = """
-SELECT source_file, source_sheet, source_row + ?3 - top FROM origin JOIN made USING (run, output)
-WHERE digest = ?1 AND sheet = ?2 AND top <= ?3 AND ?4 < top + rows ORDER BY run DESC LIMIT 1
+SELECT names, origins, ?3 - top FROM rows_of JOIN made USING (run, output)
+WHERE digest = ?1 AND sheet = ?2 AND top <= ?3 AND ?3 < top + rows ORDER BY run DESC LIMIT 1
 """
 
 
@@ -91,7 +94,7 @@ class Daybook:
                 connection.execute("BEGIN IMMEDIATE")
                 version = connection.execute("PRAGMA user_version").fetchone()[0]
                 if version < _VERSION:
-                    lacking = "".join((_TABLES, _ORIGINS, _FACTS)[version:])
+                    lacking = "".join((_TABLES, "", _FACTS, _ORIGINS)[version:])
                     for statement in filter(str.strip, lacking.split(";")):
                         connection.execute(statement)
                     connection.execute(f"PRAGMA user_version = {_VERSION}")
@@ -112,13 +115,12 @@ class Daybook:
         tool: str,
         read: Sequence[tuple[str, str, int, str]],
         made: Sequence[tuple[str, str, str]],
-        origins: Iterable[tuple[str, str, int, int, int, str, str, int]] = (),
+        origins: Iterable[tuple[str, str, int, Origin]] = (),
         facts: Mapping[str, object] | None = None,
     ) -> int:
         """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest), and
-        where rows of outputs came from (output, sheet, its first data row, and a run as `Origin.runs` gives it). Of
-        an output that is written anew, the older origins are let go. `facts` are what checks of the next period look
-        back on."""
+        where rows of outputs came from (output, sheet, its first data row, and their origin). Of an output that is
+        written anew, the older origins are let go. `facts` are what checks of the next period look back on."""
         with self._open() as connection:
             cursor = connection.execute(
                 "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)", (docket, period, _moment(at), tool)
@@ -127,8 +129,10 @@ class Daybook:
             connection.executemany("INSERT INTO read VALUES (?, ?, ?, ?, ?)", [(number, *line) for line in read])
             connection.executemany("INSERT INTO made VALUES (?, ?, ?, ?)", [(number, *line) for line in made])
             connection.executemany(_LET_GO, [(number, output, file) for output, file, _ in made])
-            lines = [(number, output, sheet, top + start, *rest) for output, sheet, top, start, *rest in origins]
-            connection.executemany("INSERT INTO origin VALUES (?, ?, ?, ?, ?, ?, ?, ?)", lines)
+            lines = [
+                (number, output, sheet, top, len(origin.row), *packed(origin)) for output, sheet, top, origin in origins
+            ]
+            connection.executemany("INSERT INTO rows_of VALUES (?, ?, ?, ?, ?, ?, ?)", lines)
             kept = [(number, name, json.dumps(value)) for name, value in (facts or {}).items()]
             connection.executemany("INSERT INTO fact VALUES (?, ?, ?)", kept)
             return number
@@ -146,8 +150,8 @@ class Daybook:
         if not self.path.exists():
             return None
         with self._open() as connection:
-            found = connection.execute(_ORIGIN, (content, sheet, row, row)).fetchone()
-        return None if found is None else (found[0], found[1], int(found[2]))
+            found = connection.execute(_ORIGIN, (content, sheet, row)).fetchone()
+        return None if found is None else origin_at(*found)
 
     def knows(self, content: str) -> bool:
         """Whether a run made an output with this content."""

@@ -162,12 +162,7 @@ def publish(pack: Pack, at: datetime) -> list[str]:
     base = pack.work.docket.base
     made = [(output.name, _shown(output.path, base), digest(output.data)) for output in pack.outputs]
     made += [("mail", _shown(pack.outbox / mail.file, base), digest(mail.data)) for mail in pack.mails]
-    origins = [
-        (output.name, one.sheet, one.top, *run)
-        for output in pack.outputs
-        for one in output.rows
-        for run in one.origin.runs()
-    ]
+    origins = [(output.name, one.sheet, one.top, one.origin) for output in pack.outputs for one in output.rows]
     Daybook(base).record_run(
         pack.work.docket.model.title,
         pack.work.period.text,

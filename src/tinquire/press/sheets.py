@@ -14,7 +14,7 @@ from tinquire.cells.display import show_column
 from tinquire.cells.values import Value
 from tinquire.formula.writing import escaped_column
 from tinquire.looks import Appearance, House
-from tinquire.looks.widths import fitting_width, wrapped_lines
+from tinquire.looks.widths import deciding, fitting_width, wrapped_lines
 from tinquire.press.living import living_formula
 from tinquire.tables import Field, Table
 from tinquire.tables.pivot import Pivot
@@ -212,7 +212,7 @@ def _worked(kind: str, column: Column) -> Value:
 def fit_width(sheet: Sheet, number: int, one: Field, column: Column, dresser: Dresser, *, button: bool) -> None:
     """Set a column's width from what it shows, heading and total included."""
     code = dresser.plain("rows", one.type).format
-    texts = set(show_column(column, code))
+    texts = set(show_column(deciding(column), code))
     numbers = column.numbers[column.kinds == Kind.NUMBER]
     if one.type in ("whole", "number", "money") and len(numbers):
         texts.update(show_column(Column.of_numbers([float(numbers.sum())]), code))

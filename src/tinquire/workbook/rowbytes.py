@@ -47,7 +47,11 @@ def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
     if used and not len(marked) and all(np.array_equal(one, used[0]) for one in used):
         rows = used[0]
     else:
-        rows = np.unique(np.concatenate([*used, marked]))
+        every = [*used, marked]
+        here = np.zeros(max((int(one[-1]) for one in every if len(one)), default=0) + 1, np.bool_)
+        for one in every:
+            here[one] = True
+        rows = np.flatnonzero(here)
     places = {number: _shared_places(sheet, cells, place_of) for number, cells in columns}
 
     def chunk_bytes(chunk: Codes) -> bytes:

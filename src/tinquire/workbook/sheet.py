@@ -281,7 +281,7 @@ class Sheet:
         at = cells.places(row, row + count - 1)
         if at.stop - at.start == count:
             return cells, at
-        rows = np.union1d(cells.rows, wanted).astype(np.int32)
+        rows = np.concatenate([cells.rows[: at.start], wanted, cells.rows[at.stop :]])
         grown = Cells.empty(rows)
         old = np.searchsorted(rows, cells.rows)
         for fresh, known in zip(grown.arrays(), cells.arrays(), strict=True):
