@@ -25,6 +25,8 @@ FIELDS = st.one_of(
 )  # fmt: skip
 #: Fields as they are written in quotes, and as they should not be.
 QUOTED = st.text(st.sampled_from('ab;"\n '), max_size=9).map(lambda text: '"' + text.replace('"', '""') + '"')
+#: What some words, and some numbers, are said to stand for.
+STAND_INS = ({}, {"bed": 7.0, "Tea towel": None}, {"bed": "x"}, {"-7": 70.0, "12.34": None})
 ODD = st.sampled_from(['a"b', '"a"b', '"a', 'a"', '""a', '"a""', ' "a"', '"a" ', "a\rb", '"a\r\nb"'])
 
 
@@ -85,8 +87,8 @@ def test_arrays_and_one_by_one_give_the_same(rows, ending, mark, bits):
     assert [column.to_list() for column in quick.columns] == [column.to_list() for column in plain.columns]
     assert (quick.lines.tolist(), way.separator, way.decimal) == (plain.lines.tolist(), other.separator, other.decimal)
     for one, two in zip(quick.columns, plain.columns, strict=True):
-        for kind, decimal in itertools.product(("text", "number", "whole"), ".,"):
-            a, b = typed(one, kind, decimal=decimal), typed(two, kind, decimal=decimal)
+        for kind, decimal, stand_ins in itertools.product(("text", "number", "whole"), ".,", STAND_INS):
+            a, b = (typed(column, kind, decimal=decimal, replacements=stand_ins) for column in (one, two))
             assert (a.column.to_list(), a.problems) == (b.column.to_list(), b.problems)
 
 

@@ -18,14 +18,14 @@ _USUAL = (
     "cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257",
     "shift_jis", "gb18030", "big5", "euc_kr", "euc_jp", "koi8_r", "cp850", "mac_roman",
 )  # fmt: skip
-#: So many bytes of lines that are not ASCII tell it, of so many; that much more mess in one reading than in another is
-#: none; so many letters with marks one behind the other are odd.
-_TOLD_BY, _LOOKED_THROUGH = 1 << 14, 1 << 24
+#: So many bytes of lines that are not ASCII tell it.
+_TOLD_BY = 1 << 14
+#: That much more mess in one reading than in another is none; so many letters with marks one behind the other are odd.
 _MESS, _RUN = 0.03, 5
-_LINE = re.compile(rb"[^\r\n]*[\x80-\xff][^\r\n]*")
+_BEYOND_ASCII = re.compile(rb"[\x80-\xff]")
 #: Words that show how letters were read: the longest of the first ones is shown.
 _WORDS = 20
-_WORD = re.compile(r"[^\s;,|\"]*[^\x00-\x7f][^\s;,|\"]*")
+_BETWEEN_WORDS = re.compile(r"[\s;,|\"]+")
 
 
 def in_utf8(data: bytes, stated: str | None, shown: str) -> tuple[bytes, str, str]:
@@ -42,11 +42,12 @@ def in_utf8(data: bytes, stated: str | None, shown: str) -> tuple[bytes, str, st
     if data.isascii() or data.startswith(UTF8_MARK) or _decoded(data, "utf-8") is not None:
         return data, "utf-8", ""
     marked = next((encoding for mark, encoding in _MARKS if data.startswith(mark)), None)
-    for encoding in [marked] if marked else _likely(data):
+    sample = b"" if marked else _sample(data)
+    for encoding in [marked] if marked else _likely(sample):
         decoded = _decoded(data, encoding)
         if decoded is not None:
-            words = [] if marked else [found[0] for found in islice(_WORD.finditer(decoded), _WORDS)]
-            return decoded.encode(), encoding, max(words, key=len, default="")
+            words = (word for word in _BETWEEN_WORDS.split(sample.decode(encoding, "replace")) if not word.isascii())
+            return decoded.encode(), encoding, max(islice(words, _WORDS), key=len, default="")
     raise DataError(Fault("reading delimited text", "its encoding cannot be told", shown, 'state it: encoding = "..."'))
 
 
@@ -57,15 +58,24 @@ def _decoded(data: bytes, encoding: str) -> str | None:
         return None
 
 
-def _likely(data: bytes) -> list[str]:
+def _sample(data: bytes) -> bytes:
+    """Some lines that are not ASCII; of a very long one as much as ends behind a separator."""
+    sample = b""
+    end = 0
+    while len(sample) < _TOLD_BY and (found := _BEYOND_ASCII.search(data, end)):
+        start = max(data.rfind(b"\n", end, found.start()) + 1, end, found.start() - _TOLD_BY)
+        end = data.find(b"\n", found.start()) + 1 or len(data)
+        line = data[start : min(end, found.start() + _TOLD_BY)]
+        if start + len(line) < end:
+            line = line[: max(map(line.rfind, (b";", b",", b"\t", b" ", b"|"))) + 1]
+        sample += line.rstrip(b"\r\n") + b"\n"
+    return sample
+
+
+def _likely(sample: bytes) -> list[str]:
     """Encodings in which a text's letters make sense, the likeliest first."""
     from charset_normalizer import from_bytes
 
-    sample = b""
-    for line in _LINE.finditer(data, 0, _LOOKED_THROUGH):
-        sample += line[0] + b"\n"
-        if len(sample) >= _TOLD_BY:
-            break
     texts = {name: sample.decode(name, "ignore") for name in _USUAL}
     odd = {name: _oddness(text) for name, text in texts.items() if text.encode(name, "ignore") == sample}
     good = [name for name in _USUAL if odd.get(name, 1.0) <= min(odd.values(), default=0.0) + _MESS]

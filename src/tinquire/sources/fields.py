@@ -263,7 +263,7 @@ class _Apart:
         keys = None
         if int(lengths.max()) <= LONGEST_KEY:
             keys = keys_of(self.text.words(found), starts, lengths)
-        return starts + found.start, ends + found.start, keys
+        return starts.astype(np.int64) + found.start, ends.astype(np.int64) + found.start, keys
 
     def add(self, look: _Lying) -> None:
         """Take in the fields of one more piece."""

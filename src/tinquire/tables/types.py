@@ -110,10 +110,12 @@ def typed(column: Column, spec: str, *, replacements: Mapping[str, Value] | None
     numeric = spec in ("whole", "number", "money", "percent") and column.all_of(Kind.NUMBER)
     if numeric and (spec != "whole" or np.array_equal(np.rint(column.numbers), column.numbers)):
         return Reading(column, ())
-    quick = None if replacements else _plain_texts(column, spec, decimal)
+    stand_ins = {text.strip().casefold(): value for text, value in (replacements or {}).items()}
+    # What stands for a number that is plain would not be found where plain numbers are read together.
+    by_words = all(number_in(text, decimal) is None for text in stand_ins)
+    quick = _plain_texts(column, spec, decimal, stand_ins) if by_words else None
     if quick is not None:
         return quick
-    stand_ins = {text.strip().casefold(): value for text, value in (replacements or {}).items()}
     read = _reader(spec, decimal)
     groups, distinct = column.groups()
     results: list[Value] = []
@@ -141,12 +143,14 @@ _PLAIN_NUMBERS = re.compile(r"(?:-?[0-9]{1,15}(?:\.[0-9]{1,15})?\n)*+")
 _PLAIN_WHOLES = re.compile(r"(?:-?[0-9]{1,15}\n)*+")
 
 
-def _plain_texts(column: Column, spec: str, decimal: str) -> Reading | None:
+def _plain_texts(column: Column, spec: str, decimal: str, stand_ins: Mapping[str, Value]) -> Reading | None:
     """A column whose texts are all or mostly spelled plainly, read at once; None for all others."""
     is_text = column.kinds == Kind.TEXT
     if not ((column.kinds == Kind.BLANK) | is_text).all():
         return None
     pool = column.texts
+    if spec == "text" and stand_ins:
+        return None
     if spec == "text":
         if isinstance(pool, SpelledTexts):
             return Reading(column, ()) if pool.trimmed() else None
@@ -154,7 +158,7 @@ def _plain_texts(column: Column, spec: str, decimal: str) -> Reading | None:
     if spec not in ("whole", "number", "money"):
         return None
     if isinstance(pool, SpelledTexts):
-        return _spelled_numbers(column, pool, is_text, spec, decimal)
+        return _spelled_numbers(column, pool, is_text, spec, decimal, stand_ins)
     if decimal != ".":
         return None
     used = np.zeros(len(column.texts), bool)
@@ -170,8 +174,11 @@ def _plain_texts(column: Column, spec: str, decimal: str) -> Reading | None:
     return Reading(Column(kinds, numbers, no_codes(len(column))), ())
 
 
-def _spelled_numbers(column: Column, texts: SpelledTexts, is_text: Booleans, spec: str, decimal: str) -> Reading:
-    """The numbers of texts that can read themselves; those that are not spelled plainly are read one by one."""
+def _spelled_numbers(
+    column: Column, texts: SpelledTexts, is_text: Booleans, spec: str, decimal: str, stand_ins: Mapping[str, Value]
+) -> Reading | None:
+    """The numbers of texts that can read themselves; those that are not spelled plainly are read one by one. None when
+    one of them stands for something that is no number."""
     here = None if is_text.all() else np.flatnonzero(is_text)
     codes = column.codes if here is None else column.codes[here]
     found, plain = texts.plain_numbers(codes, decimal)
@@ -191,10 +198,12 @@ def _spelled_numbers(column: Column, texts: SpelledTexts, is_text: Booleans, spe
         text = pool[code]
         value = met.get(text, _NOT_MET)
         if value is _NOT_MET:
-            value = met[text] = _one(text, read, {})
+            value = met[text] = _one(text, read, stand_ins)
+            if isinstance(value, (str, bool, CellError)):
+                return None
         if isinstance(value, Problem):
             problems.append(replace(value, place=row))
-        one_by_one.append(value if isinstance(value, float) else _NO_NUMBER)
+        one_by_one.append(float(value) if isinstance(value, (float, int)) else _NO_NUMBER)
     others = np.array(one_by_one, np.float64)
     kinds[rows[rest]] = np.where(np.isnan(others), np.uint8(Kind.BLANK), np.uint8(Kind.NUMBER))
     numbers[rows[rest]] = np.nan_to_num(others)
