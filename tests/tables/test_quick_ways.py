@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -14,6 +16,7 @@ from tinquire.tables import Origin
 from tinquire.tables.keys import dense
 from tinquire.tables.matching import cleaned, matched
 from tinquire.tables.types import Reading, _one, _reader, typed
+from tinquire.workbook.digits import decimals, words_of
 
 
 def plainly(column, spec, decimal):
@@ -113,3 +116,18 @@ def test_lines_without_quotes_are_what_the_standard_reader_gives(tmp_path_factor
         assert block.lines[place] == place + 1
         for number in range(width):
             assert block.columns[number][place] == ((row[number] or None) if number < len(row) else None)
+
+
+@given(
+    st.lists(st.from_regex(r"-?[0-9]{0,9}[.,]?[0-9]{0,6}|[0-9]{1,4}[.][0-9]{2}|x", fullmatch=True), min_size=1, max_size=9),
+    st.sampled_from(".,"), st.booleans(),
+)  # fmt: skip
+def test_numbers_read_from_bytes_are_those_of_their_texts(texts, point, alike):
+    texts = texts[:1] * 3 if alike else texts
+    array = np.frombuffer(("|".join(texts) + "|" + " " * 16).encode(), np.uint8)
+    ends = np.flatnonzero(array == ord("|"))
+    values, plain = decimals(words_of(array), np.concatenate([[0], ends[:-1] + 1]), ends, ord(point))
+    for text, value, is_plain in zip(texts, values.tolist(), plain.tolist(), strict=True):
+        spells = re.fullmatch(rf"-?(\d+(\{point}\d*)?|\{point}\d+)", text)
+        assert is_plain == bool(spells and sum(sign.isdigit() for sign in text) <= 15)
+        assert not is_plain or value == float(text.replace(point, "."))

@@ -107,14 +107,15 @@ def _alike(found: Words, lengths: Codes, mark: int) -> Floats | None:
     place = first.rfind(bytes([mark]), _WORD - int(lengths[0]))
     behind = 0
     if place >= 0:
-        behind, shift = _WORD - 1 - place, _U(8 * place)
-        np.right_shift(found, shift, out=other)
+        behind, shift = _WORD - 1 - place, 8 * place
+        np.right_shift(found, _U(shift), out=other)
         other ^= _U(mark)
         if int(_united(other)) & 255 or (behind == 0 and int(lengths.min()) < 2):
             return None
-        np.bitwise_and(found, (_U(1) << shift) - _U(1), out=other)
+        in_front = (1 << shift) - 1
+        np.bitwise_and(found, _U(in_front), out=other)
         other <<= _BYTE
-        found &= ~((_U(256) << shift) - _U(1))
+        found &= ~_U(in_front | 255 << shift)
         found |= other
     np.add(found, _ABOVE_NINE, out=other)
     other |= found
