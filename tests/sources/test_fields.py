@@ -96,7 +96,7 @@ def test_arrays_and_one_by_one_give_the_same(rows, ending, mark, bits):
     ("text", "is_quick"),
     [
         ("a;b\n" + "1;2\n" * 30, True), ("title\n\na;b\n" + "1;2\n" * 30 + "sum;9\nnote\n\n", True), ("a;b\n" + "1;2\n" * 30 + "3;4", True),
-        ("a;b\n" + "1;2\n" * 5 + "\n" + "1;2\n" * 5, False), ("a;b\n" + "1;2\n" * 5 + '"1;\n";2\n' * 15, True), ("a;b\n" + '1;"2""\n3"\n' * 30, True), ("a;b\n" + '"1" ;2\n' * 15, False), ("a;b\n" + '1"";2\n' * 15, False), ("a;b\n" + "1;2;3\n" * 9 + "1;2;3;4\n", False),
+        ("a;b\n" + "1;2\n" * 5 + "\n" + "1;2\n" * 5, False), ("a;b\n" + "1;2\n" * 5 + '"1;\n";2\n' * 15, True), ("a;b\n" + '1;"2""\n3"\n' * 30, True), ("a;b\r\n" + '1;"2\r\n3"\r\n' * 30, True), ("a;b\n" + '"1\r";2\n' * 15, False), ("a;b\n" + '"1" ;2\n' * 15, False), ("a;b\n" + '1"";2\n' * 15, False), ("a;b\n" + "1;2;3\n" * 9 + "1;2;3;4\n", False),
         ("\ufeffa;b\n" + "1;2\n" * 30, True), ("ä;b\n" + "ö;2\n" * 30, True), ("a;b\n" + "1;2\r" * 9, False), ("a;b\n" + "1;\0\n" * 9, False), ("a;b\n1;2\n", False), (("a;b\n" + "ä;2\n" * 9).encode("latin-1"), False),
     ],
 )  # fmt: skip

@@ -101,9 +101,9 @@ def cut(array: Bytes, piece: tuple[int, int], mark: int, width: int | None, *, q
         or int(np.diff(last, prepend=-1).max()) > _LONGEST_ROW
     ):
         return None
-    returns = part == _CR
-    if np.count_nonzero(returns) != np.count_nonzero(returns[last[last > 0] - 1]):
-        return None
+    returns = np.flatnonzero(part == _CR)
+    if (array[returns + (start + 1)] != _LF).any():
+        return None  # outside of quotes it would end a row, inside it would count as a line
     return Cut(start, np.ascontiguousarray(ends.reshape(rows, width).T), quoted, inner)
 
 
