@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import replace
 
 import numpy as np
@@ -9,7 +10,7 @@ import pytest
 
 from parts import written
 from tinquire.cells import Column
-from tinquire.faults import DataError, TinQuireError
+from tinquire.faults import AccessError, DataError, TinQuireError
 from tinquire.larkfold.exports import DIALECTS, export, table_workbook
 from tinquire.sources import SourceSpec, gather
 from tinquire.sources.delimited import read_delimited
@@ -397,3 +398,16 @@ def test_sheets_by_a_pattern(tmp_path):
     with pytest.raises(DataError) as caught:
         gather(SourceSpec("s", tmp_path, file="a.xlsx", sheet="Day *"))
     assert "no visible sheet 'Day *'" in caught.value.faults[0].why
+
+
+@pytest.mark.parametrize("change", [lambda path: path.write_text("a,b\n1,3\n4,5\n"), lambda path: path.unlink()])
+def test_a_file_that_changes_after_it_was_read_has_no_digest(tmp_path, change):
+    path = tmp_path / "a.csv"
+    path.write_text("a,b\n1,2\n")
+    read, kept = (gather(SourceSpec("s", tmp_path, file="a.csv")).files[0].digest for _ in range(2))
+    read.begin()
+    assert read.text == hashlib.sha256(b"a,b\n1,2\n").hexdigest()
+    change(path)
+    with pytest.raises(AccessError, match="it was changed while the run went on"):
+        _ = kept.text
+    assert read.text
