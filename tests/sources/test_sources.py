@@ -122,11 +122,17 @@ def test_delimited_text(tmp_path, data, says, columns):
         ("仓库;客户\n北京;王先生\n", "gb18030", "王先生"),
         ("Größe;Straße\n", "utf-16", ""),
         ("Größe;Straße\n", "utf-32", ""),
+        ("Größe;Straße\n", "utf-16-le", None),
     ],
 )
 def test_an_old_encoding_is_found_out_and_stated(tmp_path, text, encoding, word):
     path = tmp_path / "in.csv"
     path.write_bytes(text.encode(encoding))
+    if word is None:  # nothing tells it: it has to be stated
+        with pytest.raises(AccessError, match="it is not text"):
+            read_delimited(path, "in.csv")
+        assert read_delimited(path, "in.csv", encoding=encoding)[0].columns[0][0] == "Größe"
+        return
     made, dialect = read_delimited(path, "in.csv")
     assert (dialect.encoding, dialect.word) == (encoding, word)
     assert made.columns[0][0] == text.partition(";")[0] and made.columns[1][0] == text.split("\n")[0].partition(";")[2]
@@ -141,6 +147,7 @@ def test_an_old_encoding_is_found_out_and_stated(tmp_path, text, encoding, word)
 @pytest.mark.parametrize(
     ("data", "why"),
     [(b'a,b\n"open,2\n', "quoting is broken"), (b"PK\x03\x04rest", "it is not text"), (b"a\x00b", "it is not text"), (None, "no such file"),
+     ("a;b\nä;ö\nü;ß\né;à\n".encode()[:-2], "UTF-8 up to byte 20, where it is broken"), (b"\xef\xbb\xbfa;b\n1;\xfc\n", "UTF-8 up to byte 10"),
      (b"a;b,c\nd,e;f\ng\n", "by commas or semicolons"), (b"a,b\n1\n2\n3\n", "no separator")],
 )  # fmt: skip
 def test_text_that_cannot_be_understood(tmp_path, data, why):
@@ -272,7 +279,7 @@ def test_what_cannot_be_read_may_stand_for_something(tmp_path, unreadable, piece
     ("label", "total", "left_out"),
     [
         ("Summe", "1.203,50 €", True), ("Gesamtsumme:", "1.203,50-", False), ("Total général", "1 203,50", True), ("Итого", "1203,5", True),
-        ("合計", "1.203,50", True), ("Razem", "1.204,50 €", False), ("Sommer", "1.203,50", None), ("Total", "", None),
+        ("合計", "1.203,50", True), ("Razem", "1.204,50 €", False), ("Sommer", "1.203,50", None), ("Suma Wholefoods", "1.203,50", None), ("Summe (EUR)", "1.203,50", True), ("Total", "", None),
     ],
 )  # fmt: skip
 def test_totals_of_delimited_text(tmp_path, label, total, left_out):

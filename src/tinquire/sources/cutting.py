@@ -24,7 +24,7 @@ _STRETCH = 4
 #: Rows of more bytes are left to the careful reader, which says what is wrong with them.
 _LONGEST_ROW = 1 << 20
 _LF, _CR, _QUOTE = 10, 13, 34
-_ONE, _LAST = np.uint64(1), np.uint64(63)
+_LAST = np.uint64(63)
 
 
 @dataclass(frozen=True, slots=True)

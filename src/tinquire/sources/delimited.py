@@ -14,7 +14,7 @@ import numpy as np
 from tinquire.cells.column import Codes, Column
 from tinquire.faults import AccessError, DataError, Fault
 from tinquire.sources.cutting import BEHIND
-from tinquire.sources.encodings import UTF8_MARK, in_utf8
+from tinquire.sources.encodings import UTF8_MARK, in_utf8, marked_encoding
 from tinquire.sources.fields import FieldTexts, plain_rows
 from tinquire.sources.raw import HEADING_SEARCH_ROWS, Block
 
@@ -65,7 +65,7 @@ def read_delimited(
     except OSError as error:
         why = "there is no such file" if isinstance(error, FileNotFoundError) else (error.strerror or str(error))
         raise AccessError(Fault("opening a text file", why, shown, "check its name and place")) from None
-    if data[:4] == b"PK\x03\x04" or (b"\x00" in data[:2000] and not data.startswith((b"\xff\xfe", b"\xfe\xff"))):
+    if data[:4] == b"PK\x03\x04" or (b"\x00" in data[:2000] and not (encoding or marked_encoding(data))):
         raise AccessError(
             Fault("opening a text file", "it is not text, whatever its name says", shown, "name it as what it is")
         )

@@ -8,11 +8,17 @@ from itertools import islice
 
 from tinquire.faults import DataError, Fault
 
-__all__ = ["UTF8_MARK", "in_utf8"]
+__all__ = ["UTF8_MARK", "in_utf8", "marked_encoding"]
 
 #: The byte-order mark that some programs put in front of UTF-8.
 UTF8_MARK = b"\xef\xbb\xbf"
-_MARKS = ((b"\xff\xfe\0\0", "utf-32"), (b"\0\0\xfe\xff", "utf-32"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
+#: By its first bytes; the longer marks first.
+_MARKS = {
+    b"\xff\xfe\0\0": "utf-32", b"\0\0\xfe\xff": "utf-32",
+    b"\xff\xfe": "utf-16", b"\xfe\xff": "utf-16", UTF8_MARK: "utf-8",
+}  # fmt: skip
+#: Text that has so many bytes of UTF-8's longer characters in front of one that is none is UTF-8 that is broken.
+_UTF8_BYTES = 4
 #: What offices' programs write when it is not Unicode. The order decides where letters do not: most files are Western.
 _USUAL = (
     "cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257",
@@ -39,9 +45,9 @@ def in_utf8(data: bytes, stated: str | None, shown: str) -> tuple[bytes, str, st
         except (UnicodeError, LookupError) as error:
             why = f"it is not {stated}: {error}"
             raise DataError(Fault("reading delimited text", why, shown, "state the encoding it is in")) from None
-    if data.isascii() or data.startswith(UTF8_MARK) or _decoded(data, "utf-8") is not None:
+    marked = marked_encoding(data)
+    if marked in (None, "utf-8") and _is_utf8(data, shown):
         return data, "utf-8", ""
-    marked = next((encoding for mark, encoding in _MARKS if data.startswith(mark)), None)
     sample = b"" if marked else _sample(data)
     for encoding in [marked] if marked else _likely(sample):
         decoded = _decoded(data, encoding)
@@ -49,6 +55,28 @@ def in_utf8(data: bytes, stated: str | None, shown: str) -> tuple[bytes, str, st
             words = (word for word in _BETWEEN_WORDS.split(sample.decode(encoding, "replace")) if not word.isascii())
             return decoded.encode(), encoding, max(islice(words, _WORDS), key=len, default="")
     raise DataError(Fault("reading delimited text", "its encoding cannot be told", shown, 'state it: encoding = "..."'))
+
+
+def marked_encoding(data: bytes) -> str | None:
+    """The encoding that a text's first bytes say it is in."""
+    return next((encoding for mark, encoding in _MARKS.items() if data.startswith(mark)), None)
+
+
+def _is_utf8(data: bytes, shown: str) -> bool:
+    """Whether a text is UTF-8. Raises DataError when it is, but for a place where it is broken or cut off."""
+    if data.isascii():
+        return True
+    try:
+        data.decode()
+    except UnicodeDecodeError as error:
+        longer = error.start - len(data[: error.start].decode())
+        if longer < _UTF8_BYTES and not data.startswith(UTF8_MARK):
+            return False
+        line = data.count(b"\n", 0, error.start) + 1
+        why = f"it is UTF-8 up to byte {error.start + 1:,}, where it is broken or cut off"
+        do = 'ask for the file again, or state what it is: encoding = "..."'
+        raise DataError(Fault("reading delimited text", why, f"{shown}, line {line}", do)) from None
+    return True
 
 
 def _decoded(data: bytes, encoding: str) -> str | None:

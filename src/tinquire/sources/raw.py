@@ -23,12 +23,12 @@ __all__ = ["HEADING_SEARCH_ROWS", "Block", "RawTable", "table_below_heading"]
 HEADING_SEARCH_ROWS = 60
 #: Below the last row of data, at most this many rows of totals and notes are told apart.
 FOOT_ROWS = 12
-#: What stands at the head of a row of totals in the languages in which offices keep their books.
+#: What stands at the head of a row of totals in the languages in which offices keep their books; of words that also
+#: begin names, nothing but a colon, a bracket or a number may follow.
 _TOTAL = re.compile(
-    r"(?:(?:grand|sub|gross|net|overall|all)[ -]?)?totals?\b|sum\b|sums\b"
-    r"|(?:zwischen|gesamt|end)?summen?\b|gesamt\b|insgesamt\b|total(?:e|en|t|i|es|er)?\b|somma\b|somme\b|suma\b|soma\b"
-    r"|totaal\b|subtotaal\b|sous-total\b|razem\b|ogółem\b|celkem\b|spolu\b|összesen\b|yhteensä\b|i alt\b|totalt\b"
-    r"|toplam\b|итого\b|всего\b|разом\b|σύνολο\b|合計|合计|总计|總計|합계",
+    r"(?:(?:grand|sub|sous)[ -]?)?total(?:s|e|en|t|i|es|er)?\b|sum\b"
+    r"|(?:(?:zwischen|gesamt|end)?summen?|gesamt|insgesamt|somma|somme|suma|soma|totaal|subtotaal|razem|ogółem|celkem|spolu"
+    r"|összesen|yhteensä|i alt|toplam|итого|всего|разом|σύνολο|合計|合计|总计|總計|합계)\s*(?:[:(\d€$£]|$)",
     re.IGNORECASE,
 )
 

@@ -16,14 +16,14 @@ written as brackets. The decimal mark is the point unless the source states the 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date
 from typing import Protocol, TypeAlias, runtime_checkable
 
 import numpy as np
 
-from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, no_codes
+from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, at_hand, no_codes
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general, show
 from tinquire.cells.values import CellError, Value
@@ -62,10 +62,6 @@ class SpelledTexts(Protocol):
 
     def with_noughts(self) -> Iterable[str]:
         """The texts that begin with a nought and another digit."""
-
-    def __len__(self) -> int: ...
-    def __iter__(self) -> Iterator[str]: ...
-    def __getitem__(self, place: int, /) -> str: ...
 
     def trimmed(self) -> bool:
         """Whether no text is empty, or has spaces at its ends."""
@@ -193,7 +189,7 @@ def _spelled_numbers(
     read = _reader(spec, decimal)
     met: dict[str, _Read] = {}
     problems, one_by_one = [], []
-    pool = list(texts) if 2 * len(rest) > len(texts) else texts  # all at once are had faster than one by one
+    pool = at_hand(column.texts, len(rest))
     for row, code in zip(rows[rest].tolist(), codes[rest].tolist(), strict=True):
         text = pool[code]
         value = met.get(text, _NOT_MET)

@@ -75,7 +75,7 @@ def _tables() -> tuple[Codes, Words, Words]:
         kinds[_word(text[:2])] = kind
         if kind not in (FORMULA, TEXT):  # these are known by two bytes, of which the second may be one of several
             bits[kind], expected[kind] = (1 << 8 * len(text)) - 1, _word(text)
-    expected[0] = 1  # no kind is never right
+    bits[0] = ~np.uint64(0)  # no kind is never right: no eight bytes of text are nought
     return kinds, bits, expected
 
 
