@@ -147,7 +147,8 @@ def test_the_pivot_adds_up(book):
 )  # fmt: skip
 def test_docket_formulas_as_cells_write_them(formula, expected):
     try:
-        assert living_formula(formula, "T", ["Pieces", "Rate"], "a sheet", "line 1") == expected
+        called = {"pieces": "Pieces", "rate": "Rate", "weight": "Weight"}
+        assert living_formula(formula, "T", called, ["Pieces", "Rate"], "a sheet", "line 1") == expected
     except UseError as error:
         assert expected in error.faults[0].why
 

@@ -289,7 +289,7 @@ NOT_LIVING = [
     ('rows = [{ field = "Hall", top = 1 }]\nvalues = [{ sum = "Fee" }]', "its field 'Hall' is cut to the first 1 groups"),
     ('rows = ["Remark"]\nvalues = [{ sum = "Fee" }]', "its field 'Remark' has '=X' and '=x', which conditional sums take for the same"),
     ('rows = ["Hall"]\nvalues = [{ sum = "Fee" }]\nwhere = "[Paid]"', "it leaves rows out by 'where'"),
-    ('rows = ["Code"]\nvalues = [{ sum = "Fee" }]', "its formula gives 160.5, the rows give -5"),
+    ('rows = ["Code"]\nvalues = [{ sum = "Fee" }]', "it shows 160.5 by =IF("),
 ]  # fmt: skip
 
 

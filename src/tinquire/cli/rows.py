@@ -76,7 +76,7 @@ def write_table(table: Table, out: Path, stopped: str) -> None:
         raise DataError(Fault(stopped, why, do="take fewer files, or leave rows out in a docket"))
     house = House(formats=PLAIN)
     book = Workbook.new(house.font, house.size)
-    book.add_sheet(table_sheet(SheetPlan("Rows"), table, house, book.styles, "Rows"))
+    book.add_sheet(table_sheet(SheetPlan("Rows"), table, house, book.styles, "Rows").sheet)
     book.save(out)
 
 

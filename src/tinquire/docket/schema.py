@@ -301,9 +301,10 @@ class SheetModel(Model):
     )
     totals: dict[str, TotalKind] = Field(default_factory=dict, description="Totals under columns.")
     total_label: str = Field("Total", description="The word in the totals row.")
-    formulas: Literal["living", "values"] = Field(
+    formulas: Literal["living", "living only", "values"] = Field(
         "values",
-        description="Derived columns, totals, amounts of statements and cells of pivots as formulas, or values.",
+        description="Derived columns, totals, amounts of statements and cells of pivots as formulas, or values. "
+        "Where a later step made a formula untrue `living` has values, and says so; `living only` stops.",
     )
     freeze: bool = Field(True, description="The heading stays in sight.")
     filter: bool = Field(True, description="The heading has filter buttons.")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from tinquire.faults import Fault, UseError, known_names
 from tinquire.formula import parse, write
@@ -12,24 +12,24 @@ from tinquire.formula.writing import replaced
 __all__ = ["living_formula"]
 
 
-def living_formula(text: str, sheet_table: str, columns: Sequence[str], stopped: str, where: str) -> str:
+def living_formula(
+    text: str, sheet_table: str, called: Mapping[str, str], columns: Sequence[str], stopped: str, where: str
+) -> str:
     """A derived column's formula with `[Heading]` as this row of the sheet's own table.
 
-    Raises UseError when it reads what the sheet does not show.
+    `called` gives the headings of today by the casefolded ones that the formula writes, `columns` are those that the
+    sheet shows. Raises UseError when the formula reads what the sheet does not show.
     """
-    known = {column.casefold(): column for column in columns}
     faults: list[Fault] = []
 
     def change(node: Node) -> Node | None:
         if isinstance(node, TableReference) and node.table is None and node.first is not None and node.last is not None:
-            missing = [name for name in (node.first, node.last) if name.casefold() not in known]
+            first, last = called[node.first.casefold()], called[node.last.casefold()]
+            missing = [name for name in dict.fromkeys((first, last)) if name not in columns]
             for name in missing:
                 why = f"a living formula needs the column '{name}' on its sheet: {known_names(name, columns)}"
                 faults.append(Fault(stopped, why, where, 'add it to columns, or write formulas = "values"'))
-            if missing:
-                return node
-            first, last = known[node.first.casefold()], known[node.last.casefold()]
-            return TableReference(sheet_table, first, last, (RowsOf.THIS,))
+            return node if missing else TableReference(sheet_table, first, last, (RowsOf.THIS,))
         if isinstance(node, Name | TableReference):
             shown = node.name if isinstance(node, Name) else node.table
             why = f"'{shown}' is known to the docket, not to the sheet, so the formula cannot live there"

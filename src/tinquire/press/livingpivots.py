@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from tinquire.cells.address import MAX_ROW, cell_name, column_name
+from tinquire.cells.address import column_name
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
@@ -16,9 +16,9 @@ from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivot import Pivot
 from tinquire.tables.pivotfields import PivotField, band_limits
 from tinquire.tables.pivoting import PivotValue
-from tinquire.workbook import Formula, Sheet, Workbook
+from tinquire.workbook import Formula, Sheet
 
-__all__ = ["LivingPivot", "PutPivot", "disagreements", "put_formulas"]
+__all__ = ["LivingPivot", "put_formulas"]
 
 #: The conditional function of each aggregation that can live in a cell, and the plain one over all rows.
 _FUNCTIONS = {
@@ -27,8 +27,6 @@ _FUNCTIONS = {
     Aggregation.LARGEST: ("MAXIFS", "MAX"),
 }  # fmt: skip
 _LIVE = "sum, average, count, smallest and largest"
-#: How far a formula's result may be from the pivot's value, in parts of it: they add in another order.
-_TOLERANCE = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,17 +42,7 @@ class LivingPivot:
     cut: tuple[str, Value] | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class PutPivot:
-    """A pivot whose formulas stand on a sheet, its first value in the row `top` and the column behind its labels."""
-
-    sheet: str
-    pivot: Pivot
-    top: int
-    where: str
-
-
-def put_formulas(sheet: Sheet, pivot: Pivot, living: LivingPivot, where: str) -> PutPivot:
+def put_formulas(sheet: Sheet, pivot: Pivot, living: LivingPivot, where: str) -> None:
     """Write the formulas of a pivot's cells, whose values stand on the sheet under its heading rows. Raises UseError
     with all that keeps the pivot from living."""
     stopped, do = f"sheet '{sheet.name}'", 'write formulas = "values" for this sheet'
@@ -68,7 +56,6 @@ def put_formulas(sheet: Sheet, pivot: Pivot, living: LivingPivot, where: str) ->
         for row in range(top, top + pivot.height + (pivot.totals is not None)):
             value = sheet.column(column, row, row)
             sheet.put(row, column, value, None, Formula(writer.formula(row, column), row, column))
-    return PutPivot(sheet.name, pivot, top, where)
 
 
 def _hindrances(pivot: Pivot, living: LivingPivot) -> Iterator[str]:
@@ -203,32 +190,3 @@ def _plain(label: Value) -> bool:
     if not isinstance(label, str):
         return label is not None
     return label != "" and label[0] not in "<>=" and not any(m in label for m in "~*?")
-
-
-def disagreements(book: Workbook, put: Sequence[PutPivot]) -> Iterator[Fault]:
-    """Cells of living pivots that, recalculated, do not show what the pivot's rows add up to."""
-    for one in put:
-        sheet, table = book.sheet(one.sheet), one.pivot.as_table()
-        for number in range(len(one.pivot.row_fields), len(table.columns)):
-            wanted = table.columns[number]
-            found = sheet.column(number + 1, one.top, min(one.top + len(wanted) - 1, MAX_ROW))
-            for place, (value, other) in enumerate(zip(wanted, found, strict=True)):
-                if not _same(value, other):
-                    cell = cell_name(one.top + place, number + 1)
-                    why = f"its formula gives {_said(other)}, the rows give {_said(value)}"
-                    where = f"sheet '{one.sheet}', cell {cell}"
-                    yield Fault("a living pivot", why, where, 'write formulas = "values" for this sheet')
-                    break
-
-
-def _same(value: Value, other: Value) -> bool:
-    """Whether a cell shows what is wanted; nothing is as good as an empty text or nought."""
-    if value is None:
-        return other in (None, "", 0.0)
-    if isinstance(value, float) and isinstance(other, float):
-        return abs(value - other) <= _TOLERANCE * max(1.0, abs(value))
-    return value == other
-
-
-def _said(value: Value) -> str:
-    return "nothing" if value is None else general(value) if isinstance(value, float) else f"'{value}'"

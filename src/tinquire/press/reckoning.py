@@ -180,8 +180,7 @@ def _make_tables(work: Reckoning) -> None:
         others = [other for step in model.steps for other in tables_needed(step, work.docket.model.tables)]
         if not _all_there(work, [model.from_, *_other_tables(model.steps), *(one for one in others if one != name)]):
             continue
-        base = work.tables[model.from_]
-        start = Table(name, base.fields, base.columns, base.origin)
+        start = replace(work.tables[model.from_], name=name)
         names = _for_formulas({**work.period.values(), "title": work.docket.model.title})
         context = StepContext(work.tables, names)
         places = [work.docket.where("tables", name, "steps", number) for number in range(len(model.steps))]
@@ -258,7 +257,7 @@ def pivot_over(work: Reckoning, name: str, table: Table) -> Pivot:
     model = work.docket.model.pivots[name]
     names = _for_formulas({**work.period.values(), "title": work.docket.model.title})
     context = StepContext(work.tables, names, f"pivot '{name}'", work.docket.where("pivots", name, "where"))
-    rows = Table(name, table.fields, table.columns, table.origin)
+    rows = replace(table, name=name)
     if model.where is not None:
         rows = KeepRows(model.where).apply(rows, context)
     subtotals = model.subtotals

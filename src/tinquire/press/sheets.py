@@ -9,14 +9,15 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from tinquire.cells.address import Area
-from tinquire.cells.column import Codes, Column, Kind
+from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.display import show_column
 from tinquire.cells.values import Value
+from tinquire.faults import Fault, UseError
 from tinquire.formula.writing import escaped_column
 from tinquire.looks import Appearance, House
 from tinquire.looks.widths import deciding, fitting_width, wrapped_lines
 from tinquire.press.living import living_formula
-from tinquire.tables import Field, Table
+from tinquire.tables import Field, RowFormula, Table
 from tinquire.tables.pivot import Pivot
 from tinquire.workbook import Formula, Sheet, SheetTable
 from tinquire.workbook.sheet import TableColumn
@@ -25,12 +26,14 @@ from tinquire.workbook.styles import StyleBook
 __all__ = [
     "Dresser",
     "SheetPlan",
+    "TableOnSheet",
     "align_of",
     "fit_width",
     "pivot_sheet",
     "put_title",
     "safe_table_name",
     "table_sheet",
+    "total_of",
 ]
 
 #: Column types whose values stand on the right, with their headings; all others, days too, stand on the left.
@@ -43,6 +46,9 @@ _TOTALS = {
 #: A line of text is this many times as high as its letters.
 _LINE_HEIGHT = 1.45
 _TITLE_ROOM = 8.0
+#: A column that changes between formulas and values more often than this holds values only: each change begins a run of
+#: cells of its own, which is written and recalculated on its own.
+_MOST_PARTS = 1_000
 
 
 @dataclass(frozen=True)
@@ -55,6 +61,8 @@ class SheetPlan:
     totals: Mapping[str, str] = field(default_factory=dict)
     total_label: str = "Total"
     living: bool = False
+    #: A derived column that cannot be a formula in every row stops the run.
+    living_only: bool = False
     freeze: bool = True
     filter: bool = True
     landscape: bool = False
@@ -106,16 +114,30 @@ def align_of(kind: str) -> str | None:
     return "right" if kind in _RIGHT else "left" if kind in ("date", "time") else None
 
 
-def table_sheet(plan: SheetPlan, table: Table, house: House, styles: StyleBook, table_name: str) -> Sheet:
+@dataclass(frozen=True, slots=True)
+class TableOnSheet:
+    """A sheet of a table: its first row of data, the columns as shown, kinds of totals by heading, and remarks on
+    derived columns that hold values because their formula no longer says what they are."""
+
+    sheet: Sheet
+    top: int
+    table: Table
+    totals: Mapping[str, str]
+    as_values: tuple[str, ...] = ()
+
+
+def table_sheet(plan: SheetPlan, table: Table, house: House, styles: StyleBook, table_name: str) -> TableOnSheet:
     """A table on a sheet, as a table part named `table_name`, with totals below it.
 
-    Raises UseError when a living formula reads columns that are not shown, DataError for missing columns.
+    Raises UseError when a living formula reads columns that are not shown, or only formulas are asked for and some no
+    longer hold; DataError for missing columns.
     """
     stopped = f"sheet '{plan.name}'"
     places = [table.find(name, stopped) for name in plan.columns] or list(range(len(table.fields)))
     shown = table.select(places)
     totals = {shown.fields[shown.find(name, stopped)].name: kind for name, kind in plan.totals.items()}
-    return _TableLayout(plan, shown, totals, table_name, Dresser(house, styles, plan)).sheet()
+    layout = _TableLayout(plan, shown, totals, table_name, Dresser(house, styles, plan), table, places)
+    return TableOnSheet(layout.sheet(), layout.top, shown, totals, tuple(layout.as_values))
 
 
 @dataclass(frozen=True)
@@ -127,6 +149,15 @@ class _TableLayout:
     totals: Mapping[str, str]
     name: str
     dresser: Dresser
+    #: The whole table, of which the columns at `places` are shown.
+    whole: Table
+    places: Sequence[int]
+    as_values: list[str] = field(default_factory=list)
+
+    @property
+    def top(self) -> int:
+        """The first row of data."""
+        return _heading_row(self.plan) + 1
 
     @property
     def height(self) -> int:
@@ -152,21 +183,46 @@ class _TableLayout:
         align = align_of(one.type)
         heading = self.dresser.number("heading", None, first=first, last=last, align=align)
         sheet.put(top, number, Column.from_values([one.name]), heading)
-        formula = self.living(one)
-        written = None if formula is None or not self.table.height else Formula(formula, top + 1, number)
+        formula, rows = self.living(number)
         styles = self.dresser.run("rows", one.type, self.height, first=first, last=last, align=align)
-        sheet.put(top + 1, number, values if self.table.height else Column.blank(1), styles, written)
+        sheet.put(top + 1, number, values if self.table.height else Column.blank(1), styles)
+        if formula is not None and rows.any():
+            sheet.put_formula(Formula(formula, top + 1, number), rows)
+        formula = formula if rows.all() else None
         fit_width(sheet, number, one, values, self.dresser, button=self.plan.filter)
         if not self.totals:
             return TableColumn(one.name, formula)
         return self.total(sheet, top + 1 + self.height, number, formula)
 
-    def living(self, one: Field) -> str | None:
-        """A derived column's formula as its cells write it; None for values."""
-        if not self.plan.living or one.formula is None:
-            return None
+    def living(self, number: int) -> tuple[str | None, Booleans]:
+        """A derived column's formula as its cells write it, and the rows that it stands in; None for values."""
+        nowhere = np.zeros(self.table.height, bool)
+        derived = self.whole.row_formula(self.places[number - 1]) if self.plan.living else None
+        if derived is None:
+            return None, nowhere
+        formula, called = derived
         stopped = f"sheet '{self.plan.name}'"
-        return living_formula(one.formula, self.name, self.table.headings, stopped, self.plan.where)
+        # A formula's cell never shows a blank: where the column has one, it stays one.
+        rows = formula.holds(self.table.height) & (self.table.columns[number - 1].kinds != Kind.BLANK)
+        parts = int(np.count_nonzero(np.diff(rows))) + 1
+        if not formula.holds(self.table.height).all() or parts > _MOST_PARTS:
+            self.note(number, formula, rows if parts <= _MOST_PARTS else nowhere)
+        if not rows.any() or parts > _MOST_PARTS:
+            return None, nowhere
+        shown = self.table.headings
+        return living_formula(formula.text, self.name, called, shown, stopped, self.plan.where), rows
+
+    def note(self, number: int, formula: RowFormula, rows: Booleans) -> None:
+        """Remark that a derived column holds values. Raises UseError where only formulas are asked for."""
+        values = int((~rows).sum())
+        name, why = self.table.fields[number - 1].name, "they change from row to row too often"
+        if formula.broken:
+            why = f"{formula.broken} made them something else than {formula.text} gives"
+        if self.plan.living_only:
+            why = f"column '{name}' cannot be a formula in {values:,} of its rows: {why}"
+            do = 'derive it after that step, or write formulas = "living" to have values there'
+            raise UseError(Fault(f"sheet '{self.plan.name}'", why, self.plan.where, do))
+        self.as_values.append(f"column '{name}' holds values in {values:,} of its {len(rows):,} rows: {why}")
 
     def total(self, sheet: Sheet, row: int, number: int, formula: str | None) -> TableColumn:
         """Write one cell of the totals row, and return the column with its total or label."""
@@ -185,28 +241,34 @@ class _TableLayout:
         living = self.plan.living and len(values) > 0
         text = f"SUBTOTAL({choice},{self.name}[{escaped_column(one.name)}])"
         written = Formula(text, row, number) if living else None
-        sheet.put(row, number, Column.from_values([_worked(kind, values)]), style, written)
+        sheet.put(row, number, Column.from_values([total_of(kind, values)]), style, written)
         return TableColumn(one.name, formula, total=word if living else None)
 
 
 def put_title(sheet: Sheet, plan: SheetPlan, dresser: Dresser) -> int:
     """Write the title, if there is one, and return the heading's row."""
-    if plan.title is None:
-        return 1
-    look = dresser.plain("title")
-    sheet.put(1, 1, Column.from_values([plan.title]), dresser.styles.number(look))
-    sheet.heights[1] = round(look.size * _LINE_HEIGHT + _TITLE_ROOM, 1)
-    return 3
+    if plan.title is not None:
+        look = dresser.plain("title")
+        sheet.put(1, 1, Column.from_values([plan.title]), dresser.styles.number(look))
+        sheet.heights[1] = round(look.size * _LINE_HEIGHT + _TITLE_ROOM, 1)
+    return _heading_row(plan)
 
 
-def _worked(kind: str, column: Column) -> Value:
-    """A total's value; a living one is worked out again when the workbook is recalculated."""
+def _heading_row(plan: SheetPlan) -> int:
+    return 1 if plan.title is None else 3
+
+
+def total_of(kind: str, column: Column) -> Value:
+    """A total over a column's values, added up one by one."""
     numbers = column.numbers[column.kinds == Kind.NUMBER]
     if kind == "count":
         return float((column.kinds != Kind.BLANK).sum())
     if not len(numbers):
         return 0.0 if kind == "sum" else None
-    return float({"sum": numbers.sum, "average": numbers.mean, "smallest": numbers.min, "largest": numbers.max}[kind]())
+    if kind in ("sum", "average"):
+        added = float(numbers.sum())
+        return added if kind == "sum" else added / len(numbers)
+    return float(numbers.min() if kind == "smallest" else numbers.max())
 
 
 def fit_width(sheet: Sheet, number: int, one: Field, column: Column, dresser: Dresser, *, button: bool) -> None:

@@ -12,7 +12,8 @@ from tinquire.docket.schema import SheetModel, WorkbookModel
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.formula.problems import CycleError
 from tinquire.formula.slots import filled_text
-from tinquire.press.livingpivots import LivingPivot, PutPivot, disagreements, put_formulas
+from tinquire.press.livingpivots import LivingPivot, put_formulas
+from tinquire.press.proving import Claim, claims_of_pivot, claims_of_statement, claims_of_table, unproved
 from tinquire.press.reckoning import Reckoning, pivot_over, unfilled_fault
 from tinquire.press.sheets import SheetPlan, pivot_sheet, safe_table_name, table_sheet
 from tinquire.press.slotfill import SlotScope
@@ -61,7 +62,7 @@ def make_workbook(work: Reckoning, name: str, model: WorkbookModel) -> tuple[Wor
     if errors:
         raise merged(errors)
     _recalculated(book, name)
-    if faults := list(disagreements(book, adding.living)):
+    if faults := list(unproved(book, adding.claims)):
         raise DataError(*faults[:_LISTED])
     return book, adding.placed
 
@@ -81,7 +82,7 @@ def start_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook
 @dataclass
 class _Adding:
     """Sheets on their way into a workbook: `taken` are the names of table parts, `parts` the table part that shows
-    each table whole, `placed` where rows came from, `living` the pivots whose cells are formulas."""
+    each table whole, `placed` where rows came from, `claims` what the cells of the sheets stand for."""
 
     work: Reckoning
     book: Workbook
@@ -89,7 +90,7 @@ class _Adding:
     taken: set[str]
     parts: dict[str, SheetTable] = field(default_factory=dict)
     placed: list[PlacedRows] = field(default_factory=list)
-    living: list[PutPivot] = field(default_factory=list)
+    claims: list[Claim] = field(default_factory=list)
 
     def add(self, model: SheetModel, where: str) -> None:
         """Add the sheet of one entry, or one for each value of the column it is split by."""
@@ -135,7 +136,12 @@ class _Adding:
     def _add_table(self, model: SheetModel, table: Table, plan: SheetPlan) -> None:
         name = safe_table_name(plan.name, self.taken)
         self.taken.add(name.casefold())
-        sheet = table_sheet(plan, table, self.work.house, self.book.styles, name)
+        shown = table_sheet(plan, table, self.work.house, self.book.styles, name)
+        sheet = shown.sheet
+        self.claims += claims_of_table(shown)
+        for remark in shown.as_values:
+            do = "derive it after that step to have formulas in all rows"
+            self.work.warnings.append(Fault(f"sheet '{sheet.name}'", remark, plan.where, do, warning=True))
         if model.split is None and table.height == self.work.tables[model.table or ""].height:
             self.parts[model.table or ""] = sheet.tables[0]
         if table.origin is not None:
@@ -151,7 +157,9 @@ class _Adding:
                 (self._part(asked.map.table, plan).name, asked.map.account, asked.map.line),
             )
         statement = self.work.statements[model.statement or ""]
-        self.book.add_sheet(statement_sheet(plan, statement, self.work.house, self.book.styles, living))
+        sheet = statement_sheet(plan, statement, self.work.house, self.book.styles, living)
+        self.claims += claims_of_statement(sheet, statement, living=plan.living)
+        self.book.add_sheet(sheet)
 
     def _add_pivot(self, model: SheetModel, name: str, rows: Table | None, plan: SheetPlan) -> None:
         pivot = self.work.pivots[name] if rows is None else pivot_over(self.work, name, rows)
@@ -170,7 +178,9 @@ class _Adding:
                 part.name, [column.name for column in part.columns], asked.row_fields(), asked.column_fields(),
                 asked.empty_value(), cut,
             )  # fmt: skip
-            self.living.append(put_formulas(sheet, pivot, living, plan.where))
+            put_formulas(sheet, pivot, living, plan.where)
+        source = self.work.tables.get(self.work.docket.model.pivots[name].from_)
+        self.claims += claims_of_pivot(sheet, pivot, source, living=plan.living)
         self.book.add_sheet(sheet)
 
     def _part(self, table: str, plan: SheetPlan) -> SheetTable:
@@ -196,7 +206,8 @@ def _plan(book: Workbook, model: SheetModel, scope: SlotScope, where: str) -> Sh
         columns=model.columns,
         totals=model.totals,
         total_label=text(model.total_label),
-        living=model.formulas == "living",
+        living=model.formulas != "values",
+        living_only=model.formulas == "living only",
         freeze=model.freeze,
         filter=model.filter,
         landscape=model.landscape,

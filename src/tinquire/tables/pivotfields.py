@@ -139,10 +139,10 @@ def _labelled(table: Table, field: PivotField, stopped: str) -> tuple[Field, Col
     place = table.find(field.column, stopped)
     one, column = table.fields[place], table.columns[place]
     if field.by is not None:
-        return replace(one, type="text", formula=None), _by_calendar(table, column, field, stopped), ()
+        return replace(one, type="text"), _by_calendar(table, column, field, stopped), ()
     if field.bands:
         banded, names = _banded(table, column, field, stopped)
-        return replace(one, type="text", formula=None), banded, names
+        return replace(one, type="text"), banded, names
     return one, column, ()
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from tinquire.cells.column import Column
-from tinquire.tables.table import Field, Origin, Table
+from tinquire.tables.table import Field, Origin, RowFormula, Table
 
 __all__ = ["stacked"]
 
@@ -15,12 +16,13 @@ __all__ = ["stacked"]
 def stacked(name: str, tables: Sequence[Table]) -> Table:
     """All rows of the tables, in order. Headings come in the order they are first met; what a table lacks is blank.
 
-    A column keeps its type where all tables agree on it, and is text otherwise.
+    A column keeps its type where all tables agree on it, and is text otherwise. What derived it holds for the rows of
+    those tables that derived it so, from columns that are stacked with it.
     """
     fields: dict[str, Field] = {}
     for table in tables:
         for field in table.fields:
-            known = fields.setdefault(field.name.strip().casefold(), field)
+            known = fields.setdefault(field.name.strip().casefold(), Field(field.name, field.type))
             if known.type != field.type:
                 fields[field.name.strip().casefold()] = Field(known.name, "text")
     columns = []
@@ -32,7 +34,33 @@ def stacked(name: str, tables: Sequence[Table]) -> Table:
         ]
         columns.append(Column.concat(parts))
     origins = [table.origin or _own(table) for table in tables]
-    return Table(name, tuple(fields.values()), tuple(columns), Origin.concat(origins))
+    made = tuple(fields.values())
+    return Table(name, made, tuple(columns), Origin.concat(origins), _formulas(tables, fields))
+
+
+def _formulas(tables: Sequence[Table], fields: Mapping[str, Field]) -> dict[object, RowFormula]:
+    """What derived the stacked columns: for each the first formula among the tables, and the rows of all that have the
+    same."""
+    starts = np.cumsum([0, *(table.height for table in tables)]).tolist()
+    found: dict[object, RowFormula] = {}
+    for number, table in enumerate(tables):
+        stacked_as = {one.identity: fields[one.name.strip().casefold()].identity for one in table.fields}
+        for place, one in enumerate(table.fields):
+            derived = table.row_formula(place)
+            if derived is None:
+                continue
+            formula = derived[0]
+            identity = stacked_as[one.identity]
+            inputs = {written: stacked_as.get(read, read) for written, read in formula.inputs.items()}
+            fresh = replace(formula, inputs=inputs, rows=np.zeros(starts[-1], bool))
+            known = found.setdefault(identity, fresh)
+            assert known.rows is not None
+            if known.text == formula.text and known.inputs == inputs:
+                known.rows[starts[number] : starts[number + 1]] = formula.holds(table.height)
+    return {
+        identity: replace(one, rows=None) if one.rows is not None and one.rows.all() else one
+        for identity, one in found.items()
+    }
 
 
 def _own(table: Table) -> Origin:

@@ -2,26 +2,57 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tinquire.cells.column import Codes, Column
+from tinquire.cells.column import Booleans, Codes, Column
 from tinquire.faults import DataError, Fault, known_names
 
-__all__ = ["Field", "Origin", "Table"]
+__all__ = ["Field", "Origin", "RowFormula", "Table"]
 
 
 @dataclass(frozen=True, slots=True)
 class Field:
-    """A column's heading and type (see `tinquire.tables.types`); `formula` is what derived it, if anything did."""
+    """A column's heading and type (see `tinquire.tables.types`).
+
+    `identity` stands for the column's values: it survives other headings, other orders and fewer rows, and is a new one
+    as soon as the values are others.
+    """
 
     name: str
     type: str = "text"
-    formula: str | None = None
+    identity: object = field(default_factory=object, compare=False, repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class RowFormula:
+    """The formula that derived a column, and where it still holds.
+
+    `inputs` are the identities of the columns that it reads, by the casefolded heading that it calls them by. `rows`
+    are the rows for which it is true (None: all). `step` says which step derived the column, `broken` which one made
+    the formula untrue for the other rows.
+    """
+
+    text: str
+    inputs: Mapping[str, object]
+    rows: Booleans | None = None
+    step: str = ""
+    broken: str = ""
+
+    def holds(self, height: int) -> Booleans:
+        """For each of a table's rows whether the formula is true in it."""
+        return np.ones(height, bool) if self.rows is None else self.rows
+
+    def taken(self, places: NDArray[Any]) -> RowFormula:
+        return self if self.rows is None else replace(self, rows=self.rows[places])
+
+    def without(self, rows: Booleans) -> RowFormula:
+        """The formula where it holds, but not in these rows."""
+        return replace(self, rows=~rows if self.rows is None else self.rows & ~rows)
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +119,8 @@ class Table:
     fields: tuple[Field, ...]
     columns: tuple[Column, ...]
     origin: Origin | None = None
+    #: What derived a column, by the column's identity.
+    formulas: Mapping[object, RowFormula] = field(default_factory=dict)
 
     @property
     def height(self) -> int:
@@ -121,21 +154,60 @@ class Table:
     def take(self, places: NDArray[Any]) -> Table:
         """The rows at the given places (indexes or a mask), in that order."""
         columns = tuple(column.take(places) for column in self.columns)
-        return replace(self, columns=columns, origin=self.origin.take(places) if self.origin else None)
+        formulas = {identity: formula.taken(places) for identity, formula in self.formulas.items()}
+        return replace(
+            self, columns=columns, origin=self.origin.take(places) if self.origin else None, formulas=formulas
+        )
 
     def select(self, places: Sequence[int]) -> Table:
         """The columns at the given places, in that order."""
         fields = tuple(self.fields[place] for place in places)
         return replace(self, fields=fields, columns=tuple(self.columns[place] for place in places))
 
-    def with_column(self, field: Field, column: Column) -> Table:
-        """The table with a column added at the end, or put in the place of the one with its heading."""
-        place = self.place(field.name)
+    def with_column(self, new: Field, column: Column, formula: RowFormula | None = None) -> Table:
+        """The table with a column added at the end, or put in the place of the one with its heading. Its values are new
+        ones, derived by `formula` if any; what was derived from the old ones no longer holds."""
+        place = self.place(new.name)
+        if place is not None and self.columns[place] is column and formula is None:
+            return self._put(place, replace(new, identity=self.fields[place].identity), column, self.formulas)
+        new = replace(new, identity=object())
+        formulas = dict(self.formulas)
+        before = None if place is None else formulas.pop(self.fields[place].identity, None)
+        if formula is not None:
+            formulas[new.identity] = formula
+        elif before is not None:
+            formulas[new.identity] = before.without(np.ones(self.height, bool))
+        return self._put(place, new, column, formulas)
+
+    def with_values(self, place: int, column: Column, rows: Booleans) -> Table:
+        """The table with other values in some rows of a column: there, nothing holds that derived them or was derived
+        from them."""
+        if not rows.any():
+            return self
+        changed = self.fields[place].identity
+        formulas = {
+            identity: formula.without(rows) if identity is changed or changed in formula.inputs.values() else formula
+            for identity, formula in self.formulas.items()
+        }
+        return self._put(place, self.fields[place], column, formulas)
+
+    def _put(self, place: int | None, new: Field, column: Column, formulas: Mapping[object, RowFormula]) -> Table:
         if place is None:
-            return replace(self, fields=(*self.fields, field), columns=(*self.columns, column))
+            return replace(self, fields=(*self.fields, new), columns=(*self.columns, column), formulas=formulas)
         fields, columns = list(self.fields), list(self.columns)
-        fields[place], columns[place] = field, column
-        return replace(self, fields=tuple(fields), columns=tuple(columns))
+        fields[place], columns[place] = new, column
+        return replace(self, fields=tuple(fields), columns=tuple(columns), formulas=formulas)
+
+    def row_formula(self, place: int) -> tuple[RowFormula, Mapping[str, str]] | None:
+        """What derived a column, and the headings of today by those that its formula writes; None for a column that
+        nothing derived. Where a column that the formula read is gone, it holds in no row."""
+        formula = self.formulas.get(self.fields[place].identity)
+        if formula is None:
+            return None
+        known = {one.identity: one.name for one in self.fields}
+        if not all(identity in known for identity in formula.inputs.values()):
+            return formula.without(np.ones(self.height, bool)), {}
+        return formula, {written: known[identity] for written, identity in formula.inputs.items()}
 
     def where(self, row: int) -> str:
         """Where a row (from zero) came from, as a message says it."""

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.address import Area
-from tinquire.cells.column import Codes, Column, Floats, Kind, Kinds
+from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds
 from tinquire.cells.values import Value
 from tinquire.formula.stored import stored_text
 
@@ -102,7 +102,7 @@ class Cells:
             ]
         return self._runs
 
-    def set_formulas(self, at: slice, number: int) -> None:
+    def set_formulas(self, at: slice, number: int | Codes) -> None:
         """Give cells a formula, or none."""
         self.formulas[at] = number
         self._runs = None
@@ -235,6 +235,13 @@ class Sheet:
         if formula is not None:
             formula = replace(formula, text=stored_text(formula.text))
         cells.set_formulas(at, NO_FORMULA if formula is None else self.add_formula(formula))
+
+    def put_formula(self, formula: Formula, cells_below: Booleans) -> None:
+        """Give a formula to those of the cells from its own place downwards for which the mask holds; they keep their
+        values."""
+        cells, at = self._reach(formula.row, formula.column, len(cells_below))
+        number = self.add_formula(replace(formula, text=stored_text(formula.text)))
+        cells.set_formulas(at, np.where(cells_below, number, cells.formulas[at]))
 
     def store(self, row: int, column: int, values: Column) -> None:
         """Set the results of formula cells, leaving formulas and styles."""

@@ -10,10 +10,10 @@ from pydantic import Field as Key
 
 from tinquire.cells.column import Column, Kind
 from tinquire.faults import DataError, Fault
-from tinquire.formula.tree import Node, TableReference
+from tinquire.formula.tree import Node, TableReference, walk
 from tinquire.tables.scope import read_formula, table_values
 from tinquire.tables.steps.step import StepContext, step
-from tinquire.tables.table import Field, Table
+from tinquire.tables.table import Field, RowFormula, Table
 
 #: The types a derived column may be given.
 DerivedType = Literal["text", "whole", "number", "money", "percent", "date", "time", "yes/no"]
@@ -38,7 +38,7 @@ class Derive:
         if len(wrong):
             raise DataError(self._fault(table, values, int(wrong[0]), len(wrong), context))
         kind = self.type or _type_of(tree, values, table)
-        return table.with_column(Field(self.derive, kind, self.as_), values)
+        return table.with_column(Field(self.derive, kind), values, _row_formula(self.as_, tree, table, context.stopped))
 
     def _fault(self, table: Table, values: Column, row: int, many: int, context: StepContext) -> Fault:
         why = f"{self.as_} gives {values[row]}" + (f", in {many:,} rows" if many > 1 else "")
@@ -46,6 +46,20 @@ class Derive:
 
     def says(self) -> str:
         return f"derive {self.derive}"
+
+
+def _row_formula(text: str, tree: Node, table: Table, step: str) -> RowFormula:
+    """The formula, with the columns that it reads in each row."""
+    headings = [
+        heading
+        for node in walk(tree)
+        if isinstance(node, TableReference) and node.table is None
+        for heading in (node.first, node.last)
+        if heading is not None
+    ]
+    places = {heading.casefold(): table.place(heading) for heading in headings}
+    read = {name: table.fields[place].identity for name, place in places.items() if place is not None}
+    return RowFormula(text, read, step=step)
 
 
 def _type_of(tree: Node, values: Column, table: Table) -> str:

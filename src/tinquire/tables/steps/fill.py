@@ -31,7 +31,7 @@ class Fill:
                 # The place of the last value at or above each row; before the first there is nothing to take.
                 last = np.maximum.accumulate(np.where(blank, -1, np.arange(len(column))))
                 filled = column.take(np.where(last < 0, np.arange(len(column)), last))
-            table = table.with_column(table.fields[place], filled)
+            table = table.with_values(place, filled, blank & (filled.kinds != Kind.BLANK))
             context.notes.append(f"{int(blank.sum()):,} blanks in '{table.fields[place].name}'")
         return table
 

@@ -67,7 +67,7 @@ class Group:
 
     @staticmethod
     def _named(name: str, how: Aggregation, one: Field) -> Field:
-        return replace(one, name=name, type="whole" if how in _COUNTS else one.type, formula=None)
+        return replace(one, name=name, type="whole" if how in _COUNTS else one.type, identity=object())
 
     @staticmethod
     def _asked(name: str, text: str, context: StepContext) -> tuple[Aggregation, str]:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from tinquire.cells.column import Column
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault
@@ -36,9 +38,9 @@ class Replace:
         groups, distinct = table.columns[place].groups()
         listed = self._listed(context)
         fresh = [self._fresh(value, listed) for value in distinct]
-        changed = sum(not _same(old, new) for old, new in zip(distinct, fresh, strict=True))
-        context.notes.append(f"{changed} of {len(distinct)} distinct values replaced")
-        return table.with_column(table.fields[place], Column.from_values(fresh).take(groups))
+        changed = np.array([not _same(old, new) for old, new in zip(distinct, fresh, strict=True)], bool)
+        context.notes.append(f"{int(changed.sum())} of {len(distinct)} distinct values replaced")
+        return table.with_values(place, Column.from_values(fresh).take(groups), changed[groups])
 
     def _listed(self, context: StepContext) -> dict[str, Value]:
         """New values by the text of the old ones."""

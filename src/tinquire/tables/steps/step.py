@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from typing import Protocol, TypeVar
 
 from tinquire.cells.values import Value
@@ -84,7 +84,20 @@ def apply_steps(
         context.stopped = f"table '{table.name}', step {first + number + 1} ({one.says()})"
         context.where = places[number] if places else ""
         context.notes = []
-        before = table.height
-        table = one.apply(table, context)
-        reports.append(StepReport(one.says(), before, table.height, tuple(context.notes)))
+        before = table
+        table = _noted(one.apply(table, context), f"step {first + number + 1} ({one.says()})", context)
+        reports.append(StepReport(one.says(), before.height, table.height, tuple(context.notes)))
     return table, reports
+
+
+def _noted(after: Table, step: str, context: StepContext) -> Table:
+    """The table after a step, with the formulas that the step made untrue noted as broken by it."""
+    formulas = dict(after.formulas)
+    for place, one in enumerate(after.fields):
+        derived = after.row_formula(place)
+        if derived is None or derived[0].rows is None or derived[0].rows.all() or derived[0].broken:
+            continue
+        formula, wrong = derived[0], int((~derived[0].rows).sum())
+        formulas[one.identity] = replace(formula, broken=step)
+        context.notes.append(f"'{one.name}' is no longer what {formula.text} gives in {wrong:,} of its rows")
+    return replace(after, formulas=formulas) if formulas else after

@@ -45,19 +45,10 @@ class Unpivot:
         else:
             values = Column.blank(0)
         types = {table.fields[place].type for place in turned}
-        made = Table(
-            table.name,
-            (
-                *(table.fields[place] for place in kept), Field(self.names),
-                Field(self.values, types.pop() if len(types) == 1 else "text"),
-            ),
-            (
-                *(table.columns[place].take(rows) for place in kept),
-                Column.of_codes(np.tile(np.arange(width, dtype=np.int32), count), headings), values,
-            ),
-        )  # fmt: skip
-        if table.origin is not None:
-            made = replace(made, origin=table.origin.take(rows))
+        names = Column.of_codes(np.tile(np.arange(width, dtype=np.int32), count), headings)
+        made = table.select(kept).take(rows)
+        fields = (*made.fields, Field(self.names), Field(self.values, types.pop() if len(types) == 1 else "text"))
+        made = replace(made, fields=fields, columns=(*made.columns, names, values))
         return made if self.blanks else made.take(values.kinds != Kind.BLANK)
 
     def says(self) -> str:

@@ -46,7 +46,7 @@ class Window:
         (place,) = require(table, [name.strip()], context.stopped)
         one, column = table.fields[place], table.columns[place]
         if way == "previous":
-            return table.with_column(replace(one, name=self.window, formula=None), _previous(column, order, starts))
+            return table.with_column(replace(one, name=self.window), _previous(column, order, starts))
         wrong = np.flatnonzero((column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK))
         if len(wrong):
             row = int(wrong[0])
