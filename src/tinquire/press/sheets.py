@@ -237,11 +237,12 @@ class _TableLayout:
         shown_as = "whole" if kind == "count" else one.type
         style = self.dresser.number("total", shown_as, first=first, last=last, align=align_of(shown_as))
         choice, word = _TOTALS[kind]
-        # Over no rows at all there is nothing to work out, and some totals would be errors.
-        living = self.plan.living and len(values) > 0
+        # Over no numbers some totals would be errors, or a zero that no row has.
+        worked = total_of(kind, values)
+        living = self.plan.living and len(values) > 0 and worked is not None
         text = f"SUBTOTAL({choice},{self.name}[{escaped_column(one.name)}])"
         written = Formula(text, row, number) if living else None
-        sheet.put(row, number, Column.from_values([total_of(kind, values)]), style, written)
+        sheet.put(row, number, Column.from_values([worked]), style, written)
         return TableColumn(one.name, formula, total=word if living else None)
 
 

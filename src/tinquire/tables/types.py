@@ -10,7 +10,7 @@
     yes/no     TRUE/FALSE, yes/no, y/n, 1/0
 
 In number texts spaces and thousands marks may stand between digits; a minus may stand in front or behind, or be
-written as brackets. The decimal mark is the point unless the source states the comma.
+written as brackets. An exponent has a sign, or its number a fraction (1E+3, 1.5e3): 2E3 is a code. The decimal mark is the point unless the source states the comma.
 """
 
 from __future__ import annotations
@@ -45,9 +45,13 @@ _COMMON, _SPELLED = (
     {mark: re.compile(spelled % {"mark": rf"\{mark}", "group": rf"\{group}"}) for mark, group in (".,", ",.")}
     for spelled in (
         r"(?:[$£€¥₹₣₤] ?)?(-?(?:[0-9]{1,3}(?:%(group)s[0-9]{3})+|[0-9]{1,15})(?:%(mark)s[0-9]{1,15})?)(?: ?[$£€¥₹₣₤])?",
-        r"(?:\d{1,3}(?:[ %(group)s]\d{3})+|\d+)?(?:%(mark)s\d*)?(?:[Ee][+-]?\d{1,3})?",
+        r"(?:\d{1,3}(?:[ %(group)s]\d{3})+|\d+)?(?:%(mark)s\d*)?",
     )
 )
+#: A number with an exponent: one that only looks so, like the code 2E3, has neither a fraction nor a signed exponent.
+_EXPONENT = {
+    mark: re.compile(rf"(?:\d+\{mark}\d+[Ee][+-]?|\d+\{mark}?[Ee][+-])\d{{1,3}}") for mark in ".,"
+}
 _YES_NO = {"true": True, "yes": True, "y": True, "1": True, "false": False, "no": False, "n": False, "0": False}
 #: Two-digit years up to this one are of this century.
 _CENTURY_BREAK = 50
@@ -275,7 +279,8 @@ def number_in(text: str, decimal: str = ".") -> float | None:
     if bare.endswith("%"):
         scale, bare = 100.0, bare[:-1].rstrip()
     bare = bare.replace("\u00a0", " ").replace("\u202f", " ").replace("'", " ")
-    if not any(character.isdigit() for character in bare) or not _SPELLED[decimal].fullmatch(bare):
+    has_digit = any(character in "0123456789" for character in bare)
+    if not (has_digit and _SPELLED[decimal].fullmatch(bare)) and not _EXPONENT[decimal].fullmatch(bare):
         return None
     number = float(bare.replace(grouping, "").replace(" ", "").replace(decimal, "."))
     if number == float("inf"):

@@ -1,0 +1,117 @@
+"""Random jobs run through the press, and every cell, figure and origin held against a plain reading of the docket.
+
+`TINQUIRE_JOBS=50000 pytest tests/jobs` tries as many.
+"""
+
+from __future__ import annotations
+
+import math
+import os
+import shutil
+
+import pytest
+import tomlkit
+from hypothesis import HealthCheck, Phase, given, settings
+
+from jobs import plain, reader
+from jobs.maker import jobs
+from tinquire.docket import load_docket, parse_period
+from tinquire.press import make
+
+COUNT = int(os.environ.get("TINQUIRE_JOBS", "150"))
+
+
+def same(wanted, found, size=0.0):
+    if isinstance(wanted, float) and isinstance(found, float) and not isinstance(wanted, bool):
+        return math.isclose(wanted, found, rel_tol=1e-11, abs_tol=1e-11 * size)
+    if wanted in (None, "") and found in (None, ""):
+        return True
+    return type(wanted) is type(found) and wanted == found
+
+
+def size_of(values):
+    return sum(abs(value) for value in values if isinstance(value, float))
+
+
+def check_table(sheet, table, values, formulas):
+    """One sheet of a table: title, headings, rows, totals, and nothing else."""
+    top = 3 if "title" in sheet else 1
+    wanted = {(1, 1): sheet["title"].replace("[:title:]", "A job")} if "title" in sheet else {}
+    for column, heading in enumerate(table.headings, start=1):
+        wanted[top, column] = heading
+        own = table.column(heading)
+        for row, value in enumerate(own, start=top + 1):
+            wanted[row, column] = value
+        kind = {name.casefold(): kind for name, kind in sheet.get("totals", {}).items()}.get(heading.casefold())
+        bottom = top + 1 + max(len(own), 1)
+        if kind is not None:
+            found = values.get((bottom, column))
+            assert same(plain.total(kind, own), found, size_of(own)), (sheet, heading, kind, found)
+            wanted[bottom, column] = found
+        elif column == 1 and sheet.get("totals"):
+            wanted[bottom, 1] = values[bottom, 1]
+    for place in {*wanted, *values}:
+        assert same(wanted.get(place), values.get(place)), (sheet, place, wanted.get(place), values.get(place))
+    for (row, column), formula in formulas.items():
+        if "#This Row" in formula:
+            by = plain.evaluated(formula, lambda heading, row=row: values.get((row, table.at(heading) + 1)))
+            by = 0.0 if by is None else by
+            assert same(by, values.get((row, column))), (sheet, formula, by, values.get((row, column)))
+
+
+def parts(sheet, table):
+    """The tables of the sheets that one entry makes."""
+    if "columns" in sheet:
+        table = table.select(sheet["columns"])
+    if "split" in sheet:
+        keys = table.column(sheet["split"])
+        distinct = sorted(set((type(v), v) for v in keys), key=lambda one: plain.rank(one[1]))
+        return [table.pick([n for n, v in enumerate(keys) if (type(v), v) == one]) for one in distinct]
+    most = sheet.get("rows_per_sheet", 10**6)
+    return [table.pick(range(start, min(start + most, len(table.rows)))) for start in range(0, max(len(table.rows), 1), most)]
+
+
+def check_book(job, data):
+    found = list(reader.read(data))
+    for sheet in job.docket["workbooks"]["book"]["sheets"]:
+        if "pivot" in sheet:
+            asked = job.docket["pivots"][sheet["pivot"]]
+            _, values, _ = found.pop(0)
+            top = 3 if len(asked["values"]) > 1 and "columns" in asked else 2
+            rows = job.tables[asked["from"]]
+            size = size_of(v for row in rows.rows for v in row)
+            lines = plain.pivot(rows, asked)
+            wanted = {(top + n, column): value for n, line in enumerate(lines) for column, value in enumerate(line, start=1)}
+            below = {place: value for place, value in values.items() if place[0] >= top}
+            for place in {*wanted, *below}:
+                assert same(wanted.get(place), below.get(place), size), (asked, place, wanted.get(place), below.get(place))
+            continue
+        for table in parts(sheet, job.tables[sheet["table"]]):
+            _, values, formulas = found.pop(0)
+            check_table(sheet, table, values, formulas)
+    assert not found
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    return tmp_path_factory.mktemp("job")
+
+
+# A job that fails is small enough to be read; making it smaller yet takes minutes.
+@settings(max_examples=COUNT, suppress_health_check=list(HealthCheck), phases=[Phase.reuse, Phase.generate])
+@given(job=jobs())
+def test_every_number_is_that_of_a_plain_reading(folder, job):
+    hold(folder, job)
+
+
+def hold(folder, job):
+    """Run a job in a folder, and hold all that comes of it against what it has to come to."""
+    shutil.rmtree(folder)
+    folder.mkdir()
+    for name, content in job.files.items():
+        (folder / name).write_bytes(content)
+    (folder / "docket.toml").write_text(tomlkit.dumps(job.docket), "utf-8")
+    pack = make(load_docket(folder / "docket.toml"), parse_period("2026-10"))
+    for name, wanted in job.figures.items():
+        assert same(wanted, pack.work.figures[name], 1e6), (name, wanted, pack.work.figures[name])
+    check_book(job, pack.outputs[0].data)
