@@ -7,7 +7,8 @@ import json
 import pytest
 
 from tinquire.cells import Column
-from tinquire.tables.inference import inferred_type
+from tinquire.tables.inference import MIXED, inferred_type
+from tinquire.tables.types import NUMERIC
 from tinquire.workbook import Formula, Sheet, Workbook
 
 SALES = """Day;Depot;Band;Pieces;Charge
@@ -153,7 +154,7 @@ def test_match_tells_keys_without_a_partner(tmp_path, tinquire):
 @pytest.mark.parametrize(
     ("texts", "kind"),
     [
-        (["1", "2"], "whole"), (["1", "2.5", ""], "number"), (["1,200", "3"], "whole"), (["£3", "£4.50"], "money"),
+        (["1", "2"], "whole"), (["1", "2.5", ""], "number"), (["1,200", "3"], "text"), (["1,200", "3.5"], "number"), (["38:45", "7:30"], "duration"), (["£3", "£4.50"], "money"),
         (["EUR 3", "4"], "money"), (["5%", "10 %"], "percent"), (["007", "12"], "text"), (["12345678901234567"], "text"),
         (["2026-10-01"], "date"), (["17/10/2026", "01/10/2026"], "date dmy"), (["10/17/2026", "01/02/2026"], "date mdy"),
         (["01/02/2026"], "text"), (["08:30", "17:05"], "time"), (["yes", "No"], "yes/no"), (["1", "x"], "text"),
@@ -164,4 +165,5 @@ def test_types_by_texts(texts, kind):
     found, remark = inferred_type([Column.of_texts(texts)])
     assert found == kind
     assert ("first" in remark) == (kind in ("date dmy", "date mdy") or texts == ["01/02/2026"])
-    assert inferred_type([Column.of_texts(texts), Column.from_values([*texts, 1.0])])[0] == "text"
+    mixed = inferred_type([Column.of_texts(texts), Column.from_values([*texts, 1.0])])[0]
+    assert mixed == (kind if kind in NUMERIC else MIXED if texts else "whole")

@@ -14,9 +14,18 @@ from hypothesis import strategies as st
 from jobs.plain import Plain, Stop, apply_step, evaluated, text
 
 ITEMS = ["Tea", "Soap", "Bath towel", "007", "7", "A&B <x>", "=1+1", "[:title:]", "tea", "Ünder"]
-SITES = ["North", "South", "O'Hara's", "East \"Inn\""]
+SITES = ["North", "South", "O'Hara's", 'East "Inn"']
 NOTES = [None, None, "urgent", "a - b", "x;y", "none", "two\nlines", "  lead", "1e5", "E2"]
-KINDS = {"Item": "text", "Site": "text", "Pieces": "whole", "Fee": "money", "Share": "number", "Day": "date", "Paid": "yes/no", "Note": "text"}
+KINDS = {
+    "Item": "text",
+    "Site": "text",
+    "Pieces": "whole",
+    "Fee": "money",
+    "Share": "number",
+    "Day": "date",
+    "Paid": "yes/no",
+    "Note": "text",
+}
 NUMERIC = ("whole", "money", "number", "percent")
 EPOCH = date(1899, 12, 30)
 
@@ -49,7 +58,9 @@ class Draw:
 
     def some(self, choices, least=1, most=3):
         choices = list(choices)
-        return [choices.pop(self.number(0, len(choices) - 1)) for _ in range(min(self.number(least, most), len(choices)))]
+        return [
+            choices.pop(self.number(0, len(choices) - 1)) for _ in range(min(self.number(least, most), len(choices)))
+        ]
 
 
 def value_of(draw, heading):
@@ -188,7 +199,18 @@ def formula(draw, table):
     numeric, every = [f"[{h}]" for h in _numeric(table)], [f"[{h}]" for h in table.headings]
     if not numeric or draw.chance(30):
         one, other = draw.of(every), draw.of(every)
-        return draw.of([f'{one}&"-x"', "\"fixed\"", f"UPPER({one})", f"{one}", f"LEN({one})", f"{one}&{other}", f'IF({one}="","none",{one})', f"LEFT({one},2)"])
+        return draw.of(
+            [
+                f'{one}&"-x"',
+                '"fixed"',
+                f"UPPER({one})",
+                f"{one}",
+                f"LEN({one})",
+                f"{one}&{other}",
+                f'IF({one}="","none",{one})',
+                f"LEFT({one},2)",
+            ]
+        )
     a, b = draw.of(numeric), draw.of(numeric)
     n = draw.number(1, 9)
     return draw.of([
@@ -228,7 +250,10 @@ def step(draw, job, name, table):
             if draw.chance(50):
                 return {"replace": one, "parts": {draw.of(["a", "North", "0", " "]): draw.of(["", "zz"])}}
             values = [text(v) for v in table.column(one) if v is not None]
-            return {"replace": one, "values": {draw.of(values): draw.of(["other", 5.0, True])} if values else {"x": "y"}}
+            return {
+                "replace": one,
+                "values": {draw.of(values): draw.of(["other", 5.0, True])} if values else {"x": "y"},
+            }
         case "fill":
             return {"fill": [one]} | draw.of([{}, {}, {"value": draw.of([0.0, "?"])}])
         case "drop":
@@ -249,7 +274,10 @@ def step(draw, job, name, table):
         case "group":
             keys = draw.some([h for h in headings if h not in ("N1",)] or headings, 1, 2)
             hows = ["sum", "average", "smallest", "largest", "count", "distinct", "first", "last"]
-            return {"group": keys, "values": {f"{how} of": f"{how} {draw.of(numeric or headings)}" for how in draw.some(hows, 1, 2)}}
+            return {
+                "group": keys,
+                "values": {f"{how} of": f"{how} {draw.of(numeric or headings)}" for how in draw.some(hows, 1, 2)},
+            }
         case "join":
             return {"join": draw.some(headings, 1, 2), "into": fresh, "mark": draw.of([" ", "/"])}
         case "split":
@@ -261,7 +289,12 @@ def step(draw, job, name, table):
         case "type":
             return {"type": {one: "text"}}
         case "unpivot":
-            return {"unpivot": draw.some(numeric or headings, 1, 2), "names": "What", "values": "How much", "blanks": draw.chance(30)}
+            return {
+                "unpivot": draw.some(numeric or headings, 1, 2),
+                "names": "What",
+                "values": "How much",
+                "blanks": draw.chance(30),
+            }
         case _:
             way = draw.of(["running", "previous", "difference", "rank", "share", "number"])
             asked = way if way == "number" else f"{way} {draw.of(numeric or headings)}"
@@ -292,18 +325,36 @@ def table(draw, job, name):
 
 
 def pivot(draw, job, name):
-    source = draw.of([one for one in job.tables])
+    source = draw.of(list(job.tables))
     rows = job.tables[source]
     numeric = _numeric(rows) or rows.headings
     fields = draw.some(rows.headings, 1, 3)
     cut = draw.number(1, max(len(fields) - 1, 1))
-    hows = ["sum", "average", "count", "numbers", "distinct", "smallest", "largest", "median", "product", "deviation", "variance", "first", "last"]
+    hows = [
+        "sum",
+        "average",
+        "count",
+        "numbers",
+        "distinct",
+        "smallest",
+        "largest",
+        "median",
+        "product",
+        "deviation",
+        "variance",
+        "first",
+        "last",
+    ]
     plain = ["sum", "average", "count", "smallest", "largest"]
     values = [{how: draw.of(numeric), "as": f"{how}!"} for how in draw.some(plain if draw.chance(60) else hows, 1, 2)]
     asked = {"from": source, "rows": fields[:cut][:2], "values": values}
     if fields[cut:]:
         asked["columns"] = fields[cut:][:1]
-    asked |= draw.of([{}, {"empty": 0.0}, {"empty": "-"}]) | draw.of([{}, {"totals": "All of it"}]) | draw.of([{}, {"totals_across": "Across"}])
+    asked |= (
+        draw.of([{}, {"empty": 0.0}, {"empty": "-"}])
+        | draw.of([{}, {"totals": "All of it"}])
+        | draw.of([{}, {"totals_across": "Across"}])
+    )
     if draw.chance(30):
         asked["subtotals"] = {}
     if draw.chance(20) and _numeric(rows):
@@ -317,7 +368,9 @@ def figures(draw, job):
         table = job.tables[name]
         numeric = _numeric(table) or table.headings
         column = f"{name}[{draw.of(numeric)}]"
-        asked = draw.of([f"SUM({column})", f"ROWS({column})", f"COUNTA({column})", f"MAX({column})", f"COUNT({column})*2"])
+        asked = draw.of(
+            [f"SUM({column})", f"ROWS({column})", f"COUNTA({column})", f"MAX({column})", f"COUNT({column})*2"]
+        )
         if f"figure_{number - 1}" in job.figures and draw.chance(40):
             asked = f"figure_{number - 1}+1"
         value = evaluated(asked, None, lambda of, heading: job.tables[of].column(heading), job.figures)

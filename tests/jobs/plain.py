@@ -134,7 +134,9 @@ class Cell:
 
 
 def _numbers(cells):
-    return [v for cell in cells for v in (cell.value if isinstance(cell.value, list) else [cell.value]) if _is_number(v)]
+    return [
+        v for cell in cells for v in (cell.value if isinstance(cell.value, list) else [cell.value]) if _is_number(v)
+    ]
 
 
 def _is_number(value):
@@ -156,7 +158,7 @@ FUNCTIONS = {
     "COUNT": lambda a: Cell(float(len(_numbers([a])))),
     "AND": lambda *a: Cell(all(number(one.value) for one in a)),
     "AVERAGE": lambda a: Cell(_divided(sum(_numbers([a])), len(_numbers([a])))),
-    "SUMIFS": lambda v, k, w: Cell(float(sum(_numbers([Cell([x for x, key in zip(v.value, k.value) if (Cell(key) == w).value and type(key) is type(w.value)])])))),
+    "SUMIFS": lambda v, k, w: Cell(float(sum(_numbers([Cell([x for x, key in zip(v.value, k.value, strict=True) if (Cell(key) == w).value and type(key) is type(w.value)])])))),
 }  # fmt: skip
 
 
@@ -167,7 +169,7 @@ def _divided(a, b):
 
 
 _TOKENS = re.compile(
-    r'''"(?P<text>(?:[^"]|"")*)"|(?P<table>\w+)?\[(?:\[#This Row\],)?\[?(?P<heading>(?:'[\[\]#'@]|[^\[\]])+)\]?\]'''
+    r""""(?P<text>(?:[^"]|"")*)"|(?P<table>\w+)?\[(?:\[#This Row\],)?\[?(?P<heading>(?:'[\[\]#'@]|[^\[\]])+)\]?\]"""
     r"|(?P<number>\d+(?:\.\d+)?)|(?P<name>[A-Za-z_]\w*)|(?P<sign><>|<=|>=|[-+*/&=<>(),])|(?P<space>\s+)"
 )
 
@@ -226,7 +228,7 @@ def _fill(table, step, others):
         last, values = None, []
         for value in table.column(heading):
             last = value if value is not None else last
-            values.append((step["value"] if "value" in step else last) if value is None else value)
+            values.append(step.get("value", last) if value is None else value)
         table = table.with_column(heading, values)
     return table
 
@@ -284,7 +286,9 @@ def _group(table, step, others):
 
 
 def _join(table, step, others):
-    values = [step.get("mark", " ").join(text(v) for v in row if text(v)) or None for row in table.select(step["join"]).rows]
+    values = [
+        step.get("mark", " ").join(text(v) for v in row if text(v)) or None for row in table.select(step["join"]).rows
+    ]
     made = table.with_column(step["into"], values)
     gone = {name.casefold() for name in step["join"]} - {step["into"].casefold()}
     return made.select([name for name in made.headings if name.casefold() not in gone])
@@ -292,7 +296,9 @@ def _join(table, step, others):
 
 def _split(table, step, others):
     into = step["into"]
-    pieces = [[part.strip() or None for part in text(v).split(step["at"], len(into) - 1)] for v in table.column(step["split"])]
+    pieces = [
+        [part.strip() or None for part in text(v).split(step["at"], len(into) - 1)] for v in table.column(step["split"])
+    ]
     for place, name in enumerate(into):
         table = table.with_column(name, [parts[place] if place < len(parts) else None for parts in pieces])
     keep = step["split"].casefold() in {name.casefold() for name in into}
@@ -418,7 +424,9 @@ def aggregate(how, values):
     numbers = [value for value in values if _is_number(value)]
     filled = [value for value in values if value is not None]
     if how in ("count", "numbers", "distinct"):
-        return float({"count": len(filled), "numbers": len(numbers), "distinct": len({(type(v), v) for v in filled})}[how])
+        return float(
+            {"count": len(filled), "numbers": len(numbers), "distinct": len({(type(v), v) for v in filled})}[how]
+        )
     if how in ("first", "last"):
         return (filled[0] if how == "first" else filled[-1]) if filled else None
     if not numbers or (how in ("deviation", "variance") and len(numbers) < 2):

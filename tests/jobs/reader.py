@@ -42,5 +42,13 @@ def _sheet(root, texts):
         if kind == "inlineStr":
             values[place] = "".join(piece.text or "" for piece in cell.iter(f"{_MAIN}t"))
         elif raw is not None:
-            values[place] = texts[int(raw)] if kind == "s" else raw == "1" if kind == "b" else raw if kind in ("str", "e") else float(raw)
+            values[place] = (
+                texts[int(raw)]
+                if kind == "s"
+                else raw == "1"
+                if kind == "b"
+                else raw
+                if kind in ("str", "e")
+                else float(raw)
+            )
     return values, formulas

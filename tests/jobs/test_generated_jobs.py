@@ -65,10 +65,13 @@ def parts(sheet, table):
         table = table.select(sheet["columns"])
     if "split" in sheet:
         keys = table.column(sheet["split"])
-        distinct = sorted(set((type(v), v) for v in keys), key=lambda one: plain.rank(one[1]))
+        distinct = sorted({(type(v), v) for v in keys}, key=lambda one: plain.rank(one[1]))
         return [table.pick([n for n, v in enumerate(keys) if (type(v), v) == one]) for one in distinct]
     most = sheet.get("rows_per_sheet", 10**6)
-    return [table.pick(range(start, min(start + most, len(table.rows)))) for start in range(0, max(len(table.rows), 1), most)]
+    return [
+        table.pick(range(start, min(start + most, len(table.rows))))
+        for start in range(0, max(len(table.rows), 1), most)
+    ]
 
 
 def check_book(job, data):
@@ -81,10 +84,17 @@ def check_book(job, data):
             rows = job.tables[asked["from"]]
             size = size_of(v for row in rows.rows for v in row)
             lines = plain.pivot(rows, asked)
-            wanted = {(top + n, column): value for n, line in enumerate(lines) for column, value in enumerate(line, start=1)}
+            wanted = {
+                (top + n, column): value for n, line in enumerate(lines) for column, value in enumerate(line, start=1)
+            }
             below = {place: value for place, value in values.items() if place[0] >= top}
             for place in {*wanted, *below}:
-                assert same(wanted.get(place), below.get(place), size), (asked, place, wanted.get(place), below.get(place))
+                assert same(wanted.get(place), below.get(place), size), (
+                    asked,
+                    place,
+                    wanted.get(place),
+                    below.get(place),
+                )
             continue
         for table in parts(sheet, job.tables[sheet["table"]]):
             _, values, formulas = found.pop(0)

@@ -54,7 +54,7 @@ def till(postgres, monkeypatch):
 
 def test_a_query_of_postgresql(till, tmp_path):
     raw = read_query(till, QUERY, OCTOBER, tmp_path, password_from="TILL_PASSWORD")
-    assert (raw.headings, raw.are_days) == (["depot", "day", "pieces", "charge"], [False, True, False, False])
+    assert (raw.headings, raw.moments) == (["depot", "day", "pieces", "charge"], ["", "date", "", ""])
     assert [column.to_list() for column in raw.columns] == [
         ["North", "South"], [46296, 46326], [4, None], [10.5, 20.25]
     ]  # fmt: skip

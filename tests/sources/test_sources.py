@@ -86,15 +86,15 @@ def test_places_are_those_of_the_sheet():
 # -- delimited text --------------------------------------------------------------------------------------
 
 TEXTS = [
-    (b"a,b\r\n1,2\r\n", "utf-8, separated by commas, decimal point", [["a", "1"], ["b", "2"]]),
+    (b"a,b\r\n1,2\r\n", "utf-8, separated by commas", [["a", "1"], ["b", "2"]]),
     (b"\xef\xbb\xbfa;b\n1,5;2\n", "utf-8, separated by semicolons, decimal comma", [["a", "1,5"], ["b", "2"]]),
     (b"a;b\n1.5;2\n", "utf-8, separated by semicolons, decimal point", [["a", "1.5"], ["b", "2"]]),
-    (b"a\tb\nx,y\tz\n", "utf-8, separated by tabs, decimal point", [["a", "x,y"], ["b", "z"]]),
-    (b"a|b\n1|2\n", "utf-8, separated by bars, decimal point", [["a", "1"], ["b", "2"]]),
-    ("a,b\né,ö\n".encode("utf-16"), "utf-16, separated by commas, decimal point", [["a", "é"], ["b", "ö"]]),
-    (b'a,b\n"x, ""y""\nz",2\n', "utf-8, separated by commas, decimal point", [["a", 'x, "y"\nz'], ["b", "2"]]),
-    (b"a\n1\n", "utf-8, separated by commas, decimal point", [["a", "1"]]),
-    (b"a,b\n1\n", "utf-8, separated by commas, decimal point", [["a", "1"], ["b", None]]),
+    (b"a\tb\nx,y\tz\n", "utf-8, separated by tabs", [["a", "x,y"], ["b", "z"]]),
+    (b"a|b\n1|2\n", "utf-8, separated by bars", [["a", "1"], ["b", "2"]]),
+    ("a,b\né,ö\n".encode("utf-16"), "utf-16, separated by commas", [["a", "é"], ["b", "ö"]]),
+    (b'a,b\n"x, ""y""\nz",2\n', "utf-8, separated by commas", [["a", 'x, "y"\nz'], ["b", "2"]]),
+    (b"a\n1\n", "utf-8, separated by commas", [["a", "1"]]),
+    (b"a,b\n1\n", "utf-8, separated by commas", [["a", "1"], ["b", None]]),
 ]  # fmt: skip
 
 

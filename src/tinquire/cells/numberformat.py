@@ -11,8 +11,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
 from functools import lru_cache
+from typing import Literal, TypeAlias
 
-__all__ = ["BUILT_IN_FORMATS", "Condition", "FormatCode", "Section", "SectionKind", "Token", "parse_format"]
+__all__ = ["BUILT_IN_FORMATS", "Condition", "FormatCode", "Moment", "Section", "SectionKind", "Token", "parse_format"]
 
 #: The formats that a file names by number alone (18.8.30), in their all-languages reading.
 BUILT_IN_FORMATS: dict[int, str] = {
@@ -81,6 +82,10 @@ class Section:
     language: int | None = None
 
 
+#: What a number under a format code is: a day, a time of a day, a duration, or a plain number.
+Moment: TypeAlias = Literal["", "date", "time", "duration"]
+
+
 @dataclass(frozen=True, slots=True)
 class FormatCode:
     """A whole code: up to four sections, in the order written."""
@@ -92,6 +97,17 @@ class FormatCode:
     def is_date(self) -> bool:
         """Whether numbers shown with this code are dates or times."""
         return self.sections[0].kind is SectionKind.DATE
+
+    @property
+    def moment(self) -> Moment:
+        """What numbers shown with this code are: days, times of a day, hours that went by, or none of these."""
+        if not self.is_date:
+            return ""
+        tokens = self.sections[0].tokens
+        if any(token.kind == "elapsed" for token in tokens):
+            return "duration"
+        letters = {token.text[0].casefold() for token in tokens if token.kind == "date"}
+        return "time" if letters <= {"h", "m", "s", "n"} and letters & {"h", "s"} else "date"
 
 
 @lru_cache(maxsize=4096)

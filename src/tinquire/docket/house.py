@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from tinquire.docket.reading import read_model
 from tinquire.looks import House, Look
+from tinquire.tables.types import ColumnType
 
 __all__ = ["HouseModel", "load_house"]
 
@@ -46,9 +47,7 @@ class HouseModel(_Model):
     size: float = Field(10.0, gt=0, le=400, description="Points.")
     currency: str = Field("", description="Stands for ¤ in the formats.")
     colours: dict[str, str] = Field(default_factory=dict, description="Names for colours: `#RRGGBB`.")
-    formats: dict[Literal["text", "whole", "number", "money", "percent", "date", "time", "yes/no"], str] = Field(
-        default_factory=dict, description="Number formats by column type."
-    )
+    formats: dict[ColumnType, str] = Field(default_factory=dict, description="Number formats by column type.")
     looks: dict[str, LookModel] = Field(default_factory=dict, description="Named looks.")
 
 

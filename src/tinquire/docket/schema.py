@@ -12,6 +12,7 @@ from tinquire.faults import known_names
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivoting import PivotField, PivotValue
 from tinquire.tables.steps import Step, step_kinds
+from tinquire.tables.types import ColumnType
 
 __all__ = [
     "CheckModel", "DocketModel", "FigureModel", "MailModel", "PivotModel", "PostModel", "SheetModel", "SourceModel",
@@ -199,7 +200,7 @@ class FigureModel(Model):
     """A named value."""
 
     is_: str = Field(alias="is", description="A formula over tables and other figures.")
-    type: Literal["text", "whole", "number", "money", "percent", "date", "time", "yes/no"] | None = Field(
+    type: ColumnType | None = Field(
         None, description="How it is written in texts: the house's number format of this type."
     )
 

@@ -325,5 +325,5 @@ def _table_reference(token: Token, text: str) -> TableReference:
 
 
 def _unescaped(name: str) -> str:
-    """A heading without its escapes; an apostrophe before any other sign is one of the heading, as in Driver's hours."""
+    """A heading without its escapes; elsewhere an apostrophe is the heading's own, as in Driver's hours."""
     return re.sub(r"'([\[\]#'@])", r"\1", name)

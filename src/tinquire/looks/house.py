@@ -51,6 +51,7 @@ DEFAULT_FORMATS = {
     "percent": "0.0%",
     "date": "yyyy-mm-dd",
     "time": "hh:mm",
+    "duration": "[h]:mm",
     "text": "@",
     "yes/no": "General",
 }

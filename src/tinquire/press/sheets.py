@@ -19,6 +19,7 @@ from tinquire.looks.widths import deciding, fitting_width, wrapped_lines
 from tinquire.press.living import living_formula
 from tinquire.tables import Field, RowFormula, Table
 from tinquire.tables.pivot import Pivot
+from tinquire.tables.types import added_type
 from tinquire.workbook import Formula, Sheet, SheetTable
 from tinquire.workbook.sheet import TableColumn
 from tinquire.workbook.styles import StyleBook
@@ -37,7 +38,7 @@ __all__ = [
 ]
 
 #: Column types whose values stand on the right, with their headings; all others, days too, stand on the left.
-_RIGHT = frozenset({"whole", "number", "money", "percent"})
+_RIGHT = frozenset({"whole", "number", "money", "percent", "duration"})
 #: SUBTOTAL's choice and the table part's word for each total; 100 and more leaves rows hidden by hand out.
 _TOTALS = {
     "sum": (109, "sum"), "average": (101, "average"), "count": (103, "count"), "smallest": (105, "min"),
@@ -234,7 +235,7 @@ class _TableLayout:
             style = self.dresser.number("total", None, first=first, last=last)
             sheet.put(row, number, Column.from_values([label]), style)
             return TableColumn(one.name, formula, total_label=label)
-        shown_as = "whole" if kind == "count" else one.type
+        shown_as = "whole" if kind == "count" else added_type(one.type) if kind == "sum" else one.type
         style = self.dresser.number("total", shown_as, first=first, last=last, align=align_of(shown_as))
         choice, word = _TOTALS[kind]
         # Over no numbers some totals would be errors, or a zero that no row has.

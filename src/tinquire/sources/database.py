@@ -15,6 +15,7 @@ import numpy as np
 
 from tinquire.cells.column import Column
 from tinquire.cells.dates import serial_from_date
+from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import Value
 from tinquire.faults import AccessError, DataError, Fault, TinQuireError, UseError
 from tinquire.sources.digest import Digest
@@ -133,17 +134,28 @@ def _first_line(error: BaseException) -> str:
 
 def raw_table(shown: str, names: Sequence[str], rows: Sequence[Sequence[Any]]) -> RawTable:
     """Rows of a result under the names of its columns. Raises DataError for values that no cell can hold."""
-    columns, are_days = [], []
+    columns: list[Column] = []
+    moments: list[Moment] = []
     for place, name in enumerate(names):
         raw = [row[place] for row in rows]
         columns.append(Column.from_values(_value(value, name, number, shown) for number, value in enumerate(raw, 1)))
         filled = [value for value in raw if value is not None]
-        are_days.append(bool(filled) and all(isinstance(value, datetime.date) for value in filled))
+        moments.append(next((moment for kind, moment in _MOMENTS if filled and _all_of(filled, kind)), ""))
     digest = hashlib.sha256(repr([tuple(row) for row in rows]).encode()).hexdigest()
     return RawTable(
         shown, "", [str(name) for name in names], columns, np.arange(1, len(rows) + 1, dtype=np.int32),
-        list(range(1, len(names) + 1)), by_line=True, are_days=are_days, digest=Digest.known(digest),
+        list(range(1, len(names) + 1)), by_line=True, moments=moments, digest=Digest.known(digest),
     )  # fmt: skip
+
+
+#: What columns of a database's own types hold.
+_MOMENTS: tuple[tuple[type, Moment], ...] = (
+    (datetime.date, "date"), (datetime.time, "time"), (datetime.timedelta, "duration"),
+)  # fmt: skip
+
+
+def _all_of(values: Sequence[Any], kind: type) -> bool:
+    return all(isinstance(value, kind) for value in values)
 
 
 def _value(value: Any, name: str, row: int, shown: str) -> Value:

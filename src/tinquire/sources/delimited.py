@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import re
 from dataclasses import dataclass
 from itertools import zip_longest
 from pathlib import Path
@@ -15,8 +14,9 @@ from tinquire.cells.column import Codes, Column
 from tinquire.faults import AccessError, DataError, Fault
 from tinquire.sources.cutting import BEHIND
 from tinquire.sources.encodings import UTF8_MARK, in_utf8, marked_encoding
-from tinquire.sources.fields import FieldTexts, plain_rows
+from tinquire.sources.fields import plain_rows
 from tinquire.sources.raw import HEADING_SEARCH_ROWS, Block
+from tinquire.tables.marks import decimal_mark, sampled_texts
 
 __all__ = ["Dialect", "read_delimited"]
 
@@ -31,13 +31,6 @@ _LARGE = 1 << 16
 _END_LINES = HEADING_SEARCH_ROWS + 1
 #: So many bytes of them tell the separator.
 _SAMPLE_BYTES = 1 << 15
-#: So many texts of a column tell the decimal mark.
-_SAMPLE_TEXTS = 2_000
-#: A number whose decimal mark is plain to see: not three digits behind it, or thousands told apart by another mark.
-#: A sign, a currency, a per cent or brackets may stand around it.
-_FRACTION = re.compile(
-    r"[^\d.,]{0,4}(?:\d+(?P<mark>[.,])(?!\d{3}(?!\d))\d+|\d{1,3}(?:([.,])\d{3})+(?!\2)(?P<other>[.,])\d+)[^\d.,]{0,5}"
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,14 +39,15 @@ class Dialect:
 
     encoding: str
     separator: str
-    decimal: str
+    #: None where no number shows it.
+    decimal: str | None
     #: A word that shows how letters were read, where the encoding is a guess.
     word: str = ""
 
     def says(self) -> str:
-        mark = "comma" if self.decimal == "," else "point"
+        mark = {",": ", decimal comma", ".": ", decimal point", None: ""}[self.decimal]
         guessed = f" by its letters (as in '{self.word}')" if self.word else ""
-        return f"{self.encoding}{guessed}, separated by {_SEPARATORS[self.separator]}, decimal {mark}"
+        return f"{self.encoding}{guessed}, separated by {_SEPARATORS[self.separator]}{mark}"
 
 
 def read_delimited(
@@ -74,7 +68,7 @@ def read_delimited(
     separator = separator or _separator(sample.removeprefix(UTF8_MARK).decode(), shown)
     block = _plainly(data, separator, shown) if len(data) >= _LARGE else None
     block = block or _carefully(data.removeprefix(UTF8_MARK).decode(), separator, shown)
-    return block, Dialect(encoding, separator, decimal or _decimal(block.columns, separator), word)
+    return block, Dialect(encoding, separator, decimal or _decimal(block.columns), word)
 
 
 def _plainly(data: bytes, separator: str, shown: str) -> Block | None:
@@ -175,17 +169,6 @@ def _separator(text: str, shown: str) -> str:
     raise DataError(Fault("reading delimited text", why, shown, 'state it: separator = ";"'))
 
 
-def _decimal(columns: tuple[Column, ...], separator: str) -> str:
-    """The decimal mark: the comma when numbers use it and none can only be read with a point."""
-    if separator == ",":
-        return "."
-    commas = points = 0
-    for column in columns:
-        texts = column.texts
-        for text in (texts.sample(_SAMPLE_TEXTS) if isinstance(texts, FieldTexts) else texts)[1:]:
-            found = _FRACTION.fullmatch(text.strip())
-            if found:
-                mark = found["mark"] or found["other"]
-                commas += mark == ","
-                points += mark == "."
-    return "," if commas > points else "."
+def _decimal(columns: tuple[Column, ...]) -> str | None:
+    """The decimal mark that most numbers below the headings show."""
+    return decimal_mark(text for column in columns for text in sampled_texts(column))

@@ -18,9 +18,10 @@ from tinquire.sources.opening import FileKind, file_kind
 from tinquire.sources.raw import RawTable, table_below_heading
 from tinquire.sources.records import are_records, read_records
 from tinquire.sources.spec import FileRead, Gathered, SourceSpec
-from tinquire.sources.typedtable import disagreements, shortened, typed_table
+from tinquire.sources.typedtable import compared_totals, shortened, typed_table
 from tinquire.sources.workbooks import read_blocks
-from tinquire.tables.inference import inferred_type
+from tinquire.tables.inference import MIXED, inferred_type
+from tinquire.tables.marks import mark_of_column
 from tinquire.tables.stacking import stacked
 from tinquire.workbook.abreast import abreast
 from tinquire.workbook.archive import unreadable
@@ -53,10 +54,7 @@ def gather(spec: SourceSpec) -> Gathered:
         table, problems = typed_table(with_types, path, raw, headings)
         faults += problems
         if spec.totals_row == "agree" and not problems:
-            disagreeing = disagreements(spec, raw, table, stopped)
-            faults += disagreeing
-            if raw.totals and not disagreeing:
-                raw.notes.append("its sums agree with the rows")
+            faults += compared_totals(spec, raw, table, stopped)
         tables.append(table)
         files.append(FileRead(path, raw.file, table.height, tuple(raw.notes), raw.digest, raw.sheet))
     if faults:
@@ -264,15 +262,22 @@ def _inferred_types(spec: SourceSpec, raws: Sequence[RawTable], headings: Sequen
     for heading in headings:
         if heading.casefold() in stated:
             continue
-        columns = [
-            column
+        parts = [
+            (raw, place)
             for raw in raws
-            for one, column in zip(raw.headings, raw.columns, strict=True)
+            for place, one in enumerate(raw.headings)
             if one.casefold() == heading.casefold()
         ]
-        kind, remark = inferred_type(columns, raws[0].decimal)
-        if kind != "text":
-            types[heading] = kind
+        columns = [raw.columns[place] for raw, place in parts]
+        marks = [spec.decimal or mark_of_column(raw.columns[place]) or raw.decimal for raw, place in parts]
+        kind, remark = inferred_type(
+            columns,
+            next((mark for mark in marks if mark), None),
+            moments=[raw.moments[place] for raw, place in parts],
+            stand_ins={text.strip().casefold() for text in spec.stand_ins(heading)},
+        )
+        types[heading] = kind
+        if kind not in ("text", MIXED):
             says.append(f"{heading} as {kind}")
         if remark:
             raws[0].notes.append(f"column '{heading}': {remark}")

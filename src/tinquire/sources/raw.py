@@ -10,19 +10,22 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from tinquire.cells.address import cell_name
-from tinquire.cells.column import Booleans, Codes, Column, Kind
+from tinquire.cells.column import Booleans, Codes, Column, Kind, Kinds
 from tinquire.cells.display import general
+from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, places
 from tinquire.sources.digest import Digest
-from tinquire.tables.types import number_in
+from tinquire.tables.types import duration_in, number_in
 
-__all__ = ["HEADING_SEARCH_ROWS", "Block", "RawTable", "table_below_heading"]
+__all__ = ["HEADING_SEARCH_ROWS", "MOMENTS", "Block", "RawTable", "table_below_heading"]
 
 #: A heading row is looked for among this many rows from the top.
 HEADING_SEARCH_ROWS = 60
 #: Below the last row of data, at most this many rows of totals and notes are told apart.
 FOOT_ROWS = 12
+#: What a workbook can show a number as, by the number that `Block.moments` has for it.
+MOMENTS: tuple[Moment, ...] = ("", "date", "time", "duration")
 #: What stands at the head of a row of totals in the languages in which offices keep their books; of words that also
 #: begin names, nothing but a colon, a bracket or a number may follow.
 _TOTAL = re.compile(
@@ -44,8 +47,8 @@ class Block:
     columns: tuple[Column, ...]
     #: The line on which each row begins, for text files, where a quoted field may run over several lines.
     lines: Codes | None = None
-    #: For each column, which cells a workbook shows as days; none for text files.
-    days: tuple[Booleans, ...] = ()
+    #: For each column, as what of `MOMENTS` a workbook shows each cell's number; none for text files.
+    moments: tuple[Kinds, ...] = ()
     #: Rows of the sheet that sum up those above: a table's totals row, or formulas that say so.
     sums: frozenset[int] = frozenset()
 
@@ -70,12 +73,12 @@ class RawTable:
     totals: dict[str, Value] = field(default_factory=dict)
     totals_row: int | None = None
     notes: list[str] = field(default_factory=list)
-    #: The decimal mark of numbers written as text.
-    decimal: str = "."
+    #: The decimal mark of numbers written as text; None where nothing shows it.
+    decimal: str | None = None
     #: Text files are spoken of by line, not by cell.
     by_line: bool = False
-    #: Which columns hold days wherever they hold numbers, by what the workbook shows.
-    are_days: list[bool] = field(default_factory=list)
+    #: For each column what its numbers are, by what the workbook shows.
+    moments: list[Moment] = field(default_factory=list)
     #: Of the file's bytes, or of what a database gave.
     digest: Digest = field(default_factory=lambda: Digest.known(""))
 
@@ -184,14 +187,19 @@ def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:
         letters=[block.left + n for n in used],
         notes=notes + renamed,
         by_line=block.lines is not None,
-        are_days=[_holds_days(block, n, rows) for n in used] if block.days else [False] * len(used),
+        moments=[_moment(block, n, rows) for n in used],
     )
 
 
-def _holds_days(block: Block, column: int, rows: Codes) -> bool:
-    """Whether all numbers of a column, of which there are some, are shown as days."""
-    numbers = block.columns[column].kinds[rows] == Kind.NUMBER
-    return bool(numbers.any() and block.days[column][rows][numbers].all())
+def _moment(block: Block, column: int, rows: Codes) -> Moment:
+    """As what all numbers of a column are shown, of times and durations together as durations."""
+    if not block.moments:
+        return ""
+    met = np.unique(block.moments[column][rows][block.columns[column].kinds[rows] == Kind.NUMBER])
+    found = {MOMENTS[number] for number in met.tolist()}
+    if found == {"time", "duration"}:
+        return "duration"
+    return found.pop() if len(found) == 1 else ""
 
 
 def _distinct(values: list[Value], letters: list[int]) -> tuple[list[str], list[str]]:
@@ -213,8 +221,8 @@ def _distinct(values: list[Value], letters: list[int]) -> tuple[list[str], list[
 
 
 def _is_number(text: str) -> bool:
-    """Whether a text spells a number, with either decimal mark."""
-    return any(number_in(text, mark) is not None for mark in ".,")
+    """Whether a text spells a number, with either decimal mark, or hours and minutes."""
+    return any(number_in(text, mark) is not None for mark in ".,") or duration_in(text) is not None
 
 
 def _leave_out_foot(raw: RawTable, sums: frozenset[int]) -> None:

@@ -53,7 +53,7 @@ def records_table(shown: str, records: Sequence[dict[str, Value]], lines: Sequen
     columns = [Column.from_values(record.get(name) for record in records) for name in names]
     return RawTable(
         shown, "", names, columns, np.array(lines, np.int32), list(range(1, len(names) + 1)), by_line=True,
-        are_days=[False] * len(names),
+        moments=[""] * len(names),
     )  # fmt: skip
 
 

@@ -45,6 +45,8 @@ class SourceSpec:
     totals_row: str = "agree"
     types: Mapping[str, str] = field(default_factory=dict)
     read_as: Mapping[str, Mapping[str, Value]] = field(default_factory=dict)
+    #: The same for the columns of every heading.
+    read_everywhere: Mapping[str, Value] = field(default_factory=dict)
     #: What stands for values that cannot be read: 'stop', 'blank', or by heading a value ("" for a blank).
     unreadable: str | Mapping[str, Value] = "stop"
     #: Other names under which a heading is known.
@@ -58,6 +60,14 @@ class SourceSpec:
     encoding: str | None = None
     #: Columns added to every row, worked out for each file and sheet.
     stamps: Mapping[str, Callable[[Path, str], str]] = field(default_factory=dict)
+
+    def stand_ins(self, heading: str) -> Mapping[str, Value]:
+        """The texts of a column that stand for a value."""
+        return {**self.read_everywhere, **self.own_stand_ins(heading)}
+
+    def own_stand_ins(self, heading: str) -> Mapping[str, Value]:
+        """Those that are stated for this heading."""
+        return next((texts for name, texts in self.read_as.items() if name.casefold() == heading.casefold()), {})
 
 
 @dataclass(frozen=True, slots=True)

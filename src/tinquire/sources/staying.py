@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from tinquire.cells.column import Codes, Column, Kind
+from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, UseError, known_names
 from tinquire.sources.conditions import Holds, RefusedError, condition
@@ -179,7 +180,7 @@ class _Asking:
             asked = asked.group_by(*labels)
         found = self.connection.execute(asked).fetchall()
         raw = raw_table(self.shown, [*fields, "", *(" ".join(key) for key in wanted)], found)
-        table = self.labelled(raw.columns[: len(fields)], raw.are_days, list(fields), len(found))
+        table = self.labelled(raw.columns[: len(fields)], raw.moments, list(fields), len(found))
         # A group without numbers has no smallest one: what is brought together with it must not see a nought.
         missing = [0.0, *(_MISSING.get(part, 0.0) for _, part in wanted)]
         numbers = [
@@ -239,11 +240,11 @@ class _Asking:
         works: dict[str, Any] = {"numbers": func.count, "sum": func.sum, "smallest": func.min, "largest": func.max}
         return works[name](column)
 
-    def labelled(self, columns: Sequence[Column], are_days: Sequence[bool], names: list[str], height: int) -> Table:
+    def labelled(self, columns: Sequence[Column], moments: Sequence[Moment], names: list[str], height: int) -> Table:
         """The groups' labels, read into the types that are stated."""
         fields, made, faults = [], [], []
-        for name, column, is_day in zip(names, columns, are_days, strict=False):
-            kind = self.stated(name) or ("date" if is_day else _kind_of(column))
+        for name, column, moment in zip(names, columns, moments, strict=False):
+            kind = self.stated(name) or (moment or _kind_of(column))
             reading = typed(column, kind)
             for problem in reading.problems[:3]:
                 stopped = f"source '{self.rows.name}', column '{name}' as {kind}"

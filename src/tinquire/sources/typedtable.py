@@ -9,17 +9,20 @@ from pathlib import Path
 import numpy as np
 
 from tinquire.cells.column import Column, Kind
-from tinquire.cells.display import general
+from tinquire.cells.display import show
+from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import Value
 from tinquire.faults import Fault
 from tinquire.faults import places as listed
 from tinquire.sources.raw import RawTable
 from tinquire.sources.spec import SourceSpec
 from tinquire.tables import Field, Origin, Table
-from tinquire.tables.types import Problem, Reading, column_type, number_in, typed
+from tinquire.tables.inference import MIXED
+from tinquire.tables.marks import mark_of_column
+from tinquire.tables.types import NUMERIC, Problem, Reading, column_type, duration_in, number_in, typed
 from tinquire.workbook.abreast import abreast
 
-__all__ = ["disagreements", "shortened", "typed_table"]
+__all__ = ["compared_totals", "shortened", "typed_table"]
 
 #: At most this many unreadable values are listed one by one for each source; the rest are counted.
 _LISTED_PROBLEMS = 12
@@ -27,22 +30,32 @@ _LISTED_PROBLEMS = 12
 _MANY_ROWS = 100_000
 #: Numbers of a totals row may differ from the rows' sum by this much of their size: they were rounded on the way.
 _TOTALS_TOLERANCE = 1e-6
+#: How durations are written in messages.
+DURATION = "[h]:mm"
 
 
 def typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[str]) -> tuple[Table, list[Fault]]:
     """One file's rows as a table with all headings, and a fault for every value that cannot be read."""
     places = {heading.casefold(): place for place, heading in enumerate(raw.headings)}
     types = {heading.casefold(): kind for heading, kind in spec.types.items()}
-    stand_ins = {heading.casefold(): values for heading, values in spec.read_as.items()}
 
     def read(heading: str) -> tuple[str, Reading]:
         folded = heading.casefold()
         place = places.get(folded)
         column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
-        kind = types.get(folded) or _inferred(column, place is not None and raw.are_days[place], spec.infer)
-        if spec.as_they_are and folded not in types:
-            return kind, Reading(column, ())
-        return kind, typed(column, kind, replacements=stand_ins.get(folded), decimal=raw.decimal)
+        kind = types.get(folded)
+        if kind is None:
+            kind = _type_of_values(column, raw.moments[place] if place is not None else "")
+            if spec.as_they_are:
+                return kind, Reading(column, ())
+        if kind == MIXED:
+            return "text", Reading(column, ())
+        decimal = None
+        if kind in NUMERIC and not column.all_of(Kind.NUMBER):
+            decimal = spec.decimal or mark_of_column(column) or raw.decimal
+        stand_ins = spec.stand_ins(heading) if kind != "text" else spec.own_stand_ins(heading)
+        reading = typed(column, kind, replacements=stand_ins, decimal=decimal)
+        return _elapsed(kind, reading.column), reading
 
     fields, columns, faults = [], [], []
     side_by_side = abreast if len(raw.rows) > _MANY_ROWS else map
@@ -62,15 +75,19 @@ def typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[
     return Table(spec.name, tuple(fields), tuple(columns), origin), faults
 
 
-def _inferred(column: Column, are_days: bool, whole: bool) -> str:
-    """The type of a column that nothing is said of: numbers stay numbers (with `whole`, whole ones are told apart), or
-    days if the workbook shows them so; all else is text."""
+def _type_of_values(column: Column, moment: Moment) -> str:
+    """The type of a column that nothing is said of: numbers stay numbers, or are the days, times or durations that the
+    workbook shows; all else is text."""
     filled = column.kinds[column.kinds != Kind.BLANK]
     if not len(filled) or (filled != Kind.NUMBER).any():
         return "text"
-    if are_days:
-        return "date"
-    return "whole" if whole and np.array_equal(np.rint(column.numbers), column.numbers) else "number"
+    return moment or "number"
+
+
+def _elapsed(kind: str, column: Column) -> str:
+    """The type of times: of those of a day, or of hours that went by, where one of them runs past a day."""
+    outside = kind == "time" and bool(((column.numbers < 0) | (column.numbers >= 1)).any())
+    return "duration" if outside else kind
 
 
 def _unreadable(
@@ -88,7 +105,9 @@ def _unreadable(
     for group in alike.values():
         first = group[0]
         why = first.why + (f" ({len(group):,} values in all)" if len(group) > 1 else "")
-        if first.readings:
+        if first.readings and kind in NUMERIC:
+            do = 'state the decimal mark: decimal = ".", or decimal = ","'
+        elif first.readings:
             do = f'state the order: types = {{ "{heading}" = "date dmy" }} for day first, "date mdy" for month first'
         else:
             do = f'mend it, or say what it stands for: read_as = {{ "{heading}" = {{ "{first.value}" = 0 }} }}'
@@ -130,28 +149,46 @@ def shortened(faults: Sequence[Fault], stopped: str) -> list[Fault]:
 # -- totals ----------------------------------------------------------------------------------------------
 
 
-def disagreements(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) -> list[Fault]:
-    """Faults where a file's own totals row and the sum of the rows that were read are not the same."""
-    faults = []
+def compared_totals(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) -> list[Fault]:
+    """Faults where a file's own totals row and the sum of the rows that were read are not the same; what agrees, and
+    what could not be compared, is noted."""
+    faults, agree, uncompared = [], [], []
     for heading, total in raw.totals.items():
         place = table.place(heading)
-        stated = number_in(total, raw.decimal) if isinstance(total, str) else total
+        stated = _stated(total, raw, spec) if isinstance(total, str) else total
         if place is None or not isinstance(stated, float) or isinstance(total, bool):
             continue
         column = table.columns[place]
-        if table.fields[place].type not in ("whole", "number", "money", "percent"):
+        if table.fields[place].type not in (*NUMERIC, "time", "duration"):
+            uncompared.append(heading)
             continue
         found = float(column.numbers[column.kinds == Kind.NUMBER].sum())
-        if abs(found - stated) > _TOTALS_TOLERANCE * max(1.0, abs(stated)):
-            why = f"the totals row says {general(stated)} {heading}, the rows read add up to {general(round(found, 6))}"
-            where = (
-                f"{raw.file}, sheet '{raw.sheet}', row {raw.totals_row}"
-                if raw.sheet
-                else f"{raw.file}, line {raw.totals_row}"
-            )
-            do = (
-                'ask for the file again, or write in the source totals_row = "drop" to leave the totals unread, '
-                'or "none" if the row is one like the others'
-            )
-            faults.append(Fault(stopped, why, where, do))
-    return faults
+        if abs(found - stated) <= _TOTALS_TOLERANCE * max(1.0, abs(stated)):
+            agree.append(heading)
+            continue
+        code = DURATION if table.fields[place].type in ("time", "duration") else "General"
+        said, added = show(stated, code).text, show(round(found, 6) if code == "General" else found, code).text
+        why = f"the totals row says {said} {heading}, the rows read add up to {added}"
+        line = f"sheet '{raw.sheet}', row {raw.totals_row}" if raw.sheet else f"line {raw.totals_row}"
+        do = (
+            'ask for the file again, or write in the source totals_row = "drop" to leave the totals unread, '
+            'or "none" if the row is one like the others'
+        )
+        faults.append(Fault(stopped, why, f"{raw.file}, {line}", do))
+    if faults:
+        return faults
+    if agree:
+        raw.notes.append("its sums agree with the rows")
+    if uncompared:
+        raw.notes.append(f"its total of {listed(uncompared)} could not be compared: the column has no type of number")
+    elif not agree and raw.totals:
+        raw.notes.append("it has no sums to compare with the rows")
+    return []
+
+
+def _stated(total: str, raw: RawTable, spec: SourceSpec) -> float | None:
+    """The number, or the hours and minutes, that a text of a totals row spells."""
+    known = spec.decimal or raw.decimal
+    marks = (known,) if known else (".", ",")
+    numbers = [number for mark in marks if (number := number_in(total, mark)) is not None]
+    return numbers[0] if numbers else duration_in(total)

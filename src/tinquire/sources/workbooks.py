@@ -14,7 +14,7 @@ from tinquire.cells.dates import SYSTEMS_APART, DateSystem
 from tinquire.faults import DataError, Fault, known_names
 from tinquire.formula.mentions import Mention, mentions
 from tinquire.sources.opening import open_sheets
-from tinquire.sources.raw import FOOT_ROWS, Block
+from tinquire.sources.raw import FOOT_ROWS, MOMENTS, Block
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.formulas import text_at
 
@@ -100,16 +100,17 @@ def _visible(book: Workbook) -> list[str]:
 
 def block_of(book: Workbook, sheet: Sheet, area: Area, shown: str) -> Block:
     """An area of a sheet as columns of cells, days counted in the 1900 system."""
-    columns, days = [], []
+    columns, moments = [], []
     for number in range(area.left, area.right + 1):
         column = sheet.column(number, area.top, area.bottom)
         used, picks = np.unique(sheet.styles(number, area.top, area.bottom), return_inverse=True)
-        is_day = np.array([book.styles.is_date(style) for style in used.tolist()])[picks] & (
-            column.kinds == Kind.NUMBER
-        )
+        shown_as = np.array([MOMENTS.index(book.styles.moment(style)) for style in used.tolist()], np.uint8)[picks]
+        shown_as[column.kinds != Kind.NUMBER] = 0
+        is_day = shown_as == MOMENTS.index("date")
         columns.append(_as_1900(column, is_day) if book.date_system is DateSystem.FROM_1904 else column)
-        days.append(is_day)
-    return Block(shown, sheet.name, area.top, area.left, tuple(columns), days=tuple(days), sums=_sums(sheet, area))
+        moments.append(shown_as)
+    sums = _sums(sheet, area)
+    return Block(shown, sheet.name, area.top, area.left, tuple(columns), moments=tuple(moments), sums=sums)
 
 
 def _sums(sheet: Sheet, area: Area) -> frozenset[int]:

@@ -1,17 +1,21 @@
-"""The type that a column's texts have, when nobody states one: it is said which, and two readings stay text."""
+"""The type that a column's values have, when nobody states one: it is said which, and two readings stay text."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 
 import numpy as np
 
 from tinquire.cells.column import Codes, Column, Kind, at_hand
-from tinquire.tables.types import SpelledTexts, typed
+from tinquire.cells.numberformat import Moment
+from tinquire.cells.values import CellError
+from tinquire.tables.types import NUMERIC, SpelledTexts, typed
 
-__all__ = ["inferred_type"]
+__all__ = ["MIXED", "inferred_type"]
 
+#: Not a type: the column holds values of several kinds, which stay what they are.
+MIXED = ""
 #: Numbers that are names: codes with noughts in front, and such as are longer than a number is exact.
 _CODE = re.compile(r"0\d+|\d{16,}")
 _HAS_CURRENCY = re.compile(r"[$£€¥₹₣₤]|^[^\W\d_]{3}\s|\s[^\W\d_]{3}$")
@@ -20,21 +24,65 @@ _SOME = 500
 _YES_NO = frozenset({"true", "false", "yes", "no"})
 
 
-def inferred_type(columns: Sequence[Column], decimal: str = ".") -> tuple[str, str]:
-    """The type of a column, of which each file has a part, by its texts ('text' where they have none in common), and a
-    remark where there is one to make.
+def inferred_type(
+    columns: Sequence[Column], decimal: str | None = None, *, moments: Sequence[Moment] = (),
+    stand_ins: Collection[str] = (),
+) -> tuple[str, str]:  # fmt: skip
+    """The type of a column, of which each file has a part, by its values ('text' where texts have none in common,
+    `MIXED` where they are of several kinds), and a remark where there is one to make.
 
-    Texts that are numbers of fixed length or with noughts in front are codes, and stay text; dates are read in an order
-    only when some of them can be read in no other.
+    `moments` says of each part as what its numbers are shown; `stand_ins` are texts (casefolded) that stand for a value
+    and say nothing of the type. Texts that are numbers of fixed length or with noughts in front are codes, and stay
+    text; dates are read in an order only when some of them can be read in no other.
     """
-    if any((one.kinds[one.kinds != Kind.BLANK] != Kind.TEXT).any() for one in columns):
+    kinds = {kind for column in columns for kind in np.unique(column.kinds).tolist()} - {Kind.BLANK}
+    if kinds == {Kind.TEXT}:
+        return _text_type(columns, decimal, stand_ins)
+    if not kinds:
         return "text", ""
+    if kinds == {Kind.BOOL}:
+        return "yes/no", ""
+    number = _type_of_numbers(columns, moments)
+    if kinds == {Kind.NUMBER}:
+        return number, ""
+    texts = [text for text in _texts(columns) if text.casefold() not in stand_ins]
+    if kinds == {Kind.NUMBER, Kind.TEXT}:
+        kind = _type_of(texts, decimal)[0] if texts else number
+        if kind in NUMERIC and number in NUMERIC:
+            return (kind if kind != "whole" else number), ""
+        if kind == number:
+            return kind, ""
+    odd = [value for column in columns for value in column if isinstance(value, bool | CellError)]
+    first = f"'{texts[0]}'" if texts else str(odd[0])
+    return MIXED, f"{first} stands among values of other kinds; all stay as they are"
+
+
+def _type_of_numbers(columns: Sequence[Column], moments: Sequence[Moment]) -> str:
+    """Days, times or durations, where all numbers are shown so; else whole numbers or others."""
+    filled = [(column, place) for place, column in enumerate(columns) if (column.kinds == Kind.NUMBER).any()]
+    shown = {moments[place] if moments else "" for _, place in filled}
+    if shown == {"time", "duration"}:
+        return "duration"
+    if len(shown) == 1 and (one := shown.pop()):
+        return one
+    numbers = [column.numbers[column.kinds == Kind.NUMBER] for column, _ in filled]
+    return "whole" if all(np.array_equal(np.rint(part), part) for part in numbers) else "number"
+
+
+def _texts(columns: Sequence[Column]) -> list[str]:
+    return _distinct((column.texts, column.codes[column.kinds == Kind.TEXT]) for column in columns)
+
+
+def _text_type(columns: Sequence[Column], decimal: str | None, stand_ins: Collection[str]) -> tuple[str, str]:
+    if stand_ins:
+        texts = [text for text in _texts(columns) if text.casefold() not in stand_ins]
+        return _type_of(texts, decimal)
     parts = [(one.texts, one.codes[one.kinds == Kind.TEXT]) for one in columns]
     found = _type_of(_distinct((texts, codes[:: len(codes) // _SOME + 1]) for texts, codes in parts), decimal)
     if found == ("text", "") or all(len(codes) <= _SOME for _, codes in parts):
         return found  # what some of them are not, all of them are not
     if found[0] in ("whole", "number", "money"):
-        return _number_type(parts, decimal), ""
+        return _number_type(parts, decimal)
     return _type_of(_distinct(parts), decimal)
 
 
@@ -47,9 +95,11 @@ def _distinct(parts: Iterable[tuple[Sequence[str], Codes]]) -> list[str]:
     return sorted(found - {""})
 
 
-def _number_type(parts: Sequence[tuple[Sequence[str], Codes]], decimal: str) -> str:
+def _number_type(parts: Sequence[tuple[Sequence[str], Codes]], decimal: str | None) -> tuple[str, str]:
     """The type of many texts that are numbers, as far as is known: of those that can be read together, only the ones
     that are not plain are looked at."""
+    if decimal is None:  # only all of them can tell whether one has two readings
+        return _type_of(_distinct(parts), decimal)
     whole = True
     rest: list[tuple[Sequence[str], Codes]] = []
     for texts, codes in parts:
@@ -57,18 +107,18 @@ def _number_type(parts: Sequence[tuple[Sequence[str], Codes]], decimal: str) -> 
             rest.append((texts, codes))
             continue
         if any(_CODE.fullmatch(text) for text in texts.with_noughts()):
-            return "text"
+            return "text", ""
         values, plain = texts.plain_numbers(codes, decimal)
         whole &= np.array_equal(np.rint(values[plain]), values[plain])
         rest.append((texts, codes[~plain]))
     others = _distinct(rest)
     kind = _type_of(others, decimal)[0] if others else "whole"
     if kind == "percent" or (kind == "whole" and not whole):
-        return "number"
-    return kind if kind in ("whole", "number", "money") else "text"
+        return "number", ""
+    return (kind if kind in ("whole", "number", "money") else "text"), ""
 
 
-def _type_of(texts: Sequence[str], decimal: str) -> tuple[str, str]:
+def _type_of(texts: Sequence[str], decimal: str | None) -> tuple[str, str]:
     """The type that different texts have in common, and a remark."""
     if not texts:
         return "text", ""
@@ -83,7 +133,10 @@ def _type_of(texts: Sequence[str], decimal: str) -> tuple[str, str]:
         return "text", ""
     if any(_CODE.fullmatch(text) for text in texts):
         return "text", ""
-    if reads("number"):
+    problems = typed(distinct, "number", decimal=decimal).problems
+    if problems and all(problem.readings for problem in problems):
+        return "text", f"{problems[0].why}: state the decimal mark"
+    if not problems:
         if all(text.endswith("%") for text in texts):
             return "percent", ""
         if any(_HAS_CURRENCY.search(text) for text in texts):
@@ -97,4 +150,12 @@ def _type_of(texts: Sequence[str], decimal: str) -> tuple[str, str]:
         return ways[0], f"its days are written with the {order} first"
     if ways:
         return "text", f"'{texts[0]}' and all others could have the day first or the month first: state the type"
-    return ("time", "") if reads("time") else ("text", "")
+    if reads("duration"):
+        return _clock_type(distinct), ""
+    return "text", ""
+
+
+def _clock_type(distinct: Column) -> str:
+    """Times of a day, unless one of them runs past it."""
+    numbers = typed(distinct, "duration").column.numbers
+    return "time" if ((numbers >= 0) & (numbers < 1)).all() else "duration"

@@ -18,6 +18,7 @@ from tinquire.tables.pivotgroups import Grouped, PivotValue, RowGroups
 from tinquire.tables.pivotshown import SHOWN, Block, shown
 from tinquire.tables.scope import GroupScope
 from tinquire.tables.table import Table, require
+from tinquire.tables.types import added_type
 
 __all__ = ["PivotField", "PivotValue", "Subtotals", "pivot_of", "pivoted"]
 
@@ -198,6 +199,8 @@ class _Summing:
         if value.how in (Aggregation.COUNT, Aggregation.NUMBERS, Aggregation.DISTINCT):
             return "whole"
         kind = self.groups.field(value.column).type
+        if value.how is Aggregation.SUM:
+            return added_type(kind)
         worked = (Aggregation.AVERAGE, Aggregation.MEDIAN, Aggregation.DEVIATION, Aggregation.VARIANCE)
         return "number" if kind == "whole" and value.how in worked else kind
 

@@ -16,15 +16,17 @@ __all__ = ["stacked"]
 def stacked(name: str, tables: Sequence[Table]) -> Table:
     """All rows of the tables, in order. Headings come in the order they are first met; what a table lacks is blank.
 
-    A column keeps its type where all tables agree on it, and is text otherwise. What derived it holds for the rows of
-    those tables that derived it so, from columns that are stacked with it.
+    A column keeps its type where all tables agree on it, and is text otherwise, but times with durations are durations.
+    What derived it holds for the rows of those tables that derived it so, from columns that are stacked with it.
     """
     fields: dict[str, Field] = {}
     for table in tables:
         for field in table.fields:
             known = fields.setdefault(field.name.strip().casefold(), Field(field.name, field.type))
             if known.type != field.type:
-                fields[field.name.strip().casefold()] = Field(known.name, "text")
+                both = {known.type, field.type}
+                kind = "duration" if both == {"time", "duration"} else "text"
+                fields[field.name.strip().casefold()] = Field(known.name, kind)
     columns = []
     for field in fields.values():
         places = [table.place(field.name) for table in tables]

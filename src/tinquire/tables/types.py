@@ -6,11 +6,14 @@
     money      any number; a currency sign may stand in front or behind
     percent    any number; `5%` is 0.05
     date       a day: a date cell, or text in ISO 8601 order; `date dmy`, `date mdy`, `date ymd` state another order
-    time       a time of day, or an elapsed time
+    time       a time of day
+    duration   hours and minutes that went by, as many as there are: `38:45`; `-0:30` too
     yes/no     TRUE/FALSE, yes/no, y/n, 1/0
 
 In number texts spaces and thousands marks may stand between digits; a minus may stand in front or behind, or be
-written as brackets. An exponent has a sign, or its number a fraction (1E+3, 1.5e3): 2E3 is a code. The decimal mark is the point unless the source states the comma.
+written as brackets. An exponent has a sign, or its number a fraction (1E+3, 1.5e3): 2E3 is a code. The decimal mark is
+the one that the source states, or that other numbers of the column or file show; where nothing does, a number that can
+be read two ways (1.000) is a problem, as a day is that could be another.
 """
 
 from __future__ import annotations
@@ -19,7 +22,7 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date
-from typing import Protocol, TypeAlias, runtime_checkable
+from typing import Literal, Protocol, TypeAlias, runtime_checkable
 
 import numpy as np
 
@@ -27,18 +30,38 @@ from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, at_hand
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general, show
 from tinquire.cells.values import CellError, Value
+from tinquire.tables.marks import any_two_readings, has_two_readings, mark_of_column
 
-__all__ = ["TYPES", "Problem", "Reading", "SpelledTexts", "column_type", "number_in", "typed"]
+__all__ = [
+    "NUMERIC",
+    "TYPES",
+    "Problem",
+    "Reading",
+    "SpelledTexts",
+    "added_type",
+    "column_type",
+    "duration_in",
+    "number_in",
+    "typed",
+]
 
+#: The types that a table's columns have.
+ColumnType: TypeAlias = Literal["text", "whole", "number", "money", "percent", "date", "time", "duration", "yes/no"]
+#: The same with the orders of days in texts, as a source states them.
 TYPES = (
-    "text", "whole", "number", "money", "percent", "date", "date dmy", "date mdy", "date ymd", "time", "yes/no",
+    "text", "whole", "number", "money", "percent", "date", "date dmy", "date mdy", "date ymd", "time",
+    "duration", "yes/no",
 )  # fmt: skip
 
+#: The types of numbers that are added up.
+NUMERIC = ("whole", "number", "money", "percent")
 _DATE = re.compile(r"(\d{1,4})\s*[-/. ]\s*(\d{1,2})\s*[-/. ]\s*(\d{1,4})\Z")
 _ISO = re.compile(r"(\d{4})-(\d{2})-(\d{2})\Z")
 #: A day and a time of it, with seconds or without, of twelve hours or twenty-four.
 _MOMENT = re.compile(r"(.*\d)(?:T|,?\s+)(\d{1,2}):(\d{2})(?::(\d{2}(?:[.,]\d+)?))?(?:\s*([AaPp])\.?[Mm]\.?)?\Z")
-_CLOCK = re.compile(r"(\d{1,3}):(\d{2})(?::(\d{2}))?\Z")
+_CLOCK = re.compile(
+    r"(?P<minus>-)?(?P<hours>\d{1,5}):(?P<minutes>\d{2})(?::(?P<seconds>\d{2}(?:[.,]\d+)?))?(?:\s*(?P<half>[AaPp])\.?[Mm]\.?)?\Z"
+)
 _CURRENCY = re.compile(r"^[^\W\d_]{3}\s|\s[^\W\d_]{3}$|[$£€¥₹₣₤]")
 #: Numbers by their decimal mark: as most are written, and all that are understood once signs and currency are off.
 _COMMON, _SPELLED = (
@@ -49,9 +72,7 @@ _COMMON, _SPELLED = (
     )
 )
 #: A number with an exponent: one that only looks so, like the code 2E3, has neither a fraction nor a signed exponent.
-_EXPONENT = {
-    mark: re.compile(rf"(?:\d+\{mark}\d+[Ee][+-]?|\d+\{mark}?[Ee][+-])\d{{1,3}}") for mark in ".,"
-}
+_EXPONENT = {mark: re.compile(rf"(?:\d+\{mark}\d+[Ee][+-]?|\d+\{mark}?[Ee][+-])\d{{1,3}}") for mark in ".,"}
 _YES_NO = {"true": True, "yes": True, "y": True, "1": True, "false": False, "no": False, "n": False, "0": False}
 #: Two-digit years up to this one are of this century.
 _CENTURY_BREAK = 50
@@ -89,6 +110,11 @@ class Reading:
     problems: tuple[Problem, ...]
 
 
+def added_type(kind: str) -> str:
+    """The type of a sum: times of a day add up to a duration."""
+    return "duration" if kind == "time" else kind
+
+
 _Read: TypeAlias = "Value | Problem"
 _NOT_MET = Problem(0, "", "")
 _NO_NUMBER = float("nan")
@@ -99,24 +125,36 @@ def column_type(spec: str) -> str:
     return spec.partition(" ")[0] if spec.startswith("date") else spec
 
 
-def typed(column: Column, spec: str, *, replacements: Mapping[str, Value] | None = None, decimal: str = ".") -> Reading:
+def typed(
+    column: Column, spec: str, *, replacements: Mapping[str, Value] | None = None, decimal: str | None = "."
+) -> Reading:
     """Read a column into a type. Each distinct value is read once.
 
-    `replacements` maps texts (without regard to case) to the value they stand for. Raises ValueError for a type
-    that is none.
+    `replacements` maps texts (without regard to case) to the value they stand for. Without a decimal mark, that of the
+    column's own numbers is meant; where none shows it, numbers that can be read two ways are problems. Raises
+    ValueError for a type that is none.
     """
     if spec not in TYPES:
         raise ValueError(f"'{spec}' is no type")
-    numeric = spec in ("whole", "number", "money", "percent") and column.all_of(Kind.NUMBER)
+    numeric = spec in NUMERIC and column.all_of(Kind.NUMBER)
     if numeric and (spec != "whole" or np.array_equal(np.rint(column.numbers), column.numbers)):
         return Reading(column, ())
     stand_ins = {text.strip().casefold(): value for text, value in (replacements or {}).items()}
+    if decimal is None and spec in NUMERIC:
+        decimal = mark_of_column(column)
+        if decimal is None and any_two_readings(column):
+            return _one_by_one(column, lambda value: _unless_two_readings(value, spec), stand_ins)
+    decimal = decimal or "."
     # What stands for a number that is plain would not be found where plain numbers are read together.
     by_words = all(number_in(text, decimal) is None for text in stand_ins)
     quick = _plain_texts(column, spec, decimal, stand_ins) if by_words else None
     if quick is not None:
         return quick
-    read = _reader(spec, decimal)
+    return _one_by_one(column, _reader(spec, decimal), stand_ins)
+
+
+def _one_by_one(column: Column, read: Callable[[Value], _Read], stand_ins: Mapping[str, Value]) -> Reading:
+    """Each distinct value of a column read."""
     groups, distinct = column.groups()
     results: list[Value] = []
     wrong: dict[int, Problem] = {}
@@ -229,11 +267,13 @@ def _reader(spec: str, decimal: str) -> Callable[[Value], _Read]:
         return _text
     if spec == "whole":
         return lambda value: _whole(value, decimal)
-    if spec in ("number", "money", "percent"):
+    if spec in NUMERIC:
         return lambda value: _number(value, decimal)
     if spec.startswith("date"):
         return lambda value: _date(value, spec.partition(" ")[2])
-    return _time if spec == "time" else _yes_no
+    if spec in ("time", "duration"):
+        return lambda value: _time(value, of_day=spec == "time")
+    return _yes_no
 
 
 def _problem(value: Value, why: str, *readings: str) -> Problem:
@@ -245,6 +285,14 @@ def _text(value: Value) -> _Read:
     if isinstance(value, float):
         return general(value)
     return "TRUE" if value is True else "FALSE" if value is False else value
+
+
+def _unless_two_readings(value: Value, spec: str) -> _Read:
+    """A number, unless it is written so that it could be another."""
+    if isinstance(value, str) and has_two_readings(value):
+        readings = [general(number) for mark in ".," if (number := number_in(value, mark)) is not None]
+        return _problem(value, f"'{value}' could be {' or '.join(readings)}", *readings)
+    return _reader(spec, ".")(value)
 
 
 def _number(value: Value, decimal: str) -> _Read:
@@ -351,13 +399,26 @@ def _day(value: Value, year: int, month: int, day: int) -> _Read:
         return _problem(value, f"'{value}' is not a date in the stated order")
 
 
-def _time(value: Value) -> _Read:
+def _time(value: Value, *, of_day: bool) -> _Read:
+    """A time as a part of a day; one of a day, or one that went by."""
     if isinstance(value, float):
         return value
     found = _CLOCK.match(str(value).strip())
-    if not found or int(found[2]) > 59 or int(found[3] or 0) > 59:
-        return _problem(value, f"'{value}' is not a time")
-    return (int(found[1]) * 3600 + int(found[2]) * 60 + int(found[3] or 0)) / 86_400
+    if not found:
+        return _problem(value, f"'{value}' is not a {'time' if of_day else 'duration'}")
+    hours, minutes = int(found["hours"]), int(found["minutes"])
+    seconds = float((found["seconds"] or "0").replace(",", "."))
+    if found["half"]:
+        hours = hours % 12 + (12 if found["half"] in "pP" else 0) if 1 <= hours <= 12 else -1
+    if hours < 0 or minutes > 59 or seconds >= 60:
+        return _problem(value, f"'{value}' is not a {'time' if of_day else 'duration'}")
+    return (-1 if found["minus"] else 1) * (hours * 3600 + minutes * 60 + seconds) / 86_400
+
+
+def duration_in(text: str) -> float | None:
+    """The hours and minutes that a text spells, as a part of a day, or None."""
+    found = _time(text, of_day=False)
+    return found if isinstance(found, float) else None
 
 
 def _yes_no(value: Value) -> _Read:

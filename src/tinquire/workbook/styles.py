@@ -6,7 +6,7 @@ import copy
 
 from lxml import etree
 
-from tinquire.cells.numberformat import BUILT_IN_FORMATS, parse_format
+from tinquire.cells.numberformat import BUILT_IN_FORMATS, Moment, parse_format
 from tinquire.looks import PLAIN, Appearance, Edge, Edges, Variation
 from tinquire.looks.palette import INDEXED, tinted
 from tinquire.workbook.fonts import varied_font, vary_alignment
@@ -44,7 +44,7 @@ class StyleBook:
         self._xfs = children(child(root, "cellXfs"), "xf")
         self._appearances: dict[int, Appearance] = {}
         self._numbers: dict[Appearance, int] = {}
-        self._is_date: dict[int, bool] = {}
+        self._moments: dict[int, Moment] = {}
         self._variations: dict[tuple[int, Variation], int] = {}
         self.changed = False
 
@@ -77,9 +77,13 @@ class StyleBook:
 
     def is_date(self, style: int) -> bool:
         """Whether numbers of this style are dates or times."""
-        if style not in self._is_date:
-            self._is_date[style] = parse_format(self.number_format(style)).is_date
-        return self._is_date[style]
+        return self.moment(style) != ""
+
+    def moment(self, style: int) -> Moment:
+        """What numbers of this style are shown as: days, times, durations, or none of these."""
+        if style not in self._moments:
+            self._moments[style] = parse_format(self.number_format(style)).moment
+        return self._moments[style]
 
     def locked(self, style: int) -> bool:
         """Whether cells of a style are locked when their sheet is protected (18.8.33): they are, unless it says no."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from typing import Annotated
 
 import numpy as np
 from pydantic import Field as Key
@@ -14,9 +14,7 @@ from tinquire.formula.tree import Node, TableReference, walk
 from tinquire.tables.scope import read_formula, table_values
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Field, RowFormula, Table
-
-#: The types a derived column may be given.
-DerivedType = Literal["text", "whole", "number", "money", "percent", "date", "time", "yes/no"]
+from tinquire.tables.types import ColumnType
 
 
 @step
@@ -28,7 +26,7 @@ class Derive:
 
     derive: str
     as_: Annotated[str, Key(alias="as")]
-    type: DerivedType | None = None
+    type: ColumnType | None = None
 
     def apply(self, table: Table, context: StepContext) -> Table:
         scope = context.scope(table)

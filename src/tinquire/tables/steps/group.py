@@ -12,6 +12,7 @@ from tinquire.tables.keys import key_groups
 from tinquire.tables.pivotgroups import Grouped
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Field, Table, require
+from tinquire.tables.types import added_type
 
 _COUNTS = (Aggregation.COUNT, Aggregation.NUMBERS, Aggregation.DISTINCT)
 
@@ -67,7 +68,8 @@ class Group:
 
     @staticmethod
     def _named(name: str, how: Aggregation, one: Field) -> Field:
-        return replace(one, name=name, type="whole" if how in _COUNTS else one.type, identity=object())
+        kind = "whole" if how in _COUNTS else added_type(one.type) if how is Aggregation.SUM else one.type
+        return replace(one, name=name, type=kind, identity=object())
 
     @staticmethod
     def _asked(name: str, text: str, context: StepContext) -> tuple[Aggregation, str]:
