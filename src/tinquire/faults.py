@@ -30,9 +30,11 @@ class Fault:
     where: str = ""
     do: str = ""
     warning: bool = False
+    #: What to do in the words of the command line, where a command without a docket stopped.
+    option: str = ""
 
     def as_dict(self) -> dict[str, object]:
-        return asdict(self)
+        return {key: value for key, value in asdict(self).items() if key != "option"}
 
     def __str__(self) -> str:
         parts = (("stopped", self.stopped), ("where", self.where), ("why", self.why), ("do", self.do))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import zipfile
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from xml.sax.saxutils import escape, quoteattr
@@ -12,6 +13,7 @@ from xml.sax.saxutils import escape, quoteattr
 from hypothesis import strategies as st
 
 from jobs.plain import Plain, Stop, apply_step, evaluated, text
+from jobs.plain import pivot as plain_pivot
 
 ITEMS = ["Tea", "Soap", "Bath towel", "007", "7", "A&B <x>", "=1+1", "[:title:]", "tea", "Ünder"]
 SITES = ["North", "South", "O'Hara's", 'East "Inn"']
@@ -359,7 +361,9 @@ def pivot(draw, job, name):
         asked["subtotals"] = {}
     if draw.chance(20) and _numeric(rows):
         asked["where"] = f"[{draw.of(_numeric(rows))}]>{draw.number(0, 5)}"
-    job.docket.setdefault("pivots", {})[name] = asked
+    with suppress(Stop):
+        plain_pivot(rows, asked)
+        job.docket.setdefault("pivots", {})[name] = asked
 
 
 def figures(draw, job):
@@ -373,8 +377,8 @@ def figures(draw, job):
         )
         if f"figure_{number - 1}" in job.figures and draw.chance(40):
             asked = f"figure_{number - 1}+1"
-        value = evaluated(asked, None, lambda of, heading: job.tables[of].column(heading), job.figures)
-        if table.rows:
+        with suppress(Stop):
+            value = evaluated(asked, None, lambda of, heading: job.tables[of].column(heading), job.figures)
             job.docket.setdefault("figures", {})[f"figure_{number}"] = asked
             job.figures[f"figure_{number}"] = value
 

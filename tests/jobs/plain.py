@@ -134,9 +134,10 @@ class Cell:
 
 
 def _numbers(cells):
-    return [
-        v for cell in cells for v in (cell.value if isinstance(cell.value, list) else [cell.value]) if _is_number(v)
-    ]
+    values = [v for cell in cells for v in (cell.value if isinstance(cell.value, list) else [cell.value])]
+    if any(isinstance(v, str) for v in values):
+        raise Stop("a text is to be added up")
+    return [v for v in values if _is_number(v)]
 
 
 def _is_number(value):
@@ -155,7 +156,7 @@ FUNCTIONS = {
     "ABS": lambda a: Cell(abs(number(a.value))),
     "ROWS": lambda a: Cell(float(len(a.value))),
     "COUNTA": lambda a: Cell(float(sum(v is not None for v in a.value))),
-    "COUNT": lambda a: Cell(float(len(_numbers([a])))),
+    "COUNT": lambda a: Cell(float(sum(map(_is_number, a.value)))),
     "AND": lambda *a: Cell(all(number(one.value) for one in a)),
     "AVERAGE": lambda a: Cell(_divided(sum(_numbers([a])), len(_numbers([a])))),
     "SUMIFS": lambda v, k, w: Cell(float(sum(_numbers([Cell([x for x, key in zip(v.value, k.value, strict=True) if (Cell(key) == w).value and type(key) is type(w.value)])])))),
@@ -278,6 +279,8 @@ def _group(table, step, others):
     for row, key in enumerate(_keys(table, step["group"])):
         groups.setdefault(key, []).append(row)
     first = table.pick([rows[0] for rows in groups.values()]).select(step["group"])
+    if {name.casefold() for name in step["group"]} & {name.casefold() for name in step["values"]}:
+        raise Stop("two columns of one name")
     for name, asked in step["values"].items():
         how, _, column = asked.partition(" ")
         values = table.column(column)
@@ -422,6 +425,8 @@ STEPS = {
 
 def aggregate(how, values):
     numbers = [value for value in values if _is_number(value)]
+    if how not in ("count", "numbers", "distinct", "first", "last") and any(isinstance(value, str) for value in values):
+        raise Stop("a text is to be added up")
     filled = [value for value in values if value is not None]
     if how in ("count", "numbers", "distinct"):
         return float(
@@ -446,9 +451,9 @@ def pivot(table, asked):
     if "where" in asked:
         table = table.pick([n for n, yes in enumerate(_holds(table, asked["where"])) if yes])
     down, across = asked["rows"], asked.get("columns", [])
-    down_keys = [tuple(row) for row in table.select(down).rows]
-    side_keys = [tuple(row) for row in table.select(across).rows] if across else [() for _ in table.rows]
-    order = {key: [rank(v) for v in key] for key in (*down_keys, *side_keys)}
+    down_keys = _keys(table, down)
+    side_keys = _keys(table, across)
+    order = {key: [rank(v) for _, v in key] for key in (*down_keys, *side_keys)}
     lines, sides = (sorted(set(keys), key=order.get) for keys in (down_keys, side_keys))
     sides = sides or [()] * (not across)
     values = [next((how, column) for how, column in value.items() if how != "as") for value in asked["values"]]
@@ -465,10 +470,10 @@ def pivot(table, asked):
 
     made = []
     for place, line in enumerate(lines):
-        made.append(line_of(line, lambda key, line=line: key == line))
+        made.append(line_of([v for _, v in line], lambda key, line=line: key == line))
         last = place + 1 == len(lines) or lines[place + 1][0] != line[0]
         if "subtotals" in asked and len(down) == 2 and last:
-            name = f"{text(line[0]) or '(blank)'} total"
+            name = f"{'(blank)' if line[0][1] is None else text(line[0][1])} total"
             made.append(line_of((name, None), lambda key, line=line: key[0] == line[0]))
     if "totals" in asked:
         made.append(line_of((asked["totals"], *([None] * (len(down) - 1))), lambda key: True, is_total=True))

@@ -145,7 +145,7 @@ STAY = [
 ]  # fmt: skip
 FIELDS = ['rows = ["depot"]', 'rows = ["depot", { field = "day", by = "month" }]\nsubtotals = {}\nempty = 0', 'rows = ["pieces"]\ncolumns = ["depot"]\ntotals_across = "all"',
           'rows = [{ field = "depot", top = 2, rest = "others" }]']  # fmt: skip
-VALUES = '[{ sum = "charge" }, { average = "charge", as = "mean" }, { count = "depot", as = "n" }, { smallest = "pieces", as = "least" }, { largest = "charge", as = "most" }, { numbers = "pieces", as = "m" }, { sum = "depot", as = "none" }]'
+VALUES = '[{ sum = "charge" }, { average = "charge", as = "mean" }, { count = "depot", as = "n" }, { smallest = "pieces", as = "least" }, { largest = "charge", as = "most" }, { numbers = "pieces", as = "m" }]'
 WHERE = [
     None, '[charge] > 1', '[charge] <= 0', '[pieces] = 0', 'AND([depot] = "NORTH", NOT([pieces] <> 4))', 'OR([depot] = "", [charge] > period_month)',
     '[depot] <> "south"', 'ISBLANK([pieces])', '[depot] > 5', '[depot] = 0', '5 >= [pieces]', '[pieces] = "4"', '[charge] < -1', '[depot] < 5',

@@ -196,13 +196,7 @@ def test_a_formula_reaches_a_pivot_by_labels(asks, holds):
     assert str(scalar_value(tree, scope)).removesuffix(".0") == str(holds)
 
 
-MIXED = st.one_of(
-    st.none(),
-    st.integers(-99, 99).map(lambda cents: cents / 4),
-    st.sampled_from(["x", "y"]),
-    st.booleans(),
-    st.just(CellError.NA),
-)
+MIXED = st.one_of(st.none(), st.integers(-99, 99).map(lambda cents: cents / 4), st.booleans(), st.just(CellError.NA))
 ROWS = st.lists(
     st.tuples(
         st.sampled_from(["a", "A", "b", None]),

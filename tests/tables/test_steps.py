@@ -242,7 +242,7 @@ entries = st.lists(
     st.tuples(
         st.sampled_from(["x", "y", None]),
         st.sampled_from(["p", "q", "r"]),
-        st.one_of(st.none(), st.just("t"), st.integers(-50, 50).map(float)),
+        st.one_of(st.none(), st.just(True), st.integers(-50, 50).map(float)),
     ),
     min_size=1,
     max_size=25,

@@ -9,6 +9,9 @@ from tinquire.docket.schema import FigureModel
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.slots import slot_name
 from tinquire.formula.tree import Name, TableReference, walk
+from tinquire.tables.steps.derive import Derive
+from tinquire.tables.steps.drop_rows import DropRows
+from tinquire.tables.steps.keep_rows import KeepRows
 
 __all__ = ["all_formulas", "tables_needed", "tables_read", "tables_used"]
 
@@ -29,9 +32,12 @@ def tables_needed(step: object, known: Iterable[str]) -> list[str]:
 
 
 def _formulas(step: object) -> Iterator[str]:
-    for key in ("as_", "keep_rows", "drop_rows"):
-        if isinstance(text := getattr(step, key, None), str):
-            yield text
+    if isinstance(step, Derive):
+        yield step.as_
+    elif isinstance(step, KeepRows):
+        yield step.keep_rows
+    elif isinstance(step, DropRows):
+        yield step.drop_rows
 
 
 def all_formulas(docket: Docket) -> Iterator[tuple[tuple[str | int, ...], str]]:

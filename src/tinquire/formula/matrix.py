@@ -65,6 +65,10 @@ def stacked(operands: Sequence[Operand], frame: Frame) -> Matrix | None:
     lanes = max((block.shape[1] for block in kinds), default=1)
     if lanes > 1 and sum(len(block) for block in kinds) * lanes > MAX_MATRIX:
         return None
+    if not any(
+        len(block) for block in kinds
+    ):  # the columns of a table without rows: one blank, which no function counts
+        return Matrix(np.zeros((1, lanes), np.uint8), np.zeros((1, lanes)))
     return Matrix(
         np.concatenate([np.broadcast_to(block, (len(block), lanes)) for block in kinds]),
         np.concatenate([np.broadcast_to(block, (len(block), lanes)) for block in values]),

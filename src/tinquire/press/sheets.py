@@ -18,6 +18,8 @@ from tinquire.looks import Appearance, House
 from tinquire.looks.widths import deciding, fitting_width, wrapped_lines
 from tinquire.press.living import living_formula
 from tinquire.tables import Field, RowFormula, Table
+from tinquire.tables.addable import require_numbers
+from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivot import Pivot
 from tinquire.tables.types import added_type
 from tinquire.workbook import Formula, Sheet, SheetTable
@@ -137,6 +139,8 @@ def table_sheet(plan: SheetPlan, table: Table, house: House, styles: StyleBook, 
     places = [table.find(name, stopped) for name in plan.columns] or list(range(len(table.fields)))
     shown = table.select(places)
     totals = {shown.fields[shown.find(name, stopped)].name: kind for name, kind in plan.totals.items()}
+    for name, kind in totals.items():
+        require_numbers(shown, name, Aggregation(kind), stopped)
     layout = _TableLayout(plan, shown, totals, table_name, Dresser(house, styles, plan), table, places)
     return TableOnSheet(layout.sheet(), layout.top, shown, totals, tuple(layout.as_values))
 

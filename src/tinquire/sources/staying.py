@@ -18,10 +18,11 @@ from tinquire.sources.conditions import Holds, RefusedError, condition
 from tinquire.sources.database import bound, connected, raw_table
 from tinquire.sources.digest import Digest
 from tinquire.tables import Field, Table
+from tinquire.tables.addable import ADDING
 from tinquire.tables.aggregation import Aggregation, Summary
 from tinquire.tables.keys import key_groups
 from tinquire.tables.pivotgroups import PivotValue
-from tinquire.tables.types import column_type, typed
+from tinquire.tables.types import NUMERIC, column_type, typed
 
 if TYPE_CHECKING:
     from sqlalchemy import ColumnElement, Connection, Subquery
@@ -43,7 +44,6 @@ _POSTGRES = {
 _KINDS = ("sqlite", "postgresql")
 _MISSING = {"smallest": np.inf, "largest": -np.inf}
 _MOMENTS = (1114, 1184)
-_NUMBER_TYPES = ("whole", "number", "money", "percent")
 _DO = 'write rows = "travel" in the source'
 
 
@@ -163,7 +163,7 @@ class _Asking:
             if how not in PUSHED:
                 raise DataError(_not_pushed(how, heading, self.stopped))
             one, holds = self.column(heading)
-            told = holds is Holds.ANY or self.stated(heading) in _NUMBER_TYPES
+            told = holds in (Holds.ANY, Holds.TEXTS) or self.stated(heading) in NUMERIC
             for part in (*PUSHED[how], *(("filled", "numbers") if told else ())):
                 wanted[(heading.casefold(), part)] = self.part(part, one, holds)
         labels = []
@@ -258,10 +258,11 @@ class _Asking:
         return Table(self.rows.name, tuple(fields), tuple(made))
 
     def check(self, parts: Mapping[tuple[str, str], np.ndarray], values: list[tuple[str, Aggregation | None]]) -> None:
-        """Stop at texts in columns that shall be numbers: here they would be read, there they are passed over."""
-        for heading, _ in values:
+        """Stop at texts in columns that are to be numbers, or to be added up: a database passes them over."""
+        for heading, how in values:
             key = heading.casefold()
-            if self.stated(heading) in _NUMBER_TYPES and (parts[(key, "filled")] != parts[(key, "numbers")]).any():
+            asked = self.stated(heading) in NUMERIC or (how in ADDING and (key, "filled") in parts)
+            if asked and (parts[(key, "filled")] != parts[(key, "numbers")]).any():
                 many = int((parts[(key, "filled")] - parts[(key, "numbers")]).sum())
                 why = f"column '{heading}' has {many:,} values that are no numbers in the database"
                 raise DataError(Fault(self.stopped, why, self.shown, f"cast them in the query, or {_DO}"))

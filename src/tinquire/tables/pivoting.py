@@ -11,6 +11,7 @@ import numpy as np
 from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.values import Value
 from tinquire.faults import Fault, UseError, known_names
+from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, Summary
 from tinquire.tables.pivot import Pivot, spelled
 from tinquire.tables.pivotfields import Levels, PivotField, grouped_levels
@@ -52,6 +53,9 @@ def pivoted(
     stopped = f"pivot '{table.name}'"
     down, across = [_field(one) for one in rows], [_field(one) for one in columns]
     require(table, [*(one.column for one in (*down, *across)), *plain_columns(values)], stopped)
+    for value in values:
+        if value.formula is None:
+            require_numbers(table, value.column, value.how, stopped)
     groups = RowGroups(table, [one.column for one in (*down, *across)], scope or GroupScope({}), stopped)
     return pivot_of(
         groups, down, across, values, empty=empty, totals=totals, totals_across=totals_across, subtotals=subtotals

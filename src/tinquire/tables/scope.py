@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol, runtime_checkable
 
@@ -18,6 +18,7 @@ from tinquire.formula.operands import Grid, Lanes, Operand, Scalar
 from tinquire.formula.registry import functions, unknown_function
 from tinquire.formula.slots import slot_name
 from tinquire.formula.tree import Call, Name, Node, Reference, RowsOf, TableReference, walk
+from tinquire.tables.addable import text_among_numbers
 from tinquire.tables.table import Table
 
 __all__ = ["GroupScope", "TableScope", "read_formula", "scalar_value", "table_values"]
@@ -152,7 +153,33 @@ def read_formula(text: str, scope: TableScope, stopped: str, where: str = "") ->
     ]
     if faults:
         raise UseError(*dict.fromkeys(faults))
+    if texts := [
+        fault for node in walk(tree) if isinstance(node, Call) for fault in _texts(node, scope, stopped, where)
+    ]:
+        raise DataError(*dict.fromkeys(texts))
     return tree
+
+
+#: Functions that add numbers up and pass texts over, and which of their arguments they add (from, to).
+_ADDING_CALLS = {
+    **dict.fromkeys(("SUM", "AVERAGE", "MIN", "MAX", "PRODUCT", "MEDIAN", "SUMSQ"), (0, None)),
+    **dict.fromkeys(("STDEV", "STDEV.S", "STDEV.P", "VAR", "VAR.S", "VAR.P"), (0, None)),
+    **dict.fromkeys(("SUMIFS", "AVERAGEIFS", "MINIFS", "MAXIFS", "LARGE", "SMALL"), (0, 1)),
+    "SUBTOTAL": (1, None), "AGGREGATE": (2, None),
+}  # fmt: skip
+
+
+def _texts(call: Call, scope: TableScope, stopped: str, where: str) -> Iterator[Fault]:
+    """Columns with texts among what a call adds up."""
+    first, last = _ADDING_CALLS.get(call.function, (0, 0))
+    if call.function in ("SUMIF", "AVERAGEIF"):
+        first, last = (2, 3) if len(call.arguments) > 2 else (0, 1)
+    for node in call.arguments[first:last]:
+        if isinstance(node, TableReference) and node.first is not None and node.first == node.last:
+            table = scope.rows if node.table is None else scope.find_table(node.table)
+            fault = None if table is None else text_among_numbers(table, node.first, stopped, where)
+            if fault is not None:
+                yield fault
 
 
 def _unknown(node: Node, scope: TableScope) -> str | None:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Booleans, Codes, Column
-from tinquire.faults import DataError, Fault, known_names
+from tinquire.faults import DataError, Fault, UseError, known_names
 
 __all__ = ["Field", "Origin", "RowFormula", "Table"]
 
@@ -217,6 +217,16 @@ class Table:
 def missing_column(table: Table, heading: str, stopped: str) -> Fault:
     why = f"table '{table.name}' has no column '{heading}': {known_names(heading, table.headings)}"
     return Fault(stopped, why, do="write the heading as it stands in the table")
+
+
+def require_distinct(headings: Sequence[str], stopped: str, where: str) -> None:
+    """Raises UseError when two columns would have one heading, case apart."""
+    seen: set[str] = set()
+    for heading in headings:
+        if heading.casefold() in seen:
+            why = f"two columns would be headed '{heading}'"
+            raise UseError(Fault(stopped, why, where, "choose another heading"))
+        seen.add(heading.casefold())
 
 
 def require(table: Table, headings: Sequence[str], stopped: str) -> list[int]:

@@ -7,11 +7,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tinquire.faults import Fault, UseError, known_names
+from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups
 from tinquire.tables.pivotgroups import Grouped
 from tinquire.tables.steps.step import StepContext, step
-from tinquire.tables.table import Field, Table, require
+from tinquire.tables.table import Field, Table, require, require_distinct
 from tinquire.tables.types import added_type
 
 _COUNTS = (Aggregation.COUNT, Aggregation.NUMBERS, Aggregation.DISTINCT)
@@ -41,6 +42,7 @@ class Group:
         fields = [table.fields[place] for place in places]
         for name, how, column in self.asked(context):
             (place,) = require(table, [column], context.stopped)
+            require_numbers(table, column, how, context.stopped)
             fields.append(self._named(name, how, table.fields[place]))
             columns.append(aggregated(how, table.columns[place], groups, count).take(order))
         made = Table(table.name, tuple(fields), tuple(columns))
@@ -62,8 +64,13 @@ class Group:
             columns.append(groups.summary(column).rolled(numbers, count).result(how))
         return Table(context.stopped, tuple(fields), tuple(columns))
 
+    def _require_names(self, context: StepContext) -> None:
+        """Raises UseError where a value would have the heading of a column that is grouped by."""
+        require_distinct([*self.group, *self.values], context.stopped, context.where)
+
     def asked(self, context: StepContext) -> list[tuple[str, Aggregation, str]]:
         """Each new column's heading, its aggregation, and the column that it is of."""
+        self._require_names(context)
         return [(name, *self._asked(name, text, context)) for name, text in self.values.items()]
 
     @staticmethod

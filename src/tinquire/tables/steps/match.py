@@ -10,6 +10,7 @@ import numpy as np
 from tinquire.cells.column import Column, Kind
 from tinquire.faults import DataError, Fault, nearest
 from tinquire.formula.coerce import text_of
+from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups, key_text
 from tinquire.tables.matching import Matching, cleaned, matched
@@ -52,6 +53,8 @@ class Match:
         brought = self._brought(right)
         places = require(right, list(brought), context.stopped)
         for place, name in zip(places, brought.values(), strict=True):
+            if self.repeated == "sum" and (right.columns[place].kinds == Kind.NUMBER).any():
+                require_numbers(right, right.fields[place].name, Aggregation.SUM, context.stopped)
             values = self._values(right.columns[place], found)
             column = values.take(np.maximum(found.rows, 0)) if right.height else Column.blank(len(found.rows))
             if missing.any():

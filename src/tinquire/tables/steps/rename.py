@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from dataclasses import dataclass, replace
 
-from tinquire.faults import Fault, UseError
 from tinquire.tables.steps.step import StepContext, step
-from tinquire.tables.table import Table, require
+from tinquire.tables.table import Table, require, require_distinct
 
 
 @step
@@ -23,10 +21,7 @@ class Rename:
         places = require(table, list(self.rename), context.stopped)
         fresh = dict(zip(places, self.rename.values(), strict=True))
         fields = tuple(replace(field, name=fresh.get(n, field.name)) for n, field in enumerate(table.fields))
-        twice = [name for name, count in Counter(field.name for field in fields).items() if count > 1]
-        if twice:
-            why = f"two columns would be headed '{twice[0]}'"
-            raise UseError(Fault(context.stopped, why, context.where, "choose another heading"))
+        require_distinct([field.name for field in fields], context.stopped, context.where)
         return replace(table, fields=fields)
 
     def says(self) -> str:

@@ -9,7 +9,7 @@ import numpy as np
 from tinquire.cells.column import Column, Kind
 from tinquire.faults import Fault, UseError
 from tinquire.tables.steps.step import StepContext, step
-from tinquire.tables.table import Field, Table, require
+from tinquire.tables.table import Field, Table, require, require_distinct
 
 
 @step
@@ -47,6 +47,7 @@ class Unpivot:
         types = {table.fields[place].type for place in turned}
         names = Column.of_codes(np.tile(np.arange(width, dtype=np.int32), count), headings)
         made = table.select(kept).take(rows)
+        require_distinct([*made.headings, self.names, self.values], context.stopped, context.where)
         fields = (*made.fields, Field(self.names), Field(self.values, types.pop() if len(types) == 1 else "text"))
         made = replace(made, fields=fields, columns=(*made.columns, names, values))
         return made if self.blanks else made.take(values.kinds != Kind.BLANK)
