@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 
 __all__ = ["AccessError", "DataError", "Fault", "TinQuireError", "UseError", "merged", "nearest"]
 
@@ -101,3 +101,9 @@ def places(items: Sequence[str]) -> str:
     shown = ", ".join(items[:LISTED_PLACES])
     rest = len(items) - LISTED_PLACES
     return f"{shown} and {rest:,} more" if rest > 0 else shown
+
+
+def in_options(error: TinQuireError) -> TinQuireError:
+    """The error with its remedies in the words of the command line, where there are such."""
+    error.faults = tuple(replace(fault, do=fault.option or fault.do) for fault in error.faults)
+    return error

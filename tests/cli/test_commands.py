@@ -371,7 +371,7 @@ def test_every_command_has_help_with_an_example(tinquire, name):
 
 @pytest.mark.parametrize(
     ("words", "code", "text"),
-    [(["--help"], 0, "exit codes: 0 done"), (["--version"], 0, "tinquire 0."), ([], 0, "commands:"), (["rnu"], 2, "the nearest is 'run'"), (["run", "--prd"], 2, "usage"),
+    [(["--help"], 0, "exit codes: 0 done"), (["--version"], 0, "tinquire 0."), ([], 0, "commands:"), (["rnu"], 2, "the nearest is 'run'"), (["run", "--prd"], 2, "stopped   reading the command line"),
      (["docket", "--schema"], 0, "json-schema.org"), (["history", "."], 0, "none yet"), (["run", "d.toml", "-p", "2026-10"], 3, "no such file")],
 )  # fmt: skip
 def test_at_the_edge(tinquire, tmp_path, monkeypatch, words, code, text):

@@ -259,7 +259,7 @@ def test_numbers_of_every_length_are_read_alike(tmp_path):
 def test_show_columns_as_a_source_would_read_them(pack, tmp_path, tinquire):
     (tmp_path / "a.csv").write_text("Code;Day;Fee\n007;13.10.2026;1,50\n008;14.10.2026;\n", "utf-8")
     said = tinquire("show", tmp_path / "a.csv")
-    assert said.code == 0 and "read Day as date, Fee as number" in said.out
+    assert said.code == 0 and "read Day as date dmy, Fee as number" in said.out
     (answer,) = json.loads(tinquire("show", tmp_path / "a.csv", "--json").out)
     facts = {one.pop("column"): one for one in answer["columns"]}
     assert facts["Code"] == {

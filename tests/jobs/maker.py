@@ -242,7 +242,14 @@ def step(draw, job, name, table):
         case "match":
             bring = draw.some([h for h in other.headings if h != key] or other.headings, 1, 2)
             made = {"match": draw_other, "on": on, "bring": draw.of([bring, {bring[0]: fresh}])}
-            made |= draw.of([{}, {"unmatched": "blank"}, {"unmatched": "drop"}, {"otherwise": draw.of(["-", 0.0])}])
+            made |= draw.of(
+                [
+                    {},
+                    {"unmatched": "blank"},
+                    {"unmatched": "drop"},
+                    {"otherwise": {draw.of([fresh, bring[0]]): draw.of(["-", 0.0])}},
+                ]
+            )
             return made | draw.of([{"repeated": "first"}, {"repeated": "last"}, {"repeated": "sum"}, {}])
         case "stack":
             return {"stack": [draw_other]}

@@ -326,7 +326,7 @@ def _match(table, step, others):
         for key in ours:
             rows = rows_of.get(key)
             if rows is None:
-                brought.append(step.get("otherwise"))
+                brought.append(step.get("otherwise", {}).get(new))
             elif how == "sum" and any(_is_number(v) for v in values):
                 brought.append(aggregate("sum", [values[row] for row in rows]))
             else:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from tinquire.cli import options as shared
 from tinquire.cli.files import found_files
@@ -25,11 +25,18 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("left", help="the file whose rows stay")
     parser.add_argument("right", help="the file that columns are brought from")
     parser.add_argument(
-        "--on", nargs="+", required=True, metavar="LEFT=RIGHT", help="the key columns, by their headings"
+        "--on",
+        nargs="+",
+        action="extend",
+        required=True,
+        metavar="LEFT=RIGHT",
+        help="the key columns, by their headings",
     )
-    parser.add_argument("--bring", nargs="+", default=[], metavar="COLUMN[=NAME]", help="what to bring (all columns)")
     parser.add_argument(
-        "--clean", nargs="+", default=[], choices=("spaces", "case", "zeros", "kind"),
+        "--bring", nargs="+", action="extend", default=[], metavar="COLUMN[=NAME]", help="what to bring (all columns)"
+    )
+    parser.add_argument(
+        "--clean", nargs="+", action="extend", default=[], choices=("spaces", "case", "zeros", "kind"),
         help="what may differ in keys: spaces around, capitals, noughts in front, number or text",
     )  # fmt: skip
     parser.add_argument(
@@ -38,7 +45,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--unmatched", choices=("blank", "drop", "stop"), default="blank", help="rows without a match (blank)"
     )
-    parser.add_argument("--otherwise", metavar="VALUE", help="what stands there in rows without a match")
+    parser.add_argument(
+        "--otherwise", action="append", default=[], metavar="[COLUMN=]VALUE",
+        help="what stands there in rows without a match: in columns of its kind, or in one",
+    )  # fmt: skip
     parser.add_argument(
         "--repeated", choices=("stop", "first", "last", "sum"), default="stop", help="a key twice on the right (stop)"
     )
@@ -48,6 +58,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_reading(parser)
     parser.add_argument("--right-sheet", metavar="SHEET", help="the sheet of the right file")
     parser.add_argument("--right-table", metavar="TABLE", help="the table of the right file")
+    parser.add_argument("--right-header", type=int, metavar="ROW", help="the row of its headings")
     parser.add_argument("--right-type", action="append", default=[], metavar="HEADING=TYPE", help="of the right file")
     shared.add_json(parser)
 
@@ -61,16 +72,17 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     free_to_write(options.out)
     if options.out is None and not options.check:
         raise UseError(Fault("matching", "nothing is asked for", do="name a file with --out, or write --check"))
-    theirs = argparse.Namespace(sheet=options.right_sheet, table=options.right_table, type=options.right_type)
+    own = {"sheet": options.right_sheet, "table": options.right_table, "type": options.right_type}
+    theirs = argparse.Namespace(**{**vars(options), **own, "header": options.right_header})
     left, right = _table(options.left, options, terminal), _table(options.right, theirs, terminal)
     keys = dict(_pair(text) for text in options.on)
-    otherwise = None if options.otherwise is None else shared.typed(options.otherwise)
     step = Match(
         "right", keys, dict(_pair(text) for text in options.bring) or "all", options.unmatched, options.repeated,
         options.clean, "below" if options.nearest else "no",
-        float(otherwise) if isinstance(otherwise, int) and not isinstance(otherwise, bool) else otherwise,
+        _otherwise(options.otherwise),
     )  # fmt: skip
-    made, found = step.brought_over(left, right, StepContext({}, {}, f"matching {options.left} with {options.right}"))
+    context = StepContext({}, {}, f"matching {options.left} with {options.right}")
+    made, found = step.brought_over(left, right, context)
     met = int((found.rows >= 0).sum())
     terminal.line("matched", f"{met:,} of {left.height:,} rows")
     alone = np.flatnonzero(found.rows < 0)
@@ -78,6 +90,8 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     only_left = _listed("no match", left, list(keys), np.sort(alone[first]), found.left, options.rows, terminal)
     names = list(keys.values())
     only_right = _listed("unused", right, names, found.only_right, found.right, options.rows, terminal)
+    for note in context.notes:
+        terminal.line("note", note)
     if options.out is not None and not options.check:
         write_table(made, options.out, "matching")
         terminal.line("wrote", f"{options.out}  ({made.height:,} rows, {len(made.fields)} columns)")
@@ -89,6 +103,17 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 def _table(word: str, options: argparse.Namespace, terminal: Terminal) -> Table:
     files, base = found_files([word], terminal, workbooks_only=False)
     return read_rows(word, files, base, options, terminal).table
+
+
+def _otherwise(words: list[str]) -> Any:
+    """One value, or values by column. Raises UseError."""
+    if len(words) == 1 and "=" not in words[0]:
+        return shared.typed(words[0])
+    found = dict(word.partition("=")[::2] for word in words)
+    if any("=" not in word for word in words):
+        why = "one value for all columns cannot stand beside others"
+        raise UseError(Fault("reading --otherwise", why, do="write it for each column: 'Rate=0'"))
+    return {column: shared.typed(value) for column, value in found.items()} or None
 
 
 def _pair(text: str) -> tuple[str, str]:

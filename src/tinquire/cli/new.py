@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -89,6 +88,9 @@ def _sources(folder: Path, paths: list[Path], terminal: Terminal) -> list[Source
             for heading in reads[0][1].table.headings:
                 kinds.setdefault(heading, []).append(known[heading.casefold()])
         name = _name(pattern, sheet, taken)
+        for note in dict.fromkeys(note for _, read in reads for file in read.files for note in file.notes):
+            if note.startswith("column ") and ("first" in note or "decimal mark" in note) and "are written" not in note:
+                terminal.line("to state", f"source '{name}', {note}", hang=4)
         types = {heading: combined_type(each) for heading, each in kinds.items()}
         label, amount = suggested(reads[0][1].table, types)
         rows = sum(read.table.height for _, read in reads)
@@ -98,6 +100,9 @@ def _sources(folder: Path, paths: list[Path], terminal: Terminal) -> list[Source
 
 def _read(folder: Path, path: Path, terminal: Terminal) -> Iterator[tuple[str | None, Gathered]]:
     """A file's table, or that of each of its sheets; what is none is told."""
+    from dataclasses import replace
+
+    from tinquire.docket.drafting import sheet_pattern
     from tinquire.sources import SourceSpec, gather
     from tinquire.sources.opening import is_text, open_sheets
 
@@ -112,23 +117,35 @@ def _read(folder: Path, path: Path, terminal: Terminal) -> Iterator[tuple[str | 
     except TinQuireError as error:
         terminal.line("left out", f"{shown}: {error.faults[0].why}", hang=4)
         return
+    spec = SourceSpec("rows", folder.absolute(), paths=[path.absolute()], infer=True)
+    found: dict[frozenset[str], list[tuple[str | None, Gathered]]] = {}
     for sheet in sheets:
         place = f"{shown}, sheet '{sheet}'" if sheet else shown
         try:
-            read = gather(SourceSpec("rows", folder.absolute(), paths=[path.absolute()], sheet=sheet, infer=True))
+            read = gather(replace(spec, sheet=sheet))
         except TinQuireError as error:
             terminal.line("left out", f"{place}: {error.faults[0].why}", hang=4)
             continue
         if read.table.height:
-            yield sheet, read
+            found.setdefault(frozenset(one.casefold() for one in read.table.headings), []).append((sheet, read))
         else:
             terminal.line("left out", f"{place}: it has no rows below a heading", hang=4)
+    for reads in found.values():
+        names = [str(sheet) for sheet, _ in reads]
+        pattern = sheet_pattern(names, [str(sheet) for sheet in sheets]) if len(reads) > 1 else None
+        if pattern is None:
+            yield from reads
+        else:
+            terminal.line("sheets", f"{shown}: {', '.join(names)} have the same columns, read as '{pattern}'")
+            yield pattern, gather(replace(spec, sheet=pattern))
 
 
 def _name(pattern: str, sheet: str | None, taken: set[str]) -> str:
     """A source's name: its file's, without periods and marks."""
+    from tinquire.docket.drafting import plain_name
+
     stem = Path(pattern).name.rpartition(".")[0].replace("[:period:]", "")
-    words = re.sub(r"[^a-z0-9]+", "_", f"{stem} {sheet or ''}".lower()).strip("_") or "rows"
+    words = plain_name(f"{stem} {(sheet or '').replace('*', '')}") or "rows"
     if words[0].isdigit() or words.startswith("period"):
         words = f"the_{words}"
     name, number = words, 2

@@ -30,18 +30,29 @@ _AGGREGATIONS = {
     "variance": "take the variance of", "first": "take the first of", "last": "take the last of",
 }  # fmt: skip
 #: Number formats on the terminal, by column type.
-_CODES = {"whole": "#,##0", "money": "#,##0.00", "percent": "0.0%", "date": "yyyy-mm-dd", "time": "hh:mm"}
+_CODES = {
+    "whole": "#,##0",
+    "money": "#,##0.00",
+    "percent": "0.0%",
+    "date": "yyyy-mm-dd",
+    "time": "hh:mm",
+    "duration": "[h]:mm",
+}
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("files", nargs="+", help="workbooks or delimited texts, patterns of them, or folders")
-    parser.add_argument("--rows", nargs="+", required=True, metavar="FIELD", help="the columns that tell rows apart")
-    parser.add_argument("--columns", nargs="+", default=[], metavar="FIELD", help="the columns that tell columns apart")
+    parser.add_argument(
+        "--rows", nargs="+", action="extend", required=True, metavar="FIELD", help="the columns that tell rows apart"
+    )
+    parser.add_argument(
+        "--columns", nargs="+", action="extend", default=[], metavar="FIELD", help="the columns that tell columns apart"
+    )
     values = parser.add_argument_group("values, each with the name that it goes by if it is given one")
     for word, does in _AGGREGATIONS.items():
-        values.add_argument(f"--{word}", action=_Value, metavar="COLUMN[=NAME]", help=f"{does} a column")
+        values.add_argument(f"--{word}", nargs="+", action=_Value, metavar="COLUMN[=NAME]", help=f"{does} a column")
     values.add_argument(
-        "--formula", action=_Value, metavar="NAME=FORMULA", help="work a formula out over the rows of each group"
+        "--formula", nargs="+", action=_Value, metavar="NAME=FORMULA", help="work a formula out over each group's rows"
     )
     fields = parser.add_argument_group("fields")
     fields.add_argument("--by", action="append", default=[], metavar="FIELD=PART", help="days by day, week, month, ...")
@@ -69,7 +80,7 @@ class _Value(argparse.Action):
     def __call__(
         self, parser: argparse.ArgumentParser, namespace: argparse.Namespace, values: Any, option: str | None = None
     ) -> None:
-        namespace.values = [*namespace.values, (self.dest, str(values))]
+        namespace.values = [*namespace.values, *((self.dest, str(value)) for value in values)]
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
@@ -98,6 +109,10 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         subtotals=Subtotals(options.subtotals == "above") if options.subtotals else None,
     )
     _tell(made, terminal)
+    for name in options.rows + options.columns:
+        if "top" in settings[name.casefold()] and not options.rest:
+            most = settings[name.casefold()]["top"]
+            terminal.line("note", f"totals count the first {most} of {name} only; --rest Others counts all")
     if options.out is not None:
         _write(made, options.out)
         terminal.line("wrote", f"{options.out}  ({made.height:,} lines)")

@@ -11,24 +11,39 @@ from tinquire.cli.terminal import Terminal
 from tinquire.faults import DataError, Fault, UseError
 
 if TYPE_CHECKING:
-    from tinquire.sources import Gathered
+    from tinquire.cells.values import Value
+    from tinquire.sources import Gathered, SourceSpec
     from tinquire.tables import Table
 
 #: Numbers of files at hand are written as they are: a customer's number has no thousands.
 PLAIN = {"whole": "0", "number": "General"}
 
-__all__ = ["PLAIN", "add_reading", "free_to_write", "read_rows", "stated_types", "write_table"]
+__all__ = ["PLAIN", "add_reading", "free_to_write", "read_rows", "spec_of", "stated_types", "tell_read", "write_table"]
 
 #: A sheet's last row (18.3.1.73), less the headings.
 _MOST_ROWS = (1 << 20) - 1
 
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--sheet", help="the sheet of each file (its only one)")
-    parser.add_argument("--table", help="the table of each file")
-    parser.add_argument(
+    """Options that say how files are read, as sources of a docket do."""
+    group = parser.add_argument_group("how the files are read")
+    group.add_argument("--sheet", help="the sheet of each file (its only one); with * or ? all of such names")
+    group.add_argument("--table", help="the table of each file")
+    group.add_argument("--header", type=int, metavar="ROW", help="the row of the headings (found)")
+    group.add_argument(
+        "--totals-row", choices=("agree", "drop", "none"), default="agree",
+        help="totals at the foot: their sums must agree, leave them unread, or there are none (agree)",
+    )  # fmt: skip
+    group.add_argument("--separator", choices=(",", ";", "tab", "|"), help="of delimited text (found)")
+    group.add_argument("--decimal", choices=(".", ","), help="the decimal mark of numbers in texts (found)")
+    group.add_argument("--encoding", help="of delimited text (found)")
+    group.add_argument(
         "--type", action="append", default=[], metavar="HEADING=TYPE", help="read a column as date dmy, money, ..."
     )
+    group.add_argument(
+        "--read-as", action="append", default=[], metavar="TEXT=VALUE",
+        help="what a text stands for among numbers, days or times; 'none=' for a blank",
+    )  # fmt: skip
 
 
 def stated_types(words: Sequence[str]) -> dict[str, str]:
@@ -46,23 +61,49 @@ def stated_types(words: Sequence[str]) -> dict[str, str]:
     return types
 
 
+def _stand_ins(words: Sequence[str]) -> dict[str, Value]:
+    """What texts stand for, as `--read-as` states it. Raises UseError."""
+    from tinquire.cli.options import typed
+
+    found: dict[str, Value] = {}
+    for word in words:
+        text, sign, value = word.rpartition("=")
+        if not sign or not text:
+            raise UseError(Fault("reading --read-as", f"'{word}' gives no value", do="write it like 'none=0'"))
+        read = typed(value) if value else None
+        found[text] = float(read) if isinstance(read, int) and not isinstance(read, bool) else read
+    return found
+
+
+def spec_of(name: str, files: Sequence[Path], base: Path, options: argparse.Namespace) -> SourceSpec:
+    """Files at hand as a source: types that nobody states are found out."""
+    from tinquire.sources import SourceSpec
+
+    separator = "\t" if options.separator == "tab" else options.separator
+    return SourceSpec(
+        name, base, paths=[path.absolute() for path in files], sheet=options.sheet, table=options.table,
+        header=options.header or "find", totals_row=options.totals_row, separator=separator, decimal=options.decimal,
+        encoding=options.encoding, types=stated_types(options.type), read_everywhere=_stand_ins(options.read_as),
+        differing="blank", infer=True,
+    )  # fmt: skip
+
+
 def read_rows(
     name: str, files: Sequence[Path], base: Path, options: argparse.Namespace, terminal: Terminal
 ) -> Gathered:
     """The rows of files as one table; what was read, and as what, is told."""
-    from tinquire.sources import SourceSpec, gather
+    from tinquire.sources import gather
 
-    types = stated_types(options.type)
     terminal.progress(f"reading {len(files):,} files")
-    gathered = gather(
-        SourceSpec(
-            name, base, paths=[path.absolute() for path in files], sheet=options.sheet, table=options.table,
-            types=types, differing="blank", infer=True,
-        )
-    )  # fmt: skip
+    gathered = gather(spec_of(name, files, base, options))
+    tell_read(gathered, terminal)
+    return gathered
+
+
+def tell_read(gathered: Gathered, terminal: Terminal) -> None:
+    """A line for each file that was read, with what was left out or found out."""
     for file in gathered.files:
         terminal.line("read", f"{file.shown}: {file.rows:,} rows" + "".join(f"; {note}" for note in file.notes))
-    return gathered
 
 
 def write_table(table: Table, out: Path, stopped: str) -> None:

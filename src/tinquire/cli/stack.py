@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from tinquire.cli import options as shared
 from tinquire.cli.files import found_files
-from tinquire.cli.rows import add_reading, free_to_write, stated_types, write_table
+from tinquire.cli.rows import add_reading, free_to_write, spec_of, tell_read, write_table
 from tinquire.cli.terminal import Terminal
 
 if TYPE_CHECKING:
@@ -41,20 +41,16 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 
 def _table(options: argparse.Namespace, files: Sequence[Path], base: Path, terminal: Terminal) -> int:
-    from tinquire.sources import SourceSpec, gather
+    from dataclasses import replace
 
-    types = stated_types(options.type)
+    from tinquire.sources import gather
+
+    spec = spec_of("stack", files, base, options)
     terminal.progress(f"reading {len(files):,} files")
-    gathered = gather(
-        SourceSpec(
-            "stack", base, paths=[path.absolute() for path in files], sheet=options.sheet, table=options.table,
-            types=types, differing=options.differing, as_they_are=True,
-        )
-    )  # fmt: skip
+    gathered = gather(replace(spec, differing=options.differing, infer=bool(options.read_as), as_they_are=True))
     table = gathered.table if options.no_origin else _with_origin(gathered.table)
     write_table(table, options.out, "stacking")
-    for file in gathered.files:
-        terminal.line("read", f"{file.shown}: {file.rows:,} rows" + "".join(f"; {note}" for note in file.notes))
+    tell_read(gathered, terminal)
     for number, text in enumerate(_mixed(gathered.table)):
         terminal.line("mixed" if number == 0 else "", text)
     terminal.line("wrote", f"{options.out}  ({table.height:,} rows, {len(table.fields)} columns)")
@@ -112,6 +108,7 @@ def _answer(out: Path, gathered: Gathered, table: Table) -> dict[str, object]:
 def _sheets(options: argparse.Namespace, files: Sequence[Path], terminal: Terminal) -> int:
     """One workbook with a sheet for each file, or for each sheet of each."""
     from tinquire.sources.opening import open_sheets
+    from tinquire.sources.workbooks import sheets_named
     from tinquire.workbook import Workbook
     from tinquire.workbook.book import safe_sheet_name
     from tinquire.workbook.carrying import carry
@@ -121,7 +118,7 @@ def _sheets(options: argparse.Namespace, files: Sequence[Path], terminal: Termin
     for path in files:
         terminal.progress(path.name)
         source, _ = open_sheets(path)
-        names = [source.sheet(options.sheet).name] if options.sheet else source.sheet_names()
+        names = sheets_named(source, options.sheet, str(path)) if options.sheet else source.sheet_names()
         if book is None:
             book = Workbook.new(*source.styles.plain_font)
         for name in names:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from fnmatch import fnmatchcase
 
 import tomlkit
 from tomlkit.items import Table as TomlTable
@@ -14,8 +16,12 @@ from tinquire.docket.period import Period, parse_period
 from tinquire.faults import UseError
 from tinquire.tables import Table
 from tinquire.tables.columnfacts import column_facts
+from tinquire.tables.inference import MIXED
 
-__all__ = ["Draft", "SourceDraft", "combined_type", "drafted", "pattern_of", "period_in", "suggested"]
+__all__ = [
+    "Draft", "SourceDraft", "combined_type", "drafted", "pattern_of", "period_in", "plain_name", "sheet_pattern",
+    "suggested",
+]  # fmt: skip
 
 #: What may be a period in a path, by its kind; the finer kinds first.
 _PERIODS = {
@@ -26,6 +32,8 @@ _PERIODS = {
     "year": r"(?<!\d)(?:19|20)\d{2}(?![-\d])",
 }
 _SLOT = "[:period:]"
+#: Letters that are spelled with two where there are only those of the Latin alphabet.
+_LETTERS = {"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss", "æ": "ae", "ø": "oe", "å": "aa", "œ": "oe", "ł": "l"}
 #: Types of texts that say the same as numbers that are shown so.
 _SAME = {
     frozenset({"whole", "number"}): "number",
@@ -80,6 +88,26 @@ def pattern_of(paths: Sequence[str]) -> tuple[str, bool]:
     return start + ("**/*" if any("/" in middle for middle in middles) else "*") + end, True
 
 
+def sheet_pattern(names: Sequence[str], sheets: Sequence[str]) -> str | None:
+    """One pattern for the names of several sheets of a workbook, `KW *` for KW 40 and KW 41; None when it would mean
+    others of its sheets too, or anything."""
+    start = _common(list(names)).rstrip("0123456789")  # numbers differ as wholes, not by their digits
+    end = _common([name[len(start) :][::-1] for name in names])[::-1].lstrip("0123456789")
+    pattern = f"{start}*{end}"
+    meant = [name for name in sheets if fnmatchcase(name.casefold(), pattern.casefold())]
+    return (
+        pattern if len(pattern) > 1 and sorted(meant) == sorted(names) and not set("*?[") & set(start + end) else None
+    )
+
+
+def plain_name(text: str) -> str:
+    """A text as a name in small Latin letters: `Kasse Nord Verkäufe` is `kasse_nord_verkaeufe`."""
+    for letter, spelled in _LETTERS.items():
+        text = text.replace(letter, spelled).replace(letter.upper(), spelled)
+    bare = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
+    return re.sub(r"[^a-z0-9]+", "_", bare.lower()).strip("_")
+
+
 def _common(texts: Sequence[str]) -> str:
     """What all texts begin with."""
     first, last = min(texts), max(texts)
@@ -94,6 +122,7 @@ def _with_slot(path: str) -> str:
 def combined_type(kinds: Sequence[str]) -> str:
     """The type of a column that each file has another one for: days in an order where some are texts; else what most
     files have, since a few texts among numbers are for the docket to speak of."""
+    kinds = [kind for kind in kinds if kind != MIXED] or ["text"]
     different = set(kinds)
     if all(kind.startswith("date") for kind in different):
         ordered = sorted(kind for kind in different if " " in kind)
@@ -147,7 +176,7 @@ def _hints(draft: Draft) -> list[str]:
     if not able:
         return []
     source = max(able, key=lambda one: one.rows)
-    name = re.sub(r"[^a-z0-9]+", "_", str(source.label).lower()).strip("_") or "label"
+    name = plain_name(str(source.label)) or "label"
     return [
         f"[pivots.by_{name}]",
         f"from   = {tomlkit.item(source.name).as_string()}",

@@ -166,7 +166,9 @@ def _separator(text: str, shown: str) -> str:
     why = "no separator cuts its lines into equal fields"
     if len(marks) > 1:
         why = f"it could be separated by {' or '.join(_SEPARATORS[mark] for mark in marks)}"
-    raise DataError(Fault("reading delimited text", why, shown, 'state it: separator = ";"'))
+    raise DataError(
+        Fault("reading delimited text", why, shown, 'state it: separator = ";"', option="state it: --separator ';'")
+    )
 
 
 def _decimal(columns: tuple[Column, ...]) -> str | None:

@@ -54,7 +54,15 @@ def in_utf8(data: bytes, stated: str | None, shown: str) -> tuple[bytes, str, st
         if decoded is not None:
             words = (word for word in _BETWEEN_WORDS.split(sample.decode(encoding, "replace")) if not word.isascii())
             return decoded.encode(), encoding, max(islice(words, _WORDS), key=len, default="")
-    raise DataError(Fault("reading delimited text", "its encoding cannot be told", shown, 'state it: encoding = "..."'))
+    raise DataError(
+        Fault(
+            "reading delimited text",
+            "its encoding cannot be told",
+            shown,
+            'state it: encoding = "..."',
+            option="state it: --encoding ...",
+        )
+    )
 
 
 def marked_encoding(data: bytes) -> str | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -246,6 +246,7 @@ def _aligned(spec: SourceSpec, raws: Sequence[RawTable], stopped: str) -> list[s
     if faults:
         raise DataError(*dict.fromkeys(faults))
     if spec.differing == "keep":
+        _keep_what_is_named(spec, raws, known, stopped)
         kept = [heading for heading in known.values() if _in_all(heading, raws)]
         for raw in raws:
             gone = [f"'{heading}'" for heading in raw.headings if not _in_all(heading, raws)]
@@ -253,6 +254,21 @@ def _aligned(spec: SourceSpec, raws: Sequence[RawTable], stopped: str) -> list[s
                 raw.notes.append(f"column {listed(gone)} is not in all files: left out")
         return kept
     return list(known.values())
+
+
+def _keep_what_is_named(spec: SourceSpec, raws: Sequence[RawTable], known: Mapping[str, str], stopped: str) -> None:
+    """Raises DataError for columns that the docket speaks of and some files lack: they are not left out in silence."""
+    named = {heading.casefold() for heading in (*spec.types, *spec.read_as, *spec.known_as)}
+    named |= set() if isinstance(spec.unreadable, str) else {heading.casefold() for heading in spec.unreadable}
+    faults = []
+    for raw in raws:
+        mine = {heading.casefold() for heading in raw.headings}
+        for folded in sorted(named & set(known) - mine):
+            why = f"it has no column '{known[folded]}', which the docket speaks of, so that it cannot be left out"
+            do = 'mend the heading, or write differing = "blank" in the source'
+            faults.append(Fault(stopped, why, raw.file, do))
+    if faults:
+        raise DataError(*faults)
 
 
 def _inferred_types(spec: SourceSpec, raws: Sequence[RawTable], headings: Sequence[str]) -> SourceSpec:

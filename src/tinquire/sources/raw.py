@@ -111,7 +111,8 @@ def table_below_heading(
         if heading != "find":
             why = f"row {heading} lies outside the used rows"
         do = "say which row it is: header = 5"
-        raise DataError(Fault("looking for headings", why, ", ".join(filter(None, (block.file, inside))), do))
+        where = ", ".join(filter(None, (block.file, inside)))
+        raise DataError(Fault("looking for headings", why, where, do, option="say which row it is: --header 5"))
     raw = _under(block, at, filled)
     if totals != "none":
         _leave_out_foot(raw, block.sums)
@@ -153,10 +154,21 @@ def _heading_place(block: Block, filled: np.ndarray, expected: frozenset[str]) -
             continue
         names = [str(text).strip().casefold() for text in texts]
         known = sum(name in expected for name in names)
-        wide_enough = counts[row] >= 0.6 * counts[row:rows].max(initial=0) and len(set(names)) == len(names)
+        wide_enough = counts[row] >= 0.6 * counts[row:rows].max(initial=0)
+        repeats = len(set(names)) < len(names)
+        if repeats and not known and (best is not None or not _heads_values(block, row)):
+            continue  # names over groups of columns, or data
         if (known or wide_enough) and (best is None or known > best[0]):
             best = (known, row)
     return None if best is None else best[1]
+
+
+def _heads_values(block: Block, row: int) -> bool:
+    """Whether a row in which a text stands twice is one of headings: it has no number, and one stands in the next."""
+    own, below = ([column[place] for column in block.columns] for place in (row, min(row + 1, block.height - 1)))
+    spells = [[value for value in values if not isinstance(value, str) or _is_number(value)] for values in (own, below)]
+    filled = [[value for value in values if value is not None] for values in spells]
+    return not filled[0] and bool(filled[1])
 
 
 def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:

@@ -107,11 +107,15 @@ def _unreadable(
         why = first.why + (f" ({len(group):,} values in all)" if len(group) > 1 else "")
         if first.readings and kind in NUMERIC:
             do = 'state the decimal mark: decimal = ".", or decimal = ","'
+            option = "state the decimal mark: --decimal . or --decimal ,"
         elif first.readings:
             do = f'state the order: types = {{ "{heading}" = "date dmy" }} for day first, "date mdy" for month first'
+            option = f'state the order: --type "{heading}=date dmy" for day first, "{heading}=date mdy" for month first'
         else:
             do = f'mend it, or say what it stands for: read_as = {{ "{heading}" = {{ "{first.value}" = 0 }} }}'
-        faults.append(Fault(stopped, why, raw.cells([problem.place for problem in group], column), do))
+            option = f'say what it stands for: --read-as "{first.value}=0"'
+        where = raw.cells([problem.place for problem in group], column)
+        faults.append(Fault(stopped, why, where, do, option=option))
     return faults
 
 
@@ -174,7 +178,8 @@ def compared_totals(spec: SourceSpec, raw: RawTable, table: Table, stopped: str)
             'ask for the file again, or write in the source totals_row = "drop" to leave the totals unread, '
             'or "none" if the row is one like the others'
         )
-        faults.append(Fault(stopped, why, f"{raw.file}, {line}", do))
+        option = "ask for the file again, or write --totals-row drop, or none if the row is one like the others"
+        faults.append(Fault(stopped, why, f"{raw.file}, {line}", do, option=option))
     if faults:
         return faults
     if agree:

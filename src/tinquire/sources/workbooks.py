@@ -33,13 +33,20 @@ def read_blocks(
     book, _ = open_sheets(path, shown)
     if sheet is None or table is not None or not _is_pattern(book, sheet):
         return [_block(book, shown, sheet, table, area)]
+    return [_block(book, shown, name, None, area) for name in sheets_named(book, sheet, shown)]
+
+
+def sheets_named(book: Workbook, sheet: str, shown: str) -> list[str]:
+    """The sheet of a name; or all visible sheets of such names that hold something. Raises DataError."""
+    if not _is_pattern(book, sheet):
+        return [book.sheet(sheet).name]
     visible = _visible(book)
     names = [name for name in visible if fnmatchcase(name.casefold(), sheet.casefold())]
-    blocks = [_block(book, shown, name, None, area) for name in names if book.sheet(name).used is not None]
-    if not blocks:
+    names = [name for name in names if book.sheet(name).used is not None]
+    if not names:
         why = f"it has no visible sheet '{sheet}' with anything in it: {known_names(sheet, visible)}"
         raise DataError(Fault("opening sheets", why, shown, "mend the pattern"))
-    return blocks
+    return names
 
 
 def _is_pattern(book: Workbook, sheet: str) -> bool:
@@ -90,7 +97,9 @@ def _only_sheet(book: Workbook, shown: str) -> str:
     visible = _visible(book)
     if len(visible) != 1:
         why = f"it has {len(visible)} visible sheets: " + ", ".join(f"'{name}'" for name in visible)
-        raise DataError(Fault("opening a sheet", why, shown, 'say which one: sheet = "..."'))
+        raise DataError(
+            Fault("opening a sheet", why, shown, 'say which one: sheet = "..."', option='say which: --sheet "..."')
+        )
     return visible[0]
 
 

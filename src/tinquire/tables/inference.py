@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 
 import numpy as np
 
@@ -19,6 +19,7 @@ MIXED = ""
 #: Numbers that are names: codes with noughts in front, and such as are longer than a number is exact.
 _CODE = re.compile(r"0\d+|\d{16,}")
 _HAS_CURRENCY = re.compile(r"[$£€¥₹₣₤]|^[^\W\d_]{3}\s|\s[^\W\d_]{3}$")
+_YEAR_FIRST = re.compile(r"\d{4}[-/. ]")
 #: So many texts from all over tell at once what a column is not.
 _SOME = 500
 _YES_NO = frozenset({"true", "false", "yes", "no"})
@@ -142,16 +143,26 @@ def _type_of(texts: Sequence[str], decimal: str | None) -> tuple[str, str]:
         if any(_HAS_CURRENCY.search(text) for text in texts):
             return "money", ""
         return ("whole" if reads("whole") else "number"), ""
-    if reads("date"):
+    days = _type_of_days(texts, reads)
+    if days[0] != "text" or days[1]:
+        return days
+    if reads("duration"):
+        return _clock_type(distinct), ""
+    return "text", ""
+
+
+def _type_of_days(texts: Sequence[str], reads: Callable[[str], bool]) -> tuple[str, str]:
+    """Days, in the one order in which all of them can be read."""
+    if reads("date") and all(_YEAR_FIRST.match(text) for text in texts):
         return "date", ""
     ways = [kind for kind in ("date dmy", "date mdy") if reads(kind)]
+    if len(ways) == 2 and reads("date"):
+        return "date", f"'{texts[0]}' and all others do not show whether the day or the month is first"
     if len(ways) == 1:
         order = "day" if ways[0] == "date dmy" else "month"
         return ways[0], f"its days are written with the {order} first"
     if ways:
         return "text", f"'{texts[0]}' and all others could have the day first or the month first: state the type"
-    if reads("duration"):
-        return _clock_type(distinct), ""
     return "text", ""
 
 

@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 
 from tinquire.cells.column import Column, Kind
+from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, nearest
 from tinquire.formula.coerce import text_of
 from tinquire.tables.addable import require_numbers
@@ -16,6 +17,7 @@ from tinquire.tables.keys import key_groups, key_text
 from tinquire.tables.matching import Matching, cleaned, matched
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Table, require
+from tinquire.tables.types import NUMERIC
 
 #: At most this many keys without a match are shown, each with its first row; the rest are counted.
 _SHOWN_KEYS = 5
@@ -35,7 +37,8 @@ class Match:
     repeated: Literal["stop", "first", "last", "sum"] = "stop"
     clean: list[Literal["spaces", "case", "zeros", "kind"]] = field(default_factory=list)
     nearest: Literal["no", "below"] = "no"
-    otherwise: bool | float | str | None = None
+    #: What stands in rows without a match: one value, for the columns of its kind, or values by heading.
+    otherwise: bool | float | str | dict[str, bool | float | str] | None = None
 
     def apply(self, table: Table, context: StepContext) -> Table:
         return self.brought_over(table, context.table(self.match), context)[0]
@@ -58,9 +61,25 @@ class Match:
             values = self._values(right.columns[place], found)
             column = values.take(np.maximum(found.rows, 0)) if right.height else Column.blank(len(found.rows))
             if missing.any():
-                column = Column.where(missing, Column.full(self.otherwise, 1), column)
+                column = Column.where(missing, Column.full(self._otherwise(right, place, name, context), 1), column)
             table = table.with_column(replace(right.fields[place], name=name), column)
         return (table.take(~missing) if self.unmatched == "drop" and missing.any() else table), found
+
+    def _otherwise(self, right: Table, place: int, name: str, context: StepContext) -> Value:
+        """What stands in a brought column where there is no match: never a value of another kind than the column's."""
+        if isinstance(self.otherwise, dict):
+            own = {heading.casefold(): value for heading, value in self.otherwise.items()}
+            return _as_value(own.get(name.casefold()))
+        if self.otherwise is None:
+            return None
+        kind = right.fields[place].type
+        kinds: tuple[str, ...] = ("yes/no",) if isinstance(self.otherwise, bool) else ("text",)
+        if isinstance(self.otherwise, float | int) and not isinstance(self.otherwise, bool):
+            kinds = (*NUMERIC, "duration")
+        if kind in kinds:
+            return _as_value(self.otherwise)
+        context.notes.append(f"'{name}' is a column of {kind}: blank where there is no match, not {self.otherwise}")
+        return None
 
     def _keys(self, table: Table, names: list[str], context: StepContext) -> list[Column]:
         columns = [table.columns[place] for place in require(table, names, context.stopped)]
@@ -86,7 +105,8 @@ class Match:
         same = rows[found.right[rows] == found.right[rows[0]]]
         why = f"{key_text(keys, int(same[0]))} stands {len(same)} times in '{right.name}'"
         where = f"{right.where(int(same[0]))} and {right.where(int(same[1]))}"
-        raise DataError(Fault(context.stopped, why, where, 'mend the list, or write repeated = "first" in this step'))
+        do = 'mend the list, or write repeated = "first" in this step'
+        raise DataError(Fault(context.stopped, why, where, do, option="mend the list, or write --repeated first"))
 
     def _without(
         self,
@@ -112,7 +132,8 @@ class Match:
             why = f"{key_text(left_keys, row)} is not in column {columns} of {source}"
             why += f" ({count:,} {'row' if count == 1 else 'rows'} in all)" + _near(left_keys, right_keys, row)
             do = 'add it there, or write unmatched = "blank" in this step'
-            faults.append(Fault(context.stopped, why, table.where(row), do))
+            option = "add it there, or write --unmatched blank"
+            faults.append(Fault(context.stopped, why, table.where(row), do, option=option))
         if len(first) > _SHOWN_KEYS:
             rest = f"{len(first) - _SHOWN_KEYS:,} more keys have no match"
             faults.append(Fault(context.stopped, rest, do="add them to the list"))
@@ -120,6 +141,10 @@ class Match:
 
     def says(self) -> str:
         return f"match with '{self.match}'"
+
+
+def _as_value(value: bool | float | str | None) -> Value:
+    return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else value
 
 
 def _near(left: list[Column], right: list[Column], row: int) -> str:

@@ -85,19 +85,17 @@ def apply_steps(
         context.where = places[number] if places else ""
         context.notes = []
         before = table
-        table = _noted(one.apply(table, context), f"step {first + number + 1} ({one.says()})", context)
+        table = _noted(one.apply(table, context), f"step {first + number + 1} ({one.says()})")
         reports.append(StepReport(one.says(), before.height, table.height, tuple(context.notes)))
     return table, reports
 
 
-def _noted(after: Table, step: str, context: StepContext) -> Table:
+def _noted(after: Table, step: str) -> Table:
     """The table after a step, with the formulas that the step made untrue noted as broken by it."""
     formulas = dict(after.formulas)
     for place, one in enumerate(after.fields):
         derived = after.row_formula(place)
         if derived is None or derived[0].rows is None or derived[0].rows.all() or derived[0].broken:
             continue
-        formula, wrong = derived[0], int((~derived[0].rows).sum())
-        formulas[one.identity] = replace(formula, broken=step)
-        context.notes.append(f"'{one.name}' is no longer what {formula.text} gives in {wrong:,} of its rows")
+        formulas[one.identity] = replace(derived[0], broken=step)
     return replace(after, formulas=formulas) if formulas else after
