@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tinquire.faults import Fault, UseError
+from tinquire.faults import DataError, Fault, UseError
 
 __all__ = ["CycleError", "FormulaError"]
 
@@ -24,12 +24,16 @@ class FormulaError(UseError):
         return UseError(Fault(stopped, f"{self.expected}: {pointed(self.text, self.place)}", where, "mend the formula"))
 
 
-class CycleError(Exception):
+class CycleError(DataError):
     """Cells that depend on themselves; `path` names them in order, the first again at the end."""
 
     def __init__(self, path: tuple[str, ...]) -> None:
-        super().__init__(" -> ".join(path))
         self.path = path
+        why = f"cells depend on themselves: {self}"
+        super().__init__(Fault("working formulas out", why, path[0], "break the circle"))
+
+    def __str__(self) -> str:
+        return " -> ".join(self.path)
 
 
 def pointed(text: str, place: int) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -13,7 +14,18 @@ from tinquire.formula.operands import Areas, Closure, Grid, Lanes, Operand, Scal
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Reference
 
-__all__ = ["PerLane", "cropped", "filled", "for_lanes_single", "grid_of", "intersected", "joined", "single", "span_of"]
+__all__ = [
+    "PerLane",
+    "cropped",
+    "cropped_together",
+    "filled",
+    "for_lanes_single",
+    "grid_of",
+    "intersected",
+    "joined",
+    "single",
+    "span_of",
+]
 
 
 class PerLane(Exception):  # noqa: N818 - a signal, not an error
@@ -82,19 +94,27 @@ def _through_sheets(node: Reference, frame: Frame) -> Operand:
     return Areas(tuple(span_of(replace(node, sheet=sheet), frame) for sheet in sheets))
 
 
-def grid_of(operand: Operand, frame: Frame) -> Grid:
-    """An operand as an array that is the same for every lane. Raises PerLane when it is not."""
+#: An array of more cells than this is not made.
+MOST_CELLS = 1 << 24
+
+
+def grid_of(operand: Operand, frame: Frame, *, crop: bool = False) -> Grid:
+    """An operand as an array that is the same for every lane. Raises PerLane when it is not.
+
+    A range has its own size, blanks beyond its sheet's used part included. With `crop` it is cut to that part: for
+    functions whose result such blanks cannot change.
+    """
     match operand:
         case Grid():
             return operand
         case Scalar(value):
             return Grid((Column.full(value, 1),), 1)
         case Span() if not operand.moves:
-            return _fetched(operand, frame)
+            return _fetched(operand.sheet, cropped(operand, frame) if crop else operand.area, frame)
         case Closure():
             return Grid((Column.full(CellError.CALC, 1),), 1)
         case Areas(parts):
-            flat = Column.concat([grid_of(part, frame).flat() for part in parts])
+            flat = Column.concat([grid_of(part, frame, crop=crop).flat() for part in parts])
             return Grid((flat,), len(flat))
         case Lanes(column) if len(column) == 1:
             return Grid((column,), 1)
@@ -107,10 +127,30 @@ def cropped(span: Span, frame: Frame) -> Area:
     return span.area.cropped(*extent)
 
 
-def _fetched(span: Span, frame: Frame) -> Grid:
-    area = cropped(span, frame)
+def cropped_together(operands: Sequence[Operand], frame: Frame) -> list[Grid]:
+    """Operands as arrays; ranges of one height are cut to the rows that any of their sheets uses, those of one width to
+    its columns, so that what lies side by side stays so."""
+    spans = [operand for operand in operands if isinstance(operand, Span) and not operand.moves]
+    if len(spans) < len(operands):
+        return [grid_of(operand, frame) for operand in operands]
+    used = [cropped(span, frame) for span in spans]
+    height, width = (max(sizes) for sizes in zip(*((area.height, area.width) for area in used), strict=True))
+    same_height = len({span.area.height for span in spans}) == 1
+    same_width = len({span.area.width for span in spans}) == 1
+    grids = []
+    for span in spans:
+        area = span.area
+        bottom = area.top + height - 1 if same_height else area.bottom
+        right = area.left + width - 1 if same_width else area.right
+        grids.append(_fetched(span.sheet, Area(area.top, area.left, bottom, right), frame))
+    return grids
+
+
+def _fetched(sheet: str, area: Area, frame: Frame) -> Grid:
+    if area.height * area.width > MOST_CELLS:
+        return Grid((Column.full(CellError.NUM, 1),), 1)
     columns = tuple(
-        frame.scope.column(span.sheet, column, area.top, area.bottom) for column in range(area.left, area.right + 1)
+        frame.scope.column(sheet, column, area.top, area.bottom) for column in range(area.left, area.right + 1)
     )
     return Grid(columns, area.height)
 

@@ -13,7 +13,7 @@ from tinquire.formula.problems import FormulaError
 from tinquire.formula.references import span_of
 from tinquire.formula.registry import functions, unknown_function
 from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Call, Name, Node, Reference, TableReference, walk
+from tinquire.formula.tree import Call, Name, Node, Reference, TableReference, children, walk
 from tinquire.workbook.formulas import text_at
 from tinquire.workbook.scope import BookScope
 from tinquire.workbook.sheet import Formula, Sheet
@@ -162,7 +162,7 @@ Read: TypeAlias = tuple[Place, Span]
 
 def reads(tree: Node, frame: Frame, depth: int = 0) -> Iterator[tuple[Place, Span]]:
     """The areas that a tree reads over all lanes of its frame, each with the span that it comes from."""
-    for node in walk(tree):
+    for node in _reading(tree):
         operand: object = None
         if isinstance(node, Reference):
             operand = span_of(node, frame)
@@ -177,6 +177,24 @@ def reads(tree: Node, frame: Frame, depth: int = 0) -> Iterator[tuple[Place, Spa
                 yield from reads(operand, frame, depth + 1)  # type: ignore[arg-type]
         for span in _spans(operand):
             yield (span.sheet, _whole(span, frame.count)), span
+
+
+#: Functions that ask a reference for its place or size, and not for what it holds.
+_PLACES = frozenset({"ROW", "COLUMN", "ROWS", "COLUMNS", "AREAS", "SHEET", "SHEETS", "ISREF"})
+
+
+def _reading(tree: Node) -> Iterator[Node]:
+    """The nodes of a tree whose values count: not a reference that is only asked where it lies."""
+    if not any(isinstance(node, Call) and node.function in _PLACES for node in walk(tree)):
+        yield from walk(tree)
+        return
+    waiting = [tree]
+    while waiting:
+        here = waiting.pop()
+        yield here
+        of_places = isinstance(here, Call) and here.function in _PLACES
+        below = [one for one in children(here) if not (of_places and isinstance(one, Reference | TableReference))]
+        waiting.extend(reversed(below))
 
 
 def _spans(operand: object) -> Iterator[Span]:

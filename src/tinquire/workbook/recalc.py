@@ -32,7 +32,7 @@ from tinquire.workbook.programs import (
     reads,
     work_of,
 )
-from tinquire.workbook.scope import BookScope
+from tinquire.workbook.scope import BookScope, UnreadyError
 from tinquire.workbook.spilling import left_behind, obstacle
 
 __all__ = ["CellNote", "Changed", "Recalculation", "recalculate"]
@@ -251,10 +251,36 @@ class _Runner:
             if len(batch) == 1 and not reads_itself(works[batch[0]]):
                 self._run(ring[0])
             elif self.iteration is None:
-                path = tuple(_place(cell) for cell in ring)
-                raise CycleError((*path, path[0]))
+                self._run_as_asked(ring)
             else:
                 self._iterate(ring)
+
+    def _run_as_asked(self, ring: list[Program]) -> None:
+        """Cells that name each other, but may read less than they name, as `SUM(C1:INDEX(C:C,ROW()-1))` does: each is
+        run when another asks for it. Raises CycleError when one is asked for while it is being run."""
+        cells = {(one.sheet.casefold(), one.column, one.top): one for one in ring}
+        for sheet, column, row in cells:
+            self.scope.unready.setdefault((sheet, column), set()).add(row)
+        try:
+            for first in cells:
+                waiting = [first]
+                while waiting:
+                    sheet, column, row = waiting[-1]
+                    if row not in self.scope.unready[sheet, column]:
+                        waiting.pop()
+                        continue
+                    try:
+                        self._run(cells[waiting[-1]])
+                    except UnreadyError as asked:
+                        self.scope.indexes.clear()
+                        if asked.cell in waiting:
+                            path = [_place(cells[one]) for one in waiting[waiting.index(asked.cell) :]]
+                            raise CycleError((*path, path[0])) from None
+                        waiting.append(asked.cell)
+                    else:
+                        self.scope.unready[sheet, column].discard(row)
+        finally:
+            self.scope.unready.clear()
 
     def _run_total(self, program: Program) -> bool:
         frame = program.frame(self.scope)

@@ -26,7 +26,15 @@ from tinquire.workbook.outside import OutsideBooks
 from tinquire.workbook.pivots import PivotCells, pivots_of
 from tinquire.workbook.sheet import Sheet, SheetTable
 
-__all__ = ["BookScope"]
+__all__ = ["BookScope", "UnreadyError"]
+
+
+class UnreadyError(Exception):
+    """A formula asked for a cell that has to be run first: its (casefolded) sheet, column and row."""
+
+    def __init__(self, cell: tuple[str, int, int]) -> None:
+        super().__init__(cell)
+        self.cell = cell
 
 
 class BookScope:
@@ -48,6 +56,8 @@ class BookScope:
             ((defined.sheet or "").casefold(), defined.name.casefold()): defined.formula for defined in book.names
         }
         self._subtotals: dict[str, set[tuple[int, int]]] = {}
+        #: Rows whose results are not known yet, by (casefolded) sheet and column, while cells are run one by one.
+        self.unready: dict[tuple[str, int], set[int]] = {}
 
     @cached_property
     def outside(self) -> OutsideBooks:
@@ -72,11 +82,20 @@ class BookScope:
             known = self._extents[sheet] = found.extent()
         return known
 
+    def _require_ready(self, sheet: str, column: int, top: int, bottom: int) -> None:
+        """Raises UnreadyError for the first cell of a range whose result is not known yet."""
+        rows = self.unready.get((sheet, column), ())
+        wanted = [row for row in rows if top <= row <= bottom]
+        if wanted:
+            raise UnreadyError((sheet, column, min(wanted)))
+
     def grown(self) -> None:
         """Cells were stored where there were none."""
         self._extents.clear()
 
     def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
+        if self.unready:
+            self._require_ready(sheet.casefold(), column, top, bottom)
         found = self.sheet(sheet)
         return Column.blank(bottom - top + 1) if found is None else found.column(column, top, bottom)
 

@@ -13,8 +13,8 @@ from tinquire.cells.values import CellError, Value
 from tinquire.formula.coerce import with_faults
 from tinquire.formula.criteria import Criterion, criterion
 from tinquire.formula.evaluate import PerLane, evaluate, grid_of, single
-from tinquire.formula.functions.shapes import stretched
 from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.references import cropped_together
 from tinquire.formula.registry import special
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Node
@@ -154,12 +154,14 @@ def _conditional(
     if len(pairs) % 2:
         return Scalar(CellError.VALUE)
     operands = [values, *(evaluate(node, frame) for node in pairs[::2])]
-    target, *ranges = _alike([grid_of(operand, frame) for operand in operands], operands)
+    wanted = [_criteria(single(evaluate(node, frame), frame)) for node in pairs[1::2]]
+    # Blanks beyond the used part of a sheet add nothing, but they can be counted.
+    counted = grouped is _group_counts and all(any(map(_meets_blank, criteria)) for criteria in wanted)
+    target, *ranges = [grid_of(one, frame) for one in operands] if counted else cropped_together(operands, frame)
     if any((grid.height, grid.width) != (target.height, target.width) for grid in ranges):
         return Scalar(CellError.VALUE)
     flat = [grid.flat() for grid in ranges]
     flat_target = target.flat()
-    wanted = [_criteria(single(evaluate(node, frame), frame)) for node in pairs[1::2]]
     masks: dict[tuple[int, Criterion], Booleans] = {}
     results: dict[tuple[Criterion, ...], Value] = {}
 
@@ -278,15 +280,8 @@ def _with_first_errors(results: Column, target: Column, groups: Codes) -> Column
     return with_faults(results, faults)
 
 
-def _alike(grids: list[Grid], operands: list[Operand]) -> list[Grid]:
-    """Ranges of one size that were cut to the used parts of their sheets, made of one size again with blanks."""
-    spans = [operand.area for operand in operands if isinstance(operand, Span)]
-    if len(spans) < len(grids) or any((a.height, a.width) != (spans[0].height, spans[0].width) for a in spans):
-        return grids
-    height, width = max(grid.height for grid in grids), max(grid.width for grid in grids)
-    return [
-        grid if (grid.height, grid.width) == (height, width) else stretched(grid, height, width, None) for grid in grids
-    ]
+def _meets_blank(one: Criterion) -> bool:
+    return bool(one.mask(Column.blank(1))[0])
 
 
 def _criteria(operand: Scalar | Lanes | Grid) -> list[Criterion]:

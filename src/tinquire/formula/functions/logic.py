@@ -117,7 +117,7 @@ def _condition(operand: Operand, frame: Frame, join: np.ufunc, start: bool) -> S
         return _without_text(single(operand, frame))
     if isinstance(operand, Scalar | Lanes):
         return operand
-    flat = grid_of(operand, frame).flat()
+    flat = grid_of(operand, frame, crop=True).flat()
     wrong = np.flatnonzero(flat.kinds == Kind.ERROR)
     if len(wrong):
         return Scalar(flat[int(wrong[0])])

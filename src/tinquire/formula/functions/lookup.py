@@ -14,6 +14,7 @@ from tinquire.formula.coerce import boolean_of, number_of, numbers, with_faults
 from tinquire.formula.criteria import has_wildcards, wildcard_pattern
 from tinquire.formula.evaluate import PerLane, evaluate, fixed_value, grid_of, single
 from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.references import cropped
 from tinquire.formula.registry import special
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Node
@@ -28,7 +29,7 @@ def vlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     2
     """
     operand = evaluate(arguments[1], frame)
-    grid = grid_of(operand, frame)
+    grid = _used_rows(operand, frame)
     place = _fixed_number(arguments[2], frame)
     nearest = boolean_of(fixed_value(arguments[3], frame)) if len(arguments) > 3 else True
     if isinstance(place, CellError):
@@ -43,6 +44,15 @@ def vlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     return _picked(_positions(keys, index, 1 if nearest else 0), keys, grid.columns[column - 1])
 
 
+def _used_rows(operand: Operand, frame: Frame) -> Grid:
+    """A range without the rows in which nothing can be found."""
+    if not isinstance(operand, Span) or operand.moves:
+        return grid_of(operand, frame)
+    used = cropped(operand, frame)
+    area = operand.area
+    return grid_of(Span(operand.sheet, Area(area.top, area.left, used.bottom, area.right)), frame)
+
+
 @special("MATCH(key: value, range: cells, kind: number = 1)")
 def match_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     """The place of a key in a row or column, counted from one. Kind 0: equal; 1: the last not above it in
@@ -52,7 +62,9 @@ def match_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     2
     """
     operand = evaluate(arguments[1], frame)
-    grid = grid_of(operand, frame)
+    if isinstance(operand, Span) and not operand.moves and min(operand.area.height, operand.area.width) > 1:
+        return Scalar(CellError.NA)
+    grid = grid_of(operand, frame, crop=True)
     kind = _fixed_number(arguments[2], frame) if len(arguments) > 2 else 1.0
     if isinstance(kind, CellError):
         return Scalar(kind)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -20,7 +21,7 @@ from tinquire.formula.grammar import parse
 from tinquire.formula.operands import Areas, Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.operators import compare
 from tinquire.formula.problems import FormulaError
-from tinquire.formula.references import PerLane, grid_of, single
+from tinquire.formula.references import PerLane, cropped_together, single
 from tinquire.formula.registry import declare_all, special
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Missing, Name, Node, Reference
@@ -280,10 +281,12 @@ def _line(grid: Grid) -> Column:
     return grid.flat()
 
 
-def _found(arguments: tuple[Node, ...], frame: Frame, least: int) -> tuple[list[int | CellError], bool, Column]:
+def _found(
+    arguments: tuple[Node, ...], frame: Frame, least: int, beside: Sequence[Operand] = ()
+) -> tuple[list[int | CellError], bool, Column]:
     """Where the keys of a call lie, whether there is one for each lane, and the column that was searched."""
     operand = evaluate(arguments[1], frame.as_arrays())
-    line = _line(grid_of(operand, frame))
+    line = _line(cropped_together([operand, *beside], frame)[0])
     match = (
         _fixed(arguments[least], frame) if len(arguments) > least and not isinstance(arguments[least], Missing) else 0.0
     )
@@ -333,10 +336,12 @@ def xlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     20
     """
     try:
-        places, lanes, line = _found(arguments, frame, 4)
+        inner = frame.as_arrays()
+        given = [evaluate(argument, inner) for argument in arguments[1:3]]
+        places, lanes, line = _found(arguments, frame, 4, given[1:])
     except ErrorValue as fault:
         return Scalar(fault.error)
-    results = grid_of(evaluate(arguments[2], frame.as_arrays()), frame)
+    results = cropped_together(given, frame)[1]
     down = results.height == len(line)
     if not down and results.width != len(line):
         return Scalar(CellError.VALUE)

@@ -192,7 +192,7 @@ def subtotal(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 def _kept(operand: Operand, frame: Frame, hidden: bool, subtotals: bool = True) -> Column:
     """The cells of a range that SUBTOTAL counts."""
-    grid: Grid = grid_of(operand, frame)
+    grid: Grid = grid_of(operand, frame, crop=True)
     column = grid.flat()
     if isinstance(operand, Span) and (hidden or subtotals):
         area = operand.area.cropped(*(frame.scope.extent(operand.sheet) or (1, 1)))
@@ -210,7 +210,7 @@ def countblank(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     1
     """
     operand = evaluate(arguments[0], frame)
-    flat = grid_of(operand, frame).flat()
+    flat = grid_of(operand, frame, crop=True).flat()
     empty = int((flat.kinds == Kind.BLANK).sum())
     texts = flat.kinds == Kind.TEXT
     empty += sum(flat.texts[code] == "" for code in flat.codes[texts].tolist())
