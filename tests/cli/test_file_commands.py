@@ -284,5 +284,3 @@ def test_show_columns_as_a_source_would_read_them(pack, tmp_path, tinquire):
     assert [one["rows"] for one in answers if one["sheet"] == "Charges"] == [2516]
     pivot = next(one for one in answers if one["sheet"] == "By depot and band")
     assert "a repeated heading is called 'Pickups (2)'" in pivot["notes"]
-    said = tinquire("show", pack, "--columns", "--sheet", "By depot and band")
-    assert said.code == 1 and "no heading row was found" in said.err

@@ -73,6 +73,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         terminal.line("wrote", f"{path}" + (f"  ({'; '.join(filter(None, said))})" if any(said) else ""))
         written.append({"part": piece.part, "file": str(path), "rows": piece.rows, "formulas kept as values":
                         piece.cut.formulas, "pivots kept as cells": piece.cut.pivots, "left out": piece.cut.names,
+                        "summed again": piece.cut.resummed, "emptied": piece.cut.emptied,
                         "not recalculated": list(piece.open), "errors": list(piece.errors)})  # fmt: skip
     if not written:
         raise DataError(Fault("splitting", "there is nothing to split", str(options.file), "check the sheet"))
@@ -97,10 +98,9 @@ def _by_column(options: argparse.Namespace) -> Iterator[_Piece]:
     from tinquire.workbook.splitting import keep_rows
 
     groups = rows_by_value(Workbook.open(options.file), options.by_column, next(iter(options.sheet), None))
-    every = [row for rows in groups.rows.values() for row in rows]
     for value, rows in groups.rows.items():
         book = Workbook.open(options.file)
-        cut = keep_rows(book, groups.sheet, rows, every)
+        cut = keep_rows(book, groups.sheet, rows, groups.every, groups.columns, groups.sums)
         report = recalculate(book)
         yield _Piece(value, book, cut, len(rows), tuple(note.place for note in report.skipped),
                      tuple(note.place for note in report.errors))  # fmt: skip
@@ -111,12 +111,12 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.sources.headings import rows_by_value
     from tinquire.workbook import Workbook
     from tinquire.workbook.book import safe_sheet_name
-    from tinquire.workbook.edits import copy_sheet, remove_rows
+    from tinquire.workbook.edits import copy_sheet
     from tinquire.workbook.recalc import recalculate
+    from tinquire.workbook.splitting import Cut, leave_rows
 
     book = Workbook.open(options.file)
     groups = rows_by_value(book, options.by_column, next(iter(options.sheet), None))
-    every = [row for rows in groups.rows.values() for row in rows]
     path = options.out / _name(options, options.file.stem, 1, set())
     _refuse_there(path)
     made = []
@@ -124,8 +124,7 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
         terminal.progress(value)
         name = safe_sheet_name(value, {entry.name.casefold() for entry in book.entries})
         copy_sheet(book, groups.sheet, name)
-        keep = set(rows)
-        remove_rows(book, name, [row for row in every if row not in keep])
+        leave_rows(book, name, rows, groups.every, groups.columns, groups.sums, Cut())
         made.append({"sheet": name, "value": value, "rows": len(rows)})
     recalculate(book)
     book.save(path)
@@ -140,6 +139,10 @@ def _said(piece: _Piece) -> Iterator[str]:
     cut = piece.cut
     if cut.formulas:
         yield f"{cut.formulas:,} formulas that read other sheets are values now"
+    if cut.resummed:
+        yield f"sums worked out for these rows: {', '.join(cut.resummed)}"
+    if cut.emptied:
+        yield f"emptied, since it may tell of other rows: {', '.join(cut.emptied)}"
     for pivot in cut.pivots:
         yield f"pivot '{pivot}' is plain cells now"
     if piece.open:

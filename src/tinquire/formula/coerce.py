@@ -9,16 +9,15 @@ from __future__ import annotations
 import re
 from contextvars import ContextVar
 from dataclasses import dataclass
-from datetime import date
 from typing import Any, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Booleans, Column, Floats, Kind
-from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
+from tinquire.formula.daytexts import moment_from_text
 
 __all__ = [
     "MAX_TEXT",
@@ -43,10 +42,7 @@ MAX_TEXT = 32_767
 
 _VALUE_FAULT = CellError.VALUE.code + 1
 _NUMBER = re.compile(r"[+-]?(?:[0-9]{1,3}(?:,[0-9]{3})+|[0-9]+|(?=\.[0-9]))(?:\.[0-9]*)?(?:[Ee][+-]?[0-9]{1,3})?\Z")
-_OTHER_DAY = re.compile(r"([0-9]{1,2})([./-])([0-9]{1,2})\2([0-9]{4}|[0-9]{2})\Z")
 _SWAPPED = str.maketrans(".,", ",.")
-_DAY = re.compile(r"([0-9]{4})-([0-9]{2})-([0-9]{2})\Z")
-_TIME = re.compile(r"([0-9]{1,2}):([0-9]{2})(?::([0-9]{2}(?:\.[0-9]+)?))?\Z")
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,9 +62,8 @@ NOTATION: ContextVar[Notation] = ContextVar("notation", default=_PLAIN)
 def number_from_text(text: str, notation: Notation | None = None) -> float | None:
     """The number a text spells, or None.
 
-    Read are: digits with a decimal mark and marks between thousands, powers of ten, a percent sign, an ISO 8601 day, a
-    time of day, a day and a time. Days in other orders are not guessed: the notation, by default the one of the run,
-    states theirs.
+    Read are: digits with a decimal mark and marks between thousands, powers of ten, a percent sign, and days and times
+    (see `moment_from_text`), whose order the notation states, by default that of the run.
     """
     notation = notation or NOTATION.get()
     bare = text.strip()
@@ -79,35 +74,7 @@ def number_from_text(text: str, notation: Notation | None = None) -> float | Non
     if _NUMBER.match(body):
         number = float(body.replace(",", ""))
         return (number / 100 if percent else number) if abs(number) != float("inf") else None
-    day, _, time = bare.replace("T", " ").partition(" ")
-    if not time and ":" in day:
-        day, time = "", day
-    serial = 0.0
-    if day:
-        found = _DAY.match(_iso(day, notation.dates) if notation.dates else day)
-        try:
-            serial = serial_from_date(date(*(int(part) for part in found.groups()))) if found else None  # type: ignore[assignment]
-        except ValueError:
-            return None
-        if serial is None:
-            return None
-    if time:
-        clock = _TIME.match(time.strip())
-        if not clock:
-            return None
-        serial += (int(clock[1]) * 3600 + int(clock[2]) * 60 + float(clock[3] or 0)) / 86_400
-    return serial if bare else None
-
-
-def _iso(day: str, order: str) -> str:
-    """A day such as 3.11.2026 or 11/3/26 as ISO 8601 writes it; years of two digits are those from 1930 to 2029."""
-    found = _OTHER_DAY.match(day)
-    if not found:
-        return day
-    first, _, second, year = found.groups()
-    month, number = (second, first) if order == "day-first" else (first, second)
-    century = "" if len(year) == 4 else "20" if year < "30" else "19"
-    return f"{century}{year}-{month:>02}-{number:>02}"
+    return moment_from_text(bare, notation.dates)
 
 
 def number_of(value: Value) -> float | CellError:

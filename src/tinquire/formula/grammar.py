@@ -67,6 +67,17 @@ def parse(text: str, row: int = 1, column: int = 1) -> Node:
     return _Reader(bare, tokenise(bare), row, column).whole()
 
 
+def parse_name(text: str) -> Node:
+    """The tree of a defined name, which may stand for several areas: `Data!$A:$A,Data!$1:$2`. Raises FormulaError."""
+    try:
+        return parse(text)
+    except FormulaError as error:
+        try:
+            return parse(f"({text.removeprefix('=')})")
+        except FormulaError:
+            raise error from None
+
+
 class _Reader:
     """One pass over the tokens of one formula."""
 

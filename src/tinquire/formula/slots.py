@@ -23,6 +23,7 @@ __all__ = [
 ]  # fmt: skip
 
 _SLOT = re.compile(r"\[:(.*?):\]", re.DOTALL)
+_OPENED = "[:"
 _AS = re.compile(r"(.*\S)\s+as\s+(\S.*)\Z", re.DOTALL)
 _CUT = re.compile(r"(.*\S)\s+(after|before)\s+'([^']*)'\Z", re.DOTALL)
 _WORDS: dict[str, Callable[[str], str]] = {"title": str.title, "upper": str.upper, "lower": str.lower}
@@ -37,6 +38,8 @@ class Slot:
     format: str | None = None
     #: `after` or `before` and the text to cut at, outermost last.
     cuts: tuple[tuple[str, str], ...] = ()
+    #: Begun and not closed.
+    unclosed: bool = False
 
     @property
     def word(self) -> str | None:
@@ -84,7 +87,10 @@ def split_slots(text: str) -> SlotText:
         pieces.append(_slot(found[0], found[1].strip()))
         end = found.end()
     if end < len(text):
-        pieces.append(text[end:])
+        rest, opened, inside = text[end:].partition(_OPENED)
+        pieces += [rest] if rest else []
+        if opened:  # a slot that is not closed: it must not go out as it stands
+            pieces.append(Slot(_OPENED + inside, "", unclosed=True))
     return tuple(pieces)
 
 
@@ -128,6 +134,8 @@ def filled_text(text: str, resolve: Resolver) -> tuple[str, tuple[Unfilled, ...]
 
 def checked_fill(slot: Slot, resolve: Resolver) -> Filled | Unfilled:
     """What a slot gets; an error value fills nothing."""
+    if slot.unclosed:
+        return Unfilled(slot, "it is not closed: ':]' is missing")
     found = resolve(slot)
     if isinstance(found, Filled) and isinstance(found.value, CellError):
         return Unfilled(slot, f"it gives the error value {found.value}")

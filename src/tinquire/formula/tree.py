@@ -169,3 +169,13 @@ def walk(node: Node) -> Iterator[Node]:
         here = waiting.pop()
         yield here
         waiting.extend(reversed(children(here)))
+
+
+def bound_names(tree: Node) -> frozenset[str]:
+    """The names, casefolded, that a formula gives itself by LET and LAMBDA."""
+    found = set()
+    for node in walk(tree):
+        if isinstance(node, Call) and node.function in ("LET", "LAMBDA"):
+            named = node.arguments[:-1:2] if node.function == "LET" else node.arguments[:-1]
+            found |= {one.name.casefold() for one in named if isinstance(one, Name)}
+    return frozenset(found)

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from tinquire.faults import Fault, UseError, known_names
 from tinquire.formula import parse, write
-from tinquire.formula.tree import Name, Node, RowsOf, TableReference
+from tinquire.formula.tree import Name, Node, RowsOf, TableReference, bound_names
 from tinquire.formula.writing import replaced
 
 __all__ = ["living_formula"]
@@ -30,6 +30,8 @@ def living_formula(
                 why = f"a living formula needs the column '{name}' on its sheet: {known_names(name, columns)}"
                 faults.append(Fault(stopped, why, where, 'add it to columns, or write formulas = "values"'))
             return node if missing else TableReference(sheet_table, first, last, (RowsOf.THIS,))
+        if isinstance(node, Name) and node.name.casefold() in bound:
+            return None
         if isinstance(node, Name | TableReference):
             shown = node.name if isinstance(node, Name) else node.table
             why = f"'{shown}' is known to the docket, not to the sheet, so the formula cannot live there"
@@ -37,7 +39,9 @@ def living_formula(
             return node
         return None
 
-    tree = replaced(parse(text), change)
+    read = parse(text)
+    bound = bound_names(read)
+    tree = replaced(read, change)
     if faults:
         raise UseError(*faults)
     return write(tree)

@@ -345,4 +345,4 @@ def _figure(work: Reckoning, name: str, figure: FigureModel) -> Value:
     where = work.docket.where("figures", name)
     scope = work.scope()
     tree = read_formula(figure.is_, scope, f"figure '{name}'", where)
-    return require_no_error(scalar_value(tree, scope), figure.is_, f"figure '{name}'", where)
+    return require_no_error(scalar_value(tree, scope, f"figure '{name}'", where), figure.is_, f"figure '{name}'", where)

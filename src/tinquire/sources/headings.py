@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from tinquire.cells.display import show
 from tinquire.faults import DataError, Fault, known_names
-from tinquire.sources.raw import table_below_heading
+from tinquire.sources.raw import is_total_label, table_below_heading
 from tinquire.sources.workbooks import block_of
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.sheet import SheetTable
@@ -56,11 +56,29 @@ def under_heading(book: Workbook, sheet: Sheet, heading: str) -> Under | None:
 
 @dataclass(frozen=True, slots=True)
 class Groups:
-    """A sheet's rows by the values of a column, as displayed, in the order that they are first met."""
+    """A sheet's rows by the values of a column, as displayed, in the order that they are first met.
+
+    `columns` are the sheet columns of its headings. `sums` are rows among these that sum others up, each with the rows
+    that it sums up: those above it, as far as the one before.
+    """
 
     sheet: str
     heading: str
     rows: dict[str, tuple[int, ...]]
+    columns: tuple[int, ...] = ()
+    sums: dict[int, tuple[int, ...]] = field(default_factory=dict)
+
+    @property
+    def every(self) -> tuple[int, ...]:
+        """All rows of data."""
+        return tuple(sorted(row for rows in self.rows.values() for row in rows))
+
+
+def _sums_up(sheet: Sheet, under: Under, row: int) -> bool:
+    """Whether a row among the data sums up those above: it says so in words, and has a number."""
+    values = [sheet.value(row, column) for column in under.columns]
+    numbers = [value for value in values if isinstance(value, float) and not isinstance(value, bool)]
+    return bool(numbers) and any(map(is_total_label, values))
 
 
 def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Groups:
@@ -78,10 +96,17 @@ def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Gro
             continue
         labels: dict[str, str] = {}
         rows: dict[str, list[int]] = {}
+        sums: dict[int, tuple[int, ...]] = {}
+        block: list[int] = []
         for row in under.rows:
+            if _sums_up(opened, under, row):
+                sums[row], block = tuple(block), []
+                continue
+            block.append(row)
             code = book.styles.number_format(opened.style(row, column))
             text = show(opened.value(row, column), code, book.date_system).text.strip() or _BLANK
             rows.setdefault(labels.setdefault(text.casefold(), text), []).append(row)
-        return Groups(opened.name, heading, {label: tuple(found) for label, found in rows.items()})
+        found = {label: tuple(own) for label, own in rows.items()}
+        return Groups(opened.name, heading, found, under.columns, sums)
     why = f"no sheet has a heading '{heading}': {known_names(heading, list(dict.fromkeys(seen)))}"
     raise DataError(Fault("splitting by a column", why, book.name, "check the heading"))

@@ -18,7 +18,7 @@ from tinquire.faults import DataError, Fault, places
 from tinquire.sources.digest import Digest
 from tinquire.tables.types import duration_in, number_in
 
-__all__ = ["HEADING_SEARCH_ROWS", "MOMENTS", "Block", "RawTable", "table_below_heading"]
+__all__ = ["HEADING_SEARCH_ROWS", "MOMENTS", "Block", "RawTable", "is_total_label", "table_below_heading"]
 
 #: A heading row is looked for among this many rows from the top.
 HEADING_SEARCH_ROWS = 60
@@ -34,6 +34,9 @@ _TOTAL = re.compile(
     r"|összesen|yhteensä|i alt|toplam|итого|всего|разом|σύνολο|合計|合计|总计|總計|합계)\s*(?:[:(\d€$£]|$)",
     re.IGNORECASE,
 )
+
+
+_TOTAL_BEHIND = re.compile(r"\b(?:sub)?totals?$", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -235,6 +238,11 @@ def _distinct(values: list[Value], letters: list[int]) -> tuple[list[str], list[
 def _is_number(text: str) -> bool:
     """Whether a text spells a number, with either decimal mark, or hours and minutes."""
     return any(number_in(text, mark) is not None for mark in ".,") or duration_in(text) is not None
+
+
+def is_total_label(value: Value) -> bool:
+    """Whether a text heads a row that sums others up: `Total`, `Sum:`, `North total`."""
+    return isinstance(value, str) and bool(_TOTAL.match(value.strip()) or _TOTAL_BEHIND.search(value.strip()))
 
 
 def _leave_out_foot(raw: RawTable, sums: frozenset[int]) -> None:

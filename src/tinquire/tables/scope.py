@@ -13,11 +13,11 @@ from tinquire.cells.column import Booleans, Column, Floats
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
 from tinquire.faults import DataError, Fault, UseError, known_names
-from tinquire.formula import FormulaError, Frame, evaluate_column, evaluate_scalar, parse
+from tinquire.formula import FormulaError, Frame, evaluate, evaluate_column, evaluate_scalar, parse, write
 from tinquire.formula.operands import Grid, Lanes, Operand, Scalar
 from tinquire.formula.registry import functions, unknown_function
 from tinquire.formula.slots import slot_name
-from tinquire.formula.tree import Call, Name, Node, Reference, RowsOf, TableReference, walk
+from tinquire.formula.tree import Call, Name, Node, Reference, RowsOf, TableReference, bound_names, walk
 from tinquire.tables.addable import text_among_numbers
 from tinquire.tables.table import Table
 
@@ -146,10 +146,11 @@ def read_formula(text: str, scope: TableScope, stopped: str, where: str = "") ->
         tree = parse(text)
     except FormulaError as error:
         raise error.at(stopped, where) from None
+    bound = bound_names(tree)
     faults = [
         Fault(stopped, why, where, "mend the formula")
         for node in walk(tree)
-        if (why := _unknown(node, scope)) is not None
+        if (why := _unknown(node, scope, bound)) is not None
     ]
     if faults:
         raise UseError(*dict.fromkeys(faults))
@@ -182,8 +183,10 @@ def _texts(call: Call, scope: TableScope, stopped: str, where: str) -> Iterator[
                 yield fault
 
 
-def _unknown(node: Node, scope: TableScope) -> str | None:
-    """Why a node means nothing in the scope; None when it does."""
+def _unknown(node: Node, scope: TableScope, bound: frozenset[str]) -> str | None:
+    """Why a node means nothing in the scope; None when it does. `bound` are names that the formula gives itself."""
+    if isinstance(node, Name | Call) and (node.name if isinstance(node, Name) else node.function).casefold() in bound:
+        return None
     if isinstance(node, Call):
         function = functions().get(node.function)
         if function is None:
@@ -219,8 +222,13 @@ def table_values(tree: Node, scope: TableScope, table: Table) -> Column:
     return evaluate_column(tree, Frame(inner, count=table.height, arrays=True))
 
 
-def scalar_value(tree: Node, scope: TableScope) -> Value:
-    """A formula's one value."""
+def scalar_value(tree: Node, scope: TableScope, stopped: str = "working a formula out", where: str = "") -> Value:
+    """A formula's one value. Raises DataError when it has several."""
+    found = evaluate(tree, Frame(scope, arrays=True))
+    if isinstance(found, Grid) and found.height * found.width != 1:
+        many = found.height * found.width
+        why = f"{write(tree)} comes to {many:,} values, and one is wanted"
+        raise DataError(Fault(stopped, why, where, "bring them to one: SUM, MAX, COUNTA, INDEX, TEXTJOIN"))
     return evaluate_scalar(tree, Frame(scope, arrays=True))
 
 

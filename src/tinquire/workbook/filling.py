@@ -9,7 +9,9 @@ import numpy as np
 
 from tinquire.cells.address import cell_name
 from tinquire.cells.column import Kind
+from tinquire.formula import FormulaError, parse
 from tinquire.formula.slots import Resolver, Unfilled, checked_fill, filled_text, only_slot, slot_text
+from tinquire.formula.tree import Call, walk
 from tinquire.looks import Variation
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.sheet import NO_FORMULA, Sheet
@@ -50,7 +52,7 @@ def slotted_cells(book: Workbook) -> Iterator[tuple[str, str, str]]:
 
 def _slotted(sheet: Sheet) -> list[tuple[int, int, str]]:
     """Row, column and text of every cell with a slot, row by row."""
-    marked = {code for code, text in enumerate(sheet.texts) if "[:" in text and ":]" in text}
+    marked = {code for code, text in enumerate(sheet.texts) if "[:" in text}
     if not marked:
         return []
     found = []
@@ -70,9 +72,11 @@ def _fill_cell(
         sheet.set(row, column, filled, style)
         return missing
     if slot.living is not None:
-        sheet.set(
-            row, column, None, _formatted(book, style, format_of(slot.format) if slot.format else None), slot.living
-        )
+        style = _formatted(book, style, format_of(slot.format) if slot.format else None)
+        if _gives_arrays(slot.living):
+            sheet.set_spilling(row, column, slot.living, style)
+        else:
+            sheet.set(row, column, None, style, slot.living)
         return ()
     found = checked_fill(slot, resolve)
     if isinstance(found, Unfilled):
@@ -80,6 +84,24 @@ def _fill_cell(
     value = slot_text(found, slot) if slot.word else found.value
     sheet.set(row, column, value, _formatted(book, style, found.format if slot.format and not slot.word else None))
     return ()
+
+
+#: Functions whose results are arrays; a cell with one fills as many cells as its result has.
+_OF_ARRAYS = frozenset(
+    (
+        "SORT", "SORTBY", "UNIQUE", "FILTER", "SEQUENCE", "RANDARRAY", "TOCOL", "TOROW", "WRAPROWS", "WRAPCOLS", "TAKE",
+        "DROP", "EXPAND", "CHOOSEROWS", "CHOOSECOLS", "HSTACK", "VSTACK", "MAP", "SCAN", "BYROW", "BYCOL", "MAKEARRAY",
+        "TEXTSPLIT",
+    )
+)  # fmt: skip
+
+
+def _gives_arrays(formula: str) -> bool:
+    """Whether a formula may have several values; text that is no formula has none, and is told as such later."""
+    try:
+        return any(isinstance(node, Call) and node.function in _OF_ARRAYS for node in walk(parse(formula)))
+    except FormulaError:
+        return False
 
 
 def _formatted(book: Workbook, style: int, code: str | None) -> int:

@@ -3,9 +3,15 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
+
+from lxml import etree
 
 from tinquire.cells.address import parse_cell
 from tinquire.cells.values import ERROR_NAMES, Value
+from tinquire.formula import FormulaError, parse
+from tinquire.formula.tree import Name, Node, Reference
+from tinquire.formula.writing import replaced
 from tinquire.workbook.markup import child, children
 from tinquire.workbook.package import Package
 from tinquire.workbook.sheet import Sheet
@@ -33,13 +39,37 @@ class OutsideBooks:
             self._sheets[folded] = self._read(name)
         return self._sheets[folded]
 
+    def name(self, name: str, owner: str) -> Node | None:
+        """What a name of another workbook refers to, as this one's formulas would write it; None when nothing is stored
+        of it. `owner` is the workbook with the sheet that the name is spoken of with: `[1]`, `[1]Rates` (18.14.6)."""
+        found = _NUMBERED.match(owner)
+        book = None if found is None else self._book(int(found[1]))
+        if found is None or book is None:
+            return None
+        sheets = [one.get("val", "").casefold() for one in children(child(book, "sheetNames"), "sheetName")]
+        own = str(sheets.index(found[2].casefold())) if found[2].casefold() in sheets else None
+        listed = [
+            one
+            for one in children(child(book, "definedNames"), "definedName")
+            if one.get("name", "").casefold() == name.casefold() and one.get("sheetId") in (own, None)
+        ]
+        for one in sorted(listed, key=lambda one: one.get("sheetId") is None):  # a sheet's own name before the book's
+            try:
+                return replaced(parse(one.get("refersTo", "").removeprefix("=")), lambda node: _of_book(node, found[1]))
+            except FormulaError:
+                continue
+        return None
+
+    def _book(self, number: int) -> etree._Element | None:
+        """What is stored of one of the other workbooks."""
+        if not 1 <= number <= len(self._parts) or not self._package.has(self._parts[number - 1]):
+            return None
+        return child(self._package.root(self._parts[number - 1]), "externalBook")
+
     def _read(self, name: str) -> Sheet | None:
         found = _NUMBERED.match(name)
-        number = int(found[1]) if found else 0
-        if found is None or not 1 <= number <= len(self._parts) or not self._package.has(self._parts[number - 1]):
-            return None
-        book = child(self._package.root(self._parts[number - 1]), "externalBook")
-        if book is None:
+        book = None if found is None else self._book(int(found[1]))
+        if found is None or book is None:
             return None
         names = [one.get("val", "").casefold() for one in children(child(book, "sheetNames"), "sheetName")]
         if found[2].casefold() not in names:
@@ -49,6 +79,13 @@ class OutsideBooks:
             if data.get("sheetId") == wanted:
                 return _stored(name, data)
         return None
+
+
+def _of_book(node: Node, number: str) -> Node | None:
+    """A reference of another workbook's name, with that workbook's number."""
+    if isinstance(node, Reference | Name) and node.sheet and not node.sheet.startswith("["):
+        return replace(node, sheet=f"[{number}]{node.sheet}")
+    return None
 
 
 def _stored(name: str, data: object) -> Sheet:

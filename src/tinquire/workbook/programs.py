@@ -120,11 +120,24 @@ def _readable(
     if unknown is not None:
         skipped.append(CellNote(*place, unknown_function(unknown)))
         return None
-    for outside in outside_names(tree):
-        if scope.extent(outside) is None:
-            skipped.append(CellNote(*place, "it reads another workbook, of which no values are stored"))
-            return None
+    if not _outside_known(tree, scope, sheet.name):
+        skipped.append(CellNote(*place, "it reads another workbook, of which no values are stored"))
+        return None
     return tree
+
+
+def _outside_known(tree: Node, scope: BookScope, sheet: str, depth: int = 0) -> bool:
+    """Whether values are stored of all cells of other workbooks that a tree names, or reaches by their names."""
+    for node in walk(tree):
+        if isinstance(node, Reference) and "[" in (node.sheet or "") and scope.extent(node.sheet or "") is None:
+            return False
+        if isinstance(node, Name) and "[" in (node.sheet or ""):
+            meant = scope.name(node.name, node.sheet, Frame(scope, sheet))
+            if meant is None or depth > _NAME_DEPTH:
+                return False
+            if not isinstance(meant, Span | Areas) and not _outside_known(meant, scope, sheet, depth + 1):  # type: ignore[arg-type]
+                return False
+    return True
 
 
 def outside_names(tree: Node) -> list[str]:

@@ -13,7 +13,7 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column, Floats
 from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import CellError, Value
-from tinquire.formula import parse
+from tinquire.formula import parse_name
 from tinquire.formula.operands import Operand, Scalar, Span
 from tinquire.formula.problems import FormulaError
 from tinquire.formula.scope import Frame
@@ -187,11 +187,13 @@ class BookScope:
 
     def name(self, name: str, sheet: str | None, frame: Frame) -> Node | Operand | None:
         folded = name.casefold()
+        if sheet is not None and sheet.startswith("["):
+            return self.outside.name(name, sheet)
         for owner in ((sheet or frame.sheet).casefold(), ""):
             text = self._names.get((owner, folded))
             if text is not None:
                 try:
-                    return parse(text)
+                    return parse_name(text)
                 except FormulaError:
                     return Scalar(CellError.NAME)
         if folded in self._tables:

@@ -274,6 +274,13 @@ class Sheet:
         self.changed.add((row, column))
         self.rewritten.add((row, column))
 
+    def set_spilling(self, row: int, column: int, formula: str, style: int | None = None) -> None:
+        """Set one cell to a formula that fills as many cells as its result has."""
+        made = Formula(formula, row, column, array=Area(row, column, row, column), spills=True)
+        self.put(row, column, Column.blank(1), style, made)
+        self.changed.add((row, column))
+        self.rewritten.add((row, column))
+
     def add_formula(self, formula: Formula) -> int:
         self.formulas.append(formula)
         return len(self.formulas) - 1

@@ -16,7 +16,7 @@ from lxml import etree
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, parse_area, parse_cell
 from tinquire.cells.numberformat import BUILT_IN_FORMATS
 from tinquire.faults import AccessError, TinQuireError
-from tinquire.formula import FormulaError, parse
+from tinquire.formula import FormulaError, parse, parse_name
 from tinquire.workbook.book import valid_sheet_name
 from tinquire.workbook.markup import child, children, local
 from tinquire.workbook.package import Package
@@ -185,7 +185,7 @@ def _names(main: str, root: etree._Element, sheets: int) -> Iterator[Finding]:
         if owner and not (owner.isdigit() and int(owner) < sheets):
             yield Finding(main, f"a name belongs to a sheet that is not there: '{name}'")
         try:
-            parse(one.text or "")
+            parse_name(one.text or "")
         except FormulaError as error:
             yield Finding(main, f"a name's formula cannot be read: '{name}', {error.expected}")
     for (name, _), count in seen.items():

@@ -7,11 +7,13 @@ and names that only it used are not in the new file. A file for one reader must 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
 from lxml import etree
 
+from tinquire.cells.address import cell_name
 from tinquire.cells.column import Kind
 from tinquire.formula.mentions import mentions
 from tinquire.workbook.book import Workbook
@@ -23,7 +25,7 @@ from tinquire.workbook.edits.hangers import forget_drawn, literal_chart
 from tinquire.workbook.markup import child, children, local
 from tinquire.workbook.sheet import Sheet
 
-__all__ = ["Cut", "keep_rows", "keep_sheets"]
+__all__ = ["Cut", "keep_rows", "keep_sheets", "leave_rows"]
 
 _WORD = re.compile(r"\"(?:[^\"]|\"\")*\"|[^\W\d][\w.\\?]*")
 _LOST = "#REF!"
@@ -38,6 +40,9 @@ class Cut:
     formulas: int = 0
     pivots: list[str] = field(default_factory=list)
     names: list[str] = field(default_factory=list)
+    #: Cells beside the rows with sums of all of them: worked out for those that stay, or emptied.
+    resummed: list[str] = field(default_factory=list)
+    emptied: list[str] = field(default_factory=list)
 
 
 def keep_sheets(book: Workbook, names: Sequence[str]) -> Cut:
@@ -65,24 +70,99 @@ def keep_sheets(book: Workbook, names: Sequence[str]) -> Cut:
     return cut
 
 
-def keep_rows(book: Workbook, sheet: str, rows: Sequence[int], others: Sequence[int]) -> Cut:
-    """Leave one sheet, and of its rows take `others` out; `rows` are those that stay.
+def keep_rows(
+    book: Workbook, sheet: str, rows: Sequence[int], every: Sequence[int], columns: Sequence[int],
+    sums: Mapping[int, Sequence[int]],
+) -> Cut:  # fmt: skip
+    """Leave one sheet, and of its rows of data, which are `every`, in these columns, those of `rows`. `sums` are rows
+    among them that sum others up, each with the rows that it sums up.
 
-    Totals and references of the sheet follow; they must be recalculated. Raises DataError as deleting rows does.
+    No number of the other rows stays: what sums up all rows beside them is worked out for those that stay, or emptied.
+    Formulas of the sheet follow; they must be recalculated. Raises DataError as deleting rows does.
     """
     book.settle()
     cut = Cut()
     _plain_pivots(book, [sheet], cut, every=True)
+    opened = book.sheet(sheet)
+    data = {*every, *sums}
+    before = {
+        (row, column)
+        for column, top, bottom, _ in opened.formula_runs()
+        for row in range(top, bottom + 1)
+        if row not in data
+    }
     first = keep_sheets(book, [sheet])
     cut.formulas, cut.names = first.formulas, first.names
     cut.pivots += first.pivots
-    remove_rows(book, sheet, [row for row in others if row not in set(rows)])
+    opened = book.sheet(sheet)
+    for row, column in sorted(before):
+        if opened.formula(row, column) is None:  # it read another sheet, so it may tell of all rows
+            opened.set(row, column, None)
+            cut.emptied.append(cell_name(row, column))
+    leave_rows(book, sheet, rows, every, columns, sums, cut)
     book.settle()
     for part, kind in book.package.types().items():
         if kind.endswith("drawingml.chart+xml"):
             change_part(book, part, forget_drawn)
     _forget_texts(book)
     return cut
+
+
+def leave_rows(
+    book: Workbook, sheet: str, rows: Sequence[int], every: Sequence[int], columns: Sequence[int],
+    sums: Mapping[int, Sequence[int]], cut: Cut,
+) -> None:  # fmt: skip
+    """Take all other rows of data out of a sheet, and what sums them up; see `keep_rows`."""
+    opened, here = book.sheet(sheet), set(rows)
+    _resum(opened, rows, every, columns, {*every, *sums}, cut)
+    gone = [row for row in every if row not in here]
+    for row, summed in sums.items():
+        living = any(opened.formula(row, column) is not None for column in columns)
+        if not (here & set(summed) if living else set(summed) <= here):
+            gone.append(row)
+    remove_rows(book, sheet, sorted(gone))
+
+
+def _resum(
+    sheet: Sheet, rows: Sequence[int], every: Sequence[int], columns: Sequence[int], data: set[int], cut: Cut
+) -> None:
+    """Numbers beside the rows of data that are no formulas: sums and counts of all rows become those of the rows that
+    stay; others are emptied below and beside the rows, where they may tell of all of them. Texts that spell a sum of
+    all rows are emptied, too."""
+    top = min(every, default=0)
+    known: dict[float, tuple[int, str]] = {}
+    for column in columns:
+        numbers = _numbers(sheet, column, every)
+        if numbers:
+            known.setdefault(round(sum(numbers), 6), (column, "sum"))
+            known.setdefault(float(len(numbers)), (column, "count"))
+    spelled = {f"{total:,.{digits}f}" for total in known for digits in (0, 2)} - {f"{n}" for n in range(100)}
+    for column, cells in sheet.columns.items():
+        for at in np.flatnonzero(cells.kinds != Kind.BLANK).tolist():
+            row = int(cells.rows[at])
+            value = sheet.value(row, column)
+            if (row in data and column in columns) or sheet.formula(row, column) is not None:
+                continue
+            if isinstance(value, str):
+                if any(text in value or text.replace(",", "") in value for text in spelled):
+                    sheet.set(row, column, None)
+                    cut.emptied.append(cell_name(row, column))
+                continue
+            if isinstance(value, bool) or not isinstance(value, float):
+                continue
+            found = known.get(round(value, 6)) if not (value < 100 and row < top) else None
+            if found is not None:
+                numbers = _numbers(sheet, found[0], rows)
+                sheet.set(row, column, float(sum(numbers) if found[1] == "sum" else len(numbers)))
+                cut.resummed.append(cell_name(row, column))
+            elif row >= top:
+                sheet.set(row, column, None)
+                cut.emptied.append(cell_name(row, column))
+
+
+def _numbers(sheet: Sheet, column: int, rows: Sequence[int]) -> list[float]:
+    values = (sheet.value(row, column) for row in rows)
+    return [value for value in values if isinstance(value, float) and not isinstance(value, bool)]
 
 
 # -- formulas --------------------------------------------------------------------------------------------

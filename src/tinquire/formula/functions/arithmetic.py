@@ -336,6 +336,8 @@ def arabic(numeral: str) -> float:
     2026
     """
     text = numeral.strip().upper()
+    if not text:
+        return 0.0
     sign, text = (-1, text[1:]) if text.startswith("-") else (1, text)
     values = dict.fromkeys("", 0) | {mark: value for value, mark in _ROMAN if len(mark) == 1}
     if len(text) > 255 or any(mark not in values for mark in text):

@@ -225,6 +225,8 @@ def _days(frame: Frame, holidays: Grid | None) -> Any:
 
 def _networkdays(frame: Frame, start: float, end: float, weekend: Value = 1.0, holidays: Grid | None = None) -> float:
     a, b = _date(frame, start), _date(frame, end)
+    if weekend == "1111111":
+        return 0.0
     sign = 1 if a <= b else -1
     first, last = sorted((a, b))
     found = np.busday_count(

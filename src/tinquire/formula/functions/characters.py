@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 import unicodedata
 from collections.abc import Callable, Sequence
@@ -134,13 +135,16 @@ def _fixed(number: float, digits: float = 2.0, plain_: bool = False) -> str:
     places = int(digits)
     if abs(places) > 127:
         raise ErrorValue(CellError.VALUE)
-    rounded = number if places >= 0 else round(number / 10.0**-places) * 10.0**-places
+    unit = 10.0**-places
+    # Halves go away from zero, as the digits show them.
+    rounded = number if places >= 0 else math.copysign(math.floor(abs(number) / unit + 0.5) * unit, number)
     form = ("0" if plain_ else "#,##0") + ("." + "0" * min(places, 30) if places > 0 else "")
     return show(rounded, form).text
 
 
 def _dollar(number: float, digits: float = 2.0) -> str:
-    return ("-$" if number < 0 else "$") + _fixed(abs(number), digits)
+    shown = f"${_fixed(abs(number), digits)}"
+    return f"({shown})" if number < 0 else shown
 
 
 def _wide(text: str) -> str:
@@ -223,7 +227,7 @@ declare_all(
         ("VALUE(text: value)", _value, "The number that a text spells, with a decimal point and ISO 8601 days.", 'VALUE("1,234.5")', "1234.5"),
         ("NUMBERVALUE(text: text, point: text = '.', group?: text)", _numbervalue, "The number that a text spells, its decimal point and group mark stated.", 'NUMBERVALUE("1.204,50", ",", ".")', "1204.5"),
         ("FIXED(number: number, digits: number = 2, plain: logical = FALSE)", _fixed, "A number as text with so many digits behind the point.", "FIXED(1234.567, 1)", "1,234.6"),
-        ("DOLLAR(number: number, digits: number = 2)", _dollar, "A sum of money as text.", "DOLLAR(-1234.567)", "-$1,234.57"),
+        ("DOLLAR(number: number, digits: number = 2)", _dollar, "A sum of money as text.", "DOLLAR(-1234.567)", "($1,234.57)"),
         ("USDOLLAR(number: number, digits: number = 2)", _dollar, "A sum of money as text.", "USDOLLAR(1234.5)", "$1,234.50"),
         ("BAHTTEXT(number: number)", _baht, "A sum of money in Thai words (18.17.7).", "BAHTTEXT(21.5)", "ยี่สิบเอ็ดบาทห้าสิบสตางค์"),
         ("T(value: value)", lambda value: value if isinstance(value, str | CellError) else "", "A value if it is text, else empty text.", 'T("tin")', "tin"),

@@ -13,11 +13,11 @@ from tinquire.cells.values import CellError, Value
 from tinquire.formula.coerce import boolean_of, number_of, numbers, with_faults
 from tinquire.formula.criteria import has_wildcards, wildcard_pattern
 from tinquire.formula.evaluate import PerLane, evaluate, fixed_value, grid_of, single
-from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.operands import Areas, Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.references import cropped
 from tinquire.formula.registry import special
 from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Node
+from tinquire.formula.tree import Literal, Missing, Node
 
 
 @special("VLOOKUP(key: value, range: cells, column: number, nearest: logical = TRUE)")
@@ -76,16 +76,21 @@ def match_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     return _picked(found, keys, Column.of_numbers(np.arange(1.0, len(index.column) + 1)))
 
 
-@special("INDEX(range: cells, row: number, column?: number)")
+@special("INDEX(range: cells, row: number, column?: number, area: number = 1)")
 def index_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The value at a row and a column of a range; zero means the whole row or column (18.17.7).
+    """The value at a row and a column of a range, or of one of its areas; zero means the whole row or column (18.17.7).
 
     >>> INDEX({1,2;3,4}, 2, 1)
     3
     """
     target = evaluate(arguments[0], frame)
+    if len(arguments) > 3 or isinstance(target, Areas):
+        target = _area_of(target, arguments[3] if len(arguments) > 3 else Literal(1.0), frame)
+        if isinstance(target, Scalar) and isinstance(target.value, CellError):
+            return target
     rows = single(evaluate(arguments[1], frame), frame)
-    columns = single(evaluate(arguments[2], frame), frame) if len(arguments) > 2 else None
+    given = len(arguments) > 2 and not isinstance(arguments[2], Missing)
+    columns = single(evaluate(arguments[2], frame), frame) if given else None
     if isinstance(rows, Lanes) and (columns is None or isinstance(columns, Scalar)):
         grid = grid_of(target, frame)
         across = number_of(columns.value) if columns else 1.0
@@ -98,6 +103,15 @@ def index_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     if isinstance(row, CellError) or isinstance(column, CellError):
         return Scalar(row if isinstance(row, CellError) else column)
     return _indexed(target, int(row), None if column is None else int(column), frame)
+
+
+def _area_of(target: Operand, number: Node, frame: Frame) -> Operand:
+    """One of several areas, counted from one."""
+    place = number_of(fixed_value(number, frame))
+    if isinstance(place, CellError):
+        return Scalar(place)
+    parts = target.parts if isinstance(target, Areas) else (target,)
+    return parts[int(place) - 1] if 1 <= int(place) <= len(parts) else Scalar(CellError.REF)
 
 
 def _indexed(target: Operand, row: int, column: int | None, frame: Frame) -> Operand:

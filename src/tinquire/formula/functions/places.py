@@ -354,6 +354,10 @@ def xlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
             return Scalar(place)
         if place < 0:
             return other
+        if isinstance(given[1], Span):  # the reference itself, which may be an end of a range
+            area = given[1].area
+            top, left = (area.top + place, area.left) if down else (area.top, area.left + place)
+            return Span(given[1].sheet, Area(top, left, top if down else area.bottom, area.right if down else left))
         found = taken_rows(rows, np.array([place]))
         if found.width == 1:
             return Scalar(found.value(0, 0))

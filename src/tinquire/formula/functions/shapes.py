@@ -104,7 +104,7 @@ def _sortby(grid: Grid, *given: Grid | float) -> Grid:
     across = False
     for place, key in enumerate(given):
         if place % 2 == 0 and isinstance(key, Grid):
-            across = across or (key.height == 1 and key.width == grid.width and grid.height > 1)
+            across = across or (key.height == 1 and key.width == grid.width > 1)
             columns.append(key.flat())
         elif isinstance(key, Grid):
             orders.append(_direction(key.value(0, 0)))

@@ -132,6 +132,8 @@ def _shown(value: Value, code: str, frame: Frame) -> Value:
         return value
     if len(code) > MAX_CODE:
         return CellError.VALUE
+    if not code:
+        return ""
     if isinstance(value, str) and (number := number_from_text(value)) is not None:
         value = number
     return show(0.0 if value is None else value, code, frame.scope.date_system).text

@@ -1,0 +1,82 @@
+"""Parts of a workbook hold nothing of the others' rows."""
+
+from __future__ import annotations
+
+import re
+import zipfile
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tinquire.sources.headings import rows_by_value
+from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.recalc import recalculate
+from tinquire.workbook.splitting import keep_rows
+
+DEPOTS = ["North", "South", "West"]
+
+
+def laid_out(rows, totals, folder):
+    """Rows of depot and amount below a title, with totals as asked: as values or formulas, between and below."""
+    book, sheet = Workbook.new(), Sheet("Charges")
+    sheet.set(1, 1, "Charges of October")
+    sheet.set(3, 1, "Depot")
+    sheet.set(3, 2, "Amount")
+    rows = sorted(rows)
+    row = 4
+    for place, (depot, amount) in enumerate(rows):
+        sheet.set(row, 1, depot)
+        sheet.set(row, 2, amount)
+        row += 1
+        if "between" in totals and (place + 1 == len(rows) or rows[place + 1][0] != depot):
+            sheet.set(row, 1, f"{depot} total")
+            sheet.set(row, 2, sum(a for d, a in rows if d == depot))
+            row += 1
+    total = sum(amount for _, amount in rows)
+    if "value" in totals:
+        sheet.set(row, 1, "Total")
+        sheet.set(row, 2, total)
+    if "formula" in totals:
+        sheet.set(row, 1, "Total")
+        sheet.set(row, 2, total, None, f"SUM(B4:B{row - 1})")
+    if "beside" in totals:
+        sheet.set(1, 5, total)
+        sheet.set(2, 5, f"In all {total:,.2f}")
+        sheet.set(5, 7, rows[0][1] + rows[-1][1] + 0.25)
+        sheet.set(6, 7, total, None, "Other!A1")
+    book.add_sheet(sheet)
+    other = Sheet("Other")
+    other.set(1, 1, total)
+    book.add_sheet(other)
+    book.save(folder / "all.xlsx")
+    return rows
+
+
+# Amounts that no sum of others makes: each has a decimal place of its own.
+ROWS = st.lists(st.sampled_from(DEPOTS), min_size=2, max_size=9).map(
+    lambda depots: [(depot, 1000.0 * (n + 1) + 2.0**n / 1024) for n, depot in enumerate(depots)]
+)
+TOTALS = st.sets(st.sampled_from(["between", "value", "formula", "beside"]))
+
+
+@settings(max_examples=60)
+@given(rows=ROWS, totals=TOTALS)
+def test_no_number_of_anothers_rows_is_in_a_part(tmp_path_factory, rows, totals):
+    folder = tmp_path_factory.mktemp("split")
+    rows = laid_out(rows, totals, folder)
+    groups = rows_by_value(Workbook.open(folder / "all.xlsx"), "Depot")
+    assert set(groups.rows) == {depot for depot, _ in rows}
+    for depot, own in groups.rows.items():
+        book = Workbook.open(folder / "all.xlsx")
+        keep_rows(book, groups.sheet, own, groups.every, groups.columns, groups.sums)
+        recalculate(book)
+        book.save(folder / f"{depot}.xlsx")
+        mine = [amount for other, amount in rows if other == depot]
+        allowed = {*mine, sum(mine), 2 * sum(mine), float(len(mine))}  # a total over subtotals, too, counts twice
+        with zipfile.ZipFile(folder / f"{depot}.xlsx") as archive:
+            text = b"".join(archive.read(n) for n in archive.namelist() if "sheet" in n or "Strings" in n).decode()
+        for number in re.findall(r"<v>([0-9.]+)</v>", text):
+            assert float(number) < 100 or any(float(number) == pytest.approx(one, rel=1e-12) for one in allowed)
+        if {depot for depot, _ in rows} != {depot}:
+            assert f"{sum(amount for _, amount in rows):,.2f}" not in text
