@@ -40,11 +40,16 @@ def found_files(words: Sequence[str], terminal: Terminal, *, workbooks_only: boo
 
 
 def _meant(word: str) -> Iterator[Path]:
+    """The files that a word means; of folders and patterns none of the originals that commands keep."""
+    from tinquire.workbook.archive import ORIGINALS
+
     path = Path(word)
     if path.is_dir():
-        candidates = [one for one in path.rglob("*") if one.suffix.lower() in _PACKAGES]
+        inside = (one for one in path.rglob("*") if ORIGINALS not in one.relative_to(path).parts)
+        candidates = [one for one in inside if one.suffix.lower() in _PACKAGES]
     elif path.is_file():
         candidates = [path]
     else:
-        candidates = [Path(one) for one in glob.glob(word, recursive=True)]  # noqa: PTH207 - absolute patterns, too
+        found = [Path(one) for one in glob.glob(word, recursive=True)]  # noqa: PTH207 - absolute patterns, too
+        candidates = [one for one in found if ORIGINALS in path.parts or ORIGINALS not in one.parts]
     return iter(candidates)

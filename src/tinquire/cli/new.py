@@ -59,11 +59,13 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 def _paths(folder: Path) -> Iterator[Path]:
     from tinquire.sources.files import LOCK_PREFIX
+    from tinquire.workbook.archive import ORIGINALS
 
     for path in folder.rglob("*"):
         parts = path.relative_to(folder).parts
         hidden = any(part.startswith((".", LOCK_PREFIX)) for part in parts)
-        if path.suffix.lower() in _ENDINGS and path.is_file() and not hidden and parts[0] not in _MADE:
+        made = parts[0] in _MADE or ORIGINALS in parts
+        if path.suffix.lower() in _ENDINGS and path.is_file() and not hidden and not made:
             yield path
 
 

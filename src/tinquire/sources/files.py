@@ -7,6 +7,7 @@ import re
 from pathlib import Path
 
 from tinquire.faults import AccessError, Fault, nearest
+from tinquire.workbook.archive import ORIGINALS
 
 __all__ = ["LOCK_PREFIX", "WORKBOOK_ENDINGS", "matching_files", "named_as_workbook"]
 
@@ -27,7 +28,7 @@ def matching_files(pattern: str, base: Path, stopped: str, where: str = "") -> t
     """Files that match a pattern (`*`, `?`, `[...]`, `**`) below a folder, in natural order, and notes on those
     passed over. Raises AccessError when there is none."""
     found = [Path(path) for path in glob.glob(str(base / pattern), recursive=True)]  # noqa: PTH207 - absolute patterns, too
-    files = [path for path in found if path.is_file()]
+    files = [path for path in found if path.is_file() and ORIGINALS not in path.relative_to(base).parts]
     locks = [path for path in files if path.name.startswith(LOCK_PREFIX)]
     notes = [f"{path.name} passed over: a program's lock file" for path in sorted(locks)]
     files = sorted((path for path in files if path not in locks), key=_natural)

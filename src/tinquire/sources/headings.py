@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from tinquire.cells.address import column_name
 from tinquire.cells.display import show
 from tinquire.faults import DataError, Fault, known_names
 from tinquire.sources.raw import is_total_label, table_below_heading
@@ -107,6 +108,8 @@ def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Gro
             text = show(opened.value(row, column), code, book.date_system).text.strip() or _BLANK
             rows.setdefault(labels.setdefault(text.casefold(), text), []).append(row)
         found = {label: tuple(own) for label, own in rows.items()}
-        return Groups(opened.name, heading, found, under.columns, sums)
+        pairs = zip(under.headings, under.columns, strict=False)  # a damaged table may claim more columns
+        headed = tuple(number for name, number in pairs if name != f"Column {column_name(number)}")
+        return Groups(opened.name, heading, found, headed, sums)
     why = f"no sheet has a heading '{heading}': {known_names(heading, list(dict.fromkeys(seen)))}"
     raise DataError(Fault("splitting by a column", why, book.name, "check the heading"))

@@ -46,7 +46,7 @@ def decimal_mark(texts: Iterable[str]) -> str | None:
 def marks_in(texts: Iterable[str]) -> tuple[int, int]:
     """How many texts show a point as decimal mark, and how many a comma."""
     counts = {".": 0, ",": 0}
-    for text in texts:
+    for text in set(texts):  # a text that repeats itself says no more than once
         if "." not in text and "," not in text:
             continue
         found = _PLAIN_TO_SEE.fullmatch(_THOUSANDS.sub("", text.strip()))

@@ -10,6 +10,7 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Iterator, Mapping
+from datetime import date
 from functools import partial
 from itertools import count
 from pathlib import Path
@@ -35,6 +36,7 @@ except ImportError:  # a platform without isal: the standard zlib gives other by
 
 __all__ = [
     "MAX_RATIO",
+    "ORIGINALS",
     "Archive",
     "crc32",
     "deflated",
@@ -370,16 +372,21 @@ def _unwritable(path: Path, error: OSError) -> AccessError:
     return AccessError(Fault("writing a file", f"{why[:1].lower()}{why[1:]}", str(path), do))
 
 
+#: The folder in which originals are kept; whoever reads a folder passes it over.
+ORIGINALS = "originals"
+
+
 def kept_original(path: Path) -> Path:
-    """Copy a file beside itself, under a name that is free, before it is changed. Raises AccessError."""
-    number = 1
-    while True:
-        mark = "(original)" if number == 1 else f"(original {number})"
-        copy = path.with_name(f"{path.stem} {mark}{path.suffix}")
-        if not copy.exists():
-            break
-        number += 1
+    """Copy a file into the folder `originals` beside it, by the day that it was last written, under a name that is free
+    there, before it is changed. Raises AccessError."""
+    copy = path
     try:
+        day = date.fromtimestamp(path.stat().st_mtime).isoformat()
+        folder = path.parent / ORIGINALS / day
+        folder.mkdir(parents=True, exist_ok=True)
+        copy, number = folder / path.name, 2
+        while copy.exists():
+            copy, number = folder / f"{path.stem} ({number}){path.suffix}", number + 1
         shutil.copy2(path, copy)
     except OSError as error:
         why = error.strerror or str(error)
