@@ -330,6 +330,11 @@ class WorkbookModel(Model):
 
     name: str = Field(description="The file's name, with slots.")
     template: str | None = Field(None, description="A workbook whose slots are filled and whose sheets come first.")
+    split: str | None = Field(
+        None,
+        description="A column: one file for each of its values, with the rows of that value in every sheet; its slot "
+        "stands in the name. A mail attaches the file of its own row, by the column of the same heading.",
+    )
     sheets: list[SheetModel] = Field(default_factory=list, description="Sheets to add, in order.")
 
 
@@ -343,7 +348,7 @@ class MailModel(Model):
     reply_to: str | None = Field(None, description="Where answers go, if not to the sender.")
     subject: str = Field(description="The subject line, with slots.")
     body: str = Field(description="The text: paragraphs with blank lines between, lists with '- ', slots.")
-    attach: list[str] = Field(default_factory=list, description="Outputs of this docket by name, or files.")
+    attach: list[str] = Field(default_factory=list, description="Outputs of this docket by name, or files, with slots.")
 
 
 class PostModel(Model):

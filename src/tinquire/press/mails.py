@@ -5,18 +5,23 @@ from __future__ import annotations
 import hashlib
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from email.headerregistry import Address
+from pathlib import Path
+from typing import TYPE_CHECKING
 
 from tinquire.docket.schema import MailModel
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
-from tinquire.formula.slots import Slot, filled_text, split_slots
+from tinquire.formula.slots import Filled, Slot, Unfilled, filled_text, split_slots
 from tinquire.post.message import Attachment, Dress, Letter, built, parsed_address
 from tinquire.press.filenames import safe_file_name
 from tinquire.press.reckoning import Reckoning, unfilled_fault
 from tinquire.press.slotfill import SlotScope
+
+if TYPE_CHECKING:
+    from tinquire.press.run import Made
 
 __all__ = ["MadeMail", "make_mails", "missing_attachment"]
 
@@ -41,9 +46,11 @@ class _Desk:
     work: Reckoning
     name: str
     model: MailModel
-    attachments: tuple[Attachment, ...]
+    outputs: Mapping[str, Sequence[Made]]
     date: datetime
     dress: Dress
+    #: Files that were read already, by their path.
+    read: dict[Path, bytes] = field(default_factory=dict)
 
     @property
     def where(self) -> str:
@@ -59,17 +66,18 @@ class _Desk:
 
 
 def make_mails(
-    work: Reckoning, name: str, model: MailModel, outputs: Mapping[str, tuple[str, bytes] | None], date: datetime
+    work: Reckoning, name: str, model: MailModel, outputs: Mapping[str, Sequence[Made]], date: datetime
 ) -> list[MadeMail]:
-    """All mails of one entry. `outputs` are the run's files by name in the docket; None for one that failed.
+    """All mails of one entry. `outputs` are the run's files by name in the docket; none of one that failed.
 
     Raises: one error with all that is wrong, a missing attachment among it.
     """
     body = next((look.colour for look in (work.house.look("body"),) if look.colour), None)
     fonts = (work.house.font, *(part.strip() for part in work.house.fallback.split(",")))
     dress = Dress(fonts, work.house.size, work.house.colour(body) if body else "000000")
-    attachments = tuple(_attachments(work, name, model, outputs))
-    desk = _Desk(work, name, model, attachments, date, dress)
+    desk = _Desk(work, name, model, outputs, date, dress)
+    if model.each is None or not work.tables[model.each].height:
+        tuple(_attachments(desk, work.slots()))  # a list without rows hides no attachment that is missing
     errors: list[TinQuireError] = []
     mails: list[MadeMail] = []
     seen: Counter[tuple[str, ...]] = Counter()
@@ -97,24 +105,52 @@ def _rows(work: Reckoning, model: MailModel) -> Iterator[tuple[str, SlotScope]]:
         yield table.where(row), scope.at(table, row)
 
 
-def _attachments(
-    work: Reckoning, name: str, model: MailModel, outputs: Mapping[str, tuple[str, bytes] | None]
-) -> Iterator[Attachment]:
+def _attachments(desk: _Desk, scope: SlotScope, place: str = "") -> Iterator[Attachment]:
     """The files named by the docket, read whole. Raises UseError and DataError for those that are missing."""
-    for number, entry in enumerate(model.attach):
-        if entry in outputs:
-            made = outputs[entry]
-            if made is not None:
-                yield Attachment(*made)
+    work, name = desk.work, desk.name
+    for number, entry in enumerate(desk.model.attach):
+        if entry in desk.outputs:
+            for made in _own_files(desk, entry, scope, place):
+                yield Attachment(made.path.name, made.data)
             continue
         where = work.docket.where("mails", name, "attach", number)
-        text, unfilled = filled_text(entry, work.slots().resolve)
+        text, unfilled = filled_text(entry, lambda slot: _as_part_of_a_name(scope.resolve(slot)))
         if unfilled:
             raise UseError(*(unfilled_fault(one, f"mail '{name}', attachments", where) for one in unfilled))
         path = work.docket.base / text
-        if not path.is_file():
-            raise missing_attachment(work, name, number, text)
-        yield Attachment(path.name, path.read_bytes())
+        written = next((one for files in desk.outputs.values() for one in files if one.path == path), None)
+        if written is None and path not in desk.read:
+            if not path.is_file():
+                raise missing_attachment(work, name, number, text)
+            desk.read[path] = path.read_bytes()
+        yield Attachment(path.name, written.data if written is not None else desk.read[path])
+
+
+def _own_files(desk: _Desk, entry: str, scope: SlotScope, place: str) -> Sequence[Made]:
+    """The files of an output that go with a row: of a split workbook the one of the row's own value. Raises DataError
+    when there is none: nobody gets the file of another."""
+    files = desk.outputs[entry]
+    if not files or files[0].cut is None:
+        return files
+    column = files[0].cut[0]
+    at = None if scope.row is None else scope.row.place(column)
+    stopped = f"mail '{desk.name}', attachments"
+    if scope.row is None or at is None:
+        why = f"'{entry}' is split by '{column}', and the mail has no row with such a column"
+        raise UseError(Fault(stopped, why, desk.where, f"write each = a table with the column '{column}'"))
+    value = scope.row.columns[at][0]
+    own = [one for one in files if one.cut is not None and type(one.cut[1]) is type(value) and one.cut[1] == value]
+    if not own:
+        why = f"'{entry}' has no file of '{value}'"
+        raise DataError(Fault(stopped, why, place or desk.where, "leave the row out, or mend its value"))
+    return own
+
+
+def _as_part_of_a_name(found: Filled | Unfilled) -> Filled | Unfilled:
+    """A slot's text in a path: one from a source never leads to another folder."""
+    if isinstance(found, Unfilled) or not isinstance(found.value, str):
+        return found
+    return replace(found, value=safe_file_name(found.value))
 
 
 def missing_attachment(work: Reckoning, mail: str, number: int, entry: str) -> DataError:
@@ -144,7 +180,7 @@ def _mail(desk: _Desk, scope: SlotScope, seen: Counter[tuple[str, ...]], place: 
         subject=subject,
         body=desk.text(model.body, scope, "body"),
         date=desk.date,
-        attachments=desk.attachments,
+        attachments=tuple(_attachments(desk, scope, place)),
         dress=desk.dress,
     )
     file = safe_file_name(f"{desk.name} - {addresses[0]}.eml")

@@ -10,8 +10,10 @@ from datetime import UTC, datetime, time, timedelta
 from pathlib import Path
 
 from tinquire import __version__
+from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.house import load_house
+from tinquire.docket.schema import WorkbookModel
 from tinquire.faults import AccessError, DataError, Fault, TinQuireError, UseError, merged
 from tinquire.formula.slots import filled_text
 from tinquire.press.daybook import Daybook, digest
@@ -19,7 +21,8 @@ from tinquire.press.filenames import safe_file_name
 from tinquire.press.foresight import foreseen
 from tinquire.press.mails import MadeMail, filled_path, make_mails
 from tinquire.press.reckoning import Reckoning, reckon, unfilled_fault
-from tinquire.press.workbooks import PlacedRows, make_workbook
+from tinquire.press.slotfill import SlotScope
+from tinquire.press.workbooks import PlacedRows, cuts_of, make_workbook
 
 __all__ = ["Made", "Pack", "make", "publish"]
 
@@ -34,6 +37,8 @@ class Made:
     data: bytes
     says: str
     rows: tuple[PlacedRows, ...] = ()
+    #: The column and value that a file of a split workbook is of.
+    cut: tuple[str, Value] | None = None
 
 
 @dataclass
@@ -88,23 +93,31 @@ def _make_workbooks(pack: Pack, errors: list[TinQuireError], said: Callable[[str
     for name, model in work.docket.model.workbooks.items():
         said(f"making {name}")
         try:
-            file, unfilled = filled_text(model.name, work.slots().resolve)
-            if unfilled:
-                where = work.docket.where("workbooks", name, "name")
-                raise UseError(*(unfilled_fault(one, f"naming workbook '{name}'", where) for one in unfilled))
-            book, placed = make_workbook(work, name, model)
-            formulas = sum(sheet.formula_count() for sheet in book.sheets())
-            says = f"{len(book.entries)} sheets, {formulas:,} formulas"
-            pack.outputs.append(Made(name, pack.out / safe_file_name(file), book.to_bytes(), says, tuple(placed)))
+            for scope, cut in cuts_of(work, name, model):
+                pack.outputs.append(_made(pack, name, model, scope, cut))
         except TinQuireError as error:
             errors.append(error)
 
 
+def _made(pack: Pack, name: str, model: WorkbookModel, scope: SlotScope, cut: tuple[str, Value] | None) -> Made:
+    """One file of a workbook of the docket. Raises one error with all that is wrong."""
+    work = pack.work
+    file, unfilled = filled_text(model.name, scope.resolve)
+    if unfilled:
+        where = work.docket.where("workbooks", name, "name")
+        raise UseError(*(unfilled_fault(one, f"naming workbook '{name}'", where) for one in unfilled))
+    book, placed = make_workbook(work, name, model, scope, cut)
+    formulas = sum(sheet.formula_count() for sheet in book.sheets())
+    says = f"{len(book.entries)} sheets, {formulas:,} formulas"
+    return Made(name, pack.out / safe_file_name(file), book.to_bytes(), says, tuple(placed), cut)
+
+
 def _make_mails(pack: Pack, errors: list[TinQuireError], date: datetime, said: Callable[[str], None]) -> None:
     work = pack.work
-    made = {output.name: (output.path.name, output.data) for output in pack.outputs}
     # Outputs that failed are known by name, so that a mail does not call them missing as well.
-    files = {name: made.get(name) for name in work.docket.model.workbooks}
+    files: dict[str, list[Made]] = {name: [] for name in work.docket.model.workbooks}
+    for output in pack.outputs:
+        files[output.name].append(output)
     for name, model in work.docket.model.mails.items():
         said(f"writing mails {name}")
         try:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from tinquire.cells.address import MAX_ROW
+from tinquire.cells.values import Value
 from tinquire.docket.schema import SheetModel, WorkbookModel
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.formula.problems import CycleError
@@ -24,7 +25,7 @@ from tinquire.workbook.book import safe_sheet_name
 from tinquire.workbook.filling import fill
 from tinquire.workbook.recalc import recalculate
 
-__all__ = ["PlacedRows", "make_workbook", "start_workbook"]
+__all__ = ["PlacedRows", "cuts_of", "make_workbook", "start_workbook"]
 
 #: Rows of the grid (18.3.1.73), less room for a title, headings and totals.
 _MOST_ROWS = MAX_ROW - 8
@@ -41,19 +42,48 @@ class PlacedRows:
     origin: Origin
 
 
-def make_workbook(work: Reckoning, name: str, model: WorkbookModel) -> tuple[Workbook, list[PlacedRows]]:
-    """A workbook, recalculated and without errors in its cells, and where the rows on its sheets came from.
+def cuts_of(work: Reckoning, name: str, model: WorkbookModel) -> Iterator[tuple[SlotScope, tuple[str, Value] | None]]:
+    """The files of a workbook: one, or one for each value of the column that it is split by, each with the slots that
+    its texts may use. Raises UseError when no sheet has that column."""
+    if model.split is None:
+        yield work.slots(), None
+        return
+    where = work.docket.where("workbooks", name, "split")
+    stopped = f"workbook '{name}'"
+    sources = dict.fromkeys(
+        sheet.table or work.docket.model.pivots[sheet.pivot or ""].from_
+        for sheet in model.sheets
+        if sheet.statement is None
+    )
+    tables = [work.tables[source] for source in sources]
+    tables = [table for table in tables if table.place(model.split) is not None]
+    if not tables:
+        why = f"it is split by '{model.split}', and no table of its sheets has such a column"
+        raise UseError(Fault(stopped, why, where, "name a column of a table that it shows"))
+    seen: set[tuple[type, Value]] = set()
+    for table in tables:
+        groups, distinct = table.column(model.split).groups()
+        for group, value in enumerate(distinct):
+            if (type(value), value) not in seen:
+                seen.add((type(value), value))
+                yield work.slots().at(table, int(np.flatnonzero(groups == group)[0])), (model.split, value)
+
+
+def make_workbook(
+    work: Reckoning, name: str, model: WorkbookModel, scope: SlotScope, cut: tuple[str, Value] | None = None
+) -> tuple[Workbook, list[PlacedRows]]:
+    """A workbook, recalculated and without errors in its cells, and where the rows on its sheets came from; with `cut`,
+    of the rows that have a value in a column.
 
     Raises one error with all that is wrong.
     """
-    scope = work.slots()
     book = start_workbook(work, name, model)
     unfilled = fill(book, scope.resolve, scope.format_of)
     errors: list[TinQuireError] = []
     for one in unfilled:
         place = f"{book.name}, sheet '{one.sheet}', cell {one.cell}"
         errors.append(DataError(unfilled_fault(one.unfilled, f"filling workbook '{name}'", place)))
-    adding = _Adding(work, book, scope, set(book.tables()))
+    adding = _Adding(work, book, scope, set(book.tables()), cut)
     for number, sheet in enumerate(model.sheets):
         try:
             adding.add(sheet, work.docket.where("workbooks", name, "sheets", number))
@@ -88,6 +118,7 @@ class _Adding:
     book: Workbook
     scope: SlotScope
     taken: set[str]
+    cut: tuple[str, Value] | None = None
     parts: dict[str, SheetTable] = field(default_factory=dict)
     placed: list[PlacedRows] = field(default_factory=list)
     claims: list[Claim] = field(default_factory=list)
@@ -106,9 +137,12 @@ class _Adding:
     def _shares(self, model: SheetModel) -> Iterator[tuple[Table | None, SlotScope]]:
         """The rows of each sheet, and the slots its texts may use."""
         source = model.table
-        if model.pivot is not None and model.split is not None:
+        if (model.pivot is not None and model.split is not None) or (model.pivot is not None and self.cut is not None):
             source = self.work.docket.model.pivots[model.pivot].from_
-        table = None if source is None else self.work.tables[source]
+        table = None if source is None else self._cut(source)
+        if table is None and self.cut is not None:
+            why = f"the workbook is split by '{self.cut[0]}', and a statement is of all rows"
+            raise UseError(Fault(f"sheet '{model.name}'", why, do="put it into a workbook of its own"))
         if table is None or model.split is None:
             yield table, self.scope
             return
@@ -116,6 +150,19 @@ class _Adding:
         for group in range(len(distinct)):
             rows = np.flatnonzero(groups == group)
             yield table.take(rows), self.scope.at(table, int(rows[0]))
+
+    def _cut(self, source: str) -> Table:
+        """A table's rows that belong into this file. Raises UseError for a table without the column of the cut."""
+        table = self.work.tables[source]
+        if self.cut is None:
+            return table
+        column, value = self.cut
+        if table.place(column) is None:
+            why = f"the workbook is split by '{column}', which table '{source}' does not have"
+            raise UseError(Fault(f"workbook sheet of '{source}'", why, do="bring that column over by a match"))
+        groups, distinct = table.column(column).groups()
+        mine = [n for n, one in enumerate(distinct) if type(one) is type(value) and one == value]
+        return table.take(np.isin(groups, mine))
 
     def _add_rows(self, model: SheetModel, table: Table, scope: SlotScope, where: str) -> None:
         """Rows on a sheet or, where the docket says after how many, on several."""
@@ -142,7 +189,7 @@ class _Adding:
         for remark in shown.as_values:
             do = "derive it after that step to have formulas in all rows"
             self.work.warnings.append(Fault(f"sheet '{sheet.name}'", remark, plan.where, do, warning=True))
-        if model.split is None and table.height == self.work.tables[model.table or ""].height:
+        if model.split is None and table.height == self._cut(model.table or "").height:
             self.parts[model.table or ""] = sheet.tables[0]
         if table.origin is not None:
             self.placed.append(PlacedRows(sheet.name, sheet.tables[0].data.top, table.origin))
@@ -179,7 +226,7 @@ class _Adding:
                 asked.empty_value(), cut,
             )  # fmt: skip
             put_formulas(sheet, pivot, living, plan.where)
-        source = self.work.tables.get(self.work.docket.model.pivots[name].from_)
+        source = rows if rows is not None else self.work.tables.get(self.work.docket.model.pivots[name].from_)
         self.claims += claims_of_pivot(sheet, pivot, source, living=plan.living)
         self.book.add_sheet(sheet)
 
