@@ -37,8 +37,25 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     terminal.plain()
     terminal.line("open", f"first {shown_path(pack.first_to_open)}")
     terminal.line("", f"then a mail in {folder / 'postroom'}")
-    terminal.line("try", f"tinquire run {folder / 'docket.toml'} --period 2026-11")
+    command, how = _command()
+    terminal.line("try", f"{command} run {folder / 'docket.toml'} --period 2026-11")
+    for number, line in enumerate(how):
+        terminal.line("command" if number == 0 else "", line)
     return 0
+
+
+def _command() -> tuple[str, list[str]]:
+    """The command as it is to be typed here; and where it lies and how it gets onto the path, if it is not there."""
+    import shutil
+    import sys
+
+    here = Path(sys.argv[0]).absolute()
+    known = shutil.which("tinquire")
+    if known is not None or here.stem != "tinquire":
+        return "tinquire", []
+    shown = here.relative_to(Path.cwd()).as_posix() if here.is_relative_to(Path.cwd()) else str(here)
+    way = f'$env:Path = "{here.parent};$env:Path"' if sys.platform == "win32" else f'export PATH="{here.parent}:$PATH"'
+    return shown, [f"{shown} is where it lies", f"{way}   puts it on the path of this terminal"]
 
 
 def lay_out(folder: Path, rows: int | None = None) -> list[Path]:

@@ -40,6 +40,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--dates", choices=("day-first", "month-first"), default="", help="how texts spell days, beside 2026-11-03"
     )
+    parser.add_argument(
+        "--last-digits", action="store_true", help="count results that differ beyond 15 significant digits, too"
+    )
     parser.add_argument("--seed", type=int, default=0, metavar="N", help="where random numbers start (0)")
     parser.add_argument(
         "--rows", type=int, default=_LISTED, metavar="N", help=f"lines to list of each kind ({_LISTED})"
@@ -142,6 +145,8 @@ def _tell(
     terminal.heading(path.as_posix())
     differ = f"{_count(report.changed, 'result')} {'differs' if report.changed == 1 else 'differ'}"
     terminal.line("formulas", f"{report.formulas:,}, {differ} from what was stored")
+    if options.last_digits:
+        terminal.line("", f"{_count(report.last_digits, 'more')} in the last digits only, beyond 15 significant ones")
     changes = _largest(report)
     if changes:
         rows = [_row(tracer, *change) for change in changes[: options.rows]]
@@ -219,7 +224,7 @@ def _answer(path: Path, out: Path | None, book: Workbook, report: Recalculation)
     tracer = Tracer(book)
     plain = {"errors": report.errors, "kept": report.skipped, "volatile": report.volatile, "outside": report.outside}
     answer: dict[str, Any] = {"file": str(path), "written": None if out is None else str(out)}
-    answer |= {"formulas": report.formulas, "changed": report.changed}
+    answer |= {"formulas": report.formulas, "changed": report.changed, "last digits": report.last_digits}
     answer["changes"] = [
         {"sheet": sheet, "cell": cell, "was": str(old) if old is not None else None, "is": str(new), "moved": moved}
         for sheet, cell, old, new, moved in _largest(report)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
@@ -13,12 +12,13 @@ from tinquire.cells.address import cell_name
 from tinquire.cells.column import Booleans, Codes, Column, Kind, Kinds
 from tinquire.cells.display import general
 from tinquire.cells.numberformat import Moment
+from tinquire.cells.total_words import begins_total
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, places
 from tinquire.sources.digest import Digest
 from tinquire.tables.types import duration_in, number_in
 
-__all__ = ["HEADING_SEARCH_ROWS", "MOMENTS", "Block", "RawTable", "is_total_label", "table_below_heading"]
+__all__ = ["HEADING_SEARCH_ROWS", "MOMENTS", "Block", "RawTable", "table_below_heading"]
 
 #: A heading row is looked for among this many rows from the top.
 HEADING_SEARCH_ROWS = 60
@@ -26,17 +26,6 @@ HEADING_SEARCH_ROWS = 60
 FOOT_ROWS = 12
 #: What a workbook can show a number as, by the number that `Block.moments` has for it.
 MOMENTS: tuple[Moment, ...] = ("", "date", "time", "duration")
-#: What stands at the head of a row of totals in the languages in which offices keep their books; of words that also
-#: begin names, nothing but a colon, a bracket or a number may follow.
-_TOTAL = re.compile(
-    r"(?:(?:grand|sub|sous)[ -]?)?total(?:s|e|en|t|i|es|er)?\b|sum\b"
-    r"|(?:(?:zwischen|gesamt|end)?summen?|gesamt|insgesamt|somma|somme|suma|soma|totaal|subtotaal|razem|ogółem|celkem|spolu"
-    r"|összesen|yhteensä|i alt|toplam|итого|всего|разом|σύνολο|合計|合计|总计|總計|합계)\s*(?:[:(\d€$£]|$)",
-    re.IGNORECASE,
-)
-
-
-_TOTAL_BEHIND = re.compile(r"\b(?:sub)?totals?$", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -240,11 +229,6 @@ def _is_number(text: str) -> bool:
     return any(number_in(text, mark) is not None for mark in ".,") or duration_in(text) is not None
 
 
-def is_total_label(value: Value) -> bool:
-    """Whether a text heads a row that sums others up: `Total`, `Sum:`, `North total`."""
-    return isinstance(value, str) and bool(_TOTAL.match(value.strip()) or _TOTAL_BEHIND.search(value.strip()))
-
-
 def _leave_out_foot(raw: RawTable, sums: frozenset[int]) -> None:
     """Cut the totals row and the notes below it off, keeping the totals for comparison: a row that says so in words, or
     one of those known to sum up."""
@@ -253,7 +237,7 @@ def _leave_out_foot(raw: RawTable, sums: frozenset[int]) -> None:
         values = [column[row] for column in raw.columns]
         label = next((value for value in values if isinstance(value, str) and value.strip()), None)
         numbers = any(isinstance(value, float) or (isinstance(value, str) and _is_number(value)) for value in values)
-        named = label is not None and _TOTAL.match(label.strip())
+        named = label is not None and begins_total(label)
         if numbers and (named or int(raw.rows[row]) in sums):
             raw.totals = dict(zip(raw.headings, values, strict=True))
             raw.totals_row = int(raw.rows[row])

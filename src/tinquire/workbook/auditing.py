@@ -14,17 +14,21 @@ import numpy as np
 
 from tinquire.cells.address import Area, area_name, cell_name, quoted_sheet
 from tinquire.cells.column import Kind
+from tinquire.cells.total_words import is_total_label
 from tinquire.cells.values import CellError
 from tinquire.formula.coerce import number_from_text
 from tinquire.formula.evaluate import evaluate, evaluate_scalar
 from tinquire.formula.operands import Areas, Closure, Grid, Lanes, Scalar, Span
 from tinquire.formula.order import Place
+from tinquire.formula.problems import CycleError
 from tinquire.formula.references import span_of
 from tinquire.formula.scope import Frame
 from tinquire.formula.tree import Call, Literal, Reference, walk
+from tinquire.tables.types import number_in
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.formulas import text_at
 from tinquire.workbook.programs import CellNote, Program, programs
+from tinquire.workbook.recalc import recalculate
 from tinquire.workbook.scope import BookScope
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Sheet
 from tinquire.workbook.tracing import Tracer
@@ -40,6 +44,10 @@ _SWALLOWING = frozenset({"IFERROR", "IFNA"})
 _PATTERN = 2
 #: In a column where so great a part is numbers, a text that reads as one is odd.
 _MOSTLY = 0.5
+#: Of a column without numbers so great a part must be texts that read as values.
+_WHOLE = 0.8
+#: So many cells to the left of one are looked at for what its row is called.
+_LABELS = 8
 _DAY = re.compile(r"\s*(?:[0-9]{1,2}[./-][0-9]{1,2}[./-][0-9]{2,4}|[0-9]{4}-[0-9]{2}-[0-9]{2})\s*\Z")
 
 
@@ -68,6 +76,7 @@ def audited(book: Workbook, sheets: list[str] | None = None) -> Iterator[Finding
             yield from sorted(found, key=lambda one: _order(one.cell))
     if wanted is None:
         yield from _names(book, scope)
+        yield from _circles(book)
 
 
 def _order(cell: str) -> tuple[int, int]:
@@ -104,7 +113,8 @@ class _Auditor:
             for before, odd, after in zip(runs, runs[1:], runs[2:], strict=False):
                 touching = before.bottom + 1 == odd.top and odd.bottom + 1 == after.top
                 short = odd.bottom - odd.top < before.bottom - before.top
-                if touching and short and before.tree == after.tree and _long(before, after):
+                alike = touching and short and before.tree == after.tree and _long(before, after)
+                if alike and not self._sums_up(sheet, odd.top, column):
                     area = Area(odd.top, column, odd.bottom, column)
                     usual = text_at(before.formula, odd.top, column)
                     says = f"={text_at(odd.formula, odd.top, column)} breaks the pattern of the cells around it"
@@ -117,6 +127,10 @@ class _Auditor:
                     usual = text_at(before.formula, area.top, column)
                     says = f"{self.tracer.shown(sheet, area.top, column)} stands as a value among formulas"
                     yield Finding("constant", sheet.name, area_name(area), says, f"if it is not meant, write ={usual}")
+
+    def _sums_up(self, sheet: Sheet, row: int, column: int) -> bool:
+        """Whether a row says in front of a cell that it sums others up, as a pivot's subtotals do."""
+        return any(is_total_label(sheet.value(row, other)) for other in range(max(1, column - _LABELS), column))
 
     # -- formulas --------------------------------------------------------------------------------------
 
@@ -247,20 +261,28 @@ class _Auditor:
         plain = cells.formulas == NO_FORMULA
         texts = np.flatnonzero(plain & (cells.kinds == Kind.TEXT))
         numbers = int((cells.kinds == Kind.NUMBER).sum())
-        if not len(texts) or numbers == 0:
+        if not len(texts):
             return
         odd = [(int(cells.rows[place]), sheet.texts[int(cells.codes[place])]) for place in texts.tolist()]
         days = [(row, text) for row, text in odd if _DAY.match(text)]
-        found = [(row, text) for row, text in odd if not _DAY.match(text) and number_from_text(text) is not None]
+        found = [(row, text) for row, text in odd if not _DAY.match(text) and _spells_number(text)]
+        money = sum(number_from_text(text) is None for _, text in found)
         for kind, rows, says in (
             ("day", days, "is a text that looks like a day"),
             ("number", found, "is a text that looks like a number"),
         ):
-            if rows and numbers >= _MOSTLY * len(rows):
+            # Whole columns of them are meant to be values, too, unless they are bare digits, which may be codes.
+            whole = _PATTERN <= len(rows) >= _WHOLE * len(odd) and (kind == "day" or money == len(rows))
+            if rows and (0 < numbers >= _MOSTLY * len(rows) or whole):
                 row, text = rows[0]
                 more = f"; {len(rows) - 1:,} more in this column" if len(rows) > 1 else ""
                 do = "make it a value: sums, sorting and lookups pass over it"
                 yield Finding(kind, sheet.name, cell_name(row, number), f"'{text}' {says}{more}", do)
+
+
+def _spells_number(text: str) -> bool:
+    """Whether a text spells a number, with either decimal mark and a currency or without."""
+    return any(number_in(text, mark) is not None for mark in ".,")
 
 
 def _long(before: Program, after: Program) -> bool:
@@ -270,6 +292,16 @@ def _long(before: Program, after: Program) -> bool:
 def _exact(function: str) -> str:
     last = "FALSE" if function != "MATCH" else "0"
     return f"write {last} as the last argument for an equal key, or say that the nearest is meant"
+
+
+def _circles(book: Workbook) -> Iterator[Finding]:
+    """Cells that depend on themselves, where the workbook does not ask for iteration."""
+    try:
+        recalculate(book)  # in memory: what was looked at above are the stored results
+    except CycleError as error:
+        sheet, _, cell = error.path[0].rpartition("!")
+        says = f"it depends on itself: {' -> '.join(error.path[:8])}{' …' if len(error.path) > 8 else ''}"
+        yield Finding("circle", sheet.strip("'"), cell, says, "break the circle at one of these cells")
 
 
 def _names(book: Workbook, scope: BookScope) -> Iterator[Finding]:
