@@ -373,6 +373,39 @@ def pivot(draw, job, name):
         job.docket.setdefault("pivots", {})[name] = asked
 
 
+def statement(draw, job):
+    """Items mapped to lines with categories, signs, subtotals and totals."""
+    items = list(dict.fromkeys(item for item in job.tables["rows"].column("Item")))
+    amount = draw.of([h for h in ("Fee", "Pieces", "Share") if h in job.tables["rows"].headings] or ["Item"])
+    if amount == "Item" or len({item.casefold() for item in items}) < len(items):
+        return
+    names = ["Sales", "Linen & more", "Other (x)", "Rest"][: draw.number(1, 4)]
+    lines = [[name, "sum", draw.of("AB"), draw.of(["1", "-1"])] for name in names]
+    lines.insert(draw.number(0, len(lines)), ["A in all", "subtotal", "A", ""])
+    if draw.chance(50):
+        lines.insert(draw.number(0, len(lines)), ["Heading", "heading", "", ""])
+    lines.insert(draw.number(1, len(lines)), ["First total", "total", "", ""])
+    lines.append(["Total of the rest", "total", "", ""])
+    mapping = [[item, draw.of([*names, *names, ""])] for item in items]
+    headings = {"lines": ["Line", "Kind", "Category", "Sign"], "map": ["Account", "Line"]}
+    for name, rows in (("lines", lines), ("map", mapping)):
+        stream = io.StringIO()
+        csv.writer(stream, lineterminator="\n").writerows([headings[name], *rows])
+        job.files[f"{name}.csv"] = stream.getvalue().encode()
+        types = dict.fromkeys(headings[name], "text")
+        job.docket["sources"][name] = {
+            "file": f"{name}.csv",
+            "types": types,
+            "separator": ",",
+            "totals_row": "none",
+            "header": 1,
+        }
+        rows = [[value or None for value in row] for row in rows]
+        job.tables[name] = Plain(headings[name], rows, [(f"{name}.csv", n + 2) for n in range(len(rows))])
+    asked = {"table": "rows", "account": "Item", "amount": amount, "as": "Now"}
+    job.docket["statements"] = {"s0": {"lines": "lines", "map": {"table": "map"}, "amounts": [asked]}}
+
+
 def figures(draw, job):
     for number in range(draw.number(1, 3)):
         name = draw.of(list(job.tables))
@@ -411,8 +444,15 @@ def sheets(draw, job):
             sheet["formulas"] = "values"
             sheet.pop("totals", None)
         made.append(sheet)
-    for name in job.docket.get("pivots", {}):
-        made.append({"name": f"Pivot {name}", "pivot": name, "formulas": "values"})
+    whole = {sheet["table"] for sheet in made if not {"split", "rows_per_sheet", "columns"} & set(sheet)}
+    for name, asked in job.docket.get("pivots", {}).items():
+        living = asked["from"] in whole and "where" not in asked and draw.chance(60)
+        made.append({"name": f"Pivot {name}", "pivot": name, "formulas": "living" if living else "values"})
+    for name in job.docket.get("statements", {}):
+        for one in ("map", "rows"):
+            if one not in whole:
+                made.append({"name": f"All {one}", "table": one})
+        made.append({"name": f"Statement {name}", "statement": name, "formulas": draw.of(["living", "values"])})
     if not made:
         made.append({"name": "Rows", "table": "rows"})
     job.docket["workbooks"] = {"book": {"name": "Book.xlsx", "sheets": made}}
@@ -428,5 +468,7 @@ def jobs(draw_value):
     for number in range(draw.number(0, 2)):
         pivot(draw, job, f"p{number}")
     figures(draw, job)
+    if "Item" in job.tables["rows"].headings and draw.chance(25):
+        statement(draw, job)
     sheets(draw, job)
     return job

@@ -480,6 +480,32 @@ def pivot(table, asked):
     return made
 
 
+def statement(rows, lines, mapping, amount):
+    """The amount of each line: accounts by the mapping and the line's sign; subtotals by category, totals of all lines
+    since the last one."""
+    line_of = dict(mapping.rows)
+    sums, made, since = {}, [], 0.0
+    for item, value in zip(rows.column("Item"), rows.column(amount), strict=True):
+        sums[line_of[item]] = sums.get(line_of[item], 0.0) + (value or 0.0)
+    signed = {
+        name: sums.get(name, 0.0) * (float(sign) if sign else 1.0)
+        for name, kind, _, sign in lines.rows
+        if kind == "sum"
+    }
+    for name, kind, category, _ in lines.rows:
+        if kind == "sum":
+            since += signed[name]
+            made.append([name, signed[name]])
+        elif kind == "subtotal":
+            made.append([name, sum((signed[n] for n, k, c, _ in lines.rows if k == "sum" and c == category), 0.0)])
+        elif kind == "total":
+            made.append([name, since])
+            since = 0.0
+        else:
+            made.append([name, None])
+    return made
+
+
 def total(kind, values):
     value = aggregate(kind, values)
     return 0.0 if kind == "sum" and value is None else value

@@ -16,6 +16,7 @@ from hypothesis import HealthCheck, Phase, given, settings
 from jobs import plain, reader
 from jobs.maker import jobs
 from tinquire.docket import load_docket, parse_period
+from tinquire.faults import TinQuireError
 from tinquire.press import make
 
 COUNT = int(os.environ.get("TINQUIRE_JOBS", "150"))
@@ -96,6 +97,15 @@ def check_book(job, data):
                     below.get(place),
                 )
             continue
+        if "statement" in sheet:
+            _, values, _ = found.pop(0)
+            asked = job.docket["statements"]["s0"]["amounts"][0]
+            size = size_of(job.tables["rows"].column(asked["amount"]))
+            lines = plain.statement(job.tables["rows"], job.tables["lines"], job.tables["map"], asked["amount"])
+            for row, line in enumerate(lines, start=2):
+                shown = [values.get((row, 1)), values.get((row, 2))]
+                assert all(same(a, b, size) for a, b in zip(line, shown, strict=True)), (line, shown)
+            continue
         for table in parts(sheet, job.tables[sheet["table"]]):
             _, values, formulas = found.pop(0)
             check_table(sheet, table, values, formulas)
@@ -121,7 +131,20 @@ def hold(folder, job):
     for name, content in job.files.items():
         (folder / name).write_bytes(content)
     (folder / "docket.toml").write_text(tomlkit.dumps(job.docket), "utf-8")
-    pack = make(load_docket(folder / "docket.toml"), parse_period("2026-10"))
+    try:
+        pack = make(load_docket(folder / "docket.toml"), parse_period("2026-10"))
+    except TinQuireError as error:
+        living = [
+            sheet
+            for sheet in job.docket["workbooks"]["book"]["sheets"]
+            if {"pivot", "statement"} & set(sheet) and sheet["formulas"] == "living"
+        ]
+        if not living or any(fault.do != 'write formulas = "values" for this sheet' for fault in error.faults):
+            raise
+        for sheet in living:  # labels that conditional sums cannot tell apart: it stopped, and says so
+            sheet["formulas"] = "values"
+        hold(folder, job)
+        return
     for name, wanted in job.figures.items():
         assert same(wanted, pack.work.figures[name], 1e6), (name, wanted, pack.work.figures[name])
     check_book(job, pack.outputs[0].data)

@@ -6,19 +6,21 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from tinquire.cells.address import column_name
+from tinquire.cells.column import Kind
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
 from tinquire.docket.period import parse_period
 from tinquire.faults import Fault, UseError
 from tinquire.formula.writing import escaped_column
+from tinquire.tables import Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivot import Pivot
 from tinquire.tables.pivotfields import PivotField, band_limits
 from tinquire.tables.pivoting import PivotValue
 from tinquire.workbook import Formula, Sheet
 
-__all__ = ["LivingPivot", "put_formulas"]
+__all__ = ["LivingPivot", "put_formulas", "sparse_columns"]
 
 #: The conditional function of each aggregation that can live in a cell, and the plain one over all rows.
 _FUNCTIONS = {
@@ -40,6 +42,14 @@ class LivingPivot:
     columns: Sequence[PivotField]
     empty: Value = None
     cut: tuple[str, Value] | None = None
+    #: Columns, casefolded, that are blank in some rows.
+    sparse: frozenset[str] = frozenset()
+
+
+def sparse_columns(rows: Table) -> frozenset[str]:
+    """The columns of a table, casefolded, that are blank in some rows."""
+    pairs = zip(rows.fields, rows.columns, strict=True)
+    return frozenset(one.name.casefold() for one, column in pairs if (column.kinds == Kind.BLANK).any())
 
 
 def put_formulas(sheet: Sheet, pivot: Pivot, living: LivingPivot, where: str) -> None:
@@ -174,15 +184,20 @@ class _Writer:
         assert value.how is not None
         conditional, plain = _FUNCTIONS[value.how]
         column, counted = self.column(value.column), value.how is Aggregation.COUNT
+        sparse = value.column.casefold() in self.living.sparse
         if not criteria:
-            return f"{plain}({column})"
+            return f'IF(COUNT({column})=0,"",{plain}({column}))' if sparse and not counted else f"{plain}({column})"
         given = ",".join(criteria)
         worked = f'COUNTIFS({given},{column},"<>")' if counted else f"{conditional}({column},{given})"
-        if counted or (value.how is Aggregation.SUM and self.living.empty == 0):
+        if counted:
+            return worked
+        if sparse:  # rows without a number have no sum, which is not zero
+            worked = f'IF(COUNTIFS({given},{column},"<>")=0,"",{worked})'
+        elif value.how is Aggregation.SUM and self.living.empty == 0:
             return worked
         empty = self.living.empty
         shown = general(empty) if isinstance(empty, float) else '"{}"'.format(str(empty or "").replace('"', '""'))
-        return f"IF(COUNTIFS({given})=0,{shown},{worked})"
+        return worked if shown == '""' and sparse else f"IF(COUNTIFS({given})=0,{shown},{worked})"
 
 
 def _plain(label: Value) -> bool:

@@ -13,7 +13,7 @@ from tinquire.docket.schema import SheetModel, WorkbookModel
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.formula.problems import CycleError
 from tinquire.formula.slots import filled_text
-from tinquire.press.livingpivots import LivingPivot, put_formulas
+from tinquire.press.livingpivots import LivingPivot, put_formulas, sparse_columns
 from tinquire.press.proving import Claim, claims_of_pivot, claims_of_statement, claims_of_table, unproved
 from tinquire.press.reckoning import Reckoning, pivot_over, unfilled_fault
 from tinquire.press.sheets import SheetPlan, pivot_sheet, safe_table_name, table_sheet
@@ -223,7 +223,7 @@ class _Adding:
                 cut = (model.split, rows.column(model.split, plan.where)[0])
             living = LivingPivot(
                 part.name, [column.name for column in part.columns], asked.row_fields(), asked.column_fields(),
-                asked.empty_value(), cut,
+                asked.empty_value(), cut, sparse_columns(self.work.tables[asked.from_]),
             )  # fmt: skip
             put_formulas(sheet, pivot, living, plan.where)
         source = rows if rows is not None else self.work.tables.get(self.work.docket.model.pivots[name].from_)
