@@ -47,9 +47,11 @@ class LivingPivot:
 
 
 def sparse_columns(rows: Table) -> frozenset[str]:
-    """The columns of a table, casefolded, that are blank in some rows."""
+    """The columns of a table, casefolded, that are blank in some rows, or have none."""
     pairs = zip(rows.fields, rows.columns, strict=True)
-    return frozenset(one.name.casefold() for one, column in pairs if (column.kinds == Kind.BLANK).any())
+    return frozenset(
+        one.name.casefold() for one, column in pairs if not len(column) or (column.kinds == Kind.BLANK).any()
+    )
 
 
 def put_formulas(sheet: Sheet, pivot: Pivot, living: LivingPivot, where: str) -> None:
