@@ -13,7 +13,7 @@ from tinquire.cli.terminal import Terminal
 from tinquire.faults import Fault, UseError
 
 if TYPE_CHECKING:
-    from tinquire.workbook.comparing import Comparison, SheetComparison
+    from tinquire.workbook.comparing import CellDifference, Comparison, SheetComparison
 
 EXAMPLE = "tinquire compare 'packs/Linen pack 2026-09.xlsx' 'packs/Linen pack 2026-10.xlsx' --to differences.html"
 _LISTED = 40
@@ -24,6 +24,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("old", type=Path, help="the workbook as it was")
     parser.add_argument("new", type=Path, help="the workbook as it is")
     parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again")
+    parser.add_argument(
+        "--key", nargs="+", action="extend", default=[], metavar="HEADING",
+        help="the columns that tell the rows of tables apart (found)",
+    )  # fmt: skip
     parser.add_argument("--no-looks", action="store_true", help="leave letters, fills, borders and formats aside")
     parser.add_argument("--rows", type=int, default=_LISTED, metavar="N", help=f"cells to list for a sheet ({_LISTED})")
     parser.add_argument("--to", type=Path, metavar="PAGE", help="write them as a page, ending in .html")
@@ -41,7 +45,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     for name in options.sheet:
         new.sheet(name)
     terminal.progress("comparing")
-    comparison = compared(old, new, looks=not options.no_looks)
+    comparison = compared(old, new, looks=not options.no_looks, key=options.key)
     if options.sheet:
         wanted = {name.casefold() for name in options.sheet}
         comparison.sheets = [one for one in comparison.sheets if one.name.casefold() in wanted]
@@ -70,6 +74,7 @@ def _tell(comparison: Comparison, options: argparse.Namespace, terminal: Termina
     for label, texts in (("names", comparison.names), ("order", comparison.structure)):
         for number, text in enumerate(texts):
             terminal.line(label if number == 0 else "", text)
+    _tell_headlines(comparison, options.rows, terminal)
     same = [one.name for one in comparison.sheets if one.same]
     for sheet in comparison.sheets:
         if not sheet.same:
@@ -81,6 +86,24 @@ def _tell(comparison: Comparison, options: argparse.Namespace, terminal: Termina
         terminal.line("same", ", ".join(same))
 
 
+def _tell_headlines(comparison: Comparison, most: int, terminal: Terminal) -> None:
+    """Figures and totals that moved, before all details."""
+    found = [(sheet.name, cell) for sheet in comparison.sheets for cell in sheet.cells if cell.headline]
+    if not found:
+        return
+    terminal.plain()
+    terminal.heading("figures and totals that moved")
+    rows = [[cell.called, f"{sheet}!{cell.cell}", cell.was, cell.now, *_moved(cell)] for sheet, cell in found[:most]]
+    terminal.table(["called", "cell", "was", "is", "by", "per cent"], rows, right=(2, 3, 4, 5))
+    if len(found) > most:
+        terminal.line("", f"and {len(found) - most:,} more; --rows lists more")
+
+
+def _moved(cell: CellDifference) -> tuple[str, str]:
+    by = "" if cell.moved is None else f"{cell.moved:+,.2f}".removesuffix(".00")
+    return by, "" if cell.share is None else f"{cell.share:+.1%}"
+
+
 def _tell_sheet(sheet: SheetComparison, most: int, terminal: Terminal) -> None:
     terminal.plain()
     terminal.heading(sheet.name)
@@ -89,9 +112,9 @@ def _tell_sheet(sheet: SheetComparison, most: int, terminal: Terminal) -> None:
     shown = sheet.cells[:most]
     if shown:
         terminal.plain()
-        rows = [[one.cell + ("" if one.before == one.cell else f" (was {one.before})"), one.kind, one.was, one.now]
-                for one in shown]  # fmt: skip
-        terminal.table(["cell", "kind", "was", "is"], rows)
+        rows = [[one.cell + ("" if one.before == one.cell else f" (was {one.before})"), one.called, one.kind, one.was,
+                 one.now, *_moved(one)] for one in shown]  # fmt: skip
+        terminal.table(["cell", "called", "kind", "was", "is", "by", "per cent"], rows, right=(5, 6))
     if len(sheet.cells) > most:
         terminal.line("", f"and {len(sheet.cells) - most:,} more cells; --rows {len(sheet.cells)} lists all")
 

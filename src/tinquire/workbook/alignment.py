@@ -6,14 +6,17 @@ columns; what is left between paired rows is paired by likeness. All places coun
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Codes, Column, Kind
+from tinquire.workbook.keyed import Keyed
 from tinquire.workbook.sheet import NO_FORMULA, Sheet
 
 __all__ = ["Alignment", "align"]
@@ -41,26 +44,49 @@ class Alignment:
     new_columns: tuple[int, ...]
 
 
-def align(old: Sheet, new: Sheet) -> Alignment:
-    """Pair the rows and columns of two sheets. Only those that hold something are paired; blank ones lie between."""
+def align(old: Sheet, new: Sheet, table: Keyed | None = None) -> Alignment:
+    """Pair the rows and columns of two sheets. Only those that hold something are paired; blank ones lie between.
+
+    Of sheets that are one table, columns are paired by their headings and the rows below these by their keys, whatever
+    else stands in them.
+    """
     codes = _Codes()
     old_rows, old_columns, before = _contents(old, codes)
     new_rows, new_columns, after = _contents(new, codes)
     columns = _paired_columns(before, after)
+    if table is not None:
+        places_a, places_b = ({column: n for n, column in enumerate(known)} for known in (old_columns, new_columns))
+        known = [(places_a[a], places_b[b]) for a, b in table.columns if a in places_a and b in places_b]
+        taken_a, taken_b = {a for a, _ in known}, {b for _, b in known}
+        columns = sorted([*known, *(pair for pair in columns if pair[0] not in taken_a and pair[1] not in taken_b)])
     left = _hashes([before[a] for a, _ in columns], len(old_rows))
     right = _hashes([after[b] for _, b in columns], len(new_rows))
     pairs: list[tuple[int, int]] = []
-    for tag, a1, a2, b1, b2 in _matched(left, right):
+    if table is None:
+        runs = _matched(left, right)
+    else:
+        pairs = _by_key(table, (old_rows, old_columns, before), (new_rows, new_columns, after))
+        end_a = int(np.searchsorted(old_rows, table.old_heading + 1))
+        end_b = int(np.searchsorted(new_rows, table.new_heading + 1))
+        pairs += list(_of_one_content(left, right, (end_a, end_b), pairs))
+        rest_a = [n for n in range(end_a, len(left)) if n not in {a for a, _ in pairs}]
+        rest_b = [n for n in range(end_b, len(right)) if n not in {b for _, b in pairs}]
+        if 0 < max(len(rest_a), len(rest_b)) <= _CLOSE_LOOK:
+            grid_a = np.array([before[a][rest_a] for a, _ in columns]).T
+            grid_b = np.array([after[b][rest_b] for _, b in columns]).T
+            pairs += [(rest_a[a], rest_b[b]) for a, b in _alike(grid_a, grid_b)]
+        runs = _matched(left[:end_a], right[:end_b])
+    for tag, a1, a2, b1, b2 in runs:
         if tag == "equal":
             pairs += [(a1 + n, b1 + n) for n in range(a2 - a1)]
         elif tag == "replace":
             grid_a = np.array([before[a][a1:a2] for a, _ in columns]).T
             grid_b = np.array([after[b][b1:b2] for _, b in columns]).T
             pairs += [(a1 + a, b1 + b) for a, b in _alike(grid_a, grid_b)]
-    row_pairs = [(int(old_rows[a]), int(new_rows[b])) for a, b in pairs]
+    row_pairs = sorted((int(old_rows[a]), int(new_rows[b])) for a, b in pairs)
     column_pairs = [(old_columns[a], new_columns[b]) for a, b in columns]
     gone, fresh = _without({a for a, _ in pairs}, old_rows), _without({b for _, b in pairs}, new_rows)
-    blank_gone, blank_fresh = _blank_lines(row_pairs, gone, fresh)
+    blank_gone, blank_fresh = _blank_lines(list(_ascending(row_pairs)), gone, fresh)
     return Alignment(
         tuple(row_pairs),
         tuple(column_pairs),
@@ -69,6 +95,45 @@ def align(old: Sheet, new: Sheet) -> Alignment:
         _without({a for a, _ in columns}, np.array(old_columns)),
         _without({b for _, b in columns}, np.array(new_columns)),
     )
+
+
+_Side: TypeAlias = "tuple[Codes, list[int], list[NDArray[np.uint64]]]"
+
+
+def _by_key(table: Keyed, old: _Side, new: _Side) -> list[tuple[int, int]]:
+    """The pairs of rows below the headings that have one key, by their places."""
+    keys = []
+    for (rows, columns, contents), side, heading in ((old, 0, table.old_heading), (new, 1, table.new_heading)):
+        own = [contents[columns.index(pair[side])] for pair in table.key if pair[side] in columns]
+        hashes = _hashes(own, len(rows))
+        filled = np.any([column != 0 for column in own], axis=0) if own else np.zeros(len(rows), bool)
+        places = np.flatnonzero((rows > heading) & filled)
+        once = Counter(hashes[places].tolist())
+        keys.append({key: place for place in places.tolist() if once[key := int(hashes[place])] == 1})
+    return [(place, keys[1][key]) for key, place in keys[0].items() if key in keys[1]]
+
+
+def _of_one_content(
+    left: NDArray[np.uint64], right: NDArray[np.uint64], begin: tuple[int, int], paired: Sequence[tuple[int, int]]
+) -> Iterator[tuple[int, int]]:
+    """Of the rows below the headings that no key paired, those with the same content, in their order."""
+    done_a, done_b = {a for a, _ in paired}, {b for _, b in paired}
+    waiting: dict[int, list[int]] = {}
+    for place in range(len(right) - 1, begin[1] - 1, -1):
+        if place not in done_b:
+            waiting.setdefault(int(right[place]), []).append(place)
+    for place in range(begin[0], len(left)):
+        if place not in done_a and (same := waiting.get(int(left[place]))):
+            yield place, same.pop()
+
+
+def _ascending(pairs: Sequence[tuple[int, int]]) -> Iterator[tuple[int, int]]:
+    """The pairs without those that cross others."""
+    last = 0
+    for a, b in pairs:
+        if b > last:
+            yield a, b
+            last = b
 
 
 def _contents(sheet: Sheet, codes: _Codes) -> tuple[Codes, list[int], list[NDArray[np.uint64]]]:

@@ -10,12 +10,14 @@ import numpy as np
 from tinquire.cells.address import area_name, cell_name, column_name, parse_cell
 from tinquire.cells.column import Kind
 from tinquire.cells.display import general, show
+from tinquire.cells.total_words import is_total_label
 from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance
 from tinquire.workbook.alignment import Alignment, align
 from tinquire.workbook.book import DefinedName, SheetEntry, Workbook
 from tinquire.workbook.details import BookDetails, Chart, Series, SheetDetails
 from tinquire.workbook.formulas import text_at
+from tinquire.workbook.keyed import Keyed, keyed
 from tinquire.workbook.sheet import NO_FORMULA, Sheet
 from tinquire.workbook.tracking import Carrier
 
@@ -37,6 +39,12 @@ class CellDifference:
     before: str
     was: str
     now: str
+    #: What the cell is called by its row's key and its heading, and by how much and what part a number moved.
+    called: str = ""
+    moved: float | None = None
+    share: float | None = None
+    #: A figure beside its name, or a total.
+    headline: bool = False
 
 
 @dataclass
@@ -76,8 +84,9 @@ class Comparison:
         return not (self.put_in or self.gone or self.names or self.structure) and all(one.same for one in self.sheets)
 
 
-def compared(old: Workbook, new: Workbook, *, looks: bool = True) -> Comparison:
-    """Compare two workbooks, sheets by name. Formulas that only moved along with rows or columns are the same."""
+def compared(old: Workbook, new: Workbook, *, looks: bool = True, key: Sequence[str] = ()) -> Comparison:
+    """Compare two workbooks, sheets by name. Formulas that only moved along with rows or columns are the same. The rows
+    of sheets that are tables are paired by a key that is found, or by the headings of `key` where a sheet has them."""
     result = Comparison()
     both = [(name, entry.name) for name in old.sheet_names() if (entry := _worksheet(new, name)) is not None]
     gone = [name for name in old.sheet_names() if name not in {one for one, _ in both}]
@@ -86,14 +95,19 @@ def compared(old: Workbook, new: Workbook, *, looks: bool = True) -> Comparison:
     both += renamed
     result.gone = [name for name in gone if name not in {one for one, _ in renamed}]
     result.put_in = [name for name in put_in if name not in {other for _, other in renamed}]
-    alignments = {name: align(old.sheet(name), new.sheet(other)) for name, other in both}
+    tables = {name: _keyed(old.sheet(name), new.sheet(other), key) for name, other in both}
+    alignments = {name: align(old.sheet(name), new.sheet(other), tables[name]) for name, other in both}
     carrier = Carrier(alignments, renamed)
     for name, other in both:
-        pair = _SheetPair(old, new, (name, other), alignments[name], carrier)
+        pair = _SheetPair(old, new, (name, other), alignments[name], carrier, tables[name])
         result.sheets.append(pair.compared(looks=looks))
     result.names = list(_names(old, new, carrier, dict(renamed)))
     result.structure = list(_book_structure(old, new, both))
     return result
+
+
+def _keyed(old: Sheet, new: Sheet, key: Sequence[str]) -> Keyed | None:
+    return (keyed(old, new, key) if key else None) or keyed(old, new)
 
 
 def _worksheet(book: Workbook, name: str) -> SheetEntry | None:
@@ -118,11 +132,15 @@ def _renamed(old: Workbook, new: Workbook, gone: Sequence[str], put_in: Sequence
 class _SheetPair:
     """Two versions of one sheet while they are compared."""
 
-    def __init__(self, old: Workbook, new: Workbook, pair: tuple[str, str], alignment: Alignment, carrier: Carrier):
+    def __init__(
+        self, old: Workbook, new: Workbook, pair: tuple[str, str], alignment: Alignment, carrier: Carrier,
+        table: Keyed | None,
+    ) -> None:  # fmt: skip
         self.old, self.new = old, new
         self.before, self.after = old.sheet(pair[0]), new.sheet(pair[1])
         self.alignment = alignment
         self.carrier = carrier
+        self.table = table
         self.result = SheetComparison(pair[1], alignment)
         self._looks: dict[tuple[int, int], list[tuple[str, str]]] = {}
 
@@ -156,7 +174,7 @@ class _SheetPair:
             if was == now:  # the difference is smaller than what is displayed
                 was, now = (f"{was} ({more})" for more in _told_apart(one[place], two[place]))
             kind = "result" if has_a[place] and has_b[place] else "value"
-            self._note(kind, row_a, a, row_b, b, was, now)
+            self._note(kind, row_a, a, row_b, b, was, now, _moved(one[place], two[place]))
         for place in np.flatnonzero(has_a | has_b).tolist():
             row_a, row_b = rows[place].tolist()
             self._formula(row_a, row_b, a, b)
@@ -169,8 +187,37 @@ class _SheetPair:
                     was, now = (", ".join(part) for part in zip(*said, strict=True))
                     self._note("look", row_a, a, row_b, b, was, now)
 
-    def _note(self, kind: str, row_a: int, a: int, row_b: int, b: int, was: str, now: str) -> None:
-        self.result.cells.append(CellDifference(kind, cell_name(row_b, b), cell_name(row_a, a), was, now))
+    def _note(
+        self, kind: str, row_a: int, a: int, row_b: int, b: int, was: str, now: str,
+        moved: tuple[float | None, float | None] = (None, None),
+    ) -> None:  # fmt: skip
+        called = self._called(row_b, b)
+        is_headline = moved[0] is not None and bool(called) and (self._is_figure(row_b) or self._is_total(row_b))
+        difference = CellDifference(
+            kind, cell_name(row_b, b), cell_name(row_a, a), was, now, called, *moved, headline=is_headline
+        )
+        self.result.cells.append(difference)
+
+    def _is_total(self, row: int) -> bool:
+        assert self.table is not None
+        labels = [self.after.value(row, b) for _, b in self.table.key]
+        return any(
+            is_total_label(label) or (isinstance(label, str) and label.casefold().startswith("all "))
+            for label in labels
+        )
+
+    def _is_figure(self, row: int) -> bool:
+        """Whether a row stands in no table, but in a panel of names and values."""
+        return self.table is None or row <= self.table.new_heading
+
+    def _called(self, row: int, column: int) -> str:
+        """A cell by its row's key and its heading; without these by the text to its left."""
+        if self.table is None or self._is_figure(row):
+            beside = next((text for c in range(column - 1, max(column - 6, 0), -1)
+                           if isinstance(text := self.after.value(row, c), str) and text.strip()), "")  # fmt: skip
+            return str(beside)
+        names = [self._shown(self.new, self.after, row, b, self.after.value(row, b)) for _, b in self.table.key]
+        return ", ".join(filter(None, (" ".join(filter(None, names)), self.table.headings.get(column, ""))))
 
     def _formula(self, row_a: int, row_b: int, a: int, b: int) -> None:
         one, two = self.before.formula(row_a, a), self.after.formula(row_b, b)
@@ -312,6 +359,13 @@ def _said(value: object) -> str:
 def _by_place(difference: CellDifference) -> tuple[int, int, str]:
     row, column = parse_cell(difference.cell)
     return row, column, difference.kind
+
+
+def _moved(before: Value, after: Value) -> tuple[float | None, float | None]:
+    """By how much a number moved, and what part of what it was that is."""
+    if not isinstance(before, float) or not isinstance(after, float) or isinstance(before, bool):
+        return None, None
+    return after - before, (after - before) / abs(before) if before else None
 
 
 def _names(old: Workbook, new: Workbook, carrier: Carrier, renamed: Mapping[str, str]) -> Iterator[str]:
