@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import formulas, tables, workbooks
+from benchmarks import formulas, proofs, tables, workbooks
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
@@ -85,7 +85,11 @@ def main() -> int:
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
         for measure in chain(
-            measures(place), formulas.measures(place), workbooks.measures(place), tables.measures(place)
+            measures(place),
+            formulas.measures(place),
+            workbooks.measures(place),
+            tables.measures(place),
+            proofs.measures(),
         ):
             ratio, seconds = measure.ratio()
             most = "" if measure.at_most is None else f"{measure.at_most:g}"

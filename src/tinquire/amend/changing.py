@@ -161,7 +161,9 @@ class _Applying:
             parse(text, 1, 1)
         except FormulaError as error:
             raise NotThereError(f"its formula cannot be read: {error.faults[0].why}") from None
-        rows = cells.rows if len(cells.rows) > 1 or self.amendment.at is None else self._down(cells)
+        at = self.amendment.at
+        one_cell = at is not None and len(cells.rows) == 1 and ":" not in at  # a range is meant as it is
+        rows = self._down(cells) if one_cell else cells.rows
         model = cells.sheet.style(rows[0], cells.column) if rows else 0
         if rows:
             cells.sheet.reserve(rows[0], cells.column, rows[-1] - rows[0] + 1)
