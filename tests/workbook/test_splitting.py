@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from tinquire.sources.headings import rows_by_value
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.recalc import recalculate
-from tinquire.workbook.splitting import keep_rows
+from tinquire.workbook.splitting import keep_rows, keep_sheets
+from tinquire.workbook.valuing import keep_values
 
 DEPOTS = ["North", "South", "West"]
 
@@ -80,3 +81,43 @@ def test_no_number_of_anothers_rows_is_in_a_part(tmp_path_factory, rows, totals)
             assert float(number) < 100 or any(float(number) == pytest.approx(one, rel=1e-12) for one in allowed)
         if {depot for depot, _ in rows} != {depot}:
             assert f"{sum(amount for _, amount in rows):,.2f}" not in text
+
+
+def test_connections_and_empty_formula_elements_do_not_stay(tmp_path):
+    """Paths of other people's folders go with the queries that used them; an array's cells become plain values."""
+    book = Workbook.new()
+    for name in ("A", "B"):
+        sheet = Sheet(name)
+        sheet.set(1, 1, 1.0)
+        sheet.set_spilling(1, 2, "SEQUENCE(2)")
+        book.add_sheet(sheet)
+    recalculate(book)
+    book.save(tmp_path / "plain.xlsx")
+    kind = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/connections"
+    with zipfile.ZipFile(tmp_path / "plain.xlsx") as source, zipfile.ZipFile(tmp_path / "all.xlsx", "w") as target:
+        for name in source.namelist():
+            text = source.read(name).decode()
+            if name == "xl/_rels/workbook.xml.rels":
+                text = text.replace(
+                    "</Relationships>",
+                    f'<Relationship Id="rId77" Type="{kind}" Target="connections.xml"/></Relationships>',
+                )
+            if name == "[Content_Types].xml":
+                text = text.replace(
+                    "</Types>",
+                    '<Override PartName="/xl/connections.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.connections+xml"/></Types>',
+                )
+            target.writestr(name, re.sub(r'<c r="B2"([^>]*)><v>', r'<c r="B2"\1><f ca="1"/><v>', text))
+        target.writestr(
+            "xl/connections.xml",
+            '<connections xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><connection id="1" odcFile="C:/Users/ada/till.odc"/></connections>',
+        )
+    book = Workbook.open(tmp_path / "all.xlsx")
+    keep_sheets(book, ["A"])
+    keep_values(book)
+    book.save(tmp_path / "part.xlsx")
+    with zipfile.ZipFile(tmp_path / "part.xlsx") as archive:
+        assert not [name for name in archive.namelist() if "connections" in name]
+        assert b"connections" not in archive.read("[Content_Types].xml") + archive.read("xl/_rels/workbook.xml.rels")
+        sheets = [archive.read(name) for name in archive.namelist() if "worksheets/sheet" in name]
+    assert len(sheets) == 1 and b"<f" not in sheets[0] and sheets[0].count(b"<v>") == 3

@@ -96,11 +96,15 @@ def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Gro
         if under is None or column is None:
             seen += under.headings if under else ()
             continue
+        pairs = zip(under.headings, under.columns, strict=False)  # a damaged table may claim more columns
+        headed = tuple(number for name, number in pairs if name != f"Column {column_name(number)}")
         labels: dict[str, str] = {}
         rows: dict[str, list[int]] = {}
         sums: dict[int, tuple[int, ...]] = {}
         block: list[int] = []
         for row in under.rows:
+            if all(opened.value(row, other) is None for other in headed):
+                continue  # something beside the table
             if _sums_up(opened, under, row):
                 sums[row], block = tuple(block), []
                 continue
@@ -109,8 +113,6 @@ def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Gro
             text = show(opened.value(row, column), code, book.date_system).text.strip() or _BLANK
             rows.setdefault(labels.setdefault(text.casefold(), text), []).append(row)
         found = {label: tuple(own) for label, own in rows.items()}
-        pairs = zip(under.headings, under.columns, strict=False)  # a damaged table may claim more columns
-        headed = tuple(number for name, number in pairs if name != f"Column {column_name(number)}")
         return Groups(opened.name, heading, found, headed, sums)
     why = f"no sheet has a heading '{heading}': {known_names(heading, list(dict.fromkeys(seen)))}"
     raise DataError(Fault("splitting by a column", why, book.name, "check the heading"))

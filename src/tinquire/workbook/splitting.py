@@ -65,6 +65,7 @@ def keep_sheets(book: Workbook, names: Sequence[str]) -> Cut:
         cut.names = _drop_lost_names(book)
         _drop_lost_rules(book)
     _forget_outside(book)
+    _forget_connections(book)
     _forget_stores(book)
     _forget_texts(book)
     return cut
@@ -287,6 +288,17 @@ def _forget_outside(book: Workbook) -> None:
             book.package.drop_tree(relation.target)
     book.root.remove(group)
     book.root_changed()
+
+
+def _forget_connections(book: Workbook) -> None:
+    """Connections to files and servers of others (18.13), once no query and no pivot reads through them."""
+    book.settle()
+    if any("queryTable" in kind or "pivotCacheDefinition" in kind for kind in book.package.types().values()):
+        return
+    for relation in book.package.relations(book.part):
+        if relation.kind == "connections":
+            book.package.unrelate(book.part, relation.target)
+            book.package.drop_tree(relation.target)
 
 
 def _forget_stores(book: Workbook) -> None:

@@ -45,7 +45,16 @@ def _formula_cells(sheet: Sheet) -> list[tuple[int, int]]:
 
 
 def _replace(sheet: Sheet, places: Sequence[tuple[int, int]]) -> None:
-    for row, column in places:
+    areas = {formula.array for _, _, _, formula in sheet.formula_runs() if formula.array is not None}
+    # The other cells of an array may have formula elements without a text (18.3.1.40), which would be left behind.
+    members = [
+        (row, column)
+        for area in sorted(areas)
+        for row in range(area.top, area.bottom + 1)
+        for column in range(area.left, area.right + 1)
+        if sheet.value(row, column) is not None
+    ]
+    for row, column in dict.fromkeys([*places, *members]):
         sheet.set(row, column, sheet.value(row, column))
 
 
