@@ -8,8 +8,6 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Sequence
-from os.path import exists
-from typing import NoReturn
 
 from tinquire import __version__
 
@@ -85,54 +83,23 @@ def _unknown(name: str) -> str:
     return f"there is no command '{name}'" + (f"; the nearest is '{near[0]}'" if near else "")
 
 
-class _CommandParser(argparse.ArgumentParser):
-    """A parser that says what is wrong in its words, and not all that is right."""
-
-    def error(self, message: str) -> NoReturn:
-        why = message[:1].lower() + message[1:]
-        self.exit(
-            2, f"stopped   reading the command line\nwhy       {why}\ndo        {self.prog} --help tells the options\n"
-        )
-
-
-def _spread(words: list[str], parser: argparse.ArgumentParser) -> list[str]:
-    """Several values behind an option that takes pairs, like `--type A=date B=money`, with the option before each."""
-    pairs = {
-        option
-        for action in parser._actions
-        if isinstance(action, argparse._AppendAction) and "=" in str(action.metavar)
-        for option in action.option_strings
-    }
-    made: list[str] = []
-    option = ""
-    for place, word in enumerate(words):
-        if option and made[-1] != option and not word.startswith("-") and "=" in word and not exists(word):  # noqa: PTH110 - pathlib would double the start
-            made.append(option)
-        elif option and made[-1] != option:
-            option = ""
-        option = word if word in pairs else option
-        made.append(word)
-        if word == "--":
-            return [*made, *words[place + 1 :]]
-    return made
-
-
 def _run(name: str, words: list[str]) -> int:
     import importlib
 
+    from tinquire.cli.parsing import CommandParser, spread
     from tinquire.cli.terminal import Terminal
     from tinquire.faults import TinQuireError, in_options
 
     module_name, says = COMMANDS[name]
     module = importlib.import_module(f"tinquire.cli.{module_name}")
-    parser = _CommandParser(
+    parser = CommandParser(
         prog=f"tinquire {name}",
         description=says[:1].upper() + says[1:] + ".",
         epilog=f"example:\n  {module.EXAMPLE}",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     module.add_arguments(parser)
-    options = parser.parse_args(_spread(words, parser))
+    options = parser.parse_args(spread(words, parser))
     terminal = Terminal(as_json=getattr(options, "json", False))
     try:
         return int(module.run(options, terminal))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from contextlib import suppress
 from dataclasses import dataclass
 from itertools import zip_longest
 from pathlib import Path
@@ -23,6 +24,8 @@ __all__ = ["Dialect", "read_delimited"]
 _SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 #: Rows looked at to find the separator out.
 _SAMPLE_ROWS = 50
+#: Of more rows than this the first ones tell the decimal mark, if they show one.
+_LARGE_SAMPLE = 10_000
 #: At least this share of them must have as many fields as the first.
 _AGREEING_ROWS = 0.5
 _FIELD_LIMIT = 1 << 20
@@ -68,7 +71,12 @@ def read_delimited(
     separator = separator or _separator(sample.removeprefix(UTF8_MARK).decode(), shown)
     block = _plainly(data, separator, shown) if len(data) >= _LARGE else None
     block = block or _carefully(data.removeprefix(UTF8_MARK).decode(), separator, shown)
-    return block, Dialect(encoding, separator, decimal or _decimal(block.columns), word)
+    return block, Dialect(
+        encoding,
+        separator,
+        decimal or _decimal(block.columns, sample.removeprefix(UTF8_MARK).decode(), separator),
+        word,
+    )
 
 
 def _plainly(data: bytes, separator: str, shown: str) -> Block | None:
@@ -171,6 +179,10 @@ def _separator(text: str, shown: str) -> str:
     )
 
 
-def _decimal(columns: tuple[Column, ...]) -> str | None:
-    """The decimal mark that most numbers below the headings show."""
+def _decimal(columns: tuple[Column, ...], sample: str, separator: str) -> str | None:
+    """The decimal mark that most numbers of the first rows show; where none of these does, those from all over."""
+    with suppress(csv.Error):
+        first = decimal_mark(text for row in csv.reader(io.StringIO(sample), delimiter=separator) for text in row)
+        if first is not None and len(columns[0]) > _LARGE_SAMPLE:
+            return first
     return decimal_mark(text for column in columns for text in sampled_texts(column))

@@ -18,7 +18,7 @@ from tinquire.sources.raw import RawTable
 from tinquire.sources.spec import SourceSpec
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.inference import MIXED
-from tinquire.tables.marks import mark_of_column
+from tinquire.tables.marks import own_mark
 from tinquire.tables.types import NUMERIC, Problem, Reading, column_type, duration_in, number_in, typed
 from tinquire.workbook.abreast import abreast
 
@@ -52,7 +52,7 @@ def typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[
             return "text", Reading(column, ())
         decimal = None
         if kind in NUMERIC and not column.all_of(Kind.NUMBER):
-            decimal = spec.decimal or mark_of_column(column) or raw.decimal
+            decimal = spec.decimal or (own_mark(column, raw.decimal))
         stand_ins = spec.stand_ins(heading) if kind != "text" else spec.own_stand_ins(heading)
         reading = typed(column, kind, replacements=stand_ins, decimal=decimal)
         return _elapsed(kind, reading.column), reading

@@ -1,0 +1,41 @@
+"""The words of one command: what is wrong with them in a line, and several values behind one option."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import NoReturn
+
+__all__ = ["CommandParser", "spread"]
+
+
+class CommandParser(argparse.ArgumentParser):
+    """A parser that says what is wrong in its words, and not all that is right."""
+
+    def error(self, message: str) -> NoReturn:
+        why = message[:1].lower() + message[1:]
+        self.exit(
+            2, f"stopped   reading the command line\nwhy       {why}\ndo        {self.prog} --help tells the options\n"
+        )
+
+
+def spread(words: list[str], parser: argparse.ArgumentParser) -> list[str]:
+    """Several values behind an option that takes pairs, like `--type A=date B=money`, with the option before each."""
+    pairs = {
+        option
+        for action in parser._actions
+        if isinstance(action, argparse._AppendAction) and "=" in str(action.metavar)
+        for option in action.option_strings
+    }
+    made: list[str] = []
+    option = ""
+    for place, word in enumerate(words):
+        if option and made[-1] != option and not word.startswith("-") and "=" in word and not Path(word).exists():
+            made.append(option)
+        elif option and made[-1] != option:
+            option = ""
+        option = word if word in pairs else option
+        made.append(word)
+        if word == "--":
+            return [*made, *words[place + 1 :]]
+    return made
