@@ -38,7 +38,7 @@ sleep 1
 
 terminal demo.png 39 "tinquire demo"
 terminal checks.png 37 "tinquire check larkfold/docket.toml --period 2026-10"
-terminal columns.png 20 "tinquire show larkfold/sources/2026-10/pickups-harbour.xlsx --columns"
+terminal columns.png 22 "tinquire show larkfold/sources/2026-10/pickups-harbour.xlsx --columns"
 pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
 for sheet in Cover Charges "By depot and band" Position; do
     name=$(echo "$sheet" | tr 'A-Z ' 'a-z-')
@@ -90,7 +90,7 @@ recalculate(book)
 book.save(Path(sys.argv[1]) / "hurried.xlsx")
 END
 terminal audit.png 16 "tinquire audit hurried.xlsx"
-terminal compare.png 53 "tinquire compare before.xlsx after.xlsx"
+terminal compare.png 50 "tinquire compare before.xlsx after.xlsx --rows 4"
 tinquire compare before.xlsx after.xlsx --to differences.html >/dev/null
 page differences.html compare-page.png 900
 

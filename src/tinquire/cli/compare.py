@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 
 EXAMPLE = "tinquire compare 'packs/Linen pack 2026-09.xlsx' 'packs/Linen pack 2026-10.xlsx' --to differences.html"
 _LISTED = 40
+#: Shares below this are written with more digits, so that none of them reads as nothing.
+_SMALL = 0.0005
 _KINDS = (("value", "values"), ("formula", "formulas"), ("result", "results"), ("look", "looks"))
 
 
@@ -101,7 +103,11 @@ def _tell_headlines(comparison: Comparison, most: int, terminal: Terminal) -> No
 
 def _moved(cell: CellDifference) -> tuple[str, str]:
     by = "" if cell.moved is None else f"{cell.moved:+,.2f}".removesuffix(".00")
-    return by, "" if cell.share is None else f"{cell.share:+.1%}"
+    if cell.moved is not None and abs(cell.moved) < 0.01:
+        by = f"{cell.moved:+.6f}"
+    if cell.share is None:
+        return by, ""
+    return by, f"{cell.share:+.1%}" if abs(cell.share) >= _SMALL else f"{cell.share:+.3%}"
 
 
 def _tell_sheet(sheet: SheetComparison, most: int, terminal: Terminal) -> None:

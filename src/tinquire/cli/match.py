@@ -91,7 +91,8 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     names = list(keys.values())
     only_right = _listed("unused", right, names, found.only_right, found.right, options.rows, terminal)
     for note in context.notes:
-        terminal.line("note", note)
+        if "blank where there is no match" in note:
+            terminal.line("note", note)
     if options.out is not None and not options.check:
         write_table(made, options.out, "matching")
         terminal.line("wrote", f"{options.out}  ({made.height:,} rows, {len(made.fields)} columns)")
