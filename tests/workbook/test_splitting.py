@@ -54,6 +54,18 @@ def laid_out(rows, totals, folder):
     return rows
 
 
+def test_a_name_that_begins_like_a_total_is_no_total(tmp_path):
+    book, sheet = Workbook.new(), Sheet("A")
+    for row, (item, pieces) in enumerate(
+        [("Item", "Pieces"), ("Lamp", 2.0), ("Total eclipse", 5.0), ("Lamp", 3.0), ("Total", 10.0)], start=1
+    ):
+        sheet.set(row, 1, item)
+        sheet.set(row, 2, pieces)
+    book.add_sheet(sheet)
+    groups = rows_by_value(book, "Item")
+    assert groups.rows == {"Lamp": (2, 4), "Total eclipse": (3,)} and groups.sums == {}
+
+
 # Amounts that no sum of others makes: each has a decimal place of its own.
 ROWS = st.lists(st.sampled_from(DEPOTS), min_size=2, max_size=9).map(
     lambda depots: [(depot, 1000.0 * (n + 1) + 2.0**n / 1024) for n, depot in enumerate(depots)]

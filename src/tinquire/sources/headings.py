@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from tinquire.cells.address import column_name
@@ -16,6 +18,9 @@ from tinquire.workbook.sheet import SheetTable
 __all__ = ["Groups", "Under", "rows_by_value", "under_heading"]
 
 _BLANK = "(blank)"
+_ADDS_UP = re.compile(r"\b(?:SUM|SUBTOTAL|SUMIFS?)\(", re.IGNORECASE)
+#: Sums that were stored may differ from the rows in the last digits.
+_CLOSE = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,11 +81,21 @@ class Groups:
         return tuple(sorted(row for rows in self.rows.values() for row in rows))
 
 
-def _sums_up(sheet: Sheet, under: Under, row: int) -> bool:
-    """Whether a row among the data sums up those above: it says so in words, and has a number."""
-    values = [sheet.value(row, column) for column in under.columns]
-    numbers = [value for value in values if isinstance(value, float) and not isinstance(value, bool)]
-    return bool(numbers) and any(map(is_total_label, values))
+def _sums_up(sheet: Sheet, under: Under, row: int, block: Sequence[int]) -> bool:
+    """Whether a row among the data sums up those above it: it says so in words, and one of its numbers is their sum, or
+    a formula that adds up. A product may be called `Total eclipse`."""
+    values = {column: sheet.value(row, column) for column in under.columns}
+    if not any(map(is_total_label, values.values())):
+        return False
+    for column, value in values.items():
+        formula = sheet.formula(row, column)
+        if formula is not None and _ADDS_UP.search(formula.text):
+            return True
+        above = [sheet.value(other, column) for other in block]
+        numbers = [one for one in above if isinstance(one, float) and not isinstance(one, bool)]
+        if isinstance(value, float) and numbers and abs(sum(numbers) - value) <= _CLOSE * max(1.0, abs(value)):
+            return True
+    return False
 
 
 def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Groups:
@@ -105,7 +120,7 @@ def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Gro
         for row in under.rows:
             if all(opened.value(row, other) is None for other in headed):
                 continue  # something beside the table
-            if _sums_up(opened, under, row):
+            if _sums_up(opened, under, row, block):
                 sums[row], block = tuple(block), []
                 continue
             block.append(row)
