@@ -90,7 +90,7 @@ recalculate(book)
 book.save(Path(sys.argv[1]) / "hurried.xlsx")
 END
 terminal audit.png 16 "tinquire audit hurried.xlsx"
-terminal compare.png 50 "tinquire compare before.xlsx after.xlsx --rows 4"
+terminal compare.png 53 "tinquire compare before.xlsx after.xlsx --rows 4"
 tinquire compare before.xlsx after.xlsx --to differences.html >/dev/null
 page differences.html compare-page.png 900
 
