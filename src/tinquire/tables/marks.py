@@ -78,8 +78,10 @@ def sampled_texts(column: Column) -> Sequence[str]:
     """Texts of a column from all over."""
     if isinstance(column.texts, SampledTexts):
         return column.texts.sample(_SAMPLE)
-    # A pool may hold texts of other columns, but its own are among them, and finding them out takes longer.
-    return column.texts[:: len(column.texts) // _SAMPLE + 1]
+    used = np.zeros(len(column.texts), bool)  # a pool may hold texts of other columns, as a sheet's does
+    used[column.codes[column.kinds == Kind.TEXT]] = True
+    codes = np.flatnonzero(used)
+    return [column.texts[code] for code in codes[:: len(codes) // _SAMPLE + 1].tolist()]
 
 
 def any_two_readings(column: Column) -> bool:
