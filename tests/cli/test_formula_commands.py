@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 import sqlite3
 
 import pytest
@@ -152,17 +151,34 @@ def test_a_trace_goes_on_into_the_sources_of_the_run(tinquire, job):
     for _ in range(2):  # of the older run's origins none stay
         assert tinquire("run", job / "docket.toml", "-p", "2026-10").code == 0
     with sqlite3.connect(job / "daybook.sqlite") as book:
-        assert book.execute("SELECT count(DISTINCT run), min(rows) > 0 FROM rows_of").fetchone() == (1, 1)
+        assert book.execute("SELECT count(DISTINCT digest) FROM cells_of").fetchone() == (1,)
     (pack,) = (job / "out" / "2026-10").glob("*.xlsx")
     made = Workbook.open(pack).sheet("Charges")
     for row in (4, 700, 1500, 2519):
         step = json.loads(tinquire("trace", pack, f"Charges!G{row}", "--json").out)
-        file, sheet, number = re.fullmatch(r"(.*), sheet '(.*)', row (\d+)", step["source"]).groups()
+        ((file, sheet, number),) = step["sources"][0]["rows"]
         source = Workbook.open(job / file).sheet(sheet)
         values = [source.value(int(number), column) for column in range(1, source.used.right + 1)]
         assert made.value(row, 7) in values or "none" in values
         assert made.value(row, 1) in file.title()
-    assert json.loads(tinquire("trace", pack, "Charges!G3", "--json").out)["source"] == ""  # the heading
+    for label in ("Charges!G3", "By depot and band!A5", "By depot and band!B3", "Position!A16", "Cover!B5"):
+        assert json.loads(tinquire("trace", pack, label, "--json").out)["sources"] == [], label
+    for cell, says in (
+        ("Position!B16", "from statement 'position', account 2100: sources/2026-10/ledger-2026-10.csv, row 7"),
+        ("Cover!E5", "from figure 'total_charged' = SUM(charges[Charge])\n   from SUM(charges[Charge]): 2,516 rows: "),
+        (
+            "Cover!E8",
+            "from figure 'average_charge' = total_charged / pickups_charged\n   from figure 'total_charged' = ",
+        ),
+        (
+            "Customers!B4",
+            "from pivot 'by_customer': 85 rows: sources/2026-10/pickups-northgate.xlsx, sheet 'Pickups', ",
+        ),
+        ("Charges!J2520", "from the sum of Charge of table 'charges': 2,516 rows: sources/2026-10/pickups-harbour"),
+    ):
+        assert says in tinquire("trace", pack, cell, "--depth", "0").out, cell
+    lost = tinquire("trace", pack, "By depots!B3")
+    assert lost.code == 2 and "it has no sheet 'By depots'" in lost.err
     listed = tinquire("trace", pack, "Cover!C19", "--to-data", "--rows", "1").out
     assert "sources/2026-10/pickups-northgate.xlsx, sheet 'Pickups', row 5" in listed
     pack.write_bytes(pack.read_bytes() + b"\0")  # no longer what the run made

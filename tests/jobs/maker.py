@@ -12,7 +12,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from hypothesis import strategies as st
 
-from jobs.plain import Plain, Stop, apply_step, evaluated, text
+from jobs.plain import Plain, Stop, aggregate, apply_step, evaluated, text, together
 from jobs.plain import pivot as plain_pivot
 
 ITEMS = ["Tea", "Soap", "Bath towel", "007", "7", "A&B <x>", "=1+1", "[:title:]", "tea", "Ünder"]
@@ -41,6 +41,8 @@ class Job:
     tables: dict = field(default_factory=dict)
     types: dict = field(default_factory=dict)
     figures: dict = field(default_factory=dict)
+    #: The rows that each figure is made of.
+    figure_rows: dict = field(default_factory=dict)
 
 
 class Draw:
@@ -166,6 +168,8 @@ def source(draw, job, name, headings, most):
         lines = [[*line, *([None] * (len(own) - len(line)))] for line in lines]
         file = f"{name}-{number}.{ending}"
         content = workbook(own, lines) if ending == "xlsx" else delimited(draw, own, lines, decimal)
+        if content in job.files.values():
+            continue  # the same file twice stops a run
         job.files[file] = content
         if ending == "csv":  # a quoted field over two lines makes later rows begin further down
             extra, starts = 0, {}
@@ -176,7 +180,7 @@ def source(draw, job, name, headings, most):
         first = next(iter(rows), None)
         assert first is None or len(first) == len(headings)
         rows += [[row[heading] for heading in headings] for row in data]
-        origins += [(file, one) for one in at]
+        origins += [frozenset({(file, one)}) for one in at]
         if number == 0:
             order = own
     spec = {"files": f"{name}-*.{ending}", "types": {heading: KINDS[heading] for heading in headings}}
@@ -401,7 +405,7 @@ def statement(draw, job):
             "header": 1,
         }
         rows = [[value or None for value in row] for row in rows]
-        job.tables[name] = Plain(headings[name], rows, [(f"{name}.csv", n + 2) for n in range(len(rows))])
+        job.tables[name] = Plain(headings[name], rows, [frozenset({(f"{name}.csv", n + 2)}) for n in range(len(rows))])
     asked = {"table": "rows", "account": "Item", "amount": amount, "as": "Now"}
     job.docket["statements"] = {"s0": {"lines": "lines", "map": {"table": "map"}, "amounts": [asked]}}
 
@@ -421,6 +425,21 @@ def figures(draw, job):
             value = evaluated(asked, None, lambda of, heading: job.tables[of].column(heading), job.figures)
             job.docket.setdefault("figures", {})[f"figure_{number}"] = asked
             job.figures[f"figure_{number}"] = value
+            before = job.figure_rows.get(asked.partition("+")[0])
+            job.figure_rows[f"figure_{number}"] = together(table.origins) if before is None else before
+    keys = [heading for heading in table.headings if any(isinstance(v, str) and v for v in table.column(heading))]
+    if keys and _numeric(table) and draw.chance(50):
+        key = draw.of(keys)
+        wanted = draw.of([v for v in table.column(key) if v in ("Tea", "Soap", "Bath towel", *SITES)] or ["Tea"])
+        of = draw.of(_numeric(table))
+        with suppress(Stop):
+            rows = [
+                n for n, v in enumerate(table.column(key)) if isinstance(v, str) and v.casefold() == wanted.casefold()
+            ]
+            value = aggregate("sum", [table.column(of)[n] for n in rows]) or 0.0
+            quoted = wanted.replace('"', '""')
+            job.docket.setdefault("figures", {})["chosen"] = f'SUMIFS({name}[{of}],{name}[{key}],"{quoted}")'
+            job.figures["chosen"], job.figure_rows["chosen"] = value, together(table.pick(rows).origins)
 
 
 def sheets(draw, job):

@@ -1,6 +1,7 @@
 """A docket's steps, pivots and totals read plainly: lists and dictionaries, row by row, nothing shared with the tool.
 
-A table is a `Plain`: headings, rows as lists of values (None, float, str, bool), and the (file, sheet, row) of each row.
+A table is a `Plain`: headings, rows as lists of values (None, float, str, bool), and the (file, row) of all that each row
+was made of.
 """
 
 from __future__ import annotations
@@ -19,7 +20,7 @@ class Stop(Exception):
 class Plain:
     headings: list[str]
     rows: list[list]
-    origins: list[tuple] = field(default_factory=list)
+    origins: list[frozenset] = field(default_factory=list)
 
     def at(self, heading):
         return next(n for n, name in enumerate(self.headings) if name.casefold() == heading.casefold())
@@ -43,6 +44,10 @@ class Plain:
     def select(self, headings):
         places = [self.at(heading) for heading in headings]
         return Plain([self.headings[n] for n in places], [[row[n] for n in places] for row in self.rows], self.origins)
+
+
+def together(origins):
+    return frozenset().union(*origins)
 
 
 # -- values ----------------------------------------------------------------------------------------------
@@ -279,6 +284,7 @@ def _group(table, step, others):
     for row, key in enumerate(_keys(table, step["group"])):
         groups.setdefault(key, []).append(row)
     first = table.pick([rows[0] for rows in groups.values()]).select(step["group"])
+    first.origins = [together(table.origins[row] for row in rows) for rows in groups.values()]
     if {name.casefold() for name in step["group"]} & {name.casefold() for name in step["values"]}:
         raise Stop("two columns of one name")
     for name, asked in step["values"].items():
@@ -447,7 +453,7 @@ def aggregate(how, values):
 
 
 def pivot(table, asked):
-    """The cells of a pivot's sheet below its headings, line by line."""
+    """The cells of a pivot's sheet below its headings, line by line; and the rows in each, None for labels."""
     if "where" in asked:
         table = table.pick([n for n, yes in enumerate(_holds(table, asked["where"])) if yes])
     down, across = asked["rows"], asked.get("columns", [])
@@ -459,15 +465,18 @@ def pivot(table, asked):
     values = [next((how, column) for how, column in value.items() if how != "as") for value in asked["values"]]
 
     def line_of(label, fits, is_total=False):
-        cells = []
+        cells, made_of = [], []
         for side in [*sides, *([None] if "totals_across" in asked else [])]:
             rows = [n for n in range(len(table.rows)) if fits(down_keys[n]) and side in (None, side_keys[n])]
             for how, column in values:
+                made_of.append(together(table.origins[n] for n in rows))
                 value = aggregate(how, [table.rows[n][table.at(column)] for n in rows])
                 crossed = side is not None and not is_total
                 cells.append(asked.get("empty") if value is None and not rows and crossed else value)
+        origins.append([*([None] * len(label)), *made_of])
         return [*label, *cells]
 
+    origins: list = []
     made = []
     for place, line in enumerate(lines):
         made.append(line_of([v for _, v in line], lambda key, line=line: key == line))
@@ -477,16 +486,17 @@ def pivot(table, asked):
             made.append(line_of((name, None), lambda key, line=line: key[0] == line[0]))
     if "totals" in asked:
         made.append(line_of((asked["totals"], *([None] * (len(down) - 1))), lambda key: True, is_total=True))
-    return made
+    return made, origins
 
 
 def statement(rows, lines, mapping, amount):
-    """The amount of each line: accounts by the mapping and the line's sign; subtotals by category, totals of all lines
-    since the last one."""
+    """Name and amount of each line, and the rows in it: accounts by the mapping and the line's sign; subtotals by
+    category, totals of all lines since the last one."""
     line_of = dict(mapping.rows)
-    sums, made, since = {}, [], 0.0
-    for item, value in zip(rows.column("Item"), rows.column(amount), strict=True):
+    sums, of, made, since, passed = {}, {}, [], 0.0, []
+    for item, value, origin in zip(rows.column("Item"), rows.column(amount), rows.origins, strict=True):
         sums[line_of[item]] = sums.get(line_of[item], 0.0) + (value or 0.0)
+        of[line_of[item]] = of.get(line_of[item], frozenset()) | origin
     signed = {
         name: sums.get(name, 0.0) * (float(sign) if sign else 1.0)
         for name, kind, _, sign in lines.rows
@@ -495,14 +505,16 @@ def statement(rows, lines, mapping, amount):
     for name, kind, category, _ in lines.rows:
         if kind == "sum":
             since += signed[name]
-            made.append([name, signed[name]])
+            passed.append(name)
+            made.append([name, signed[name], of.get(name, frozenset())])
         elif kind == "subtotal":
-            made.append([name, sum((signed[n] for n, k, c, _ in lines.rows if k == "sum" and c == category), 0.0)])
+            own = [n for n, k, c, _ in lines.rows if k == "sum" and c == category]
+            made.append([name, sum((signed[n] for n in own), 0.0), together(of.get(n, ()) for n in own)])
         elif kind == "total":
-            made.append([name, since])
-            since = 0.0
+            made.append([name, since, together(of.get(n, ()) for n in passed)])
+            since, passed = 0.0, []
         else:
-            made.append([name, None])
+            made.append([name, None, frozenset()])
     return made
 
 

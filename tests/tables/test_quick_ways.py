@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tinquire.cells import Column
-from tinquire.press.origins import origin_at, packed
+from tinquire.press.packing import packed_origin, unpacked_origin
 from tinquire.sources.delimited import read_delimited
-from tinquire.tables import Origin
+from tinquire.tables import Members, Origin
 from tinquire.tables.keys import dense
 from tinquire.tables.matching import cleaned, matched
 from tinquire.tables.types import Reading, _one, _reader, typed
@@ -64,8 +64,14 @@ def test_runs_of_origins_tell_every_row(rows):
         assert count > 0
         told |= {start + n: (name, place, first + n) for n in range(count)}
     assert told == {n: (origin.files[f], origin.sheets[s], r) for n, (f, s, r) in enumerate(rows)}
-    names, kept = packed(origin)
-    assert told == {n: origin_at(names, kept, n) for n in range(len(rows))}
+    assert told == dict(enumerate(unpacked_origin(*packed_origin(origin)).listed()))
+    for groups in (Members.of_groups(np.arange(len(rows)) % 3 - 1, 2), Members.of_lists([np.arange(len(rows))] * 2)):
+        together = unpacked_origin(*packed_origin(origin.brought_together(groups))).take(np.array([1, 0, 1]))
+        for place, group in enumerate((1, 0, 1)):
+            wanted = {told[int(n)] for n in groups.of(group)}
+            assert set(together.of(np.array([place])).listed()) == wanted
+        twice = together.brought_together(Members.of_lists([np.array([0, 1])]))
+        assert set(twice.listed()) == {told[int(n)] for group in (0, 1) for n in groups.of(group)}
 
 
 numbers = st.one_of(st.none(), st.integers(0, 9).map(float), st.just("x"))

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tinquire.cli import options as shared
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import Fault, UseError
+from tinquire.faults import Fault, UseError, known_names
 
 if TYPE_CHECKING:
     from tinquire.workbook import Workbook
-    from tinquire.workbook.tracing import DataRows, Step
+    from tinquire.workbook.tracing import CameFrom, DataRows, Step
 
 EXAMPLE = "tinquire trace 'Linen pack 2026-10.xlsx' 'Cover!B7' --to-data"
 _DEPTH = 3
@@ -36,7 +36,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
     book = Workbook.open(options.file)
     place = _place(book, options.cell)
-    tracer = Tracer(book, rows=options.rows, origin=_origins(options.file))
+    tracer = Tracer(book, rows=options.rows, sources=_sources(options.file, options.rows))
     top = tracer.explain(*place, 0 if options.dependents else options.depth, to_data=options.to_data)
     terminal.heading(f"{top.place}  {_named(top)}")
     if options.dependents:
@@ -51,47 +51,60 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         terminal.plain(line)
     for data in _data(top):
         _tell_data(data, terminal)
+    for source in top.sources if options.to_data else ():
+        _tell_rows(source, terminal)
     terminal.answer(asdict(top))
     return 0
 
 
-def _origins(path: Path) -> Callable[[str, int], str]:
-    """Where a row of a sheet came from, as the daybook of the run that made the file says: it lies in the file's folder
-    or in one above. Without such a daybook nothing is known."""
+def _sources(path: Path, most: int) -> Callable[[str, int, int], Sequence[CameFrom]]:
+    """What a cell was made of, as the daybook of the run that made the file says: it lies in its folder or in one
+    above. Without such a daybook nothing is known. Of each cell's rows the first `most` are listed."""
     from tinquire.press.daybook import DAYBOOK_NAME, Daybook, digest
+    from tinquire.workbook.tracing import CameFrom
 
     content = digest(path.read_bytes())
     for folder in path.absolute().parents:
         if (folder / DAYBOOK_NAME).is_file() and (daybook := Daybook(folder)).knows(content):
             break
     else:
-        return lambda sheet, row: ""
+        return lambda sheet, row, column: ()
 
-    def origin(sheet: str, row: int) -> str:
-        found = daybook.origin(content, sheet, row)
-        if found is None:
-            return ""
-        file, source, number = found
-        return f"{file}, sheet '{source}', row {number}" if source else f"{file}, row {number}"
+    def sources(sheet: str, row: int, column: int) -> list[CameFrom]:
+        found = []
+        for one in daybook.sourced(content, sheet, row, column):
+            rows = one.rows_at(row, column)
+            note = one.notes[row - one.area.top] if one.notes else ""
+            says = f"{one.says}, {note}" if note else one.says
+            if rows is None or rows.height or note:
+                found.append(CameFrom.of(says, [] if rows is None else rows.listed(), most))
+        return found
 
-    return origin
+    return sources
 
 
 def _place(book: Workbook, text: str) -> tuple[str, int, int]:
     """Sheet, row and column of a cell given by its address or a name. Raises UseError."""
+    from tinquire.cells.address import quoted_sheet
     from tinquire.formula import FormulaError, Frame, parse
     from tinquire.formula.evaluate import evaluate
     from tinquire.formula.operands import Span
     from tinquire.workbook.scope import BookScope
 
     sheet = book.sheet_names()[0]
+    named, mark, cell = text.rpartition("!")
+    known = {name.casefold(): name for name in book.sheet_names()}
+    if mark and (plain := known.get(named.strip().casefold())) is not None:
+        text = f"{quoted_sheet(plain)}!{cell}"  # typed without the quotation marks that formulas want
     try:
         found = evaluate(parse(text), Frame(BookScope(book), sheet))
     except FormulaError:
         found = None
     if not isinstance(found, Span):
-        do = "write it like 'Cover!B7', or give a defined name"
-        raise UseError(Fault("finding the cell", f"'{text}' names no cell of the workbook", book.name, do))
+        why = f"'{text}' names no cell of the workbook"
+        if mark and named.strip("' ").casefold() not in known:
+            why = f"it has no sheet '{named.strip()}': {known_names(named, book.sheet_names())}"
+        raise UseError(Fault("finding the cell", why, book.name, "write it like 'Cover!B7', or give a defined name"))
     return found.sheet, found.area.top, found.area.left
 
 
@@ -112,10 +125,17 @@ def _lines(step: Step, stem: str, branch: str = "") -> Iterator[str]:
         yield f"{below}{bar}{step.formula}{more}"
     elif step.cut:
         yield f"{below}{bar}these are formulas, too"
-    if step.source:
-        yield f"{below}{bar}its row is that of {step.source}"
+    for source in step.sources:
+        yield f"{below}{bar}{_told(source)}"
     for number, one in enumerate(step.inputs, start=1):
         yield from _lines(one, below, "└─ " if number == len(step.inputs) else "├─ ")
+
+
+def _told(source: CameFrom) -> str:
+    if not source.count:
+        return f"from {source.says}"
+    many = "" if source.count == 1 else f"{source.count:,} rows: "
+    return f"from {source.says}: {many}{source.places}"
 
 
 def _data(step: Step) -> Iterator[DataRows]:
@@ -124,18 +144,33 @@ def _data(step: Step) -> Iterator[DataRows]:
         yield from _data(one)
 
 
+def _tell_rows(source: CameFrom, terminal: Terminal) -> None:
+    """The rows of files that the cell itself was made of."""
+    if source.count < 2:
+        return
+    terminal.plain()
+    terminal.heading(source.says)
+    sheets = any(sheet for _, sheet, _ in source.rows)
+    rows = [[file, *([sheet] if sheets else []), f"{row:,}"] for file, sheet, row in source.rows]
+    headings = ["File", *(["Sheet"] if sheets else []), "Row"]
+    terminal.table(headings, rows, right=(len(headings) - 1,))
+    listed = f"the first {len(rows):,}" if source.count > len(rows) else "all of them"
+    terminal.line("made of", f"{source.count:,} rows, {listed} above")
+
+
 def _tell_data(data: DataRows, terminal: Terminal) -> None:
     terminal.plain()
     terminal.heading(data.call)
     if not data.count:
         terminal.line("used", f"no row of {data.sheet}")
         return
-    sources = data.sources or [""] * len(data.rows)
+    known = any(data.sources)
+    sources = data.sources or [()] * len(data.rows)
     rows = [
-        [str(row), *values, *([source] if data.sources else [])]
-        for (row, values), source in zip(data.rows, sources, strict=True)
+        [str(row), *values, *(["; ".join(one.places for one in of) or "–"] if known else [])]
+        for (row, values), of in zip(data.rows, sources, strict=True)
     ]
-    headings = [f"{data.sheet}, row", *data.headings, *(["came from"] if data.sources else [])]
+    headings = [f"{data.sheet}, row", *data.headings, *(["came from"] if known else [])]
     terminal.table(headings, rows, right=(0, len(data.headings)))
     listed = f"the first {len(rows):,}" if data.count > len(rows) else "all of them"
     terminal.line("used", f"{data.count:,} row{'' if data.count == 1 else 's'} of {data.sheet}, {listed} above")

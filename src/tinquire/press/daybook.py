@@ -12,7 +12,8 @@ from datetime import datetime
 from pathlib import Path
 
 from tinquire.faults import AccessError, Fault
-from tinquire.press.origins import origin_at, packed
+from tinquire.press.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
+from tinquire.press.sourced import Sourced
 from tinquire.tables import Origin
 
 __all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "digest"]
@@ -20,15 +21,20 @@ __all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "digest"]
 DAYBOOK_NAME = "daybook.sqlite"
 #: How long to wait for another run that is writing, in seconds.
 _PATIENCE = 30.0
-_VERSION = 4
-#: Where rows of outputs came from; `names` and `origins` as they are packed. The table of the second version is let go.
-_ORIGINS = """
+_VERSION = 5
+#: What cells of outputs are made of, as it is packed; many of them are of rows of one table.
+_SOURCED = """
 DROP TABLE IF EXISTS origin;
-CREATE TABLE rows_of (
-    run INTEGER NOT NULL REFERENCES run, output TEXT NOT NULL, sheet TEXT NOT NULL, top INTEGER NOT NULL,
-    rows INTEGER NOT NULL, names TEXT NOT NULL, origins BLOB NOT NULL
+DROP TABLE IF EXISTS rows_of;
+CREATE TABLE rows_read (
+    id INTEGER PRIMARY KEY, names TEXT NOT NULL, rows BLOB NOT NULL, groups BLOB
 );
-CREATE INDEX rows_of_output ON rows_of (run, output, sheet, top);
+CREATE TABLE cells_of (
+    digest TEXT NOT NULL, read INTEGER REFERENCES rows_read, sheet TEXT NOT NULL, top INTEGER NOT NULL,
+    left INTEGER NOT NULL, bottom INTEGER NOT NULL, right INTEGER NOT NULL, says TEXT NOT NULL,
+    whole INTEGER NOT NULL, lines BLOB, across BLOB, notes TEXT NOT NULL
+);
+CREATE INDEX cells_of_output ON cells_of (digest, sheet);
 """
 #: Figures and values that the next period's checks look back on, as JSON.
 _FACTS = """
@@ -58,11 +64,12 @@ SELECT value FROM fact JOIN run ON run.id = fact.run WHERE docket = ? AND period
 ORDER BY run.id DESC LIMIT 1
 """
 _LET_GO = """
-DELETE FROM rows_of WHERE run < ?1 AND output = ?2 AND run IN (SELECT run FROM made WHERE output = ?2 AND file = ?3)
+DELETE FROM cells_of WHERE digest IN (SELECT digest FROM made WHERE output = ? AND file = ? AND run < ?)
 """
-_ORIGIN = """
-SELECT names, origins, ?3 - top FROM rows_of JOIN made USING (run, output)
-WHERE digest = ?1 AND sheet = ?2 AND top <= ?3 AND ?3 < top + rows ORDER BY run DESC LIMIT 1
+_UNREAD = "DELETE FROM rows_read WHERE id NOT IN (SELECT read FROM cells_of WHERE read IS NOT NULL)"
+_CELL = """
+SELECT sheet, top, left, bottom, right, says, whole, lines, across, cells_of.notes, read FROM cells_of
+WHERE digest = ? AND sheet = ? AND ? BETWEEN top AND bottom AND ? BETWEEN left AND right ORDER BY cells_of.rowid
 """
 
 
@@ -85,6 +92,8 @@ class Daybook:
 
     def __init__(self, folder: Path) -> None:
         self.path = folder / DAYBOOK_NAME
+        #: Those asked for, by output and number: a trace asks for many cells of few tables.
+        self._origins: dict[tuple[str, int], Origin] = {}
 
     @contextmanager
     def _open(self) -> Iterator[sqlite3.Connection]:
@@ -94,7 +103,7 @@ class Daybook:
                 connection.execute("BEGIN IMMEDIATE")
                 version = connection.execute("PRAGMA user_version").fetchone()[0]
                 if version < _VERSION:
-                    lacking = "".join((_TABLES, "", _FACTS, _ORIGINS)[version:])
+                    lacking = "".join((_TABLES, "", _FACTS, "", _SOURCED)[version:])
                     for statement in filter(str.strip, lacking.split(";")):
                         connection.execute(statement)
                     connection.execute(f"PRAGMA user_version = {_VERSION}")
@@ -115,12 +124,12 @@ class Daybook:
         tool: str,
         read: Sequence[tuple[str, str, int, str]],
         made: Sequence[tuple[str, str, str]],
-        origins: Iterable[tuple[str, str, int, Origin]] = (),
+        sourced: Iterable[tuple[str, Sequence[Sourced]]] = (),
         facts: Mapping[str, object] | None = None,
     ) -> int:
         """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest), and
-        where rows of outputs came from (output, sheet, its first data row, and their origin). Of an output that is
-        written anew, the older origins are let go. `facts` are what checks of the next period look back on."""
+        what cells of outputs are made of, by the outputs' digests. Of an output that is written anew, what was kept of
+        the older is let go. `facts` are what checks of the next period look back on."""
         with self._open() as connection:
             cursor = connection.execute(
                 "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)", (docket, period, _moment(at), tool)
@@ -128,11 +137,7 @@ class Daybook:
             number = int(cursor.lastrowid or 0)
             connection.executemany("INSERT INTO read VALUES (?, ?, ?, ?, ?)", [(number, *line) for line in read])
             connection.executemany("INSERT INTO made VALUES (?, ?, ?, ?)", [(number, *line) for line in made])
-            connection.executemany(_LET_GO, [(number, output, file) for output, file, _ in made])
-            lines = [
-                (number, output, sheet, top, len(origin.row), *packed(origin)) for output, sheet, top, origin in origins
-            ]
-            connection.executemany("INSERT INTO rows_of VALUES (?, ?, ?, ?, ?, ?, ?)", lines)
+            _keep_sourced(connection, number, made, sourced)
             kept = [(number, name, json.dumps(value)) for name, value in (facts or {}).items()]
             connection.executemany("INSERT INTO fact VALUES (?, ?, ?)", kept)
             return number
@@ -145,13 +150,17 @@ class Daybook:
             found = connection.execute(_FACT, (docket, period, name)).fetchone()
         return None if found is None else json.loads(found[0])
 
-    def origin(self, content: str, sheet: str, row: int) -> tuple[str, str, int] | None:
-        """File, sheet and row from which a row of an output came; the output is known by its content's digest."""
+    def sourced(self, content: str, sheet: str, row: int, column: int) -> list[Sourced]:
+        """What a cell of an output is made of; the output is known by its content's digest."""
         if not self.path.exists():
-            return None
+            return []
         with self._open() as connection:
-            found = connection.execute(_ORIGIN, (content, sheet, row)).fetchone()
-        return None if found is None else origin_at(*found)
+            found = connection.execute(_CELL, (content, sheet, row, column)).fetchall()
+            asked = "SELECT names, rows, groups FROM rows_read WHERE id = ?"
+            for *_, read in found:
+                if read is not None and (content, read) not in self._origins:
+                    self._origins[content, read] = unpacked_origin(*connection.execute(asked, (read,)).fetchone())
+        return [unpacked_sourced(line, self._origins.get((content, read))) for *line, read in found]
 
     def knows(self, content: str) -> bool:
         """Whether a run made an output with this content."""
@@ -205,6 +214,26 @@ class Daybook:
                 connection.execute(
                     "DELETE FROM sent WHERE message_id = ? AND digest = ? AND state = 'sending'", (message_id, content)
                 )
+
+
+def _keep_sourced(
+    connection: sqlite3.Connection, run: int, made: Sequence[tuple[str, str, str]],
+    sourced: Iterable[tuple[str, Sequence[Sourced]]],
+) -> None:  # fmt: skip
+    """Keep what cells of outputs are made of; rows that several of them are of are kept once."""
+    connection.executemany(_LET_GO, [(output, file, run) for output, file, _ in made])
+    kept: dict[int, int] = {}
+    for content, cells in sourced:
+        connection.execute("DELETE FROM cells_of WHERE digest = ?", (content,))
+        for one in cells:
+            if one.origin is not None and id(one.origin) not in kept:
+                rows = packed_origin(one.origin)
+                cursor = connection.execute("INSERT INTO rows_read (names, rows, groups) VALUES (?, ?, ?)", rows)
+                kept[id(one.origin)] = int(cursor.lastrowid or 0)
+            read = None if one.origin is None else kept[id(one.origin)]
+            line = (content, read, *packed_sourced(one))
+            connection.execute(f"INSERT INTO cells_of VALUES ({', '.join('?' * len(line))})", line)
+    connection.execute(_UNREAD)
 
 
 def _moment(at: datetime) -> str:

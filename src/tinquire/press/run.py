@@ -22,21 +22,22 @@ from tinquire.press.foresight import foreseen
 from tinquire.press.mails import MadeMail, filled_path, make_mails
 from tinquire.press.reckoning import Reckoning, reckon, unfilled_fault
 from tinquire.press.slotfill import SlotScope
-from tinquire.press.workbooks import PlacedRows, cuts_of, make_workbook
+from tinquire.press.sourced import Sourced
+from tinquire.press.workbooks import cuts_of, make_workbook
 
 __all__ = ["Made", "Pack", "make", "publish"]
 
 
 @dataclass(frozen=True, slots=True)
 class Made:
-    """A finished output: its name in the docket, its place, its bytes, a few words on what is in it, and where the rows
-    on its sheets came from."""
+    """A finished output: its name in the docket, its place, its bytes, a few words on what is in it, and what the
+    cells of its sheets are made of."""
 
     name: str
     path: Path
     data: bytes
     says: str
-    rows: tuple[PlacedRows, ...] = ()
+    sourced: tuple[Sourced, ...] = ()
     #: The column and value that a file of a split workbook is of.
     cut: tuple[str, Value] | None = None
 
@@ -106,10 +107,10 @@ def _made(pack: Pack, name: str, model: WorkbookModel, scope: SlotScope, cut: tu
     if unfilled:
         where = work.docket.where("workbooks", name, "name")
         raise UseError(*(unfilled_fault(one, f"naming workbook '{name}'", where) for one in unfilled))
-    book, placed = make_workbook(work, name, model, scope, cut)
+    book, sourced = make_workbook(work, name, model, scope, cut)
     formulas = sum(sheet.formula_count() for sheet in book.sheets())
     says = f"{len(book.entries)} sheets, {formulas:,} formulas"
-    return Made(name, pack.out / safe_file_name(file), book.to_bytes(), says, tuple(placed), cut)
+    return Made(name, pack.out / safe_file_name(file), book.to_bytes(), says, tuple(sourced), cut)
 
 
 def _make_mails(pack: Pack, errors: list[TinQuireError], date: datetime, said: Callable[[str], None]) -> None:
@@ -175,7 +176,7 @@ def publish(pack: Pack, at: datetime) -> list[str]:
     base = pack.work.docket.base
     made = [(output.name, _shown(output.path, base), digest(output.data)) for output in pack.outputs]
     made += [("mail", _shown(pack.outbox / mail.file, base), digest(mail.data)) for mail in pack.mails]
-    origins = [(output.name, one.sheet, one.top, one.origin) for output in pack.outputs for one in output.rows]
+    sourced = [(digest(output.data), output.sourced) for output in pack.outputs]
     Daybook(base).record_run(
         pack.work.docket.model.title,
         pack.work.period.text,
@@ -183,7 +184,7 @@ def publish(pack: Pack, at: datetime) -> list[str]:
         f"tinquire {__version__}",
         read,
         made,
-        origins,
+        sourced,
         pack.work.facts,
     )
     return notes

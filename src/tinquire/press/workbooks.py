@@ -7,39 +7,32 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from tinquire.cells.address import MAX_ROW
+from tinquire.cells.address import MAX_ROW, Area
 from tinquire.cells.values import Value
 from tinquire.docket.schema import SheetModel, WorkbookModel
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.formula.problems import CycleError
 from tinquire.formula.slots import filled_text
 from tinquire.press.livingpivots import LivingPivot, put_formulas, sparse_columns
+from tinquire.press.provenance import sourced_by_slots, sources_of_pivot, sources_of_statement, sources_of_table
 from tinquire.press.proving import Claim, claims_of_pivot, claims_of_statement, claims_of_table, unproved
 from tinquire.press.reckoning import Reckoning, pivot_over, unfilled_fault
 from tinquire.press.sheets import SheetPlan, pivot_sheet, safe_table_name, table_sheet
 from tinquire.press.slotfill import SlotScope
+from tinquire.press.sourced import Sourced
 from tinquire.press.statementsheets import LivingAmounts, statement_sheet
-from tinquire.tables import Origin, Table
+from tinquire.tables import Table
 from tinquire.workbook import SheetTable, Workbook
 from tinquire.workbook.book import safe_sheet_name
-from tinquire.workbook.filling import fill
+from tinquire.workbook.filling import fill, slots_of
 from tinquire.workbook.recalc import recalculate
 
-__all__ = ["PlacedRows", "cuts_of", "make_workbook", "start_workbook"]
+__all__ = ["cuts_of", "make_workbook", "start_workbook"]
 
 #: Rows of the grid (18.3.1.73), less room for a title, headings and totals.
 _MOST_ROWS = MAX_ROW - 8
 #: Cells in error are listed one by one up to this many.
 _LISTED = 8
-
-
-@dataclass(frozen=True, slots=True)
-class PlacedRows:
-    """Rows of a table on a sheet, from row `top` on, and where each came from."""
-
-    sheet: str
-    top: int
-    origin: Origin
 
 
 def cuts_of(work: Reckoning, name: str, model: WorkbookModel) -> Iterator[tuple[SlotScope, tuple[str, Value] | None]]:
@@ -71,19 +64,23 @@ def cuts_of(work: Reckoning, name: str, model: WorkbookModel) -> Iterator[tuple[
 
 def make_workbook(
     work: Reckoning, name: str, model: WorkbookModel, scope: SlotScope, cut: tuple[str, Value] | None = None
-) -> tuple[Workbook, list[PlacedRows]]:
-    """A workbook, recalculated and without errors in its cells, and where the rows on its sheets came from; with `cut`,
-    of the rows that have a value in a column.
+) -> tuple[Workbook, list[Sourced]]:
+    """A workbook, recalculated and without errors in its cells, and what the cells of its sheets are made of; with
+    `cut`, of the rows that have a value in a column.
 
     Raises one error with all that is wrong.
     """
     book = start_workbook(work, name, model)
+    slotted = [(one.name, *cell) for one in book.sheets() for cell in slots_of(one)]
     unfilled = fill(book, scope.resolve, scope.format_of)
     errors: list[TinQuireError] = []
     for one in unfilled:
         place = f"{book.name}, sheet '{one.sheet}', cell {one.cell}"
         errors.append(DataError(unfilled_fault(one.unfilled, f"filling workbook '{name}'", place)))
     adding = _Adding(work, book, scope, set(book.tables()), cut)
+    if not unfilled:
+        for sheet_name, row, column, text in slotted:
+            adding.sourced += sourced_by_slots(work, scope, sheet_name, Area(row, column, row, column), text)
     for number, sheet in enumerate(model.sheets):
         try:
             adding.add(sheet, work.docket.where("workbooks", name, "sheets", number))
@@ -94,7 +91,7 @@ def make_workbook(
     _recalculated(book, name)
     if faults := list(unproved(book, adding.claims)):
         raise DataError(*faults[:_LISTED])
-    return book, adding.placed
+    return book, adding.sourced
 
 
 def start_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook:
@@ -112,7 +109,7 @@ def start_workbook(work: Reckoning, name: str, model: WorkbookModel) -> Workbook
 @dataclass
 class _Adding:
     """Sheets on their way into a workbook: `taken` are the names of table parts, `parts` the table part that shows
-    each table whole, `placed` where rows came from, `claims` what the cells of the sheets stand for."""
+    each table whole, `sourced` what cells are made of, `claims` what the cells of the sheets stand for."""
 
     work: Reckoning
     book: Workbook
@@ -120,7 +117,7 @@ class _Adding:
     taken: set[str]
     cut: tuple[str, Value] | None = None
     parts: dict[str, SheetTable] = field(default_factory=dict)
-    placed: list[PlacedRows] = field(default_factory=list)
+    sourced: list[Sourced] = field(default_factory=list)
     claims: list[Claim] = field(default_factory=list)
 
     def add(self, model: SheetModel, where: str) -> None:
@@ -191,8 +188,7 @@ class _Adding:
             self.work.warnings.append(Fault(f"sheet '{sheet.name}'", remark, plan.where, do, warning=True))
         if model.split is None and table.height == self._cut(model.table or "").height:
             self.parts[model.table or ""] = sheet.tables[0]
-        if table.origin is not None:
-            self.placed.append(PlacedRows(sheet.name, sheet.tables[0].data.top, table.origin))
+        self.sourced += sources_of_table(shown)
         self.book.add_sheet(sheet)
 
     def _add_statement(self, model: SheetModel, plan: SheetPlan) -> None:
@@ -206,6 +202,7 @@ class _Adding:
         statement = self.work.statements[model.statement or ""]
         sheet = statement_sheet(plan, statement, self.work.house, self.book.styles, living)
         self.claims += claims_of_statement(sheet, statement, living=plan.living)
+        self.sourced += sources_of_statement(sheet, statement)
         self.book.add_sheet(sheet)
 
     def _add_pivot(self, model: SheetModel, name: str, rows: Table | None, plan: SheetPlan) -> None:
@@ -228,6 +225,7 @@ class _Adding:
             put_formulas(sheet, pivot, living, plan.where)
         source = rows if rows is not None else self.work.tables.get(self.work.docket.model.pivots[name].from_)
         self.claims += claims_of_pivot(sheet, pivot, source, living=plan.living)
+        self.sourced += sources_of_pivot(sheet, pivot)
         self.book.add_sheet(sheet)
 
     def _part(self, table: str, plan: SheetPlan) -> SheetTable:

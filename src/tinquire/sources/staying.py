@@ -17,7 +17,7 @@ from tinquire.faults import DataError, Fault, UseError, known_names
 from tinquire.sources.conditions import Holds, RefusedError, condition
 from tinquire.sources.database import bound, connected, raw_table
 from tinquire.sources.digest import Digest
-from tinquire.tables import Field, Table
+from tinquire.tables import Field, Origin, Table
 from tinquire.tables.addable import ADDING
 from tinquire.tables.aggregation import Aggregation, Summary
 from tinquire.tables.keys import key_groups
@@ -93,6 +93,9 @@ class StayingGroups:
 
     def summary(self, column: str) -> Summary:
         return Summary(self.labels.height, lambda name: self.parts[(column.casefold(), name)])
+
+    def origin(self) -> Origin | None:
+        return None  # the rows themselves never came here
 
     def worked_out(self, value: PivotValue, groups: Codes, count: int) -> Column:
         raise DataError(_not_pushed(value.how, value.name, f"pivot '{self.labels.name}'"))

@@ -11,13 +11,32 @@ from tinquire.cells.column import Codes, Column
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.coerce import text_of
-from tinquire.tables.pivotgroups import PivotValue
+from tinquire.tables.origin import Members, Origin
+from tinquire.tables.pivotgroups import Grouped, PivotValue
 from tinquire.tables.table import Field, Table
 
-__all__ = ["Pivot", "PivotTable", "spelled"]
+__all__ = ["Pivot", "PivotRows", "PivotTable", "spelled"]
 
 #: The heading between a column label and a value's name: `Bed, Charge`.
 LABEL_JOINT = ", "
+
+
+@dataclass(frozen=True, slots=True)
+class PivotRows:
+    """Which rows a pivot's numbers are of: for each line, and for each column group, the groups of rows in it; and
+    where the rows of each group came from, once it is asked."""
+
+    lines: Members
+    across: Members
+    groups: Grouped
+
+    def origin(self) -> Origin | None:
+        return self.groups.origin()
+
+    def at(self, line: int | None, group: int | None) -> Codes:
+        """The groups of rows in a cell; in a total of a line, of a column or of all, where one or both are None."""
+        down = np.unique(self.lines.places) if line is None else self.lines.of(line)
+        return down if group is None else np.intersect1d(down, self.across.of(group))
 
 
 @dataclass(frozen=True)
@@ -45,6 +64,7 @@ class Pivot:
     totals: str | None = None
     totals_across: str | None = None
     depths: Codes = field(default_factory=lambda: np.zeros(0, np.int32))
+    rows: PivotRows | None = None
 
     @property
     def height(self) -> int:
@@ -93,6 +113,16 @@ class Pivot:
         """A value by its name and by items of fields: a cell, where all fields are given; the total of a line or a
         column, a subtotal, or the grand total, where fewer are. The error value `#REF!` when there is no such cell; a
         combination without rows is what `empty` says."""
+        found = self.place(data, items)
+        if found is None:
+            return CellError.REF
+        value, line, group = found
+        if line is None:
+            return self.grand[value][0] if group is None else self.column_totals[value][group]
+        return self.row_totals[value][line] if group is None else self.cells[value][line * self.width + group]
+
+    def place(self, data: str, items: Sequence[tuple[str, Value]]) -> tuple[int, int | None, int | None] | None:
+        """Value, line and column group of what `shown` gives, without a line or a group for totals."""
         place = next((n for n, value in enumerate(self.values) if value.name.casefold() == data.casefold()), None)
         wanted = {name.casefold(): _key(item) for name, item in items}
         known = {one.name.casefold() for one in (*self.row_fields, *self.column_fields)}
@@ -101,14 +131,12 @@ class Pivot:
         depth = len(down) - down.count(None)
         by_column = bool(side) and None not in side
         if place is None or not set(wanted) <= known or None in down[:depth] or side.count(None) not in (0, len(side)):
-            return CellError.REF
+            return None
         line = self._line(down[:depth]) if depth else None
         group = _found(self.across, side) if by_column else None
         if (depth and line is None) or (by_column and group is None):
-            return CellError.REF
-        if line is None:
-            return self.grand[place][0] if group is None else self.column_totals[place][group]
-        return self.row_totals[place][line] if group is None else self.cells[place][line * self.width + group]
+            return None
+        return place, line, group
 
     def _line(self, keys: Sequence[str | None]) -> int | None:
         """The line of a group or, where there are subtotals, of a group of groups."""

@@ -162,9 +162,10 @@ def _by_calendar(table: Table, column: Column, field: PivotField, stopped: str) 
 
 def _earliest(table: Table, wrong: Booleans) -> list[int]:
     """Of the rows that are wrong the one that came first, if there is one; rows of groups stand in another order."""
-    rows, origin = np.flatnonzero(wrong), table.origin
-    if not len(rows) or origin is None:
+    rows = np.flatnonzero(wrong)
+    if not len(rows) or table.origin is None:
         return rows[:1].tolist()
+    origin = table.origin.firsts()
     order = np.lexsort((origin.row[rows], origin.sheet[rows], origin.file[rows]))
     return rows[order][:1].tolist()
 

@@ -17,8 +17,9 @@ from tinquire.cells.column import Codes, Column
 from tinquire.cells.values import Value
 from tinquire.tables.aggregation import Aggregation, Summary, aggregated, members
 from tinquire.tables.keys import key_groups
+from tinquire.tables.origin import Members, Origin
 from tinquire.tables.scope import GroupScope, read_formula, scalar_value
-from tinquire.tables.table import Field, Origin, Table, require
+from tinquire.tables.table import Field, Table, require
 
 __all__ = ["Grouped", "PivotValue", "RowGroups"]
 
@@ -48,6 +49,9 @@ class Grouped(Protocol):
     def summary(self, column: str) -> Summary:
         """What is known of a column's values in each group."""
 
+    def origin(self) -> Origin | None:
+        """Where all rows of each group came from; None where that is not known."""
+
     def worked_out(self, value: PivotValue, groups: Codes, count: int) -> Column:
         """A value that does not follow from summaries, for each of `count` larger groups: to each group belongs the
         one of its number, or none (-1)."""
@@ -66,7 +70,7 @@ class RowGroups:
         first = np.zeros(self._count, np.int64)
         first[self._groups[::-1]] = np.arange(table.height - 1, -1, -1)  # the last one written is the first
         own = places or ([0] if table.columns else [])
-        origin = table.origin.take(first) if table.origin is not None else _rows_of(table, first)
+        origin = table.origin.firsts().take(first) if table.origin is not None else _rows_of(table, first)
         self.labels = Table(
             table.name, tuple(table.fields[n] for n in own), tuple(table.columns[n].take(first) for n in own), origin
         )
@@ -82,6 +86,11 @@ class RowGroups:
             values = self.table.columns[self.table.find(column, self.stopped)]
             self._summaries[key] = Summary.of(values, self._groups, self._count)
         return self._summaries[key]
+
+    def origin(self) -> Origin | None:
+        if self.table.origin is None:
+            return None
+        return self.table.origin.brought_together(Members.of_groups(self._groups, self._count))
 
     def worked_out(self, value: PivotValue, groups: Codes, count: int) -> Column:
         if value.how is Aggregation.DISTINCT and (flags := self._members(value.column)) is not None:

@@ -13,7 +13,8 @@ from tinquire.cells.values import Value
 from tinquire.faults import Fault, UseError, known_names
 from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, Summary
-from tinquire.tables.pivot import Pivot, spelled
+from tinquire.tables.origin import Members
+from tinquire.tables.pivot import Pivot, PivotRows, spelled
 from tinquire.tables.pivotfields import Levels, PivotField, grouped_levels
 from tinquire.tables.pivotgroups import Grouped, PivotValue, RowGroups
 from tinquire.tables.pivotshown import SHOWN, Block, shown
@@ -129,6 +130,9 @@ class _Summing:
             totals=totals,
             totals_across=totals_across,
             depths=lines.depths,
+            rows=PivotRows(
+                lines.members(parts), Members.of_groups(parts.side, parts.width).of_places(parts.kept), self.groups
+            ),
         )
 
     def _worked(self, value: PivotValue, lines: _Lines, parts: _Parts) -> Block:
@@ -252,6 +256,14 @@ class _Lines:
             here = every == depth
             parents[here] = down.groups[depth - 2][down.firsts[depth - 1][group[here]]]
         return cls(every, group, parents)
+
+    def members(self, parts: _Parts) -> Members:
+        """The groups of rows in each line."""
+        counts = [parts.down.count(depth) for depth in range(len(parts.down.groups))]
+        levels = [Members.of_groups(groups, count) for groups, count in zip(parts.down.groups, counts, strict=True)]
+        starts = np.cumsum([0, *counts])
+        every = Members.concat(levels).take(self.groups + starts[self.depths - 1])
+        return every.of_places(parts.kept)
 
     def labels(self, down: Levels, subtotals: Subtotals | None) -> tuple[Column, ...]:
         """The fields' values of each line; a subtotal has its name under the last field that it tells apart."""

@@ -8,7 +8,8 @@ from dataclasses import replace
 import numpy as np
 
 from tinquire.cells.column import Column
-from tinquire.tables.table import Field, Origin, RowFormula, Table
+from tinquire.tables.origin import Origin
+from tinquire.tables.table import Field, RowFormula, Table
 
 __all__ = ["stacked"]
 

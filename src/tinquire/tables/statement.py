@@ -12,11 +12,16 @@ from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, known_names
+from tinquire.formula import parse
 from tinquire.formula.coerce import text_of
+from tinquire.formula.tree import TableReference, walk
+from tinquire.tables.origin import Members, Origin
 from tinquire.tables.scope import TableScope, read_formula, scalar_value
 from tinquire.tables.table import Field, Table
 
-__all__ = ["KINDS", "Amounts", "LineColumns", "Statement", "StatementLine", "balance", "stated"]
+__all__ = [
+    "KINDS", "Amounts", "LineColumns", "Statement", "StatementLine", "StatementRows", "balance", "stated",
+]  # fmt: skip
 
 #: What a line can be: accounts added up, the sum of a category's lines, the sum of all lines since the last total, a
 #: formula over other lines, a heading, or nothing.
@@ -59,12 +64,21 @@ class StatementLine:
     formula: str | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class StatementRows:
+    """The rows of a table of amounts that the lines of one column are made of."""
+
+    table: Table
+    lines: Members
+
+
 @dataclass(frozen=True)
 class Statement:
     """A statement worked out: lines in their order, and for each column of amounts a value a line, blank for headings.
 
     `members` are the lines (by their places) that a subtotal or total adds up. `accounts` lists what was mapped: line,
-    account, and the amounts as they stand in their tables.
+    account, and the amounts as they stand in their tables. `rows` are
+    of each column of amounts; `made_of` names for each line the lines of accounts in it.
     """
 
     name: str
@@ -73,6 +87,8 @@ class Statement:
     columns: tuple[Column, ...]
     members: Mapping[int, tuple[int, ...]]
     accounts: Table
+    rows: tuple[StatementRows, ...] = ()
+    made_of: tuple[frozenset[int], ...] = ()
 
     def as_table(self) -> Table:
         names = Column.from_values(line.name or None for line in self.lines)
@@ -104,6 +120,7 @@ def stated(
     _all_mapped(amounts, keys, line_of, mapping, stopped)
     added = [_added(one, own, line_of, known, stopped) for one, own in zip(amounts, keys, strict=True)]
     members = _members(known)
+    made_of = _made_of(known, members)
     columns_made = [_worked(values, known, members, stopped, where) for values in added]
     fields = [Field(one.name, one.table.field(one.amount, stopped).type) for one in amounts]
     if len(columns_made) > 1:
@@ -118,6 +135,8 @@ def stated(
     return Statement(
         name, tuple(known), tuple(fields), tuple(_column(values) for values in columns_made), members,
         _accounts(name, amounts, keys, line_of, known),
+        tuple(_rows(one, own, line_of, made_of) for one, own in zip(amounts, keys, strict=True)),
+        tuple(frozenset(one) for one in made_of),
     )  # fmt: skip
 
 
@@ -230,6 +249,30 @@ def _members(lines: Sequence[StatementLine]) -> dict[int, tuple[int, ...]]:
     return found
 
 
+def _made_of(lines: Sequence[StatementLine], members: Mapping[int, tuple[int, ...]]) -> list[set[int]]:
+    """For each line the lines of accounts that its number is made of."""
+    made: list[set[int]] = [
+        {place} if line.kind == "sum" else set(members.get(place, ())) for place, line in enumerate(lines)
+    ]
+    names = {line.name.casefold(): place for place, line in enumerate(lines) if line.name}
+    for place, line in enumerate(lines):
+        if line.kind == "formula":
+            read = {
+                (node.first or "").casefold()
+                for node in walk(parse(line.formula or ""))
+                if isinstance(node, TableReference)
+            }
+            made[place] = set().union(*(made[names[name]] for name in read if name in names))
+    return made
+
+
+def _rows(one: Amounts, keys: Sequence[str], line_of: Mapping[str, int], made_of: Sequence[set[int]]) -> StatementRows:
+    """The rows of each line of a column."""
+    own = Members.of_groups(np.array([line_of[key] for key in keys], np.int64), len(made_of))
+    lists = [np.concatenate([own.of(n) for n in sorted(lines)]) if lines else own.places[:0] for lines in made_of]
+    return StatementRows(one.table, Members.of_lists(lists))
+
+
 def _worked(
     values: Floats, lines: Sequence[StatementLine], members: Mapping[int, tuple[int, ...]], stopped: str, where: str
 ) -> Floats:
@@ -286,7 +329,19 @@ def _accounts(
             sums[key] = sums.get(key, 0.0) + value
         columns.append(Column.from_values(sums.get(key) for key in accounts))
         fields.append(Field(one.name, one.table.field(one.amount).type))
-    return Table(f"{name}_accounts", tuple(fields), tuple(columns))
+    return Table(f"{name}_accounts", tuple(fields), tuple(columns), _origin_of_accounts(amounts, keys, accounts))
+
+
+def _origin_of_accounts(
+    amounts: Sequence[Amounts], keys: Sequence[list[str]], accounts: Sequence[str]
+) -> Origin | None:
+    """The rows of all tables of amounts that are of each account."""
+    origins = [one.table.origin for one in amounts if one.table.origin is not None]
+    if len(origins) < len(amounts):
+        return None
+    places = {account: place for place, account in enumerate(accounts)}
+    groups = np.array([places.get(key, -1) for own in keys for key in own], np.int64)
+    return Origin.concat(origins).brought_together(Members.of_groups(groups, len(accounts)))
 
 
 def balance(statement: Statement, first: str, second: str) -> tuple[str, str]:

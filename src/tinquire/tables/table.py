@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tinquire.cells.column import Booleans, Codes, Column
+from tinquire.cells.column import Booleans, Column
 from tinquire.faults import DataError, Fault, UseError, known_names
+from tinquire.tables.origin import Origin
 
-__all__ = ["Field", "Origin", "RowFormula", "Table"]
+__all__ = ["Field", "RowFormula", "Table"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,62 +54,6 @@ class RowFormula:
     def without(self, rows: Booleans) -> RowFormula:
         """The formula where it holds, but not in these rows."""
         return replace(self, rows=~rows if self.rows is None else self.rows & ~rows)
-
-
-@dataclass(frozen=True, slots=True)
-class Origin:
-    """Where each row came from: places into the lists of files and sheets, and the row's number in its sheet."""
-
-    files: tuple[str, ...]
-    sheets: tuple[str, ...]
-    file: Codes
-    sheet: Codes
-    row: Codes
-
-    def take(self, places: NDArray[Any]) -> Origin:
-        return replace(self, file=self.file[places], sheet=self.sheet[places], row=self.row[places])
-
-    def place(self, row: int) -> str:
-        """The origin of a row (from zero) as a message says it."""
-        file, sheet = self.files[self.file[row]], self.sheets[self.sheet[row]]
-        inside = f", sheet '{sheet}'" if sheet else ""
-        return f"{file}{inside}, row {self.row[row]}"
-
-    def runs(self) -> Iterator[tuple[int, int, str, str, int]]:
-        """Rows that follow each other here as they do where they came from: first row (from zero), how many, file,
-        sheet, and the first row's number there."""
-        if not len(self.row):
-            return
-        breaks = (np.diff(self.row) != 1) | (np.diff(self.file) != 0) | (np.diff(self.sheet) != 0)
-        starts = [0, *(np.flatnonzero(breaks) + 1).tolist()]
-        for start, stop in zip(starts, [*starts[1:], len(self.row)], strict=True):
-            yield (
-                start,
-                stop - start,
-                self.files[self.file[start]],
-                self.sheets[self.sheet[start]],
-                int(self.row[start]),
-            )
-
-    @classmethod
-    def concat(cls, origins: Sequence[Origin]) -> Origin:
-        if len(origins) == 1:
-            return origins[0]
-        files = list(dict.fromkeys(file for origin in origins for file in origin.files))
-        sheets = list(dict.fromkeys(sheet for origin in origins for sheet in origin.sheets))
-        file_parts, sheet_parts = [], []
-        for origin in origins:
-            file_map = np.array([files.index(file) for file in origin.files], np.int32)
-            sheet_map = np.array([sheets.index(sheet) for sheet in origin.sheets], np.int32)
-            file_parts.append(file_map[origin.file] if len(origin.file) else origin.file)
-            sheet_parts.append(sheet_map[origin.sheet] if len(origin.sheet) else origin.sheet)
-        return cls(
-            tuple(files),
-            tuple(sheets),
-            np.concatenate(file_parts),
-            np.concatenate(sheet_parts),
-            np.concatenate([origin.row for origin in origins]),
-        )
 
 
 @dataclass(frozen=True)

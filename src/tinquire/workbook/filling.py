@@ -16,7 +16,7 @@ from tinquire.looks import Variation
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.sheet import NO_FORMULA, Sheet
 
-__all__ = ["UnfilledCell", "fill", "slotted_cells"]
+__all__ = ["UnfilledCell", "fill", "slots_of", "slotted_cells"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +37,7 @@ def fill(book: Workbook, resolve: Resolver, format_of: Callable[[str], str]) -> 
     """
     unfilled: list[UnfilledCell] = []
     for sheet in book.sheets():
-        for row, column, text in _slotted(sheet):
+        for row, column, text in slots_of(sheet):
             missing = _fill_cell(book, sheet, row, column, text, resolve, format_of)
             unfilled.extend(UnfilledCell(sheet.name, cell_name(row, column), one) for one in missing)
     return unfilled
@@ -46,11 +46,11 @@ def fill(book: Workbook, resolve: Resolver, format_of: Callable[[str], str]) -> 
 def slotted_cells(book: Workbook) -> Iterator[tuple[str, str, str]]:
     """Sheet, cell and text of every cell with a slot."""
     for sheet in book.sheets():
-        for row, column, text in _slotted(sheet):
+        for row, column, text in slots_of(sheet):
             yield sheet.name, cell_name(row, column), text
 
 
-def _slotted(sheet: Sheet) -> list[tuple[int, int, str]]:
+def slots_of(sheet: Sheet) -> list[tuple[int, int, str]]:
     """Row, column and text of every cell with a slot, row by row."""
     marked = {code for code, text in enumerate(sheet.texts) if "[:" in text}
     if not marked:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,10 +29,12 @@ from tinquire.workbook.programs import lanes_touched, programs, reads
 from tinquire.workbook.scope import BookScope
 from tinquire.workbook.sheet import Sheet
 
-__all__ = ["DataRows", "Step", "Tracer"]
+__all__ = ["CameFrom", "DataRows", "Step", "Tracer"]
 
 #: Ranges of more cells than this are told in one line.
 _FEW = 4
+#: At most so many ranges of rows of a file are told in words.
+_RANGES = 6
 #: Rows looked at above a cell for its heading.
 _REACH = 100_000
 #: Conditional functions, and at which argument their pairs of range and criterion begin.
@@ -40,6 +42,42 @@ _CONDITIONAL = {
     "SUMIFS": 1, "AVERAGEIFS": 1, "MAXIFS": 1, "MINIFS": 1, "COUNTIFS": 0, "SUMIF": 0, "AVERAGEIF": 0, "COUNTIF": 0,
 }  # fmt: skip
 _LOOKUPS = frozenset({"VLOOKUP", "MATCH", "XLOOKUP", "XMATCH", "LOOKUP"})
+
+
+@dataclass(frozen=True, slots=True)
+class CameFrom:
+    """What a cell was made of by the run that wrote it; how many rows of files are in it, and where, in words;
+    and the first of them: file, sheet (empty for a file of one table), row."""
+
+    says: str
+    count: int = 0
+    places: str = ""
+    rows: tuple[tuple[str, str, int], ...] = ()
+
+    @classmethod
+    def of(cls, says: str, rows: Sequence[tuple[str, str, int]], most: int) -> CameFrom:
+        """With the first `most` of the rows, which are in the order of their places."""
+        found: dict[tuple[str, str], list[int]] = {}
+        for file, sheet, row in rows:
+            found.setdefault((file, sheet), []).append(row)
+        parts = [
+            f"{file}{f', sheet {sheet!r}' if sheet else ''}, {_ranges(own)}" for (file, sheet), own in found.items()
+        ]
+        more = f"; and {len(parts) - _RANGES:,} more files or sheets" if len(parts) > _RANGES else ""
+        return cls(says, len(rows), "; ".join(parts[:_RANGES]) + more, tuple(rows[:most]))
+
+
+def _ranges(rows: Sequence[int]) -> str:
+    """Rows in words, those that follow each other as a range; no more than a few ranges."""
+    runs: list[tuple[int, int]] = []
+    for row in rows:
+        if runs and runs[-1][1] == row - 1:
+            runs[-1] = (runs[-1][0], row)
+        else:
+            runs.append((row, row))
+    spelled = [f"{first:,}" if first == last else f"{first:,} to {last:,}" for first, last in runs[:_RANGES]]
+    more = len(rows) - sum(last - first + 1 for first, last in runs[:_RANGES])
+    return f"row{'' if len(rows) == 1 else 's'} {', '.join(spelled)}" + (f" and {more:,} more" if more else "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +91,7 @@ class DataRows:
     #: How many there are, of which the first are given.
     count: int
     #: Where each of the rows given came from, if that is known of any.
-    sources: tuple[str, ...] = ()
+    sources: tuple[tuple[CameFrom, ...], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,22 +107,23 @@ class Step:
     inputs: tuple[Step, ...] = ()
     data: tuple[DataRows, ...] = ()
     cut: bool = False
-    #: Where the cell's row came from before it was written into this workbook.
-    source: str = ""
+    #: What the cell was made of before it was written into this workbook.
+    sources: tuple[CameFrom, ...] = ()
 
 
 class Tracer:
     """Explains the cells of one workbook, whose results are taken as they are stored."""
 
     def __init__(
-        self, book: Workbook, *, rows: int = 12, origin: Callable[[str, int], str] = lambda sheet, row: ""
-    ) -> None:
-        """`rows` is how many rows of data are given at most; `origin` says where a row of a sheet came from, if that is
-        known."""
+        self, book: Workbook, *, rows: int = 12,
+        sources: Callable[[str, int, int], Sequence[CameFrom]] = lambda sheet, row, column: (),
+    ) -> None:  # fmt: skip
+        """`rows` is how many rows of data are given at most; `sources` says what a cell of a sheet was made of, if that
+        is known."""
         self.book = book
         self.scope = BookScope(book)
         self.rows = rows
-        self.origin = origin
+        self.sources = sources
 
     def explain(self, sheet: str, row: int, column: int, depth: int = 4, *, to_data: bool = False) -> Step:
         """A cell with what it reads, so many levels deep. Raises DataError for a sheet that is not there."""
@@ -94,22 +133,23 @@ class Tracer:
         place = f"{quoted_sheet(sheet.name)}!{cell_name(row, column)}"
         called, shown = self.name_of(sheet, row, column), self.shown(sheet, row, column)
         formula = sheet.formula(row, column)
+        sources = tuple(self.sources(sheet.name, row, column))
         if formula is None:
-            return Step(place, called, shown, source=self.origin(sheet.name, row))
+            return Step(place, called, shown, sources=sources)
         text = bare_text(text_at(formula, row, column))
         try:
             tree = self.scope.trees.tree(formula)
         except FormulaError as error:
-            return Step(place, called, shown, f"={text}", error.expected)
+            return Step(place, called, shown, f"={text}", error.expected, sources=sources)
         frame = Frame(self.scope, sheet.name, row, column, arrays=formula.array is not None)
         words = self._in_words(tree, frame)
         if depth <= 0 or place in above:
-            return Step(place, called, shown, f"={text}", words, cut=True)
+            return Step(place, called, shown, f"={text}", words, cut=True, sources=sources)
         inputs = []
         for (name, area), _ in dict.fromkeys(reads(tree, frame)):
             inputs += list(self._input(name, area, depth, to_data, above | {place}))
         data = tuple(self._data(tree, frame)) if to_data else ()
-        return Step(place, called, shown, f"={text}", words, tuple(inputs), data)
+        return Step(place, called, shown, f"={text}", words, tuple(inputs), data, sources=sources)
 
     def _input(self, name: str, area: Area, depth: int, to_data: bool, above: frozenset[str]) -> Iterator[Step]:
         sheet = self.scope.sheet(name)
@@ -157,6 +197,14 @@ class Tracer:
         top = max(1, row - _REACH)
         above = sheet.column(column, top, row - 1) if row > 1 else Column.blank(0)
         texts = np.flatnonzero(above.kinds == Kind.TEXT)
+        first, last = sheet.repeat_rows or (1, sheet.frozen[0])
+        if last < row:
+            # The sheet says itself where its headings stand; a number may have a nearer one, of a block further down.
+            is_text = isinstance(sheet.value(row, column), str)
+            if last and (is_text or not len(texts) or top + int(texts[-1]) <= last):
+                return self._in_rows(sheet, first, last, column)
+        elif sheet.repeat_rows:
+            return ""
         if len(texts) and isinstance(sheet.value(row, column), str):
             # Among labels below each other the heading is the one dressed otherwise, or else the first of them.
             styles = sheet.styles(column, top, row - 1)[texts]
@@ -164,6 +212,17 @@ class Tracer:
             breaks = np.flatnonzero(np.diff(texts) > 1)
             texts = texts[: others[-1] + 1] if len(others) else texts[: (breaks[-1] + 1 if len(breaks) else 0) + 1]
         return str(above[int(texts[-1])]).strip() if len(texts) else ""
+
+    @staticmethod
+    def _in_rows(sheet: Sheet, first: int, last: int, column: int) -> str:
+        """The texts of heading rows over a column, those of merged cells for all columns that they span."""
+        found = []
+        for row in range(max(first, last - 1), last + 1):
+            area = next((one for one in sheet.merged if one.holds(row, column)), None)
+            value = sheet.value(row, column) if area is None else sheet.value(area.top, area.left)
+            if isinstance(value, str) and value.strip():
+                found.append(value.strip())
+        return ", ".join(dict.fromkeys(found))
 
     def row_label(self, sheet: Sheet, row: int, column: int) -> str:
         """The first text to the left of a cell in its row."""
@@ -181,6 +240,8 @@ class Tracer:
                 == f"{quoted_sheet(sheet.name)}!{cell_name(row, column)}".casefold()
             ):
                 return name.shown
+        if sheet.repeat_rows and sheet.repeat_rows[0] <= row <= sheet.repeat_rows[1]:
+            return ""  # a heading is called by nothing but itself
         label, heading = self.row_label(sheet, row, column), self.heading(sheet, row, column)
         return ", ".join(part for part in (label, heading) if part)
 
@@ -288,7 +349,7 @@ class Tracer:
         first = rows[0] if rows else 2
         headings = tuple(self.heading(sheet, first, column) or cell_name(1, column)[:-1] for column in columns)
         listed = tuple((row, tuple(self.shown(sheet, row, column) for column in columns)) for row in rows[: self.rows])
-        sources = tuple(self.origin(sheet.name, row) for row, _ in listed)
+        sources = tuple(tuple(self.sources(sheet.name, row, columns[0])) if columns else () for row, _ in listed)
         return DataRows(
             self._in_words(node, frame), sheet.name, headings, listed, len(rows), sources if any(sources) else ()
         )

@@ -10,6 +10,7 @@ from tinquire.faults import Fault, UseError, known_names
 from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups
+from tinquire.tables.origin import Members
 from tinquire.tables.pivotgroups import Grouped
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Field, Table, require, require_distinct
@@ -46,7 +47,9 @@ class Group:
             fields.append(self._named(name, how, table.fields[place]))
             columns.append(aggregated(how, table.columns[place], groups, count).take(order))
         made = Table(table.name, tuple(fields), tuple(columns))
-        return replace(made, origin=table.origin.take(first[order])) if table.origin is not None else made
+        if table.origin is None:
+            return made
+        return replace(made, origin=table.origin.brought_together(Members.of_groups(groups, count).take(order)))
 
     def of_groups(self, groups: Grouped, context: StepContext) -> Table:
         """The same of rows that were brought together by these columns elsewhere, by the order of their values."""
