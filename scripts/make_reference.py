@@ -20,7 +20,7 @@ from tinquire.amend import Amendment, AmendmentList
 from tinquire.amend.schema import LookChange
 from tinquire.cli.main import COMMANDS
 from tinquire.docket import schema
-from tinquire.docket.house import HouseModel, LookModel
+from tinquire.docket.house import HouseModel, LookModel, WordsModel
 from tinquire.formula.functions import FAMILIES
 from tinquire.formula.registry import Function, functions
 from tinquire.tables.steps import step_kinds
@@ -146,7 +146,7 @@ def amendments_page() -> str:
 
 def house_page() -> str:
     pages = ['# The house file\'s keys\n\nA docket names it with `style = "house.toml"`.\n']
-    for heading, model in (("the file itself", HouseModel), ("[looks.NAME]", LookModel)):
+    for heading, model in (("the file itself", HouseModel), ("[words]", WordsModel), ("[looks.NAME]", LookModel)):
         pages.append(f"## {heading}\n\n{(model.__doc__ or '').strip()}\n\n{_keys(model)}\n")
     looks = "`title`, `heading`, `rows` and `total` dress the parts of a sheet; `body` is what they build on."
     return "\n".join([*pages, f"## Looks that are used\n\n{looks}\n"])

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-import locale
+import locale as locales
 from functools import lru_cache
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-__all__ = ["ENGLISH", "DayNames", "day_names"]
+if TYPE_CHECKING:
+    from babel import Locale
+
+__all__ = ["ENGLISH", "DayNames", "day_names", "names_of"]
 
 
 class DayNames(NamedTuple):
@@ -35,16 +38,20 @@ _LANGUAGE = 0xFFFF
 @lru_cache(maxsize=64)
 def day_names(language: int | None) -> DayNames:
     """The names of a language by its number; English for numbers that name none that is known."""
-    name = locale.windows_locale.get((language or 0) & _LANGUAGE)
+    name = locales.windows_locale.get((language or 0) & _LANGUAGE)
     if name is None or name.startswith("en"):
         return ENGLISH
     from babel import Locale, UnknownLocaleError
 
     try:
-        known = Locale.parse(name)
+        return names_of(Locale.parse(name))
     except (UnknownLocaleError, ValueError):
         return ENGLISH
-    months, weekdays = known.months, known.days
+
+
+def names_of(locale: Locale) -> DayNames:
+    """The names of a locale of Babel."""
+    months, weekdays = locale.months, locale.days
     order = (5, 6, 0, 1, 2, 3, 4)
     return DayNames(
         tuple(months["stand-alone"]["wide"][month] for month in range(1, 13)),

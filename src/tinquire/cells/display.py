@@ -13,6 +13,7 @@ import numpy as np
 from tinquire.cells.column import Column
 from tinquire.cells.dates import SYSTEMS_APART, DateSystem, date_parts
 from tinquire.cells.daynames import DayNames, day_names
+from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.numberformat import FormatCode, Section, SectionKind, Token, parse_format
 from tinquire.cells.values import CellError, Value
 
@@ -38,8 +39,11 @@ class Shown(NamedTuple):
     colour: str | None = None
 
 
-def show(value: Value, code: str = "General", system: DateSystem = DateSystem.FROM_1900) -> Shown:
-    """A value as displayed under a format code; a blank shows nothing, an error its name.
+def show(
+    value: Value, code: str = "General", system: DateSystem = DateSystem.FROM_1900, language: Language = ENGLISH
+) -> Shown:
+    """A value as displayed under a format code; a blank shows nothing, an error its name. Marks and names are those of
+    the language, unless the code states one for names.
 
     A code longer than `MAX_CODE` is no code: values show in General form.
     """
@@ -52,17 +56,19 @@ def show(value: Value, code: str = "General", system: DateSystem = DateSystem.FR
         return Shown(value.text)
     if isinstance(value, str):
         return _show_text(value, parse_format(code))
-    return _show_number(float(value), parse_format(code), system)
+    return _show_number(float(value), parse_format(code), system, language)
 
 
-def show_column(column: Column, code: str, system: DateSystem = DateSystem.FROM_1900) -> list[str]:
+def show_column(
+    column: Column, code: str, system: DateSystem = DateSystem.FROM_1900, language: Language = ENGLISH
+) -> list[str]:
     """Each value as displayed; equal numbers and texts are rendered once."""
     cache: dict[Value | tuple[str, Value], str] = {}
     result = []
     for value in column:
         key = (type(value).__name__, value)
         if key not in cache:
-            cache[key] = show(value, code, system).text
+            cache[key] = show(value, code, system, language).text
         result.append(cache[key])
     return result
 
@@ -108,22 +114,22 @@ def _show_text(text: str, code: FormatCode) -> Shown:
     return Shown(text)
 
 
-def _show_number(number: float, code: FormatCode, system: DateSystem) -> Shown:
+def _show_number(number: float, code: FormatCode, system: DateSystem, language: Language) -> Shown:
     section, unsigned = _choose(number, code)
     if section is None:
         return Shown("#" * 8)
     shown = abs(number) if unsigned else number
     match section.kind:
         case SectionKind.GENERAL:
-            return Shown(_around(section, "general", _general_in_cell(shown)), section.colour)
+            return Shown(_around(section, "general", language.number(_general_in_cell(shown))), section.colour)
         case SectionKind.TEXT:
-            return Shown(_around(section, "text", general(shown)), section.colour)
+            return Shown(_around(section, "text", language.number(general(shown))), section.colour)
         case SectionKind.DATE:
-            return Shown(_show_date(shown, section, system), section.colour)
+            return Shown(_show_date(shown, section, system, language), section.colour)
         case SectionKind.FRACTION:
             return Shown(_show_fraction(shown, section), section.colour)
         case _:
-            return Shown(_show_digits(shown, section), section.colour)
+            return Shown(_show_digits(shown, section, language), section.colour)
 
 
 def _choose(number: float, code: FormatCode) -> tuple[Section | None, bool]:
@@ -166,7 +172,7 @@ def _literals(section: Section) -> str:
 # -- numbers ---------------------------------------------------------------------------------------------
 
 
-def _show_digits(number: float, section: Section) -> str:
+def _show_digits(number: float, section: Section, language: Language = ENGLISH) -> str:
     """A number through digit places: scaling, grouping, rounding half away from zero at 15 digits."""
     tokens = section.tokens
     exponent_at = next((place for place, token in enumerate(tokens) if token.kind == "exponent"), None)
@@ -184,11 +190,13 @@ def _show_digits(number: float, section: Section) -> str:
         value, power = _scaled(value, max(1, len(whole_at)), len(part_at))
     value = _rounded(value, len(part_at))
     whole, _, part = format(value, "f").partition(".")
-    texts = _whole_texts(tokens, whole_at, whole.lstrip("0"), grouping)
+    texts = _whole_texts(tokens, whole_at, whole.lstrip("0"), language.group if grouping else "")
     texts |= _part_texts(tokens, part_at, part)
     if exponent_at is not None:
         texts |= _exponent_texts(tokens, exponent_at, power)
     sign = "-" if number < 0 and value != 0 else ""
+    if point_at < len(tokens):
+        texts[point_at] = language.decimal
     return sign + "".join(
         texts.get(place, "" if token.kind in ("comma", "digit") else token.text) for place, token in enumerate(tokens)
     )
@@ -231,7 +239,7 @@ def _scaled(value: Decimal, places: int, decimals: int) -> tuple[Decimal, int]:
     return mantissa, power
 
 
-def _whole_texts(tokens: tuple[Token, ...], at: list[int], digits: str, grouping: bool) -> dict[int, str]:
+def _whole_texts(tokens: tuple[Token, ...], at: list[int], digits: str, mark: str) -> dict[int, str]:
     """Texts of the digit places before the point: digits from the right, the rest at the leftmost place."""
     texts: dict[int, str] = {}
     left = digits
@@ -244,8 +252,8 @@ def _whole_texts(tokens: tuple[Token, ...], at: list[int], digits: str, grouping
             take = {"0": "0", "?": " ", "#": ""}[tokens[place].text]
         text = ""
         for digit in reversed(take):
-            if grouping and count and count % 3 == 0:
-                text = ("," if digit.isdigit() else " ") + text
+            if mark and count and count % 3 == 0:
+                text = (mark if digit.isdigit() else " ") + text
             text = digit + text
             count += 1
         texts[place] = text
@@ -265,7 +273,7 @@ def _part_texts(tokens: tuple[Token, ...], at: list[int], digits: str) -> dict[i
 def _exponent_texts(tokens: tuple[Token, ...], at: int, power: int) -> dict[int, str]:
     digits_at = [place for place in range(at + 1, len(tokens)) if tokens[place].kind == "digit"]
     sign = "-" if power < 0 else ("+" if tokens[at].text.endswith("+") else "")
-    texts = _whole_texts(tokens, digits_at, str(abs(power)) if power else "", grouping=False)
+    texts = _whole_texts(tokens, digits_at, str(abs(power)) if power else "", "")
     return {at: "E" + sign} | texts
 
 
@@ -300,7 +308,7 @@ def _show_fraction(number: float, section: Section) -> str:
 # -- dates -----------------------------------------------------------------------------------------------
 
 
-def _show_date(serial: float, section: Section, system: DateSystem) -> str:
+def _show_date(serial: float, section: Section, system: DateSystem, language: Language) -> str:
     if abs(serial) > MOST_DAYS:
         return NO_DAY
     decimals = max((len(token.text) for token in section.tokens if token.kind == "subsecond"), default=0)
@@ -324,10 +332,10 @@ def _show_date(serial: float, section: Section, system: DateSystem) -> str:
     half_day = any(token.kind == "ampm" for token in section.tokens)
     shift = 0 if system is DateSystem.FROM_1900 else SYSTEMS_APART
     fields = _DateFields(int(year), int(month), int(day), (days + shift) % 7, days, seconds, half_day)
-    names = day_names(section.language)
+    names = language.names if section.language is None else day_names(section.language)
     if any(token.kind == "date" and token.text in ("d", "dd") for token in section.tokens):
         names = names._replace(months=names.months_with_day)
-    pieces = [_date_piece(token, fields, parts, names) for token in section.tokens]
+    pieces = [_date_piece(token, fields, parts, names, language.decimal) for token in section.tokens]
     return sign + "".join(pieces)
 
 
@@ -341,10 +349,10 @@ class _DateFields(NamedTuple):
     half_day: bool
 
 
-def _date_piece(token: Token, at: _DateFields, parts: int, names: DayNames) -> str:
+def _date_piece(token: Token, at: _DateFields, parts: int, names: DayNames, decimal: str) -> str:
     """The text of one token of a date section."""
     if token.kind == "subsecond":
-        return f".{parts:0{len(token.text)}d}"
+        return f"{decimal}{parts:0{len(token.text)}d}"
     if token.kind == "ampm":
         marks = token.text.split("/")
         return marks[at.seconds >= 43_200]

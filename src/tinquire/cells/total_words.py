@@ -15,7 +15,7 @@ _BEGINS = re.compile(
     r"|összesen|yhteensä|i alt|toplam|итого|всего|разом|σύνολο|合計|合计|总计|總計|합계)\s*(?:[:(\d€$£]|$)",
     re.IGNORECASE,
 )
-_ENDS = re.compile(r"\b(?:sub)?totals?$", re.IGNORECASE)
+_ENDS = re.compile(r"\b(?:(?:sub)?totals?|gesamt|totaal|totalt|i alt|razem|yhteensä)$", re.IGNORECASE)
 
 
 def begins_total(text: str) -> bool:

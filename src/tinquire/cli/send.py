@@ -37,13 +37,14 @@ def send_outbox(
     docket: Any, period: Any, server: Any, terminal: Terminal, *, again: bool = False, only_list: bool = False
 ) -> Any:
     """Send or list the outbox, and say what happened to each mail."""
+    from tinquire.docket.house import load_house
     from tinquire.formula.slots import filled_text
-    from tinquire.looks import House
     from tinquire.press import outgoing, send
     from tinquire.press.slotfill import SlotScope
 
+    house = load_house(docket.base / docket.model.style if docket.model.style else None)
     # A folder may use the period's slots alone here: figures belong to a run, and none is made for sending.
-    folder, unfilled = filled_text(docket.model.outbox, SlotScope(House(), period.values()).resolve)
+    folder, unfilled = filled_text(docket.model.outbox, SlotScope(house, period.values(house.language)).resolve)
     if unfilled:
         raise UseError(
             Fault("finding the outbox", unfilled[0].why, docket.where("outbox"), "use the period's slots only")

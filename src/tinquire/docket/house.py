@@ -7,7 +7,9 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from tinquire.cells.languages import ENGLISH, Language, language_of
 from tinquire.docket.reading import read_model
+from tinquire.faults import Fault, UseError
 from tinquire.looks import House, Look
 from tinquire.tables.types import ColumnType
 
@@ -39,8 +41,26 @@ class LookModel(_Model):
     between_columns: str | None = Field(None, description="The line between columns.")
 
 
+class WordsModel(_Model):
+    """The words that summaries write, where they are to be others than those of the language."""
+
+    under: str | None = Field(None, description="Numbers below the first limit: `under {}`.")
+    between: str | None = Field(None, description="Numbers between limits: `{} to under {}`.")
+    over: str | None = Field(None, description="Numbers from the last limit on: `{} and more`.")
+    blank: str | None = Field(None, description="The label of a blank among headings: `(blank)`.")
+    total: str | None = Field(None, description="The label of a totals row: `Total`.")
+    group_total: str | None = Field(None, description="The label of a subtotal: `{} total`.")
+    others: str | None = Field(None, description="The groups beyond the first ones: `All others`.")
+    rows: str | None = Field(None, description="Behind the totals label of a sheet that goes on: `rows {} to {}`.")
+
+
 class HouseModel(_Model):
     """The house style."""
+
+    language: str = Field(
+        "en", description="Of texts, mails, labels and periods: `de`, `fr`, `de-AT`. Cells keep their number formats."
+    )
+    words: WordsModel = Field(WordsModel(), description="Words of summaries; those not given are the language's.")
 
     font: str = Field("Verdana", description="Of all letters that no look says otherwise of.")
     fallback: str = Field("sans-serif", description="Fonts to use where the first is missing (web pages and mails).")
@@ -49,6 +69,27 @@ class HouseModel(_Model):
     colours: dict[str, str] = Field(default_factory=dict, description="Names for colours: `#RRGGBB`.")
     formats: dict[ColumnType, str] = Field(default_factory=dict, description="Number formats by column type.")
     looks: dict[str, LookModel] = Field(default_factory=dict, description="Named looks.")
+
+
+def _language(model: HouseModel, path: Path) -> Language:
+    """The language of a house with its own words. Raises UseError for one that is not known, or lacks words."""
+    given = model.words.model_dump(exclude_none=True)
+    stopped = "reading the house style"
+    for name, text in given.items():
+        example = getattr(ENGLISH.words, name)
+        if text.count("{}") != example.count("{}") or set(text.replace("{}", "")) & set("{}"):
+            why = f"'{text}' has not as many {{}} as '{example}'"
+            raise UseError(Fault(stopped, why, f"{path}, words.{name}", f"write it like '{example}'"))
+    try:
+        language, lacking = language_of(model.language)
+    except KeyError:
+        why = f"'{model.language}' is no language"
+        raise UseError(Fault(stopped, why, f"{path}, language", "write a tag like de, fr or de-AT")) from None
+    missing = [name for name in lacking if name not in given]
+    if missing:
+        why = f"the words of '{model.language}' are not known here: {', '.join(missing)}"
+        raise UseError(Fault(stopped, why, f"{path}, language", "write them under [words]"))
+    return language.with_words(given)
 
 
 def load_house(path: Path | None) -> House:
@@ -65,6 +106,7 @@ def load_house(path: Path | None) -> House:
         model.colours,
         {str(kind): code for kind, code in model.formats.items()},
         looks,
+        _language(model, path),
     )
     for name in looks:
         house.appearance(name)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from tinquire.cells.dates import serial_from_date
+from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import Value
 from tinquire.faults import Fault, UseError
 
@@ -55,11 +56,15 @@ class Period:
     def next(self) -> Period:
         return _of(self.kind, self.last + timedelta(days=1))
 
-    def values(self) -> dict[str, Value]:
+    def spelled(self, language: Language) -> str:
+        """As a letter in a language writes it."""
+        return self.long if language.spelled is None else language.spelled(self.kind, self.first)
+
+    def values(self, language: Language = ENGLISH) -> dict[str, Value]:
         """What slots and formulas may say of the period, by name."""
         return {
             "period": self.text,
-            "period.long": self.long,
+            "period.long": self.spelled(language),
             "period.year": float(self.first.year),
             "period.month": float(self.first.month),
             "period.first": serial_from_date(self.first),

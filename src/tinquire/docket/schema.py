@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, TypeAdapter, model_validator
 
+from tinquire.cells.languages import Words
 from tinquire.cells.values import Value
 from tinquire.docket.sourcemodel import CellValue, Model, SourceModel, cell_value
 from tinquire.faults import known_names
@@ -109,12 +110,15 @@ class PivotFieldModel(Model):
     order: list[CellValue] = Field(default_factory=list, description="Labels in their order; others come behind.")
     sort: str | None = Field(None, description="The value to sort by, with `-` the largest first.")
     top: int | None = Field(None, ge=1, description="Only so many groups, by `sort` or the largest of the first value.")
-    rest: str | None = Field(None, description="The name of all other groups together; without it they are left out.")
+    rest: str | Literal[True] | None = Field(
+        None,
+        description="The name of all other groups together, `true` for the usual one; without it they are left out.",
+    )
 
-    def field_of(self) -> PivotField:
+    def field_of(self, words: Words) -> PivotField:
         return PivotField(
             self.field, self.by, tuple(self.bands), tuple(cell_value(one) for one in self.order), self.sort, self.top,
-            self.rest,
+            words.others if self.rest is True else self.rest,
         )  # fmt: skip
 
 
@@ -122,7 +126,7 @@ class SubtotalsModel(Model):
     """Lines that sum up the groups of all row fields but the last."""
 
     where: Literal["below", "above"] = Field("below", description="Below a group's lines, or above them.")
-    name: str = Field("{} total", description="Their name, with `{}` for the group's label.")
+    name: str | None = Field(None, description="Their name, with `{}` for the group's label; `{} total` if not given.")
 
 
 class PivotModel(Model):
@@ -138,11 +142,11 @@ class PivotModel(Model):
     totals: str | None = Field(None, description="Name of the totals row; without it there is none.")
     totals_across: str | None = Field(None, description="Name of the totals columns; without it there are none.")
 
-    def row_fields(self) -> list[PivotField]:
-        return [PivotField(one) if isinstance(one, str) else one.field_of() for one in self.rows]
+    def row_fields(self, words: Words) -> list[PivotField]:
+        return [PivotField(one) if isinstance(one, str) else one.field_of(words) for one in self.rows]
 
-    def column_fields(self) -> list[PivotField]:
-        return [PivotField(one) if isinstance(one, str) else one.field_of() for one in self.columns]
+    def column_fields(self, words: Words) -> list[PivotField]:
+        return [PivotField(one) if isinstance(one, str) else one.field_of(words) for one in self.columns]
 
     def empty_value(self) -> Value:
         return None if self.empty is None else cell_value(self.empty)
@@ -301,7 +305,7 @@ class SheetModel(Model):
         description="Go on on a further sheet after so many rows; without it a table that is too long stops.",
     )
     totals: dict[str, TotalKind] = Field(default_factory=dict, description="Totals under columns.")
-    total_label: str = Field("Total", description="The word in the totals row.")
+    total_label: str | None = Field(None, description="The word in the totals row; `Total` if not given.")
     formulas: Literal["living", "living only", "values"] = Field(
         "values",
         description="Derived columns, totals, amounts of statements and cells of pivots as formulas, or values. "

@@ -15,6 +15,7 @@ from functools import lru_cache
 from typing import TypeAlias
 
 from tinquire.cells.display import show
+from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import CellError, Value
 
 __all__ = [
@@ -66,10 +67,12 @@ SlotText: TypeAlias = tuple["str | Slot", ...]
 
 @dataclass(frozen=True, slots=True)
 class Filled:
-    """What a slot gets: a value, and the number format under which texts show it unless the slot names one."""
+    """What a slot gets: a value, the number format under which texts show it unless the slot names one, and in which
+    language."""
 
     value: Value
     format: str = "General"
+    language: Language = ENGLISH
 
 
 #: What gives a slot its value. The formats that a slot may name by a word of their own come with it.
@@ -145,8 +148,8 @@ def checked_fill(slot: Slot, resolve: Resolver) -> Filled | Unfilled:
 def slot_text(found: Filled, slot: Slot) -> str:
     """A value as the text that a slot asks for."""
     if slot.word:
-        return _WORDS[slot.word](show(found.value, found.format).text)
-    return show(found.value, found.format).text
+        return _WORDS[slot.word](show(found.value, found.format, language=found.language).text)
+    return show(found.value, found.format, language=found.language).text
 
 
 def cut(text: str, slot: Slot) -> str | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
 
+from tinquire.cells.languages import ENGLISH, Language
 from tinquire.faults import Fault, UseError, known_names
 from tinquire.looks.appearance import EDGE_STYLES, Appearance, Edge, Edges, Variation
 
@@ -78,6 +79,7 @@ class House:
     colours: Mapping[str, str] = field(default_factory=dict)
     formats: Mapping[str, str] = field(default_factory=dict)
     looks: Mapping[str, Look] = field(default_factory=dict)
+    language: Language = ENGLISH
 
     def colour(self, name: str) -> str:
         """RGB of a colour named in the house, or written `#RRGGBB`. Raises UseError."""
@@ -91,6 +93,8 @@ class House:
     def number_format(self, column_type: str) -> str:
         """The format of a column type; `¤` stands for the house's currency."""
         code = self.formats.get(column_type) or DEFAULT_FORMATS.get(column_type, "General")
+        if column_type == "date" and column_type not in self.formats:
+            code = self.language.date_format
         return code.replace("¤", f'"{self.currency}"' if self.currency else "")
 
     def look(self, name: str) -> Look:

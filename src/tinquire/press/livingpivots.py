@@ -155,7 +155,7 @@ class _Writer:
             first, after = serial_from_date(period.first), serial_from_date(period.next.first)
             yield f'{where},">={general(first)}",{where},"<{general(after)}"'
         elif label is not None and field.bands:
-            low, high = band_limits(field.bands, str(label))
+            low, high = band_limits(field.bands, str(label), self.pivot.language)
             yield ",".join(
                 f'{where},"{sign}{general(limit)}"' for sign, limit in ((">=", low), ("<", high)) if limit is not None
             )

@@ -59,10 +59,15 @@ class Reckoning:
     warnings: list[Fault] = field(default_factory=list)
 
     @property
+    def known(self) -> dict[str, Value]:
+        """The values that are known before anything is read."""
+        return {**self.period.values(self.house.language), "title": self.docket.model.title}
+
+    @property
     def names(self) -> dict[str, Value]:
         """The values that formulas and slots know by name: figures, and what is known of the run."""
         files = sum(len(gathered.files) for gathered in self.sources.values())
-        return {**self.period.values(), "title": self.docket.model.title, "files_read": float(files), **self.figures}
+        return {**self.known, "files_read": float(files), **self.figures}
 
     def slots(self) -> SlotScope:
         """The scope of slots, once all is worked out."""
@@ -111,7 +116,7 @@ def reckon(docket: Docket, period: Period, house: House, said: Callable[[str], N
 
 def _spec(work: Reckoning, name: str, source: SourceModel) -> SourceSpec:
     """The source as the reader wants it: slots in its paths filled, its stamps ready for each file."""
-    scope = SlotScope(work.house, work.period.values())
+    scope = SlotScope(work.house, work.period.values(work.house.language))
     where = work.docket.where("sources", name)
 
     def path(text: str | None) -> str | None:
@@ -181,7 +186,7 @@ def _make_tables(work: Reckoning) -> None:
         if not _all_there(work, [model.from_, *_other_tables(model.steps), *(one for one in others if one != name)]):
             continue
         start = replace(work.tables[model.from_], name=name)
-        names = _for_formulas({**work.period.values(), "title": work.docket.model.title})
+        names = _for_formulas(work.known)
         context = StepContext(work.tables, names)
         places = [work.docket.where("tables", name, "steps", number) for number in range(len(model.steps))]
         try:
@@ -193,7 +198,7 @@ def _make_tables(work: Reckoning) -> None:
 def _staying(work: Reckoning, name: str, source: SourceModel) -> StayingRows:
     """A source whose rows stay in its database."""
     spec = _spec(work, name, source)
-    names = _for_formulas({**work.period.values(), "title": work.docket.model.title})
+    names = _for_formulas(work.known)
     return StayingRows(
         name, str(spec.database), spec.query, spec.parameters, spec.base, spec.password_from, spec.types, names
     )
@@ -244,7 +249,7 @@ def _make_pivots(work: Reckoning) -> None:
             if model.from_ in work.staying:
                 where = work.docket.where("pivots", name, "where")
                 staying = work.staying[model.from_]
-                work.pivots[name], groups = pivot_staying(name, model, staying, where)
+                work.pivots[name], groups = pivot_staying(name, model, staying, where, work.house.language)
                 _note_travelled(work, model.from_, groups)
                 continue
             work.pivots[name] = pivot_over(work, name, work.tables[model.from_])
@@ -255,7 +260,7 @@ def _make_pivots(work: Reckoning) -> None:
 def pivot_over(work: Reckoning, name: str, table: Table) -> Pivot:
     """A pivot of the docket over rows of the table that it sums up."""
     model = work.docket.model.pivots[name]
-    names = _for_formulas({**work.period.values(), "title": work.docket.model.title})
+    names = _for_formulas(work.known)
     context = StepContext(work.tables, names, f"pivot '{name}'", work.docket.where("pivots", name, "where"))
     rows = replace(table, name=name)
     if model.where is not None:
@@ -263,19 +268,20 @@ def pivot_over(work: Reckoning, name: str, table: Table) -> Pivot:
     subtotals = model.subtotals
     return pivoted(
         rows,
-        model.row_fields(),
-        model.column_fields(),
+        model.row_fields(work.house.language.words),
+        model.column_fields(work.house.language.words),
         [value.value() for value in model.values],
         empty=model.empty_value(),
         totals=model.totals,
         totals_across=model.totals_across,
         subtotals=None if subtotals is None else Subtotals(subtotals.where == "above", subtotals.name),
         scope=GroupScope(work.tables, names),
+        language=work.house.language,
     )
 
 
 def _make_statements(work: Reckoning) -> None:
-    slots = SlotScope(work.house, {**work.period.values(), "title": work.docket.model.title})
+    slots = SlotScope(work.house, work.known)
     for name, model in work.docket.model.statements.items():
         used = [model.lines, model.map.table, *(one.table for one in model.amounts)]
         if not _all_there(work, used):

@@ -57,8 +57,9 @@ class SlotScope:
                 return Unfilled(slot, f"'{text_of(value)}' does not hold '{slot.cuts[-1][1]}'")
             value, kind = text, "text"
         if slot.format and not slot.word:
-            return Filled(value, self.format_of(slot.format))
-        return Filled(value, self.house.number_format(kind) if kind and kind != "text" else "General")
+            return Filled(value, self.format_of(slot.format), self.house.language)
+        code = self.house.number_format(kind) if kind and kind != "text" else "General"
+        return Filled(value, code, self.house.language)
 
     def _value(self, slot: Slot) -> tuple[Value, str | None] | Unfilled:
         wanted = slot_name(slot.inside)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
+from tinquire.cells.languages import Language
 from tinquire.docket.schema import PivotModel
 from tinquire.sources import StayingGroups, StayingRows
 from tinquire.tables import Table
@@ -44,12 +45,14 @@ def table_staying(
     return rows, [], None
 
 
-def pivot_staying(name: str, model: PivotModel, rows: StayingRows, where: str) -> tuple[Pivot, StayingGroups]:
+def pivot_staying(
+    name: str, model: PivotModel, rows: StayingRows, where: str, language: Language
+) -> tuple[Pivot, StayingGroups]:
     """A pivot over rows that stay, and what travelled for it."""
     stopped = f"pivot '{name}'"
     if model.where is not None:
         rows = rows.where(model.where, True, stopped, where)
-    down, across = model.row_fields(), model.column_fields()
+    down, across = model.row_fields(language.words), model.column_fields(language.words)
     fields: dict[str, bool] = {}
     for one in (*down, *across):  # a column that is wanted as it is keeps its time of day
         key = next((known for known in fields if known.casefold() == one.column.casefold()), one.column)
@@ -67,5 +70,6 @@ def pivot_staying(name: str, model: PivotModel, rows: StayingRows, where: str) -
         totals=model.totals,
         totals_across=model.totals_across,
         subtotals=None if subtotals is None else Subtotals(subtotals.where == "above", subtotals.name),
+        language=language,
     )
     return made, groups

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from tinquire.cells.address import MAX_ROW, Area
+from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.docket.schema import SheetModel, WorkbookModel
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
@@ -173,7 +174,11 @@ class _Adding:
             part = table
             if table.height > most:
                 part = table.take(np.arange(start, min(start + most, table.height)))
-                label = f"{plan.total_label}, rows {start + 1:,} to {start + part.height:,}"
+                language = self.work.house.language
+                first, last = (
+                    show(float(one), "#,##0", language=language).text for one in (start + 1, start + part.height)
+                )
+                label = f"{plan.total_label}, {language.words.rows.format(first, last)}"
                 plan = replace(plan, total_label=label)
             self._add_table(model, part, plan)
 
@@ -218,9 +223,11 @@ class _Adding:
             cut = None
             if rows is not None and model.split is not None:
                 cut = (model.split, rows.column(model.split, plan.where)[0])
+            words = self.work.house.language.words
             living = LivingPivot(
-                part.name, [column.name for column in part.columns], asked.row_fields(), asked.column_fields(),
-                asked.empty_value(), cut, sparse_columns(self.work.tables[asked.from_]),
+                part.name, [column.name for column in part.columns],
+                asked.row_fields(words), asked.column_fields(words), asked.empty_value(),
+                cut, sparse_columns(self.work.tables[asked.from_]),
             )  # fmt: skip
             put_formulas(sheet, pivot, living, plan.where)
         source = rows if rows is not None else self.work.tables.get(self.work.docket.model.pivots[name].from_)
@@ -245,12 +252,13 @@ def _plan(book: Workbook, model: SheetModel, scope: SlotScope, where: str) -> Sh
         return filled
 
     taken = {entry.name.casefold() for entry in book.entries}
+    words = scope.house.language.words
     return SheetPlan(
         name=safe_sheet_name(text(model.name), taken),
         title=None if model.title is None else text(model.title),
         columns=model.columns,
         totals=model.totals,
-        total_label=text(model.total_label),
+        total_label=words.total if model.total_label is None else text(model.total_label),
         living=model.formulas != "values",
         living_only=model.formulas == "living only",
         freeze=model.freeze,

@@ -9,6 +9,7 @@ import numpy as np
 
 from tinquire.cells.column import Codes, Column
 from tinquire.cells.display import show
+from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.coerce import text_of
 from tinquire.tables.origin import Members, Origin
@@ -65,6 +66,7 @@ class Pivot:
     totals_across: str | None = None
     depths: Codes = field(default_factory=lambda: np.zeros(0, np.int32))
     rows: PivotRows | None = None
+    language: Language = ENGLISH
 
     @property
     def height(self) -> int:
@@ -81,7 +83,10 @@ class Pivot:
         return np.flatnonzero(self.depths < len(self.row_fields))
 
     def column_label(self, group: int) -> str:
-        return LABEL_JOINT.join(spelled(column[group]) for column in self.across)
+        return LABEL_JOINT.join(
+            spelled(column[group], self.language, one.type)
+            for one, column in zip(self.column_fields, self.across, strict=True)
+        )
 
     def value_column(self, value: int, group: int) -> Column:
         """One value of one column group, for every line."""
@@ -184,5 +189,11 @@ def _key(value: Value) -> str:
     return "" if value is None else str(text_of(value)).casefold()
 
 
-def spelled(value: Value) -> str:
-    return "(blank)" if value is None else show(value).text
+#: How labels show values of types whose numbers say nothing as they are; days as the language has them in figures.
+_LABELS = {"time": "hh:mm", "duration": "[h]:mm"}
+
+
+def spelled(value: Value, language: Language, kind: str) -> str:
+    """A label of a column's type as text."""
+    code = language.date_format if kind == "date" else _LABELS.get(kind, "General")
+    return language.words.blank if value is None else show(value, code, language=language).text

@@ -18,6 +18,7 @@ import numpy as np
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind
 from tinquire.cells.dates import LAST_SERIAL, date_from_serial
 from tinquire.cells.display import general
+from tinquire.cells.languages import Language
 from tinquire.cells.ranks import dense
 from tinquire.cells.values import Value
 from tinquire.faults import DataError, Fault, UseError
@@ -84,13 +85,15 @@ CALENDAR: dict[str, Callable[[datetime.date], str]] = {
 }
 
 
-def grouped_levels(table: Table, fields: Sequence[PivotField], value_of: ValueOf, stopped: str) -> Levels:
+def grouped_levels(
+    table: Table, fields: Sequence[PivotField], value_of: ValueOf, stopped: str, language: Language
+) -> Levels:
     """The rows of a table told apart by fields, level by level.
 
     `value_of` gives the value of a name for each of so many groups of the rows that are kept. Raises DataError for
     columns that are missing or hold no days or numbers where these are wanted.
     """
-    labels = [_labelled(table, field, stopped) for field in fields]
+    labels = [_labelled(table, field, stopped, language) for field in fields]
     kept = np.arange(table.height)
     groups: list[Codes] = []
     for depth, field in enumerate(fields):
@@ -134,14 +137,16 @@ def _together(above: Codes, codes: Codes) -> tuple[Codes, int]:
     return dense(above.astype(np.int64) * width + codes)
 
 
-def _labelled(table: Table, field: PivotField, stopped: str) -> tuple[Field, Column, tuple[Value, ...]]:
+def _labelled(
+    table: Table, field: PivotField, stopped: str, language: Language
+) -> tuple[Field, Column, tuple[Value, ...]]:
     """A field's heading and type, its label for every row, and the order that its labels have of themselves."""
     place = table.find(field.column, stopped)
     one, column = table.fields[place], table.columns[place]
     if field.by is not None:
         return replace(one, type="text"), _by_calendar(table, column, field, stopped), ()
     if field.bands:
-        banded, names = _banded(table, column, field, stopped)
+        banded, names = _banded(table, column, field, stopped, language)
         return replace(one, type="text"), banded, names
     return one, column, ()
 
@@ -170,7 +175,9 @@ def _earliest(table: Table, wrong: Booleans) -> list[int]:
     return rows[order][:1].tolist()
 
 
-def _banded(table: Table, column: Column, field: PivotField, stopped: str) -> tuple[Column, tuple[Value, ...]]:
+def _banded(
+    table: Table, column: Column, field: PivotField, stopped: str, language: Language
+) -> tuple[Column, tuple[Value, ...]]:
     """Numbers between limits: a number that is a limit belongs to the band that begins with it."""
     limits = field.bands
     if any(low >= high for low, high in pairwise(limits)):
@@ -178,21 +185,21 @@ def _banded(table: Table, column: Column, field: PivotField, stopped: str) -> tu
     for row in _earliest(table, (column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK)):
         why = f"'{column[row]}' in column '{field.column}' is no number"
         raise DataError(Fault(stopped, why, table.where(row), "give the column a type of number, or mend the value"))
-    names = _band_names(limits)
+    names = _band_names(limits, language)
     codes = np.searchsorted(np.array(limits), column.numbers, side="right").astype(np.int32)
     banded = Column.where(column.kinds == Kind.BLANK, Column.blank(1), Column.of_codes(codes, names))
     return banded, tuple(names)
 
 
-def _band_names(limits: Sequence[float]) -> list[str]:
-    spelled = [general(limit) for limit in limits]
-    between = [f"{low} to under {high}" for low, high in pairwise(spelled)]
-    return [f"under {spelled[0]}", *between, f"{spelled[-1]} and more"]
+def _band_names(limits: Sequence[float], language: Language) -> list[str]:
+    spelled, words = [language.number(general(limit)) for limit in limits], language.words
+    between = [words.between.format(low, high) for low, high in pairwise(spelled)]
+    return [words.under.format(spelled[0]), *between, words.over.format(spelled[-1])]
 
 
-def band_limits(limits: Sequence[float], name: str) -> tuple[float | None, float | None]:
+def band_limits(limits: Sequence[float], name: str, language: Language) -> tuple[float | None, float | None]:
     """The number that a band begins with and the one before which it ends; None where there is none."""
-    place = _band_names(limits).index(name)
+    place = _band_names(limits, language).index(name)
     return (limits[place - 1] if place else None), (limits[place] if place < len(limits) else None)
 
 

@@ -9,6 +9,7 @@ from functools import partial
 import numpy as np
 
 from tinquire.cells.column import Codes, Column, Floats, Kind
+from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import Value
 from tinquire.faults import Fault, UseError, known_names
 from tinquire.tables.addable import require_numbers
@@ -28,10 +29,10 @@ __all__ = ["PivotField", "PivotValue", "Subtotals", "pivot_of", "pivoted"]
 @dataclass(frozen=True, slots=True)
 class Subtotals:
     """Lines that sum up the groups of all fields but the last: below or above their lines, named by the group's label
-    in place of `{}`."""
+    in place of `{}`, in the words of the language without a name."""
 
     above: bool = False
-    name: str = "{} total"
+    name: str | None = None
 
 
 def pivoted(
@@ -45,6 +46,7 @@ def pivoted(
     totals_across: str | None = None,
     subtotals: Subtotals | None = None,
     scope: GroupScope | None = None,
+    language: Language = ENGLISH,
 ) -> Pivot:
     """Sum up a table by row and column fields; every line meets every column group.
 
@@ -59,8 +61,9 @@ def pivoted(
             require_numbers(table, value.column, value.how, stopped)
     groups = RowGroups(table, [one.column for one in (*down, *across)], scope or GroupScope({}), stopped)
     return pivot_of(
-        groups, down, across, values, empty=empty, totals=totals, totals_across=totals_across, subtotals=subtotals
-    )
+        groups, down, across, values, empty=empty, totals=totals, totals_across=totals_across, subtotals=subtotals,
+        language=language,
+    )  # fmt: skip
 
 
 def plain_columns(values: Sequence[PivotValue]) -> list[str]:
@@ -78,9 +81,10 @@ def pivot_of(
     totals: str | None = None,
     totals_across: str | None = None,
     subtotals: Subtotals | None = None,
+    language: Language = ENGLISH,
 ) -> Pivot:
     """The same of rows that are told apart already, by all columns of the fields at least."""
-    return _Summing(groups, values, empty).pivot(rows, columns, subtotals, totals, totals_across)
+    return _Summing(groups, values, empty, language).pivot(rows, columns, subtotals, totals, totals_across)
 
 
 def _field(one: str | PivotField) -> PivotField:
@@ -90,8 +94,8 @@ def _field(one: str | PivotField) -> PivotField:
 class _Summing:
     """Groups of rows, and the values that are to be worked out of them."""
 
-    def __init__(self, groups: Grouped, values: Sequence[PivotValue], empty: Value) -> None:
-        self.groups, self.values, self.empty = groups, tuple(values), empty
+    def __init__(self, groups: Grouped, values: Sequence[PivotValue], empty: Value, language: Language) -> None:
+        self.groups, self.values, self.empty, self.language = groups, tuple(values), empty, language
         self.name = groups.labels.name
         self.stopped = f"pivot '{self.name}'"
         for value in values:
@@ -104,9 +108,9 @@ class _Summing:
         totals: str | None, totals_across: str | None,
     ) -> Pivot:  # fmt: skip
         labels = self.groups.labels
-        across = grouped_levels(labels, columns, self.value_of, self.stopped)
+        across = grouped_levels(labels, columns, self.value_of, self.stopped, self.language)
         within = partial(self.value_of, within=across.kept)
-        down = grouped_levels(labels.take(across.kept), rows, within, self.stopped)
+        down = grouped_levels(labels.take(across.kept), rows, within, self.stopped, self.language)
         side = across.groups[-1][down.kept] if columns else np.zeros(len(down.kept), np.int32)
         lines = _Lines.of(down, subtotals)
         parts = _Parts(across.kept[down.kept], down, side, across.count(len(columns) - 1) if columns else 1)
@@ -121,7 +125,7 @@ class _Summing:
             column_fields=across.fields,
             values=self.values,
             value_types=tuple(self._type(value) for value in self.values),
-            labels=lines.labels(down, subtotals),
+            labels=lines.labels(down, subtotals, self.language),
             across=tuple(column.take(across.firsts[-1]) for column in across.labels) if columns else (),
             cells=tuple(block.cells for block in blocks),
             row_totals=tuple(block.line_totals for block in blocks),
@@ -133,6 +137,7 @@ class _Summing:
             rows=PivotRows(
                 lines.members(parts), Members.of_groups(parts.side, parts.width).of_places(parts.kept), self.groups
             ),
+            language=self.language,
         )
 
     def _worked(self, value: PivotValue, lines: _Lines, parts: _Parts) -> Block:
@@ -265,7 +270,7 @@ class _Lines:
         every = Members.concat(levels).take(self.groups + starts[self.depths - 1])
         return every.of_places(parts.kept)
 
-    def labels(self, down: Levels, subtotals: Subtotals | None) -> tuple[Column, ...]:
+    def labels(self, down: Levels, subtotals: Subtotals | None, language: Language) -> tuple[Column, ...]:
         """The fields' values of each line; a subtotal has its name under the last field that it tells apart."""
         rows = np.empty(len(self.depths), np.int64)
         for depth in range(1, len(down.groups) + 1):
@@ -275,7 +280,11 @@ class _Lines:
         for number, column in enumerate(down.labels, start=1):
             own = column.take(rows)
             if subtotals is not None:
-                named = [subtotals.name.replace("{}", spelled(own[place])) for place in range(len(rows))]
+                name = subtotals.name or language.words.group_total
+                named = [
+                    name.replace("{}", spelled(own[place], language, down.fields[number - 1].type))
+                    for place in range(len(rows))
+                ]
                 is_own = (self.depths == number) & (number < len(down.labels))
                 own = Column.where(is_own, Column.of_texts(named), own)
                 own = Column.where(self.depths < number, Column.blank(1), own)
