@@ -97,7 +97,8 @@ def test_serials_of_the_1904_system_come_back(day):
     assert date_from_serial(serial, DateSystem.FROM_1904) == day
 
 
-@given(st.dates(date(1900, 3, 1), date(9990, 1, 1)), st.integers(-40, 40))
+# The 1900 system has a day more than the calendar before March: parts that run back over it are another matter.
+@given(st.dates(date(1900, 4, 10), date(9990, 1, 1)), st.integers(-40, 40))
 def test_parts_run_over_into_the_next_month(day, more):
     parts = (np.array([float(part)]) for part in (day.year, day.month, day.day + more))
     assert date_from_serial(serials_from_parts(*parts)[0]) == day + timedelta(days=more)
