@@ -19,6 +19,7 @@ _COUNTS = re.compile(rb"\s(?:count|uniqueCount)=(?:\"[^\"]*\"|'[^']*')")
 _PLAIN_END = "</t></si>"
 #: Control characters, which XML forbids.
 _CONTROLS = bytes(code for code in range(32) if code not in (9, 10, 13))
+_BLANK = "<si><t></t></si>"
 _PLAIN, _KEPT = "<si><t>", '<si><t xml:space="preserve">'
 
 
@@ -61,18 +62,25 @@ class SharedStrings:
         return found
 
     def forget(self, used: Collection[int]) -> None:
-        """Blank all texts but some, by place; places stay."""
+        """Blank all texts but some, by place; places stay, as far as they are used."""
         if len(used) == len(self.texts):
             return
-        root = parsed(self.to_bytes())
-        items = [item for item in root if local(item) == "si"]
-        for place, item in enumerate(items):
-            if place not in used:
-                for part in list(item):
-                    item.remove(part)
-                etree.SubElement(item, tag(item, "t"))
-                self.texts[place] = ""
-        self._data = serialised(root)
+        data = self.to_bytes()
+        end = max(used, default=-1) + 1
+        try:
+            items = items_of(data)
+            kept = [_BLANK] * end
+            for place in used:
+                kept[place] = f"{items[place]}</si>"
+            head = _HEAD.match(data)
+            assert head is not None  # or the part were unusual
+            self._data = head[0] + "".join(kept).encode() + b"</sst>"
+        except Unusual:
+            self._data = _without(data, used, end)
+        texts, self.texts = self.texts, [""] * end
+        for place in used:
+            self.texts[place] = texts[place]
+        self._known = end
         self._places.clear()
         self._rewritten = True
 
@@ -89,6 +97,19 @@ class SharedStrings:
             self._data = with_items(self._data, fresh)
         self._known = len(self.texts)
         return self._data
+
+
+def _without(data: bytes, used: Collection[int], end: int) -> bytes:
+    """The part with the texts of some places alone, none behind the last of them."""
+    root = parsed(data)
+    for place, item in enumerate([item for item in root if local(item) == "si"]):
+        if place >= end:
+            root.remove(item)
+        elif place not in used:
+            for part in list(item):
+                item.remove(part)
+            etree.SubElement(item, tag(item, "t"))
+    return serialised(root)
 
 
 def read_texts(data: bytes) -> list[str]:
