@@ -24,11 +24,13 @@ from tinquire.workbook import Formula, Sheet, Workbook
 from tinquire.workbook.archive import deflated, written_aside
 from tinquire.workbook.archive import written as archived
 from tinquire.workbook.book import safe_sheet_name, valid_sheet_name
+from tinquire.workbook.elements import Unusual
 from tinquire.workbook.filling import fill
 from tinquire.workbook.package import Package
 from tinquire.workbook.recalc import recalculate
 from tinquire.workbook.rowbytes import number_text, numbers
 from tinquire.workbook.soundness import unsound
+from tinquire.workbook.touches import asked_to_recalculate
 
 texts = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
 cells = st.one_of(
@@ -272,11 +274,38 @@ def test_a_stale_calculation_chain_is_dropped(tmp_path):
     path = tmp_path / "w.xlsx"
     path.write_bytes(zipped(parts))
     book = Workbook.open(path)
-    assert "xl/calcChain.xml" in members(book.to_bytes())
-    book.sheet("Sheet1").set(2, 3, None, formula="1+1")
+    before = members(book.to_bytes())
+    book.sheet("Sheet1").set(2, 3, None, formula="1+1")  # another formula in a cell that has one
+    book.sheet("Sheet1").set(9, 1, 5.0)
+    book.mark_stale()
+    after = members(book.to_bytes())
+    changed = {name for name in before if before[name] != after.get(name)}
+    assert changed == {"xl/worksheets/sheet1.xml", "xl/workbook.xml"} and before.keys() == after.keys()
+    asked = b'<calcPr fullCalcOnLoad="1"/>'
+    assert after["xl/workbook.xml"].replace(asked, b"") == before["xl/workbook.xml"]
+    book.sheet("Sheet1").set(9, 2, None, formula="1+1")
     after = members(book.to_bytes())
     assert "xl/calcChain.xml" not in after
-    assert b"calcChain" not in after["xl/_rels/workbook.xml.rels"]
+    rels = after["xl/_rels/workbook.xml.rels"].decode()
+    assert rels == parts["xl/_rels/workbook.xml.rels"].replace(relation, "</Relationships>")
+
+
+@pytest.mark.parametrize(
+    ("data", "expected"),
+    [
+        (b"<w><sheets/></w>", None), (b"<x:w><x:sheets></x:sheets></x:w>", b'<x:w><x:sheets></x:sheets><x:calcPr fullCalcOnLoad="1"/></x:w>'),
+        (b"<w><calcPr calcId='1' /></w>", b"<w><calcPr calcId='1' fullCalcOnLoad=\"1\" /></w>"),
+        (b"<w><!-- <calcPr/> --><calcPr/></w>", None), (b'<w><calcPr fullCalcOnLoad="0"/></w>', None),
+        (b'<w><calcPr fullCalcOnLoad="1"></calcPr></w>', b'<w><calcPr fullCalcOnLoad="1"></calcPr></w>'),
+        ("<w><calcPr/></w>".encode("utf-16"), None),
+    ],
+)  # fmt: skip
+def test_the_bytes_around_a_request_to_recalculate_stay(data, expected):
+    if expected is None:  # a parser has to do it
+        with pytest.raises(Unusual):
+            asked_to_recalculate(data)
+    else:
+        assert asked_to_recalculate(data) == expected
 
 
 def test_new_sheets_join_a_template(tmp_path):

@@ -15,7 +15,7 @@ from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError
 from tinquire.faults import AccessError, DataError, Fault, known_names
 from tinquire.workbook.archive import written_aside
-from tinquire.workbook.elements import has_formula
+from tinquire.workbook.elements import Unusual, has_formula
 from tinquire.workbook.formulas import text_at
 from tinquire.workbook.markup import MAIN, RELATIONS, child, children, local, parsed, placed, serialised, tag
 from tinquire.workbook.package import Package
@@ -27,6 +27,7 @@ from tinquire.workbook.splicing import CellPatch
 from tinquire.workbook.strings import SharedStrings
 from tinquire.workbook.styles import StyleBook, theme_colours
 from tinquire.workbook.tableparts import read_table, table_part
+from tinquire.workbook.touches import asked_to_recalculate
 from tinquire.workbook.writing import sheet_part
 
 __all__ = ["DefinedName", "SheetEntry", "Workbook", "safe_sheet_name", "valid_sheet_name"]
@@ -289,7 +290,7 @@ class Workbook:
                 self.root_changed()
             elif entry.loaded.changed:
                 self._write_changed(entry, entry.loaded)
-                self._chain_is_stale = True
+                self._chain_is_stale |= entry.loaded.formulas_moved
 
     @property
     def part(self) -> str:
@@ -331,15 +332,22 @@ class Workbook:
         return has_formula(self.package.read(entry.part))
 
     def mark_stale(self) -> None:
-        """Results can be wrong now: ask the program that opens the file to recalculate (18.2.2), and drop the order
-        of calculation that it may hold."""
-        self._chain_is_stale = True
+        """Results can be wrong now: ask the program that opens the file to recalculate (18.2.2)."""
         properties = child(self._root, "calcPr")
         if properties is None:
             properties = placed(self._root, "calcPr", WORKBOOK_ORDER)
         if properties.get("fullCalcOnLoad") != "1":
             properties.set("fullCalcOnLoad", "1")
-            self.root_changed()
+            try:
+                self.package.put(self._part, asked_to_recalculate(self.package.read(self._part)))
+            except Unusual:
+                self.root_changed()
+
+    def formulas_moved(self) -> None:
+        """Formulas stand in other cells now: the order of calculation that the file may hold (18.6) goes with the next
+        writing, and results can be wrong."""
+        self._chain_is_stale = True
+        self.mark_stale()
 
     def save(self, path: Path) -> None:
         """Write the file, whole or not at all. Raises AccessError."""
@@ -364,6 +372,7 @@ class Workbook:
             first, last = sheet.repeat_rows
             self._add_name("_xlnm.Print_Titles", f"{quoted_sheet(sheet.name)}!${first}:${last}", entry)
         entry.part = part
+        self._chain_is_stale |= sheet.formula_count() > 0
         sheet.changed.clear()
         sheet.rewritten.clear()
 

@@ -24,6 +24,7 @@ from tinquire.workbook.scanning import unescaped
 from tinquire.workbook.splicing import CellPatch, changed_cell, spliced
 from tinquire.workbook.strings import items_of, text_item, text_of, with_items
 from tinquire.workbook.styles import StyleBook
+from tinquire.workbook.touches import asked_to_recalculate
 
 __all__ = ["DirectBook", "DirectCell"]
 
@@ -39,11 +40,6 @@ _BOMB_FLOOR = 1 << 20
 _SHEET = re.compile(rb"<(?:\w+:)?sheet ([^<>]*)/>")
 _RELATION = re.compile(rb"<Relationship ([^<>]*)/>")
 _ATTRIBUTE = re.compile(rb"([\w:]+)=\"([^\"]*)\"")
-_CALCULATION = re.compile(rb"<(?:\w+:)?calcPr\b[^<>]*>")
-#: The last of the elements that stand before it (18.2.27).
-_BEFORE_CALCULATION = re.compile(
-    rb".*</((?:\w+:)?)(?:sheets|functionGroups|externalReferences|definedNames)>", re.DOTALL
-)
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
 #: How most cells are written.
@@ -249,21 +245,10 @@ class DirectBook:
 
     def mark_stale(self) -> None:
         """Ask the program that opens the file to recalculate (18.2.2). Raises Unusual where that is not one place."""
-        if "xl/calcChain.xml" in self._members:
-            raise Unusual
         data = self.read("xl/workbook.xml")
-        found = _CALCULATION.search(data)
-        if found is None:
-            place = _BEFORE_CALCULATION.search(data)
-            if place is None:
-                raise Unusual
-            tag = b'<%scalcPr fullCalcOnLoad="1"/>' % place[1]
-            self._fresh["xl/workbook.xml"] = data[: place.end()] + tag + data[place.end() :]
-        elif b'fullCalcOnLoad="1"' not in found[0]:
-            if b"fullCalcOnLoad" in found[0]:
-                raise Unusual
-            tag = re.sub(rb"(\s*/?>)\Z", rb' fullCalcOnLoad="1"\1', found[0])
-            self._fresh["xl/workbook.xml"] = data[: found.start()] + tag + data[found.end() :]
+        asking = asked_to_recalculate(data)
+        if asking != data:
+            self._fresh["xl/workbook.xml"] = asking
 
     # -- saving ----------------------------------------------------------------------------------------
 

@@ -8,9 +8,8 @@ from collections.abc import Sequence
 from lxml import etree
 
 __all__ = [
-    "CONTENT_TYPES", "MAIN", "PACKAGE_RELATIONS", "RELATIONS", "child", "children", "control_escaped", "escaped",
-    "local", "parsed", "placed",
-    "serialised", "tag", "unescaped_text", "without",
+    "CONTENT_TYPES", "MAIN", "PACKAGE_RELATIONS", "RELATIONS", "attribute", "child", "children", "control_escaped",
+    "escaped", "local", "parsed", "placed", "serialised", "tag", "unescaped_text", "without",
 ]  # fmt: skip
 
 MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
@@ -87,6 +86,11 @@ def control_escaped(text: str) -> str:
 def escaped(text: str) -> str:
     """Text for an element's content, all escapes made."""
     return control_escaped(text).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+
+
+def attribute(text: str) -> str:
+    """Text inside a quoted attribute; a line break is written as the standard's escape (22.4.2.4)."""
+    return escaped(text).replace('"', "&quot;").replace("\n", "_x000a_")
 
 
 def unescaped_text(text: str) -> str:

@@ -12,7 +12,9 @@ from lxml import etree
 from tinquire.faults import AccessError, Fault
 from tinquire.workbook import archive
 from tinquire.workbook.archive import Archive
-from tinquire.workbook.markup import CONTENT_TYPES, PACKAGE_RELATIONS, children, parsed, serialised
+from tinquire.workbook.elements import Unusual
+from tinquire.workbook.markup import CONTENT_TYPES, PACKAGE_RELATIONS, attribute, children, parsed, serialised
+from tinquire.workbook.touches import with_entry, without_entries
 
 __all__ = ["Package", "Relation"]
 
@@ -120,8 +122,14 @@ class Package:
 
     def set_type(self, part: str, content_type: str) -> None:
         """State a part's content type (Part 2, 7.2)."""
-        root = self.root(_TYPES_PART)
         name = "/" + part
+        entry = f'<Override PartName="{attribute(name)}" ContentType="{attribute(content_type)}"/>'
+        try:
+            listed = self._without(_TYPES_PART, b"Override", b"PartName", name)
+            self.put(_TYPES_PART, with_entry(listed, b"Types", entry.encode()))
+            return
+        except Unusual:
+            root = self.root(_TYPES_PART)
         for override in children(root, "Override"):
             if override.get("PartName", "").casefold() == name.casefold():
                 override.set("ContentType", content_type)
@@ -130,8 +138,16 @@ class Package:
             etree.SubElement(root, f"{{{CONTENT_TYPES}}}Override", PartName=name, ContentType=content_type)
         self.put(_TYPES_PART, serialised(root))
 
+    def _without(self, part: str, name: bytes, key: bytes, gone: str) -> bytes:
+        """A list without the entries of a part's name. Raises Unusual."""
+        return without_entries(self.read(part), name, key, lambda value: value.casefold() == gone.casefold())
+
     def drop_type(self, part: str) -> None:
-        root = self.root(_TYPES_PART)
+        try:
+            self.put(_TYPES_PART, self._without(_TYPES_PART, b"Override", b"PartName", f"/{part}"))
+            return
+        except Unusual:
+            root = self.root(_TYPES_PART)
         for override in children(root, "Override"):
             if override.get("PartName", "").casefold() == f"/{part}".casefold():
                 root.remove(override)
@@ -206,8 +222,14 @@ class Package:
         while f"rId{number}" in used:
             number += 1
         relative = posixpath.relpath(target, posixpath.dirname(part) or ".")
-        etree.SubElement(root, f"{{{PACKAGE_RELATIONS}}}Relationship", Id=f"rId{number}", Type=kind, Target=relative)
-        self.put(rels, serialised(root))
+        entry = f'<Relationship Id="rId{number}" Type="{attribute(kind)}" Target="{attribute(relative)}"/>'
+        try:
+            self.put(rels, with_entry(self.read(rels) if self.has(rels) else b"", b"Relationships", entry.encode()))
+        except Unusual:
+            etree.SubElement(
+                root, f"{{{PACKAGE_RELATIONS}}}Relationship", Id=f"rId{number}", Type=kind, Target=relative
+            )
+            self.put(rels, serialised(root))
         return f"rId{number}"
 
     def _relationships(self, part: str) -> tuple[str, etree._Element]:
@@ -232,9 +254,15 @@ class Package:
 
     def unrelate(self, part: str, target: str) -> None:
         """Drop the relationships of a part to another."""
-        rels = _relations_part(part)
-        root = self.root(rels)
-        folder = posixpath.dirname(part)
+        rels, folder = _relations_part(part), posixpath.dirname(part)
+        try:
+            listed = self.read(rels)
+            self.put(
+                rels, without_entries(listed, b"Relationship", b"Target", lambda to: _resolved(folder, to) == target)
+            )
+            return
+        except Unusual:
+            root = self.root(rels)
         for element in children(root, "Relationship"):
             if _resolved(folder, element.get("Target", "")) == target:
                 root.remove(element)

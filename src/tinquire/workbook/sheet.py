@@ -144,6 +144,8 @@ class Sheet:
     changed: set[tuple[int, int]] = field(default_factory=set)
     #: Those among them whose formula was set or removed.
     rewritten: set[tuple[int, int]] = field(default_factory=set)
+    #: Whether a cell has a formula now that had none, or none that had one.
+    formulas_moved: bool = False
     _interned: dict[str, int] = field(default_factory=dict)
 
     # -- reading ---------------------------------------------------------------------------------------
@@ -269,6 +271,7 @@ class Sheet:
 
     def set(self, row: int, column: int, value: Value, style: int | None = None, formula: str | None = None) -> None:
         """Set one cell."""
+        self.formulas_moved |= (self.formula(row, column) is None) != (formula is None)
         made = None if formula is None else Formula(formula, row, column)
         self.put(row, column, Column.from_values([value]), style, made)
         self.changed.add((row, column))
@@ -276,6 +279,7 @@ class Sheet:
 
     def set_spilling(self, row: int, column: int, formula: str, style: int | None = None) -> None:
         """Set one cell to a formula that fills as many cells as its result has."""
+        self.formulas_moved |= self.formula(row, column) is None
         made = Formula(formula, row, column, array=Area(row, column, row, column), spills=True)
         self.put(row, column, Column.blank(1), style, made)
         self.changed.add((row, column))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from lxml import etree
 
 from tinquire.cells.address import Area, area_name, parse_area
-from tinquire.workbook.markup import MAIN, child, children, escaped
+from tinquire.workbook.markup import MAIN, attribute, child, children, escaped
 from tinquire.workbook.sheet import SheetTable, TableColumn
 
 __all__ = ["read_table", "table_part"]
@@ -43,15 +43,15 @@ def table_part(table: SheetTable, number: int) -> bytes:
     filtered = Area(area.top, area.left, area.bottom - table.totals, area.right)
     pieces = [
         '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n',
-        f'<table xmlns="{MAIN}" id="{number}" name="{_attribute(table.name)}" displayName="{_attribute(table.name)}" '
+        f'<table xmlns="{MAIN}" id="{number}" name="{attribute(table.name)}" displayName="{attribute(table.name)}" '
         f'ref="{area_name(area)}"{totals}>',
         f'<autoFilter ref="{area_name(filtered)}"/>' if table.filter else "",
         f'<tableColumns count="{len(table.columns)}">',
     ]
     for place, column in enumerate(table.columns, start=1):
-        attributes = f'id="{place}" name="{_attribute(column.name)}"'
+        attributes = f'id="{place}" name="{attribute(column.name)}"'
         if column.total_label:
-            attributes += f' totalsRowLabel="{_attribute(column.total_label)}"'
+            attributes += f' totalsRowLabel="{attribute(column.total_label)}"'
         if column.total:
             attributes += f' totalsRowFunction="{column.total}"'
         inside = (
@@ -60,8 +60,3 @@ def table_part(table: SheetTable, number: int) -> bytes:
         pieces.append(f"<tableColumn {attributes}>{inside}</tableColumn>")
     pieces.append("</tableColumns></table>")
     return "".join(pieces).encode()
-
-
-def _attribute(text: str) -> str:
-    """Text inside a quoted attribute; a line break is written as the standard's escape (22.4.2.4)."""
-    return escaped(text).replace('"', "&quot;").replace("\n", "_x000a_")

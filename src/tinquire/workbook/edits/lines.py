@@ -71,7 +71,7 @@ def _shift(book: Workbook, name: str, shift: Moves) -> None:
     _dress(book, entry, shift, above)
     _name_columns(book, entry, shift)
     _fill_rows(book, entry, shift)
-    book.mark_stale()
+    book.formulas_moved()
 
 
 def _doing(sheet: str, shift: Moves) -> str:

@@ -62,7 +62,7 @@ def set_name(book: Workbook, name: str, formula: str | None, sheet: str | None =
                 known.set("localSheetId", place)
         known.text = formula
     book.root_changed()
-    book.mark_stale()
+    book.formulas_moved()
 
 
 def _is(element: etree._Element, name: str, place: str | None) -> bool:

@@ -105,7 +105,7 @@ def delete_sheets(book: Workbook, names: Sequence[str]) -> None:
     book.root_changed()
     _forget_titles(book)
     follow(book, following)
-    book.mark_stale()
+    book.formulas_moved()
 
 
 def copy_sheet(book: Workbook, name: str, new: str) -> None:

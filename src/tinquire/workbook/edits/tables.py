@@ -82,7 +82,7 @@ def resize_table(book: Workbook, table: str, area: Area) -> None:
     if why:
         raise DataError(Fault(doing, f"table '{table}' cannot become {area_name(area)}: {why}", book.name))
     change_part(book, part, lambda root: _resized(root, area))
-    book.mark_stale()
+    book.formulas_moved()
 
 
 def _resized(root: etree._Element, area: Area) -> bool:
@@ -136,4 +136,4 @@ def set_rows(book: Workbook, table: str, columns: Sequence[tuple[str, Column]]) 
                 sheet.set(row, at, None, style, text_at(model, row, at))
             else:
                 sheet.set(row, at, None, style)
-    book.mark_stale()
+    book.formulas_moved()

@@ -1,0 +1,67 @@
+"""Small changes in the bytes of parts that list things: all around an entry stays as another program wrote it.
+
+Each raises Unusual where the markup has a form in which it cannot be told apart safely; then a parser has to do it.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+from tinquire.workbook.elements import Unusual, elements
+from tinquire.workbook.scanning import unescaped
+
+__all__ = ["asked_to_recalculate", "with_entry", "without_entries"]
+
+_CALCULATION = re.compile(rb"<(?:\w+:)?calcPr\b[^<>]*>")
+#: The last of the elements that stand before it (18.2.27).
+_BEFORE_CALCULATION = re.compile(
+    rb".*</((?:\w+:)?)(?:sheets|functionGroups|externalReferences|definedNames)>", re.DOTALL
+)
+
+
+def without_entries(data: bytes, name: bytes, attribute: bytes, gone: Callable[[str], bool]) -> bytes:
+    """A part without those elements of a name whose attribute is one that goes."""
+    _require_plain(data)
+    pieces, place = [], 0
+    for one in elements(data, 0, len(data), name):
+        value = one.get(attribute)
+        if value is None:
+            raise Unusual
+        if gone(unescaped(value.decode())):
+            pieces.append(data[place : one.start])
+            place = one.end
+    return b"".join((*pieces, data[place:])) if place else data
+
+
+def with_entry(data: bytes, around: bytes, entry: bytes) -> bytes:
+    """A part with an entry more, behind the others in its outermost element."""
+    _require_plain(data)
+    close = b"</" + around + b">"
+    end = data.rfind(close)
+    if end < 0 or data[end + len(close) :].strip():
+        raise Unusual
+    return data[:end] + entry + data[end:]
+
+
+def asked_to_recalculate(data: bytes) -> bytes:
+    """The workbook's part, asking the program that opens the file to work all results out (18.2.2)."""
+    _require_plain(data)
+    found = _CALCULATION.search(data)
+    if found is None:
+        place = _BEFORE_CALCULATION.search(data)
+        if place is None:
+            raise Unusual
+        tag = b'<%scalcPr fullCalcOnLoad="1"/>' % place[1]
+        return data[: place.end()] + tag + data[place.end() :]
+    if b'fullCalcOnLoad="1"' in found[0]:
+        return data
+    if b"fullCalcOnLoad" in found[0]:
+        raise Unusual
+    tag = re.sub(rb"(\s*/?>)\Z", rb' fullCalcOnLoad="1"\1', found[0])
+    return data[: found.start()] + tag + data[found.end() :]
+
+
+def _require_plain(data: bytes) -> None:
+    if b"<!" in data or b"\0" in data:
+        raise Unusual
