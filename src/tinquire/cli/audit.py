@@ -22,15 +22,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    from tinquire.sources.opening import open_sheets
+    from tinquire.sources.opening import FileKind, open_sheets
     from tinquire.workbook.auditing import audited
 
-    book, _ = open_sheets(options.file)
+    book, kind = open_sheets(options.file)
     for name in options.sheet:
         book.sheet(name)
     terminal.progress("reading formulas")
     found = list(audited(book, options.sheet or None))
     terminal.heading(options.file.as_posix())
+    if kind is not FileKind.PACKAGE:
+        terminal.line("is", f"{kind.value}; its values were read, its formulas were not")
     for one in found[: options.rows]:
         place = f"{one.sheet}!{one.cell}" if one.sheet else one.cell
         terminal.line(one.kind, f"{place}: {one.says}", 2)

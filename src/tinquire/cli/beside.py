@@ -6,10 +6,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import asdict
 from typing import Any
 
-from tinquire.cells import Area, area_name
+from tinquire.cells import Area, area_name, column_name
 from tinquire.cells.address import quoted_sheet
 from tinquire.workbook import Workbook
-from tinquire.workbook.details import BookDetails, Chart, PageSetup, PivotTable, SheetDetails
+from tinquire.workbook.details import BookDetails, Chart, Hidden, PageSetup, PivotTable, SheetDetails
 
 __all__ = ["Beside"]
 
@@ -29,6 +29,7 @@ class Beside:
             "beside cells": [_plain(asdict(sheet)) for sheet in self.sheets],
             "other workbooks": [asdict(one) for one in self.book.outside],
             "macros": self.book.macros,
+            "notes": list(self.book.notes),
             "kept": list(self.book.kept),
         }
 
@@ -48,6 +49,7 @@ class Beside:
         )
         if self.book.macros:
             groups["macros"] = ["a program, kept and never run"]
+        groups["workbook"] = list(self.book.notes)
         kept = groups.pop("kept", []) + [f"the workbook's {kind}" for kind in self.book.kept]
         groups["kept"] = [f"{text}: not understood, and left as it is" for text in kept]
         for label, texts in groups.items():
@@ -63,17 +65,17 @@ def _of_sheet(sheet: SheetDetails) -> Iterator[tuple[str, str]]:
         yield "pictures", f"{_at(place, picture.area)}: {picture.says or picture.name or picture.part}"
     for pivot in sheet.pivots:
         yield "pivots", f"{_at(place, pivot.area)}: {_pivot(pivot)}"
-    marks = dict.fromkeys((mark.areas for mark in sheet.marks), 0)
-    for mark in sheet.marks:
-        marks[mark.areas] += 1
+    marks: dict[tuple[Area, ...], list[str]] = {}
+    for mark in sorted(sheet.marks, key=lambda mark: mark.priority):
+        marks.setdefault(mark.areas, []).append(mark.words)
     if marks:
-        yield (
-            "marks",
-            f"{place}: " + "; ".join(f"{_areas(areas)} ({_count(count, 'rule')})" for areas, count in marks.items()),
-        )
+        told = (f"{_areas(areas)} ({'; '.join(words)})" for areas, words in marks.items())
+        yield "marks", f"{place}: " + ", ".join(told)
     if sheet.validations:
-        kinds = (f"{_areas(one.areas)} ({_allowed(one.kind, one.formulas)})" for one in sheet.validations)
-        yield "entries", f"{place}: " + "; ".join(kinds)
+        kinds = (f"{_areas(one.areas)} ({one.words})" for one in sheet.validations)
+        yield "entries", f"{place}: " + ", ".join(kinds)
+    if hidden := "; ".join(_hidden(sheet.hidden)):
+        yield "hidden", f"{place}: {hidden}"
     if sheet.comments:
         cells = [comment.cell for comment in sheet.comments]
         yield "comments", f"{place}: " + _few(cells)
@@ -116,8 +118,16 @@ def _count(number: int, one: str, many: str | None = None) -> str:
     return f"{number:,} {one if number == 1 else many or one + 's'}"
 
 
-def _allowed(kind: str, formulas: Sequence[str]) -> str:
-    return f"one of {formulas[0]}" if kind == "list" and formulas else kind
+def _hidden(hidden: Hidden) -> Iterator[str]:
+    """The lines that are not shown."""
+    if hidden.rows:
+        count = sum(last - first + 1 for first, last in hidden.rows)
+        spelled = _few([f"{first:,}" if first == last else f"{first:,} to {last:,}" for first, last in hidden.rows])
+        yield f"row{'' if count == 1 else 's'} {spelled}" + (", by a filter" if hidden.filtered else "")
+    if hidden.columns:
+        runs = [(column_name(first), column_name(last)) for first, last in hidden.columns]
+        spelled = _few([first if first == last else f"{first} to {last}" for first, last in runs])
+        yield f"column{'' if runs[0][0] == runs[-1][1] else 's'} {spelled}"
 
 
 def _page(page: PageSetup) -> str:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tinquire.cli.rows import PLAIN
-from tinquire.cli.terminal import Terminal
+from tinquire.cli.terminal import Terminal, counted
 from tinquire.faults import TinQuireError
 
 if TYPE_CHECKING:
@@ -56,7 +56,7 @@ def _told(spec: SourceSpec, sheet: str | None, terminal: Terminal) -> dict[str, 
         for one in facts
     ]
     terminal.table(_HEADINGS, rows, right=[2, 3, 4])
-    for number, note in enumerate([f"{table.height:,} rows", *notes]):
+    for number, note in enumerate([counted(table.height, "row"), *notes]):
         terminal.line("read" if number == 0 else "", note)
     terminal.plain()
     columns = [

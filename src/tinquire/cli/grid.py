@@ -1,15 +1,19 @@
-"""The first rows of a sheet set out for a terminal: texts run over blank neighbours, numbers are never cut."""
+"""The first rows of a sheet set out for a terminal: texts run over blank neighbours, numbers are never cut; nor is
+anything in a pipe."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from rich.cells import cell_len, set_cell_size
+
 __all__ = ["Shown", "laid_out"]
 
 GAP = 2
-#: A text that cannot run over is cut at this width.
+#: A text that cannot run over is cut at this width in a terminal.
 WIDEST = 28
+_UNCUT = 1 << 20
 
 
 class Shown(NamedTuple):
@@ -21,14 +25,15 @@ class Shown(NamedTuple):
 
 def laid_out(letters: Sequence[str], numbers: Sequence[int], rows: Sequence[Sequence[Shown]], width: int) -> list[str]:
     """Lines of a grid under column letters, as many columns as `width` characters hold (0: all of them)."""
-    widths = [max(len(letter), _needed(rows, column)) for column, letter in enumerate(letters)]
-    _widen(widths, rows)
+    most = WIDEST if width else _UNCUT
+    widths = [max(len(letter), _needed(rows, column, most)) for column, letter in enumerate(letters)]
+    _widen(widths, rows, most)
     margin = max((len(str(number)) for number in numbers), default=1)
     count = _fitting(widths, width - margin) if width else len(letters)
     head = "".join(" " * GAP + f"{letter:^{widths[n]}}" for n, letter in enumerate(letters[:count]))
     lines = [" " * margin + head.rstrip()]
     for number, row in zip(numbers, rows, strict=True):
-        lines.append(f"{number:>{margin}}{_row(row[:count], widths)}".rstrip())
+        lines.append(f"{number:>{margin}}{_row(row[:count], widths, most)}".rstrip())
     if count < len(letters):
         more = len(letters) - count
         lines.append(
@@ -42,18 +47,18 @@ def _runs_over(row: Sequence[Shown], column: int) -> bool:
     return not row[column].right and column + 1 < len(row) and not row[column + 1].text
 
 
-def _needed(rows: Sequence[Sequence[Shown]], column: int) -> int:
+def _needed(rows: Sequence[Sequence[Shown]], column: int, most: int) -> int:
     """A column's width: its longest cell, leaving those out that may run over."""
     fixed = [row[column] for row in rows if not _runs_over(row, column)]
-    return max((len(cell.text) if cell.right else min(len(cell.text), WIDEST) for cell in fixed), default=0)
+    return max((cell_len(cell.text) if cell.right else min(cell_len(cell.text), most) for cell in fixed), default=0)
 
 
-def _widen(widths: list[int], rows: Sequence[Sequence[Shown]]) -> None:
+def _widen(widths: list[int], rows: Sequence[Sequence[Shown]], most: int) -> None:
     """Make columns wide enough for texts whose blank neighbours do not give them room."""
     for row in rows:
         for column, cell in enumerate(row):
             if cell.text and _runs_over(row, column):
-                lack = min(len(cell.text), WIDEST) - _free(row, widths, column)
+                lack = min(cell_len(cell.text), most) - _free(row, widths, column, most)
                 widths[column] += max(lack, 0)
 
 
@@ -67,7 +72,7 @@ def _fitting(widths: Sequence[int], room: int) -> int:
     return len(widths)
 
 
-def _row(row: Sequence[Shown], widths: Sequence[int]) -> str:
+def _row(row: Sequence[Shown], widths: Sequence[int], most: int) -> str:
     """One row: each cell at its column's place, long texts over the blank cells beside them."""
     line = ""
     start = 0
@@ -75,19 +80,19 @@ def _row(row: Sequence[Shown], widths: Sequence[int]) -> str:
         width = widths[column]
         start += GAP
         if cell.text:
-            line = f"{line:{start}}"
-            free = _free(row, widths, column) if _runs_over(row, column) else width
-            text = cell.text if len(cell.text) <= free else cell.text[: max(free - 1, 0)] + "…"
-            line += f"{text:>{width}}" if cell.right else text
+            line += " " * (start - cell_len(line))
+            free = _free(row, widths, column, most) if _runs_over(row, column) else width
+            text = cell.text if cell_len(cell.text) <= free else set_cell_size(cell.text, max(free - 1, 0)) + "…"
+            line += " " * (width - cell_len(text)) * cell.right + text
         start += width
     return line
 
 
-def _free(row: Sequence[Shown], widths: Sequence[int], column: int) -> int:
+def _free(row: Sequence[Shown], widths: Sequence[int], column: int, most: int) -> int:
     """How far a text may run: over all blank cells beside it."""
     free = widths[column]
     for beside in range(column + 1, len(row)):
         if row[beside].text:
             return free
         free += GAP + widths[beside]
-    return max(free, WIDEST)
+    return max(free, most)

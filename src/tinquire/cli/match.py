@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from tinquire.cli import options as shared
 from tinquire.cli.files import found_files
 from tinquire.cli.rows import add_reading, free_to_write, read_rows, write_table
-from tinquire.cli.terminal import Terminal
+from tinquire.cli.terminal import Terminal, counted
 from tinquire.faults import Fault, UseError
 
 if TYPE_CHECKING:
@@ -84,7 +84,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     context = StepContext({}, {}, f"matching {options.left} with {options.right}")
     made, found = step.brought_over(left, right, context)
     met = int((found.rows >= 0).sum())
-    terminal.line("matched", f"{met:,} of {left.height:,} rows")
+    terminal.line("matched", f"{met:,} of {counted(left.height, 'row')}")
     alone = np.flatnonzero(found.rows < 0)
     _, first = np.unique(found.left[alone], return_index=True)
     only_left = _listed("no match", left, list(keys), np.sort(alone[first]), found.left, options.rows, terminal)
@@ -95,7 +95,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
             terminal.line("note", note)
     if options.out is not None and not options.check:
         write_table(made, options.out, "matching")
-        terminal.line("wrote", f"{options.out}  ({made.height:,} rows, {len(made.fields)} columns)")
+        terminal.line("wrote", f"{options.out}  ({counted(made.height, 'row')}, {counted(len(made.fields), 'column')})")
     terminal.answer({"file": str(options.out or ""), "matched": met, "rows": left.height, "only left": only_left,
                      "only right": only_right})  # fmt: skip
     return int(options.check and met < left.height)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tinquire.cli.terminal import Terminal
+from tinquire.cli.terminal import Terminal, counted
 from tinquire.faults import DataError, Fault, UseError
 
 if TYPE_CHECKING:
@@ -103,7 +103,7 @@ def read_rows(
 def tell_read(gathered: Gathered, terminal: Terminal) -> None:
     """A line for each file that was read, with what was left out or found out."""
     for file in gathered.files:
-        terminal.line("read", f"{file.shown}: {file.rows:,} rows" + "".join(f"; {note}" for note in file.notes))
+        terminal.line("read", f"{file.shown}: {counted(file.rows, 'row')}" + "".join(f"; {note}" for note in file.notes))
 
 
 def write_table(table: Table, out: Path, stopped: str) -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from tinquire.cli import options as shared
-from tinquire.cli.terminal import Terminal
+from tinquire.cli.terminal import Terminal, counted
 
 EXAMPLE = "tinquire run docket.toml --period 2026-10"
 
@@ -49,13 +49,13 @@ def tell_work(work: Any, terminal: Terminal) -> None:
     for name, gathered in work.sources.items():
         files = len(gathered.files)
         notes = dict.fromkeys(_general(note) for file in gathered.files for note in file.notes)
-        text = f"{name:{width}}  {gathered.table.height:>7,} rows from {_counted(files, 'file')}"
+        text = f"{name:{width}}  {gathered.table.height:>7,} rows from {counted(files, 'file')}"
         terminal.line(label, text + (f"; {'; '.join(notes)}" if notes else ""), hang=width + 2)
         label = ""
     label = "made"
     for name, steps in work.steps.items():
         terminal.line(
-            label, f"{name:{width}}  {work.tables[name].height:>7,} rows after {_counted(len(steps), 'step')}"
+            label, f"{name:{width}}  {work.tables[name].height:>7,} rows after {counted(len(steps), 'step')}"
         )
         label = ""
         for step in steps:
@@ -66,10 +66,6 @@ def tell_work(work: Any, terminal: Terminal) -> None:
         terminal.line("checked", f"{held} of {len(work.checks)} checks hold")
     for warning in work.warnings:
         terminal.fault(warning)
-
-
-def _counted(count: int, thing: str) -> str:
-    return f"{count:,} {thing}" + ("" if count == 1 else "s")
 
 
 def _general(note: str) -> str:
@@ -85,7 +81,7 @@ def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> No
         label = ""
     if pack.mails:
         count = len(pack.mails)
-        text = f"{shown_path(pack.outbox)}  ({_counted(count, 'mail')}, not sent)"
+        text = f"{shown_path(pack.outbox)}  ({counted(count, 'mail')}, not sent)"
         terminal.line(label, text)
     if pack.mails and following:
         terminal.line("next", following)

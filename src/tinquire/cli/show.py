@@ -11,6 +11,7 @@ from tinquire.cli.grid import Shown, laid_out
 from tinquire.cli.terminal import Terminal
 
 if TYPE_CHECKING:
+    from tinquire.cells import Area
     from tinquire.workbook import Workbook
     from tinquire.workbook.overview import Overview
 
@@ -56,7 +57,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     looks = list(looked_through(book, names, options.rows))
     views = {look.name: look.cells for look in looks}
     beside = Beside(book, [look.beside for look in looks if look.beside is not None])
-    sheets = [_described(book, name, view) for name, view in views.items()]
+    sheets = [_described(book, name, view, options.rows) for name, view in views.items()]
     others = [{"name": entry.name, "kind": entry.kind} for entry in book.entries if entry.kind != "worksheet"]
     defined = [
         {"name": one.name, "shown": one.shown, "stands for": one.formula, "sheet": one.sheet}
@@ -105,7 +106,7 @@ def _known(book: Workbook, name: str) -> str:
     return entry.name if entry is not None and entry.kind == "worksheet" else book.sheet(name).name
 
 
-def _described(book: Workbook, name: str, view: Overview) -> dict[str, Any]:
+def _described(book: Workbook, name: str, view: Overview, rows: int) -> dict[str, Any]:
     from tinquire.cells import area_name
 
     entry, used = book.entry(name), view.used
@@ -118,6 +119,8 @@ def _described(book: Workbook, name: str, view: Overview) -> dict[str, Any]:
         "columns": used.width if used else 0,
         "formulas": view.formulas,
         "errors": view.errors,
+        "in error": list(view.in_error),
+        "first rows": _first_rows(book, view, rows),
         "tables": [
             {"name": table.name, "area": area_name(table.area), "columns": [column.name for column in table.columns]}
             for table in tables
@@ -142,11 +145,40 @@ def _tell(
     ]
     headings = ["sheet", "used", "rows", "columns", "formulas", "errors", "tables"]
     terminal.table(headings, rows, right=[2, 3, 4, 5])
+    erring = [sheet for sheet in sheets if sheet["in error"]]
+    for number, sheet in enumerate(erring):
+        more = sheet["errors"] - len(sheet["in error"])
+        said = ", ".join(sheet["in error"]) + (f" and {more:,} more" if more else "")
+        terminal.line("errors" if number == 0 else "", f"{sheet['name']}: {said}")
     for other in others:
         terminal.line("sheet", f"'{other['name']}', a {_KINDS.get(other['kind'], other['kind'])}, kept as it is")
     for number, one in enumerate(defined):
         owner = f" (sheet {one['sheet']})" if one["sheet"] else ""
         terminal.line("names" if number == 0 else "", f"{one['shown']}{owner} = {one['stands for']}")
+
+
+def _lines_shown(used: Area, count: int) -> tuple[range, range]:
+    """The rows and columns that are shown."""
+    return range(used.top, min(used.bottom, used.top + count - 1) + 1), range(used.left, used.right + 1)
+
+
+def _first_rows(book: Workbook, view: Overview, count: int) -> list[dict[str, Any]]:
+    """The first rows for programs: each cell that is not blank by its column, as it is stored and as displayed."""
+    from tinquire.cells import CellError, column_name
+
+    if view.used is None:
+        return []
+    found = []
+    numbers, columns = _lines_shown(view.used, count)
+    for row in numbers:
+        values = {column: view.first.value(row, column) for column in columns}
+        filled = {column: value for column, value in values.items() if value is not None}
+        found.append({
+            "row": row,
+            "values": {column_name(n): one.text if isinstance(one, CellError) else one for n, one in filled.items()},
+            "shown": {column_name(n): _shown(book, view.first, row, n).text for n in filled},
+        })  # fmt: skip
+    return found
 
 
 def _tell_rows(book: Workbook, name: str, view: Overview, count: int, terminal: Terminal) -> None:
@@ -156,9 +188,7 @@ def _tell_rows(book: Workbook, name: str, view: Overview, count: int, terminal: 
     sheet, used = view.first, view.used
     if used is None:
         return
-    last = min(used.bottom, used.top + count - 1)
-    columns = range(used.left, used.right + 1)
-    numbers = range(used.top, last + 1)
+    numbers, columns = _lines_shown(used, count)
     rows = [[_shown(book, sheet, row, column) for column in columns] for row in numbers]
     terminal.plain()
     terminal.heading(name)

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tinquire.cli import options as shared
-from tinquire.cli.terminal import Terminal
+from tinquire.cli.terminal import Terminal, counted
 from tinquire.faults import DataError, Fault, UseError
 
 if TYPE_CHECKING:
@@ -68,7 +68,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         path = options.out / _name(options, piece.part, number, taken)
         _refuse_there(path)
         piece.book.save(path)
-        rows = "" if piece.rows is None else f"{piece.rows:,} rows"
+        rows = "" if piece.rows is None else counted(piece.rows, "row")
         said = [rows, *_said(piece)]
         terminal.line("wrote", f"{path}" + (f"  ({'; '.join(filter(None, said))})" if any(said) else ""))
         written.append({"part": piece.part, "file": str(path), "rows": piece.rows, "formulas kept as values":
@@ -130,7 +130,7 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
     book.save(path)
     terminal.line("wrote", f"{path}")
     for one in reversed(made):
-        terminal.line("", f"sheet '{one['sheet']}'  ({one['rows']:,} rows)")
+        terminal.line("", f"sheet '{one['sheet']}'  ({counted(int(str(one['rows'])), 'row')})")
     terminal.answer({"file": str(path), "sheets": made[::-1]})
     return 0
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from tinquire.cli import options as shared
 from tinquire.cli.files import found_files
 from tinquire.cli.rows import add_reading, free_to_write, spec_of, tell_read, write_table
-from tinquire.cli.terminal import Terminal
+from tinquire.cli.terminal import Terminal, counted
 
 if TYPE_CHECKING:
     from tinquire.sources import Gathered
@@ -53,7 +53,7 @@ def _table(options: argparse.Namespace, files: Sequence[Path], base: Path, termi
     tell_read(gathered, terminal)
     for number, text in enumerate(_mixed(gathered.table)):
         terminal.line("mixed" if number == 0 else "", text)
-    terminal.line("wrote", f"{options.out}  ({table.height:,} rows, {len(table.fields)} columns)")
+    terminal.line("wrote", f"{options.out}  ({counted(table.height, 'row')}, {counted(len(table.fields), 'column')})")
     terminal.answer(_answer(options.out, gathered, table))
     return 0
 

@@ -12,7 +12,7 @@ from typing import Any, TextIO
 
 from tinquire.faults import Fault, TinQuireError
 
-__all__ = ["Terminal"]
+__all__ = ["Terminal", "counted"]
 
 #: Labels stand in a column of their own, as wide as the longest of the four parts of a fault and a gap.
 LABEL_WIDTH = 10
@@ -22,6 +22,11 @@ _NARROWEST_COLUMN = 16
 _WIDEST = 110
 #: SGR parameters of ECMA-48, 8.3.117.
 _BOLD, _DIM, _RED, _YELLOW, _RESET = "\x1b[1m", "\x1b[2m", "\x1b[31m", "\x1b[33m", "\x1b[0m"
+
+
+def counted(count: int, thing: str) -> str:
+    """A number of things: `1 row`, `2,516 rows`."""
+    return f"{count:,} {thing}" + ("" if count == 1 else "s")
 
 
 class Terminal:
@@ -78,13 +83,14 @@ class Terminal:
             return
         self.close()
         from rich.box import SIMPLE_HEAD
+        from rich.cells import cell_len
         from rich.console import Console
         from rich.table import Table
         from rich.text import Text
 
         shown = Table(box=SIMPLE_HEAD, pad_edge=False, show_edge=False, padding=(0, 1), header_style="bold")
         for place, heading in enumerate(headings):
-            longest = max((len(cell) for cell in (heading, *(row[place] for row in rows))), default=0)
+            longest = max((cell_len(cell) for cell in (heading, *(row[place] for row in rows))), default=0)
             shown.add_column(
                 heading, justify="right" if place in right else "left", no_wrap=True, overflow="ellipsis",
                 min_width=min(longest, _NARROWEST_COLUMN),
@@ -92,7 +98,7 @@ class Terminal:
         for place, row in enumerate(rows):
             shown.add_row(*(Text(cell) for cell in row), style="bold" if place in strong else None)
         width = self.room or 10 + sum(
-            3 + max(len(cell) for cell in (heading, *(row[place] for row in rows)))
+            3 + max(cell_len(cell) for cell in (heading, *(row[place] for row in rows)))
             for place, heading in enumerate(headings)
         )
         console = Console(

@@ -63,6 +63,8 @@ _LONG_NAME = 40
 #: What is packed this small can unfold to 16 MB at most (RFC 1951: a match takes a bit or two and gives 258 bytes), and
 #: is unpacked in one call whatever size it is said to have.
 _HARMLESS = 1 << 14
+#: How a file of the old binary kind begins, and what stands at the beginning of an OpenDocument package.
+_COMPOUND, _OPEN_DOCUMENT = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", b"application/vnd.oasis.opendocument."
 #: What reading a damaged member may raise.
 _DAMAGE = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError)
 _LOCAL = struct.Struct("<4s5H3L2H")
@@ -80,6 +82,8 @@ class Archive:
         """Raises AccessError when the bytes are no readable zip archive."""
         self.name = name
         self._data = data
+        if data[:8] == _COMPOUND:
+            raise unreadable(name, data, "")  # a workbook of the old kind may hold a zip archive somewhere inside
         try:
             self._zip = zipfile.ZipFile(io.BytesIO(data))
         except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError) as error:
@@ -199,10 +203,13 @@ _AGAIN = "get the file again from where it came from"
 
 def unreadable(name: str, data: bytes, detail: str) -> AccessError:
     """What to say of a file that is no zip archive, by what it looks like instead."""
-    if data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" and "EncryptedPackage".encode("utf-16-le") in data:
+    if data[:8] == _COMPOUND and "EncryptedPackage".encode("utf-16-le") in data:
         why, do = "it is locked with a password", "save it without a password in the program that made it"
-    elif data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
+    elif data[:8] == _COMPOUND:
         why, do = "it is a workbook of the old binary kind", "save it as .xlsx in the program that made it"
+    elif _OPEN_DOCUMENT in data[:200] or b"office:document" in data[:2_000]:
+        why = "it is an OpenDocument sheet, and only workbooks of the kind .xlsx are opened here"
+        do = "save it as .xlsx; 'show', 'stack', 'pivot', 'match' and the sources of a docket read its values"
     elif data[:4] == b"PK\x03\x04":
         why, do = f"it is cut short or damaged ({_END_MISSING if 'not a zip' in detail else detail})", _AGAIN
     elif not data:

@@ -7,13 +7,14 @@ out, and for carrying a sheet elsewhere.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
 from lxml import etree
 
-from tinquire.cells.address import Area, parse_area
+from tinquire.cells.address import MAX_COLUMN, Area, parse_area
+from tinquire.cells.dates import DateSystem
 from tinquire.faults import AccessError, Fault
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.edits.cellparts import canonical
@@ -21,13 +22,16 @@ from tinquire.workbook.edits.frames import area_list
 from tinquire.workbook.elements import Unusual, sheet_data
 from tinquire.workbook.markup import child, children, local, parsed
 from tinquire.workbook.package import Relation
+from tinquire.workbook.rulewords import entry_in_words, mark_in_words
 from tinquire.workbook.strings import rich_text
 
 __all__ = [
-    "BookDetails", "Chart", "Comment", "Link", "Mark", "OutsideBook", "PageSetup", "Picture", "PivotTable", "Series",
-    "SheetDetails", "Validation",
+    "BookDetails", "Chart", "Comment", "Hidden", "Link", "Mark", "OutsideBook", "PageSetup", "Picture", "PivotTable",
+    "Series", "SheetDetails", "Validation",
 ]  # fmt: skip
 
+_HIDDEN_ROW = re.compile(rb"<(?:\w+:)?row\b[^<>]*?\shidden=[\"'](?:1|true)[\"'][^<>]*>")
+_ROW_NUMBER = re.compile(rb"\sr=[\"']([0-9]+)[\"']")
 _OUTLINE = re.compile(rb"\soutlineLevel=[\"']([0-7])[\"']")
 
 
@@ -40,6 +44,10 @@ class Validation:
     operator: str
     formulas: tuple[str, ...]
 
+    @property
+    def words(self) -> str:
+        return entry_in_words(self.kind, self.operator, self.formulas)
+
 
 @dataclass(frozen=True, slots=True)
 class Mark:
@@ -50,6 +58,17 @@ class Mark:
     formulas: tuple[str, ...]
     priority: int
     look: int | None = None
+    #: When its look applies.
+    words: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Hidden:
+    """Lines that are not shown, as runs from first to last; and whether it is a filter that hides rows."""
+
+    rows: tuple[tuple[int, int], ...] = ()
+    columns: tuple[tuple[int, int], ...] = ()
+    filtered: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,6 +166,7 @@ class SheetDetails:
     page: PageSetup = field(default_factory=PageSetup)
     protected: bool = False
     outline: tuple[int, int] = (0, 0)
+    hidden: Hidden = field(default_factory=Hidden)
     #: Elements and parts that are kept as they are, without being understood.
     kept: tuple[str, ...] = ()
 
@@ -195,6 +215,16 @@ class BookDetails:
         return any(relation.kind == "vbaProject" for relation in self._package.relations(self.book.part))
 
     @cached_property
+    def notes(self) -> tuple[str, ...]:
+        """What of the workbook as a whole is unlike others (18.2.2, 18.2.28)."""
+        properties = child(self.book.root, "calcPr")
+        by_hand = properties is not None and properties.get("calcMode") == "manual"
+        notes = ["recalculates only when it is asked to"] if by_hand else []
+        if self.book.date_system is DateSystem.FROM_1904:
+            notes.append("counts its days from 1904")
+        return tuple(notes)
+
+    @cached_property
     def kept(self) -> tuple[str, ...]:
         """Kinds of parts of the workbook as a whole that are kept without being understood."""
         kinds = {one.kind for one in self._package.relations(self.book.part)} - _UNDERSTOOD_OF_BOOK
@@ -215,7 +245,7 @@ class BookDetails:
             raise AccessError(Fault("opening a workbook", why, self.book.name, "get the file again")) from None
 
     def _read(self, name: str, part: str, data: bytes) -> SheetDetails:
-        frame, levels_of_rows = _frame(data)
+        frame, levels_of_rows, hidden_rows = _frame(data)
         relations = {
             one.id: one for one in self._package.relations(part) if one.outside or self._package.has(one.target)
         }
@@ -236,8 +266,14 @@ class BookDetails:
             _page(frame),
             child(frame, "sheetProtection") is not None,
             (levels_of_rows, max(levels, default=0)),
+            Hidden(hidden_rows, tuple(_hidden_columns(frame)), bool(hidden_rows) and self._filtered(frame, relations)),
             tuple(unknown),
         )
+
+    def _filtered(self, frame: etree._Element, relations: Mapping[str, Relation]) -> bool:
+        """Whether a filter of the sheet or of one of its tables (18.3.2) leaves rows out."""
+        tables = (self._package.root(one.target) for one in relations.values() if one.kind == "table")
+        return any(children(child(root, "autoFilter"), "filterColumn") for root in (frame, *tables))
 
     def _comments(self, relation: Relation) -> Iterator[Comment]:
         root = self._package.root(relation.target)
@@ -282,19 +318,46 @@ class BookDetails:
         return PivotTable(root.get("name", ""), area, source, fields)
 
 
-def _frame(data: bytes) -> tuple[etree._Element, int]:
-    """What stands around a sheet's cells, parsed, and the deepest outline level of its rows."""
+def _frame(data: bytes) -> tuple[etree._Element, int, tuple[tuple[int, int], ...]]:
+    """What stands around a sheet's cells, parsed, the deepest outline level of its rows, and which rows are hidden."""
     try:
         _, cells = sheet_data(data)
     except Unusual:
         data = canonical(data)
         if b"sheetData" not in data:  # a chart sheet has none
-            return parsed(data), 0
+            return parsed(data), 0, ()
         _, cells = sheet_data(data)
     start, end = cells.inside or (cells.end, cells.end)
     outlined = data.find(b"outlineLevel", start, end) >= 0
     level = max(map(int, _OUTLINE.findall(data, start, end)), default=0) if outlined else 0
-    return parsed(data[:start] + data[end:]), level
+    hidden = data.find(b"hidden=", start, end) >= 0
+    rows = _runs(int(one) for one in _row_numbers(data, start, end)) if hidden else ()
+    return parsed(data[:start] + data[end:]), level, rows
+
+
+def _row_numbers(data: bytes, start: int, end: int) -> Iterator[bytes]:
+    """The numbers of hidden rows (18.3.1.73)."""
+    for found in _HIDDEN_ROW.finditer(data, start, end):
+        number = _ROW_NUMBER.search(found[0])
+        if number is not None:
+            yield number[1]
+
+
+def _runs(numbers: Iterable[int]) -> tuple[tuple[int, int], ...]:
+    """Numbers in rising order as runs from first to last."""
+    runs: list[tuple[int, int]] = []
+    for number in numbers:
+        if runs and runs[-1][1] >= number - 1:
+            runs[-1] = (runs[-1][0], max(number, runs[-1][1]))
+        else:
+            runs.append((number, number))
+    return tuple(runs)
+
+
+def _hidden_columns(frame: etree._Element) -> Iterable[tuple[int, int]]:
+    hidden = [one for one in children(child(frame, "cols"), "col") if one.get("hidden") in ("1", "true")]
+    spans = [(int(one.get("min", "0")), min(int(one.get("max", "0")), MAX_COLUMN)) for one in hidden]
+    return _runs(number for first, last in sorted(spans) for number in range(first, last + 1))
 
 
 def _validations(frame: etree._Element) -> Iterator[Validation]:
@@ -311,7 +374,9 @@ def _marks(frame: etree._Element) -> Iterator[Mark]:
             formulas = tuple(one.text or "" for one in children(rule, "formula"))
             look = rule.get("dxfId")
             priority = int(rule.get("priority", "0"))
-            yield Mark(areas, rule.get("type", ""), formulas, priority, None if look is None else int(look))
+            kind, settings = rule.get("type", ""), {str(key): str(value) for key, value in rule.attrib.items()}
+            words = mark_in_words(kind, formulas, settings)
+            yield Mark(areas, kind, formulas, priority, None if look is None else int(look), words)
 
 
 def _links(frame: etree._Element, relations: dict[str, Relation]) -> Iterator[Link]:

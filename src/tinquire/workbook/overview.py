@@ -10,7 +10,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
-from tinquire.cells.address import Area, column_number
+from tinquire.cells.address import Area, cell_name, column_number
 from tinquire.cells.column import Booleans, Codes, Kind
 from tinquire.workbook.abreast import abreast
 from tinquire.workbook.book import Workbook
@@ -28,17 +28,22 @@ _CONTENT_ENDS = frozenset({b"</v>", b"</f>", b"/is>"})
 _WINDOW = 64
 _ROW = re.compile(rb"<row\b[^<>]*?\sr=\"([0-9]+)\"")
 _SHARED = re.compile(rb"t=\"s\"[^<>]*><v>([0-9]+)</v>")
+_CELL = re.compile(rb"<c\b[^<>]*?\sr=\"([A-Z]+[0-9]+)\"")
+#: So many cells in error are named.
+MOST_ERRORS = 12
 _LETTERS = re.compile(rb"[A-Z]+")
 
 
 @dataclass(frozen=True, slots=True)
 class Overview:
-    """A sheet's used area, how many formulas and errors it has, and its first rows as a sheet of their own."""
+    """A sheet's used area, how many formulas and errors it has, its first rows as a sheet of their own, and the first
+    cells in error."""
 
     used: Area | None
     formulas: int
     errors: int
     first: Sheet
+    in_error: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,8 +91,13 @@ def overview(book: Workbook, name: str, rows: int, data: bytes | None = None) ->
         except (Unusual, ValueError):
             pass
     sheet = book.sheet(name)
-    errors = sum(int((cells.kinds == Kind.ERROR).sum()) for cells in sheet.columns.values())
-    return Overview(sheet.used, sheet.formula_count(), errors, sheet)
+    errors = sorted(
+        (row, number)
+        for number, cells in sheet.columns.items()
+        for row in cells.rows[cells.kinds == Kind.ERROR].tolist()
+    )
+    named = tuple(cell_name(*cell) for cell in errors[:MOST_ERRORS])
+    return Overview(sheet.used, sheet.formula_count(), len(errors), sheet, named)
 
 
 class _Looking:
@@ -120,7 +130,22 @@ class _Looking:
         used = Area(numbers[1], left, numbers[2], right)
         chunks = [(int(opens[row]), int(closes[row])) for row in range(at[0], min(at[0] + rows, len(opens)))]
         shown = [self.data[start:stop] for start, stop in chunks if self._number(start) < used.top + rows]
-        return Overview(used, self._formulas(), self._count(b't="e"'), self._read(shown))
+        errors = self._count(b't="e"')
+        named = tuple(self._in_error()) if errors else ()
+        return Overview(used, self._formulas(), errors, self._read(shown), named)
+
+    def _in_error(self) -> Iterator[str]:
+        """The first cells in error."""
+        place = self.start
+        for _ in range(MOST_ERRORS):
+            place = self.data.find(b't="e"', place, self.end)
+            if place < 0:
+                return
+            found = _CELL.match(self.data, self.data.rfind(b"<c", self.start, place))
+            if found is None:
+                raise Unusual
+            yield found[1].decode()
+            place += 1
 
     def _row_tags(self) -> tuple[Codes, Codes]:
         """Where rows begin, and where the tags that close them do: the letter w stands in no other tag."""

@@ -57,6 +57,8 @@ class Package:
             why = "there is no such file" if isinstance(error, FileNotFoundError) else (error.strerror or str(error))
             raise AccessError(Fault("opening a workbook", why, name, "check its name and place")) from None
         package = cls(Archive(data, name), name)
+        if not package.has(_TYPES_PART) and package.has("META-INF/manifest.xml"):
+            raise archive.unreadable(name, data, "")
         if not package.has(_TYPES_PART):
             why = "it is a zip archive, but not a workbook: it has no list of content types"
             raise AccessError(Fault("opening a workbook", why, name, "save it as .xlsx in the program that made it"))
