@@ -13,12 +13,10 @@ from tinquire.cli.terminal import Terminal
 from tinquire.faults import Fault, UseError
 
 if TYPE_CHECKING:
-    from tinquire.workbook.comparing import CellDifference, Comparison, SheetComparison
+    from tinquire.workbook.comparing import Comparison, SheetComparison
 
 EXAMPLE = "tinquire compare 'packs/Linen pack 2026-09.xlsx' 'packs/Linen pack 2026-10.xlsx' --to differences.html"
 _LISTED = 40
-#: Shares below this are written with more digits, so that none of them reads as nothing.
-_SMALL = 0.0005
 _KINDS = (("value", "values"), ("formula", "formulas"), ("result", "results"), ("look", "looks"))
 
 
@@ -95,19 +93,12 @@ def _tell_headlines(comparison: Comparison, most: int, terminal: Terminal) -> No
         return
     terminal.plain()
     terminal.heading("figures and totals that moved")
-    rows = [[cell.called, f"{sheet}!{cell.cell}", cell.was, cell.now, *_moved(cell)] for sheet, cell in found[:most]]
+    rows = [
+        [cell.called, f"{sheet}!{cell.cell}", cell.was, cell.now, *cell.spelled_move] for sheet, cell in found[:most]
+    ]
     terminal.table(["called", "cell", "was", "is", "by", "per cent"], rows, right=(2, 3, 4, 5))
     if len(found) > most:
         terminal.line("", f"and {len(found) - most:,} more; --rows lists more")
-
-
-def _moved(cell: CellDifference) -> tuple[str, str]:
-    by = "" if cell.moved is None else f"{cell.moved:+,.2f}".removesuffix(".00")
-    if cell.moved is not None and abs(cell.moved) < 0.01:
-        by = f"{cell.moved:+.6f}"
-    if cell.share is None:
-        return by, ""
-    return by, f"{cell.share:+.1%}" if abs(cell.share) >= _SMALL else f"{cell.share:+.3%}"
 
 
 def _tell_sheet(sheet: SheetComparison, most: int, terminal: Terminal) -> None:
@@ -119,7 +110,7 @@ def _tell_sheet(sheet: SheetComparison, most: int, terminal: Terminal) -> None:
     if shown:
         terminal.plain()
         rows = [[one.cell + ("" if one.before == one.cell else f" (was {one.before})"), one.called, one.kind, one.was,
-                 one.now, *_moved(one)] for one in shown]  # fmt: skip
+                 one.now, *one.spelled_move] for one in shown]  # fmt: skip
         terminal.table(["cell", "called", "kind", "was", "is", "by", "per cent"], rows, right=(5, 6))
     if len(sheet.cells) > most:
         terminal.line("", f"and {len(sheet.cells) - most:,} more cells; --rows {len(sheet.cells)} lists all")

@@ -103,7 +103,9 @@ def read_rows(
 def tell_read(gathered: Gathered, terminal: Terminal) -> None:
     """A line for each file that was read, with what was left out or found out."""
     for file in gathered.files:
-        terminal.line("read", f"{file.shown}: {counted(file.rows, 'row')}" + "".join(f"; {note}" for note in file.notes))
+        terminal.line(
+            "read", f"{file.shown}: {counted(file.rows, 'row')}" + "".join(f"; {note}" for note in file.notes)
+        )
 
 
 def write_table(table: Table, out: Path, stopped: str) -> None:

@@ -54,9 +54,7 @@ def tell_work(work: Any, terminal: Terminal) -> None:
         label = ""
     label = "made"
     for name, steps in work.steps.items():
-        terminal.line(
-            label, f"{name:{width}}  {work.tables[name].height:>7,} rows after {counted(len(steps), 'step')}"
-        )
+        terminal.line(label, f"{name:{width}}  {work.tables[name].height:>7,} rows after {counted(len(steps), 'step')}")
         label = ""
         for step in steps:
             for note in step.notes:

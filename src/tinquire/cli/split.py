@@ -146,9 +146,9 @@ def _said(piece: _Piece) -> Iterator[str]:
     for pivot in cut.pivots:
         yield f"pivot '{pivot}' is plain cells now"
     if piece.open:
-        yield f"{len(piece.open):,} formulas were not recalculated, the first in {piece.open[0]}"
+        yield f"{counted(len(piece.open), 'formula')} not recalculated, the first in {piece.open[0]}"
     if piece.errors:
-        yield f"{len(piece.errors):,} formulas end in an error, the first in {piece.errors[0]}"
+        yield f"{counted(len(piece.errors), 'formula')} in error, the first in {piece.errors[0]}"
 
 
 def _name(options: argparse.Namespace, part: str, number: int, taken: set[str]) -> str:

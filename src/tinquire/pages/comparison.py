@@ -5,7 +5,7 @@ from __future__ import annotations
 import html
 from collections.abc import Iterator, Sequence
 
-from tinquire.cells.address import column_name
+from tinquire.cells.address import column_name, quoted_sheet
 from tinquire.workbook.comparing import CellDifference, Comparison, SheetComparison, line_list
 
 __all__ = ["comparison_page"]
@@ -61,7 +61,7 @@ a {{ color: inherit; }}
 def comparison_page(comparison: Comparison, old: str, new: str) -> str:
     """A page: what differs in all, then sheet by sheet."""
     differing = [sheet for sheet in comparison.sheets if not sheet.same]
-    pieces = [_summary(comparison)] if not comparison.same else []
+    pieces = [*_headlines(comparison), *([] if comparison.same else [_summary(comparison)])]
     pieces += [_section(sheet) for sheet in differing]
     heading = "Nothing differs" if comparison.same else "What differs"
     return _PAGE.format(
@@ -133,12 +133,39 @@ def _rows(rows: dict[int, list[str]], says: str, mark: str) -> Iterator[str]:
 def _cells(cells: Sequence[CellDifference]) -> str:
     body = "".join(_cell(one) for one in cells[:_MOST_CELLS])
     rest = f"<p>and {len(cells) - _MOST_CELLS:,} more</p>" if len(cells) > _MOST_CELLS else ""
-    head = "<tr><th>cell</th><th>kind</th><th>was</th><th>is</th></tr>"
-    return f"<h3>Cells: {len(cells):,}</h3><table>{head}{body}</table>{rest}"
+    return f"<h3>Cells: {len(cells):,}</h3><table>{_head('cell', 'called', 'kind')}{body}</table>{rest}"
+
+
+def _head(*before: str) -> str:
+    """The heading row of a table of cells: `before` and what was, is, and moved."""
+    cells = "".join(f"<th>{one}</th>" for one in (*before, "was", "is"))
+    return f'<tr>{cells}<th class="n">by</th><th class="n">per cent</th></tr>'
+
+
+def _headlines(comparison: Comparison) -> Iterator[str]:
+    """Figures and totals that moved, before all details."""
+    found = [(sheet, cell) for sheet in comparison.sheets for cell in sheet.cells if cell.headline]
+    if not found:
+        return
+    body = "".join(
+        f'<tr><td>{html.escape(cell.called)}</td><td class="c"><a href="#{_anchor(sheet)}">'
+        f"{html.escape(quoted_sheet(sheet.name))}!{cell.cell}</a></td>{_moved(cell)}</tr>"
+        for sheet, cell in found[:_MOST_ROWS]
+    )
+    rest = f"<p>and {len(found) - _MOST_ROWS:,} more</p>" if len(found) > _MOST_ROWS else ""
+    head = _head("called", "cell")
+    yield f"<section><h2>Figures and totals that moved</h2><table>{head}{body}</table>{rest}</section>"
 
 
 def _cell(one: CellDifference) -> str:
     place = one.cell if one.before == one.cell else f"{one.cell} (was {one.before})"
+    called = f"<td>{html.escape(one.called)}</td>"
+    return f'<tr><td class="c">{place}</td>{called}<td class="k">{one.kind}</td>{_moved(one)}</tr>'
+
+
+def _moved(one: CellDifference) -> str:
+    """What was and is, and by how much it moved."""
     was = f'<span class="was">{html.escape(one.was)}</span>' if one.was else "nothing"
     now = f'<span class="is">{html.escape(one.now)}</span>' if one.now else "nothing"
-    return f'<tr><td class="c">{place}</td><td class="k">{one.kind}</td><td>{was}</td><td>{now}</td></tr>'
+    by, percent = one.spelled_move
+    return f'<td>{was}</td><td>{now}</td><td class="n c">{by}</td><td class="n c">{percent}</td>'

@@ -29,6 +29,10 @@ CLOSE = 1e-12
 _RENAMED = 0.7
 
 
+#: Shares below this are written with more digits, so that none of them reads as nothing.
+_SMALL = 0.0005
+
+
 @dataclass(frozen=True, slots=True)
 class CellDifference:
     """One cell: `kind` is 'value' (entered), 'result' (of a formula), 'formula' or 'look'; its
@@ -45,6 +49,16 @@ class CellDifference:
     share: float | None = None
     #: A figure beside its name, or a total.
     headline: bool = False
+
+    @property
+    def spelled_move(self) -> tuple[str, str]:
+        """By how much a number moved, and by how many per cent; empty where there is none."""
+        by = "" if self.moved is None else f"{self.moved:+,.2f}".removesuffix(".00")
+        if self.moved is not None and abs(self.moved) < 0.01:
+            by = f"{self.moved:+.6f}"
+        if self.share is None:
+            return by, ""
+        return by, f"{self.share:+.1%}" if abs(self.share) >= _SMALL else f"{self.share:+.3%}"
 
 
 @dataclass

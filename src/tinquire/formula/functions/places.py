@@ -24,7 +24,7 @@ from tinquire.formula.problems import FormulaError
 from tinquire.formula.references import PerLane, cropped_together, single
 from tinquire.formula.registry import declare_all, special
 from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Missing, Name, Node, Reference
+from tinquire.formula.tree import Missing, Name, Node, Reference, walk
 
 # -- rows, columns, addresses ----------------------------------------------------------------------------
 
@@ -109,7 +109,7 @@ def _offset(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     return Span(base.sheet, Area(top, left, bottom, right))
 
 
-_ROW_COLUMN = re.compile(r"R(\[?-?[0-9]*\]?)C(\[?-?[0-9]*\]?)\Z", re.IGNORECASE)
+_ROW_COLUMN = re.compile(r"(?:R(?P<row>[0-9]+|\[-?[0-9]+\]|))?(?:C(?P<column>[0-9]+|\[-?[0-9]+\]|))?\Z", re.IGNORECASE)
 
 
 def _indirect(arguments: tuple[Node, ...], frame: Frame) -> Operand:
@@ -118,10 +118,14 @@ def _indirect(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     if isinstance(text, CellError):
         return Scalar(text)
     if len(arguments) > 1 and boolean_of(fixed_value(arguments[1], frame)) is False:
-        text = _from_row_column(text, frame) or ""
+        by_numbers = _from_row_column(text, frame)
+    else:
+        by_numbers = text
     try:
-        tree = parse(text, frame.row, frame.column)
+        tree = parse(text if by_numbers is None else by_numbers, frame.row, frame.column)
     except FormulaError:
+        return Scalar(CellError.REF)
+    if by_numbers is None and any(isinstance(node, Reference) for node in walk(tree)):
         return Scalar(CellError.REF)
     found = evaluate(tree, frame)
     if isinstance(found, Span) and not (isinstance(tree, Reference) and found.moves):
@@ -130,18 +134,33 @@ def _indirect(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 
 def _from_row_column(text: str, frame: Frame) -> str | None:
-    """`R2C3` and `R[-1]C` as an address."""
+    """`R2C3`, `R[-1]C`, `R1C1:R3C1`, `C2` as addresses; None for what is none, a name perhaps."""
     sheet, mark, bare = text.rpartition("!")
-    found = _ROW_COLUMN.match(bare)
-    if not found:
+    corners = [_corner(part, frame) for part in bare.split(":")]
+    spelled = [corner for corner in corners if corner is not None]
+    if len(spelled) < len(corners) or len(corners) > 2:
+        return None
+    first, last = spelled[0], spelled[-1]
+    if len(corners) == 1 and "" not in first:
+        return f"{sheet}{mark}{''.join(first)}"
+    if [part == "" for part in first] != [part == "" for part in last]:
+        return None
+    return f"{sheet}{mark}{''.join(first)}:{''.join(last)}"
+
+
+def _corner(text: str, frame: Frame) -> tuple[str, str] | None:
+    """Column and row of one corner, '' for a whole row or column; None for text that is no such corner."""
+    found = _ROW_COLUMN.match(text)
+    if not text or not found:
         return None
     numbers = []
-    for part, own in ((found[1], frame.row), (found[2], frame.column)):
-        digits = part.strip("[]")
-        numbers.append(own + int(digits or 0) if part.startswith("[") or not part else int(digits))
-    if not 1 <= numbers[0] <= MAX_ROW or not 1 <= numbers[1] <= MAX_COLUMN:
+    for part, own in ((found["row"], frame.row), (found["column"], frame.column)):
+        digits = (part or "").strip("[]")
+        numbers.append(None if part is None else own + int(digits or 0) if part[:1] in ("[", "") else int(digits))
+    row, column = numbers
+    if not (row is None or 1 <= row <= MAX_ROW) or not (column is None or 1 <= column <= MAX_COLUMN):
         return None
-    return f"{sheet}{mark}{column_name(numbers[1])}{numbers[0]}"
+    return "" if column is None else column_name(column), "" if row is None else str(row)
 
 
 def _sheet_number(arguments: tuple[Node, ...], frame: Frame) -> Operand:
@@ -286,6 +305,8 @@ def _found(
 ) -> tuple[list[int | CellError], bool, Column]:
     """Where the keys of a call lie, whether there is one for each lane, and the column that was searched."""
     operand = evaluate(arguments[1], frame.as_arrays())
+    if isinstance(operand, Span) and min(operand.area.height, operand.area.width) != 1:
+        raise ErrorValue(CellError.VALUE)  # as it is written, however much of it is filled
     line = _line(cropped_together([operand, *beside], frame)[0])
     match = (
         _fixed(arguments[least], frame) if len(arguments) > least and not isinstance(arguments[least], Missing) else 0.0
