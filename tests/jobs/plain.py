@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
+from datetime import date, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from statistics import median, stdev, variance
 
@@ -62,6 +63,11 @@ def text(value):
     if isinstance(value, float):
         return "0" if value == 0 else f"{value:.15g}"
     return value
+
+
+def day(serial):
+    """A day as ISO 8601 writes it."""
+    return "" if serial is None else (date(1899, 12, 30) + timedelta(days=int(serial))).isoformat()
 
 
 def number(value):
@@ -452,8 +458,9 @@ def aggregate(how, values):
     return float(work[how](numbers))
 
 
-def pivot(table, asked):
-    """The cells of a pivot's sheet below its headings, line by line; and the rows in each, None for labels."""
+def pivot(table, asked, days=()):
+    """The cells of a pivot's sheet below its headings, line by line; and the rows in each, None for labels. `days` are
+    the headings of columns of days."""
     if "where" in asked:
         table = table.pick([n for n, yes in enumerate(_holds(table, asked["where"])) if yes])
     down, across = asked["rows"], asked.get("columns", [])
@@ -482,7 +489,8 @@ def pivot(table, asked):
         made.append(line_of([v for _, v in line], lambda key, line=line: key == line))
         last = place + 1 == len(lines) or lines[place + 1][0] != line[0]
         if "subtotals" in asked and len(down) == 2 and last:
-            name = f"{'(blank)' if line[0][1] is None else text(line[0][1])} total"
+            shown = day(line[0][1]) if down[0] in days else text(line[0][1])
+            name = f"{'(blank)' if line[0][1] is None else shown} total"
             made.append(line_of((name, None), lambda key, line=line: key[0] == line[0]))
     if "totals" in asked:
         made.append(line_of((asked["totals"], *([None] * (len(down) - 1))), lambda key: True, is_total=True))

@@ -100,7 +100,7 @@ def test_a_pivot_sums_up_the_files(folder, data):
     )
     assert code == 0, said
     _, values, _ = next(reader.read(made.read_bytes()))
-    lines, _ = plain.pivot(job.tables["rows"], asked)
+    lines, _ = plain.pivot(job.tables["rows"], asked, {"Day"})
     wanted = {(n, c): value for n, line in enumerate(lines, 1) for c, value in enumerate(line, 1) if value is not None}
     bottom = max((row for row, _ in values), default=0)
     last = max((row for row, _ in wanted), default=0)

@@ -98,7 +98,7 @@ def parts(sheet, table):
     ]
 
 
-def check_book(job, output):
+def check_book(job, output, tables):
     found = list(reader.read(output.data))
     traces = Traces(output.sourced)
     for sheet in job.docket["workbooks"]["book"]["sheets"]:
@@ -108,7 +108,8 @@ def check_book(job, output):
             top = 3 if len(asked["values"]) > 1 and "columns" in asked else 2
             rows = job.tables[asked["from"]]
             size = size_of(v for row in rows.rows for v in row)
-            lines, origins = plain.pivot(rows, asked)
+            days = {one.name for one in tables[asked["from"]].fields if one.type == "date"}
+            lines, origins = plain.pivot(rows, asked, days)
             for n, line in enumerate(origins):
                 for column, origin in enumerate(line, start=1):
                     assert traces.rows(name, top + n, column) == origin, (asked, top + n, column, origin)
@@ -179,4 +180,4 @@ def hold(folder, job):
         rows = [one.rows_at(1, 1).listed() for one in sourced if one.origin is not None]
         found = {(file, row) for listed in rows for file, _, row in listed}
         assert found == job.figure_rows[name], (name, job.docket["figures"])
-    check_book(job, pack.outputs[0])
+    check_book(job, pack.outputs[0], pack.work.tables)

@@ -11,7 +11,7 @@ from tinquire.cells.values import Value
 from tinquire.faults import TinQuireError, UseError, known_names
 from tinquire.formula.coerce import text_of
 from tinquire.formula.slots import Filled, Slot, Unfilled, cut, slot_name
-from tinquire.formula.tree import Name
+from tinquire.formula.tree import Name, TableReference
 from tinquire.looks import House
 from tinquire.tables import Table
 from tinquire.tables.scope import TableScope, read_formula, scalar_value, table_values
@@ -63,11 +63,18 @@ class SlotScope:
 
     def _value(self, slot: Slot) -> tuple[Value, str | None] | Unfilled:
         wanted = slot_name(slot.inside)
-        for known, value in self.names.items():
-            if slot_name(known) == wanted:
-                return value, self.types.get(known)
-        if self.row is not None and (place := self.row.place(slot.inside)) is not None:
-            return self.row.columns[place][0], self.row.fields[place].type
+        named = next((known for known in self.names if slot_name(known) == wanted), None)
+        place = None if self.row is None else self.row.place(slot.inside)
+        if self.row is not None and place is not None:
+            own, one = self.row.columns[place][0], self.row.fields[place]
+            if named is not None and (type(self.names[named]) is not type(own) or self.names[named] != own):
+                why = (
+                    f"'{named}' is known to the whole run, and '{one.name}' is a column of the row, with another value"
+                )
+                return Unfilled(slot, f"{why}; write [:[{one.name}]:] for the column, or rename one of them")
+            return own, one.type
+        if named is not None:
+            return self.names[named], self.types.get(named)
         return self._formula(slot)
 
     def _formula(self, slot: Slot) -> tuple[Value, str | None] | Unfilled:
@@ -79,7 +86,9 @@ class SlotScope:
                 return Unfilled(slot, f"'{slot.inside}' is a table; a slot wants one value")
             if self.row is None:
                 return scalar_value(tree, scope), None
-            return table_values(tree, scope, self.row)[0], None
+            value = table_values(tree, scope, self.row)[0]
+            column = isinstance(tree, TableReference) and tree.table is None and tree.first == tree.last
+            return value, self.row.field(tree.first or "").type if column and isinstance(tree, TableReference) else None
         except UseError as error:
             if all(character.isalnum() or character in " _." for character in slot.inside):
                 return Unfilled(slot, f"nothing is called '{slot.inside}': {known_names(slot.inside, self._known())}")

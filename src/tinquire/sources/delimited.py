@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from itertools import zip_longest
@@ -28,6 +29,8 @@ _SAMPLE_ROWS = 50
 _LARGE_SAMPLE = 10_000
 #: At least this share of them must have as many fields as the first.
 _AGREEING_ROWS = 0.5
+#: So many title lines may stand above the rows, and so many rows at least show what separates their fields.
+_MOST_TITLES, _LEAST_ROWS = 10, 3
 _FIELD_LIMIT = 1 << 20
 #: Files from so many bytes on are read with arrays where they are plain; so many lines at each end are not.
 _LARGE = 1 << 16
@@ -155,28 +158,36 @@ def _rows(text: str, separator: str) -> tuple[list[list[str]], Codes, int]:
 
 
 def _separator(text: str, shown: str) -> str:
-    """The mark that cuts most of the first rows into as many fields as the first one, two or more.
+    """The mark that cuts most of the first rows into as many fields as the first one, two or more; where titles stand
+    above the rows, as the first one behind them.
 
     Raises: DataError when no mark does, or two do equally well.
     """
     sample = text.splitlines()[:_SAMPLE_ROWS]
+    if not any(mark in line for line in sample for mark in _SEPARATORS):
+        return ","  # one column: there is nothing to separate
+    marks = _cutting(sample)
+    for titles in range(1, min(_MOST_TITLES, len(sample) - _LEAST_ROWS) + 1):
+        marks = marks or _cutting(sample[titles:])
+    if len(marks) == 1:
+        return marks[0]
+    why = "no separator cuts its lines into equal fields"
+    if marks:
+        why = f"it could be separated by {' or '.join(_SEPARATORS[mark] for mark in marks)}"
+    raise DataError(
+        Fault("reading delimited text", why, shown, 'state it: separator = ";"', option="state it: --separator ';'")
+    )
+
+
+def _cutting(sample: Sequence[str]) -> list[str]:
+    """The marks that cut lines best into as many fields as the first of them."""
     scores: dict[str, tuple[float, int]] = {}
     for mark in _SEPARATORS:
         counts = [len(row) for row in csv.reader(sample, delimiter=mark) if row]
         if counts and counts[0] > 1:
             scores[mark] = (counts.count(counts[0]) / len(counts), counts[0])
-    if not any(mark in line for line in sample for mark in _SEPARATORS):
-        return ","  # one column: there is nothing to separate
     best = max(scores.values(), default=(0.0, 0))
-    marks = [mark for mark, score in scores.items() if score == best]
-    if best[0] >= _AGREEING_ROWS and len(marks) == 1:
-        return marks[0]
-    why = "no separator cuts its lines into equal fields"
-    if len(marks) > 1:
-        why = f"it could be separated by {' or '.join(_SEPARATORS[mark] for mark in marks)}"
-    raise DataError(
-        Fault("reading delimited text", why, shown, 'state it: separator = ";"', option="state it: --separator ';'")
-    )
+    return [mark for mark, score in scores.items() if score == best] if best[0] >= _AGREEING_ROWS else []
 
 
 def _decimal(columns: tuple[Column, ...], sample: str, separator: str) -> str | None:

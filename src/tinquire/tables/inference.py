@@ -19,6 +19,8 @@ MIXED = ""
 #: Numbers that are names: codes with noughts in front, and such as are longer than a number is exact.
 _CODE = re.compile(r"0\d+|\d{16,}")
 _HAS_CURRENCY = re.compile(r"[$£€¥₹₣₤]|^[^\W\d_]{3}\s|\s[^\W\d_]{3}$")
+#: Numbers that are spelled with decimals are not meant as whole ones: next month's `612,50` is of their kind.
+_DECIMALS = re.compile(r"[.,]\d{1,2}(?!\d)")
 _YEAR_FIRST = re.compile(r"\d{4}[-/. ]")
 #: So many texts from all over tell at once what a column is not.
 _SOME = 500
@@ -83,7 +85,8 @@ def _text_type(columns: Sequence[Column], decimal: str | None, stand_ins: Collec
     if found == ("text", "") or all(len(codes) <= _SOME for _, codes in parts):
         return found  # what some of them are not, all of them are not
     if found[0] in ("whole", "number", "money"):
-        return _number_type(parts, decimal)
+        kind, says = _number_type(parts, decimal)
+        return (found[0] if kind == "whole" else kind), says
     return _type_of(_distinct(parts), decimal)
 
 
@@ -142,7 +145,8 @@ def _type_of(texts: Sequence[str], decimal: str | None) -> tuple[str, str]:
             return "percent", ""
         if any(_HAS_CURRENCY.search(text) for text in texts):
             return "money", ""
-        return ("whole" if reads("whole") else "number"), ""
+        fine = any(_DECIMALS.search(text) for text in texts if decimal is None or decimal in text)
+        return ("whole" if reads("whole") and not fine else "number"), ""
     days = _type_of_days(texts, reads)
     if days[0] != "text" or days[1]:
         return days
