@@ -161,3 +161,22 @@ def test_each_recipient_gets_the_file_of_its_own_row(tmp_path):
         )
     with pytest.raises(TinQuireError, match="neither an output of this docket nor a file"):
         pack(tmp_path, docket.replace("[:Depot:]@", "x@"), A.replace("South", "../South"))
+
+
+@pytest.mark.parametrize(
+    ("slot", "expected"),
+    [("[:Pieces:]", None), ("[:[Pieces]:]", ["2", "4"]), ("[:Rate:]", ["3.00", "2.00"]), ("[:pieces in all:]", ["6.00"] * 2)],
+)  # fmt: skip
+def test_a_name_of_the_run_never_stands_in_for_the_column_of_a_row(tmp_path, slot, expected):
+    figures = '[figures]\npieces = "SUM(a[Pieces])"\npieces_in_all = { is = "pieces", type = "number" }\n'
+    mail = '[mails.m]\neach = "a"\nto = "[:Item:]@example.org"\nfrom = "b@example.org"\nsubject = "x"\nbody = "%s"\n'
+    docket = HEAD + SOURCES + figures + mail % slot
+    if expected is None:
+        with pytest.raises(TinQuireError) as caught:
+            pack(tmp_path, docket)
+        assert "'Pieces' is a column of the row" in str(caught.value) and "[:[Pieces]:]" in caught.value.faults[0].do
+        return
+    bodies = [
+        email.message_from_bytes(one.data, policy=default).get_body(("plain",)) for one in pack(tmp_path, docket).mails
+    ]
+    assert [body.get_content().strip() for body in bodies] == expected

@@ -55,10 +55,11 @@ class Slot:
 
 @dataclass(frozen=True, slots=True)
 class Unfilled:
-    """A slot that nothing fills, and why."""
+    """A slot that nothing fills, why, and what to do where it is more than mending its name."""
 
     slot: Slot
     why: str
+    do: str = ""
 
 
 #: A text cut at its slots.

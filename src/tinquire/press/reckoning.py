@@ -171,7 +171,7 @@ def _all_filled(text: str, scope: SlotScope, stopped: str, where: str) -> str:
 
 def unfilled_fault(unfilled: Unfilled, stopped: str, where: str) -> Fault:
     why = f"nothing fills {unfilled.slot.written}: {unfilled.why}"
-    return Fault(stopped, why, where, "mend the slot's name, or add a figure of that name")
+    return Fault(stopped, why, where, unfilled.do or "mend the slot's name, or add a figure of that name")
 
 
 def _make_tables(work: Reckoning) -> None:

@@ -67,11 +67,11 @@ class SlotScope:
         place = None if self.row is None else self.row.place(slot.inside)
         if self.row is not None and place is not None:
             own, one = self.row.columns[place][0], self.row.fields[place]
-            if named is not None and (type(self.names[named]) is not type(own) or self.names[named] != own):
+            if named is not None and _differ(self.names[named], own):
                 why = (
                     f"'{named}' is known to the whole run, and '{one.name}' is a column of the row, with another value"
                 )
-                return Unfilled(slot, f"{why}; write [:[{one.name}]:] for the column, or rename one of them")
+                return Unfilled(slot, why, f"write [:[{one.name}]:] for the row's own, or rename one of them")
             return own, one.type
         if named is not None:
             return self.names[named], self.types.get(named)
@@ -100,3 +100,7 @@ class SlotScope:
         """What a slot might have meant: the row's columns and the run's own names; the period's come last."""
         own = [name for name in self.names if not name.startswith("period")]
         return [*(self.row.headings if self.row else ()), *own, *(name for name in self.names if name not in own)]
+
+
+def _differ(a: Value, b: Value) -> bool:
+    return type(a) is not type(b) or a != b
