@@ -124,6 +124,7 @@ class _Adding:
     def add(self, model: SheetModel, where: str) -> None:
         """Add the sheet of one entry, or one for each value of the column it is split by."""
         for rows, here in self._shares(model):
+            before = len(self.book.entries)
             if model.statement is not None:
                 self._add_statement(model, _plan(self.book, model, here, where))
             elif model.pivot is not None:
@@ -131,6 +132,8 @@ class _Adding:
             else:
                 assert rows is not None
                 self._add_rows(model, rows, here, where)
+            for entry in self.book.entries[before:]:
+                self.sourced += sourced_by_slots(self.work, here, entry.name, Area(1, 1, 1, 1), model.title or "")
 
     def _shares(self, model: SheetModel) -> Iterator[tuple[Table | None, SlotScope]]:
         """The rows of each sheet, and the slots its texts may use."""

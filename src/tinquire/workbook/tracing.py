@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -33,6 +34,7 @@ __all__ = ["CameFrom", "DataRows", "Step", "Tracer"]
 
 #: Ranges of more cells than this are told in one line.
 _FEW = 4
+_PRINTED_ROWS = re.compile(r"!\$(\d+):\$(\d+)")
 #: At most so many ranges of rows of a file are told in words.
 _RANGES = 6
 #: Rows looked at above a cell for its heading.
@@ -197,14 +199,14 @@ class Tracer:
         top = max(1, row - _REACH)
         above = sheet.column(column, top, row - 1) if row > 1 else Column.blank(0)
         texts = np.flatnonzero(above.kinds == Kind.TEXT)
-        first, last = sheet.repeat_rows or (1, sheet.frozen[0])
+        first, last = self._heading_rows(sheet)
         if last < row:
             # The sheet says itself where its headings stand; a number may have a nearer one, of a block further down.
             is_text = isinstance(sheet.value(row, column), str)
             if last and (is_text or not len(texts) or top + int(texts[-1]) <= last):
                 return self._in_rows(sheet, first, last, column)
-        elif sheet.repeat_rows:
-            return ""
+        elif first <= row and isinstance(sheet.value(row, column), str):
+            return ""  # a heading is called by nothing but itself
         if len(texts) and isinstance(sheet.value(row, column), str):
             # Among labels below each other the heading is the one dressed otherwise, or else the first of them.
             styles = sheet.styles(column, top, row - 1)[texts]
@@ -212,6 +214,16 @@ class Tracer:
             breaks = np.flatnonzero(np.diff(texts) > 1)
             texts = texts[: others[-1] + 1] if len(others) else texts[: (breaks[-1] + 1 if len(breaks) else 0) + 1]
         return str(above[int(texts[-1])]).strip() if len(texts) else ""
+
+    def _heading_rows(self, sheet: Sheet) -> tuple[int, int]:
+        """The rows that a sheet's headings stand in, as far as it says so: those repeated on each page (the name of
+        18.2.6), or else the last two that stay in sight; (1, 0) where it says nothing."""
+        for name in self.book.names:
+            rows = _PRINTED_ROWS.search(name.formula) if name.name == "_xlnm.Print_Titles" else None
+            if rows and name.sheet == sheet.name:
+                return int(rows[1]), int(rows[2])
+        last = sheet.frozen[0]
+        return max(last - 1, 1), last
 
     @staticmethod
     def _in_rows(sheet: Sheet, first: int, last: int, column: int) -> str:
@@ -240,8 +252,9 @@ class Tracer:
                 == f"{quoted_sheet(sheet.name)}!{cell_name(row, column)}".casefold()
             ):
                 return name.shown
-        if sheet.repeat_rows and sheet.repeat_rows[0] <= row <= sheet.repeat_rows[1]:
-            return ""  # a heading is called by nothing but itself
+        first, last = self._heading_rows(sheet)
+        if first <= row <= last and isinstance(sheet.value(row, column), str):
+            return ""
         label, heading = self.row_label(sheet, row, column), self.heading(sheet, row, column)
         return ", ".join(part for part in (label, heading) if part)
 
