@@ -8,6 +8,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from fnmatch import fnmatchcase
+from itertools import takewhile
 
 import tomlkit
 from tomlkit.items import Table as TomlTable
@@ -82,8 +83,7 @@ def pattern_of(paths: Sequence[str]) -> tuple[str, bool]:
     spelled = list(dict.fromkeys(_with_slot(path) for path in paths))
     if len(spelled) == 1:
         return spelled[0], False
-    start = _common(spelled)
-    end = _common([path[len(start) :][::-1] for path in spelled])[::-1]
+    start, end = _around(spelled)
     middles = [path[len(start) : len(path) - len(end)] for path in spelled]
     return start + ("**/*" if any("/" in middle for middle in middles) else "*") + end, True
 
@@ -91,8 +91,7 @@ def pattern_of(paths: Sequence[str]) -> tuple[str, bool]:
 def sheet_pattern(names: Sequence[str], sheets: Sequence[str]) -> str | None:
     """One pattern for the names of several sheets of a workbook, `KW *` for KW 40 and KW 41; None when it would mean
     others of its sheets too, or anything."""
-    start = _common(list(names)).rstrip("0123456789")  # numbers differ as wholes, not by their digits
-    end = _common([name[len(start) :][::-1] for name in names])[::-1].lstrip("0123456789")
+    start, end = _around(names)
     pattern = f"{start}*{end}"
     meant = [name for name in sheets if fnmatchcase(name.casefold(), pattern.casefold())]
     return (
@@ -106,6 +105,22 @@ def plain_name(text: str) -> str:
         text = text.replace(letter, spelled).replace(letter.upper(), spelled)
     bare = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
     return re.sub(r"[^a-z0-9]+", "_", bare.lower()).strip("_")
+
+
+def _around(texts: Sequence[str]) -> tuple[str, str]:
+    """What all texts begin and end with. Words and numbers differ as wholes, not by their letters: of Nord and Süd the
+    last one is not kept, for the next branch may be called Mitte."""
+    start = _common(texts)
+    end = _common([text[len(start) :][::-1] for text in texts])[::-1]
+    middles = [text[len(start) : len(text) - len(end)] for text in texts]
+    whole_start, whole_end = start, end
+    for one in (str.isalpha, str.isdigit):
+        if start and one(start[-1]) and any(one(middle[:1] or end[:1]) for middle in middles):
+            whole_start = start[: len(start) - len(list(takewhile(one, reversed(start))))]
+        if end and one(end[0]) and any(one(middle[-1:] or start[-1:]) for middle in middles):
+            whole_end = end[len(list(takewhile(one, end))) :]
+    # Without a word in front a pattern of files would mean all others of the folder, too.
+    return (whole_start if whole_start.rpartition("/")[2] or not start.rpartition("/")[2] else start), whole_end
 
 
 def _common(texts: Sequence[str]) -> str:

@@ -83,19 +83,27 @@ class Dresser:
         self.house = house
         self.styles = styles
         self.plan = plan
+        #: Appearances and styles that were asked for before: a sheet has thousands of cells and a few looks.
+        self._plain: dict[tuple[str, str | None], Appearance] = {}
+        self._numbers: dict[tuple[object, ...], int] = {}
 
     def plain(self, part: str, kind: str | None = None) -> Appearance:
-        return self.house.appearance(self.plan.look(part), kind)
+        if (part, kind) not in self._plain:
+            self._plain[part, kind] = self.house.appearance(self.plan.look(part), kind)
+        return self._plain[part, kind]
 
     def number(
         self, part: str, kind: str | None, *, first: bool, last: bool, top: bool = True, bottom: bool = True,
         align: str | None = None,
     ) -> int:  # fmt: skip
         """The style of a cell in a block: `first` and `last` column, `top` and `bottom` row."""
-        look = self.plain(part, kind)
-        rule = self.house.borders(self.plan.look(part))
-        edges = rule.edges(first_row=top, last_row=bottom, first_column=first, last_column=last)
-        return self.styles.number(replace(look.bordered(edges), align=look.align or align))
+        key = (part, kind, first, last, top, bottom, align)
+        if key not in self._numbers:
+            look = self.plain(part, kind)
+            rule = self.house.borders(self.plan.look(part))
+            edges = rule.edges(first_row=top, last_row=bottom, first_column=first, last_column=last)
+            self._numbers[key] = self.styles.number(replace(look.bordered(edges), align=look.align or align))
+        return self._numbers[key]
 
     def run(self, part: str, kind: str | None, height: int, *, first: bool, last: bool, align: str | None) -> Codes:
         """The styles of a column of a block, downwards: its first and last row carry the outside lines."""
