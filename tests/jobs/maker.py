@@ -156,6 +156,9 @@ def source(draw, job, name, headings, most):
     for number in range(files):
         own = draw.some(headings, len(headings), len(headings)) if draw.chance(40) else list(headings)
         data = [{heading: value_of(draw, heading) for heading in headings} for _ in range(draw.number(1, most))]
+        # A row that is blank throughout is none.
+        data = [row for row in data if any(value is not None for value in row.values())]
+        data = data or [{heading: {"text": "x", "yes/no": True}.get(KINDS[heading], 46300.0) for heading in headings}]
         lines, at = ([["Export of October"], []] if clutter else []) + [own], []
         for row in data:
             if clutter and draw.chance(8):
@@ -479,7 +482,11 @@ def sheets(draw, job):
 
 @st.composite
 def jobs(draw_value):
-    draw, job = Draw(draw_value), Job({"title": "A job", "period": "month", "out": "out", "outbox": "mails"})
+    return made_job(Draw(draw_value))
+
+
+def made_job(draw):
+    job = Job({"title": "A job", "period": "month", "out": "out", "outbox": "mails"})
     source(draw, job, "rows", draw.some(KINDS, 4, len(KINDS)) if draw.chance(50) else list(KINDS), 7)
     source(draw, job, "rates", ["Item", *draw.some(["Pieces", "Fee", "Share", "Note"], 1, 3)], 4)
     for number in range(draw.number(1, 3)):

@@ -5,13 +5,13 @@
 
 from __future__ import annotations
 
+import json
 import math
 import os
 import shutil
 from functools import partial
 
 import pytest
-import tomlkit
 from hypothesis import HealthCheck, Phase, given, settings
 
 from jobs import plain, reader
@@ -153,13 +153,26 @@ def test_every_number_is_that_of_a_plain_reading(folder, job):
     hold(folder, job)
 
 
+def toml(docket):
+    """A docket as TOML, each part in a line: a tenth of the time of a job."""
+    return "".join(f"{key} = {_inline(value)}\n" for key, value in docket.items())
+
+
+def _inline(value):
+    if isinstance(value, dict):
+        return "{ " + ", ".join(f"{json.dumps(key)} = {_inline(one)}" for key, one in value.items()) + " }"
+    if isinstance(value, list):
+        return "[" + ", ".join(map(_inline, value)) + "]"
+    return json.dumps(value)
+
+
 def hold(folder, job):
     """Run a job in a folder, and hold all that comes of it against what it has to come to."""
     shutil.rmtree(folder)
     folder.mkdir()
     for name, content in job.files.items():
         (folder / name).write_bytes(content)
-    (folder / "docket.toml").write_text(tomlkit.dumps(job.docket), "utf-8")
+    (folder / "docket.toml").write_text(toml(job.docket), "utf-8")
     try:
         pack = make(load_docket(folder / "docket.toml"), parse_period("2026-10"))
     except TinQuireError as error:

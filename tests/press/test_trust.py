@@ -180,3 +180,14 @@ def test_a_name_of_the_run_never_stands_in_for_the_column_of_a_row(tmp_path, slo
         email.message_from_bytes(one.data, policy=default).get_body(("plain",)) for one in pack(tmp_path, docket).mails
     ]
     assert [body.get_content().strip() for body in bodies] == expected
+
+
+def test_a_living_pivot_of_yes_and_no_stops_and_says_so(tmp_path):
+    """Conditional averages of them are errors, sums zero, where the pivot has blanks."""
+    a = "Item,Paid\nTea,yes\nTea,no\n"
+    source = '[sources.a]\nfile = "a.csv"\ntypes = { Paid = "yes/no" }\n'
+    pivot = '[pivots.p]\nfrom = "a"\nrows = ["Item"]\nvalues = [{ average = "Paid" }]\n'
+    sheets = BOOK.replace('"t"', '"a"') + '[[workbooks.w.sheets]]\nname = "P"\npivot = "p"\nformulas = "%s"\n'
+    with pytest.raises(TinQuireError, match="no numbers and yet no blanks"):
+        pack(tmp_path, HEAD + source + pivot + sheets % "living", a)
+    assert pack(tmp_path, HEAD + source + pivot + sheets % "values", a).outputs

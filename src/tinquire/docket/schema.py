@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, TypeAdapter, model_validator
@@ -34,8 +35,12 @@ def _step(raw: Any) -> Step:
     name = first if first in kinds else next((key for key in raw if _all_options(raw, kinds.get(key))), None)
     if name is None:
         raise ValueError(f"there is no step '{first}': {known_names(first, sorted(kinds))}")
-    adapter: TypeAdapter[Step] = TypeAdapter(kinds[name])
-    return adapter.validate_python(raw)
+    return _adapter(kinds[name]).validate_python(raw)
+
+
+@cache
+def _adapter(kind: type[Step]) -> TypeAdapter[Step]:
+    return TypeAdapter(kind)
 
 
 def _all_options(raw: dict[str, Any], kind: type[Step] | None) -> bool:

@@ -80,6 +80,8 @@ class House:
     formats: Mapping[str, str] = field(default_factory=dict)
     looks: Mapping[str, Look] = field(default_factory=dict)
     language: Language = ENGLISH
+    #: Looks that were asked for before, with all that they build on.
+    _folded: dict[str, Look] = field(default_factory=dict, compare=False, repr=False)
 
     def colour(self, name: str) -> str:
         """RGB of a colour named in the house, or written `#RRGGBB`. Raises UseError."""
@@ -99,6 +101,11 @@ class House:
 
     def look(self, name: str) -> Look:
         """A look with all that it builds on folded in. Raises UseError for unknown names and circles."""
+        if name not in self._folded:
+            self._folded[name] = self._look(name)
+        return self._folded[name]
+
+    def _look(self, name: str) -> Look:
         chain: list[Look] = []
         seen: list[str] = []
         following: str | None = name

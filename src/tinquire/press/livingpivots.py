@@ -20,7 +20,7 @@ from tinquire.tables.pivotfields import PivotField, band_limits
 from tinquire.tables.pivoting import PivotValue
 from tinquire.workbook import Formula, Sheet
 
-__all__ = ["LivingPivot", "put_formulas", "sparse_columns"]
+__all__ = ["LivingPivot", "logical_columns", "put_formulas", "sparse_columns"]
 
 #: The conditional function of each aggregation that can live in a cell, and the plain one over all rows.
 _FUNCTIONS = {
@@ -44,6 +44,8 @@ class LivingPivot:
     cut: tuple[str, Value] | None = None
     #: Columns, casefolded, that are blank in some rows.
     sparse: frozenset[str] = frozenset()
+    #: Columns, casefolded, that hold yes or no in some rows.
+    logical: frozenset[str] = frozenset()
 
 
 def sparse_columns(rows: Table) -> frozenset[str]:
@@ -52,6 +54,12 @@ def sparse_columns(rows: Table) -> frozenset[str]:
     return frozenset(
         one.name.casefold() for one, column in pairs if not len(column) or (column.kinds == Kind.BLANK).any()
     )
+
+
+def logical_columns(rows: Table) -> frozenset[str]:
+    """The columns of a table, casefolded, that hold yes or no in some rows."""
+    pairs = zip(rows.fields, rows.columns, strict=True)
+    return frozenset(one.name.casefold() for one, column in pairs if (column.kinds == Kind.BOOL).any())
 
 
 def put_formulas(sheet: Sheet, pivot: Pivot, living: LivingPivot, where: str) -> None:
@@ -78,6 +86,8 @@ def _hindrances(pivot: Pivot, living: LivingPivot) -> Iterator[str]:
         if value.how not in _FUNCTIONS:
             what = "a formula" if value.how is None else value.how.value
             yield f"its value '{value.name}' is {what}; in cells live {_LIVE}"
+        if value.how is not Aggregation.COUNT and value.column.casefold() in living.logical:
+            yield f"its value '{value.name}' is of '{value.column}', whose yes and no are no numbers and yet no blanks"
         if value.shown is not None:
             yield f"its value '{value.name}' is shown as {value.shown}, not as it is"
     for field in fields:

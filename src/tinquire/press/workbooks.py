@@ -14,7 +14,7 @@ from tinquire.docket.schema import SheetModel, WorkbookModel
 from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.formula.problems import CycleError
 from tinquire.formula.slots import filled_text
-from tinquire.press.livingpivots import LivingPivot, put_formulas, sparse_columns
+from tinquire.press.livingpivots import LivingPivot, logical_columns, put_formulas, sparse_columns
 from tinquire.press.provenance import sourced_by_slots, sources_of_pivot, sources_of_statement, sources_of_table
 from tinquire.press.proving import Claim, claims_of_pivot, claims_of_statement, claims_of_table, unproved
 from tinquire.press.reckoning import Reckoning, pivot_over, unfilled_fault
@@ -226,15 +226,15 @@ class _Adding:
             cut = None
             if rows is not None and model.split is not None:
                 cut = (model.split, rows.column(model.split, plan.where)[0])
-            words = self.work.house.language.words
+            words, source = self.work.house.language.words, self.work.tables[asked.from_]
             living = LivingPivot(
                 part.name, [column.name for column in part.columns],
                 asked.row_fields(words), asked.column_fields(words), asked.empty_value(),
-                cut, sparse_columns(self.work.tables[asked.from_]),
+                cut, sparse_columns(source), logical_columns(source),
             )  # fmt: skip
             put_formulas(sheet, pivot, living, plan.where)
-        source = rows if rows is not None else self.work.tables.get(self.work.docket.model.pivots[name].from_)
-        self.claims += claims_of_pivot(sheet, pivot, source, living=plan.living)
+        summed = rows if rows is not None else self.work.tables.get(self.work.docket.model.pivots[name].from_)
+        self.claims += claims_of_pivot(sheet, pivot, summed, living=plan.living)
         self.sourced += sources_of_pivot(sheet, pivot)
         self.book.add_sheet(sheet)
 
