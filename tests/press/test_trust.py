@@ -182,12 +182,16 @@ def test_a_name_of_the_run_never_stands_in_for_the_column_of_a_row(tmp_path, slo
     assert [body.get_content().strip() for body in bodies] == expected
 
 
-def test_a_living_pivot_of_yes_and_no_stops_and_says_so(tmp_path):
-    """Conditional averages of them are errors, sums zero, where the pivot has blanks."""
-    a = "Item,Paid\nTea,yes\nTea,no\n"
-    source = '[sources.a]\nfile = "a.csv"\ntypes = { Paid = "yes/no" }\n'
-    pivot = '[pivots.p]\nfrom = "a"\nrows = ["Item"]\nvalues = [{ average = "Paid" }]\n'
+@pytest.mark.parametrize(
+    ("kind", "value", "says"),
+    [("yes/no", 'average = "Paid"', "no numbers and yet no blanks"), ("text", 'count = "Paid"', "'TRUE', which conditional")],
+)  # fmt: skip
+def test_a_living_pivot_that_conditional_sums_would_get_wrong_stops(tmp_path, kind, value, says):
+    """Averages over yes and no are errors, and a text that reads as TRUE is not met, where the pivot has blanks."""
+    a = "Item,Paid\nTea,TRUE\nTea,FALSE\n"
+    source = f'[sources.a]\nfile = "a.csv"\ntypes = {{ Paid = "{kind}" }}\n'
+    pivot = f'[pivots.p]\nfrom = "a"\nrows = ["{"Paid" if kind == "text" else "Item"}"]\nvalues = [{{ {value} }}]\n'
     sheets = BOOK.replace('"t"', '"a"') + '[[workbooks.w.sheets]]\nname = "P"\npivot = "p"\nformulas = "%s"\n'
-    with pytest.raises(TinQuireError, match="no numbers and yet no blanks"):
+    with pytest.raises(TinQuireError, match=says):
         pack(tmp_path, HEAD + source + pivot + sheets % "living", a)
     assert pack(tmp_path, HEAD + source + pivot + sheets % "values", a).outputs

@@ -81,7 +81,7 @@ class House:
     looks: Mapping[str, Look] = field(default_factory=dict)
     language: Language = ENGLISH
     #: Looks that were asked for before, with all that they build on.
-    _folded: dict[str, Look] = field(default_factory=dict, compare=False, repr=False)
+    _folded: dict[str, Look] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     def colour(self, name: str) -> str:
         """RGB of a colour named in the house, or written `#RRGGBB`. Raises UseError."""

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from tinquire.cells.address import column_name
-from tinquire.cells.column import Kind
+from tinquire.cells.column import Column, Kind
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
@@ -28,6 +28,8 @@ _FUNCTIONS = {
     Aggregation.COUNT: ("COUNTIFS", "COUNTA"), Aggregation.SMALLEST: ("MINIFS", "MIN"),
     Aggregation.LARGEST: ("MAXIFS", "MAX"),
 }  # fmt: skip
+#: Texts that a criterion reads as values of another kind (18.17.2.7 has them as constants).
+_LIKE_OTHERS = frozenset({"true", "false", *(error.text.casefold() for error in CellError)})
 _LIVE = "sum, average, count, smallest and largest"
 
 
@@ -97,14 +99,21 @@ def _hindrances(pivot: Pivot, living: LivingPivot) -> Iterator[str]:
         if heading.casefold() not in shown:
             yield f"the sheet of its rows does not show the column '{heading}'"
     for field, column in zip(fields, (*pivot.labels, *pivot.across), strict=True):
-        texts = {str(label) for label in column if isinstance(label, str)}
-        folded: dict[str, str] = {}
-        for text in sorted(texts):
-            other = folded.setdefault(text.casefold(), text)
-            if other != text:
-                yield f"its field '{field.column}' has '{other}' and '{text}', which conditional sums take for the same"
-        if any(isinstance(label, CellError) for label in column):
-            yield f"its field '{field.column}' has an error value"
+        yield from _alike(field, column)
+
+
+def _alike(field: PivotField, labels: Column) -> Iterator[str]:
+    """Why conditional sums cannot tell the labels of a field apart."""
+    texts = {str(label) for label in labels if isinstance(label, str)}
+    folded: dict[str, str] = {}
+    for text in sorted(texts):
+        other = folded.setdefault(text.casefold(), text)
+        if other != text:
+            yield f"its field '{field.column}' has '{other}' and '{text}', which conditional sums take for the same"
+    if odd := sorted(text for text in texts if text.strip().casefold() in _LIKE_OTHERS):
+        yield f"its field '{field.column}' has the text '{odd[0]}', which conditional sums take for a value"
+    if any(isinstance(label, CellError) for label in labels):
+        yield f"its field '{field.column}' has an error value"
 
 
 @dataclass(frozen=True, slots=True)

@@ -34,7 +34,7 @@ class Claim:
     """Cells of one column from the row `top` downwards, and the values that they stand for.
 
     `source` names those in messages, `step` what explains a difference. `size` is the sum of the sizes of all numbers
-    that went into a value. With `empty_is_blank`, a formula's empty text or zero stands for a blank.
+    that went into a value. With `empty_is_blank`, a formula's empty text stands for a blank.
     """
 
     sheet: str
@@ -127,7 +127,7 @@ def _proved(claim: Claim, found: Column) -> Booleans:
         same &= ~is_text | _same_texts(wanted, found)
     if claim.empty_is_blank and not same.all():
         for row in np.flatnonzero(kinds == Kind.BLANK).tolist():
-            same[row] = found[row] in (None, "", 0.0)
+            same[row] = found[row] in (None, "")
     return same
 
 

@@ -96,7 +96,7 @@ def _put_formulas(sheet: Sheet, statement: Statement, living: LivingAmounts, top
 
 
 def _compared(row: int, kind: str) -> str:
-    return f"IF(C{row}=0,0,(B{row}-C{row})/ABS(C{row}))" if kind == "percent" else f"B{row}-C{row}"
+    return f'IF(C{row}=0,"",(B{row}-C{row})/ABS(C{row}))' if kind == "percent" else f"B{row}-C{row}"
 
 
 def _amount(
