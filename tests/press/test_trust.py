@@ -184,7 +184,7 @@ def test_a_name_of_the_run_never_stands_in_for_the_column_of_a_row(tmp_path, slo
 
 @pytest.mark.parametrize(
     ("kind", "value", "says"),
-    [("yes/no", 'average = "Paid"', "no numbers and yet no blanks"), ("text", 'count = "Paid"', "'TRUE', which conditional")],
+    [("yes/no", 'average = "Paid"', "no numbers and yet no blanks"), ("text", 'count = "Paid"', "'FALSE', which conditional")],
 )  # fmt: skip
 def test_a_living_pivot_that_conditional_sums_would_get_wrong_stops(tmp_path, kind, value, says):
     """Averages over yes and no are errors, and a text that reads as TRUE is not met, where the pivot has blanks."""
