@@ -335,6 +335,8 @@ def _match(table, step, others):
     bring = step["bring"] if isinstance(step["bring"], dict) else {name: name for name in step["bring"]}
     for old, new in bring.items():
         values, brought = right.column(old), []
+        if how == "sum" and any(map(_is_number, values)) and any(isinstance(v, str) for v in values):
+            raise Stop("a text is to be added up")
         for key in ours:
             rows = rows_of.get(key)
             if rows is None:
