@@ -65,6 +65,14 @@ def text(value):
     return value
 
 
+def in_cell(value):
+    """A value as a cell shows it in General form: a number in eleven characters."""
+    spelled = text(value)
+    if not isinstance(value, float) or len(spelled.lstrip("-")) <= 11 or not 1e-4 <= abs(value) < 1e11:
+        return spelled
+    return text(float(f"{value:.{max(0, 10 - len(str(int(abs(value)))))}f}"))
+
+
 def day(serial):
     """A day as ISO 8601 writes it."""
     return "" if serial is None else (date(1899, 12, 30) + timedelta(days=int(serial))).isoformat()
@@ -491,7 +499,7 @@ def pivot(table, asked, days=()):
         made.append(line_of([v for _, v in line], lambda key, line=line: key == line))
         last = place + 1 == len(lines) or lines[place + 1][0] != line[0]
         if "subtotals" in asked and len(down) == 2 and last:
-            shown = day(line[0][1]) if down[0] in days else text(line[0][1])
+            shown = day(line[0][1]) if down[0] in days else in_cell(line[0][1])
             name = f"{'(blank)' if line[0][1] is None else shown} total"
             made.append(line_of((name, None), lambda key, line=line: key[0] == line[0]))
     if "totals" in asked:
