@@ -61,7 +61,8 @@ def text(value):
     if isinstance(value, bool):
         return "TRUE" if value else "FALSE"
     if isinstance(value, float):
-        return "0" if value == 0 else f"{value:.15g}"
+        spelled = "0" if value == 0 else f"{value:.15g}"
+        return format(Decimal(spelled), "f") if "e-05" in spelled else spelled
     return value
 
 
@@ -384,7 +385,9 @@ def _move(table, step, others):
 
 def _type(table, step, others):
     for heading in step["type"]:
-        table = table.with_column(heading, [None if value is None else text(value) for value in table.column(heading)])
+        table = table.with_column(
+            heading, [text(value) if text(value).strip() else None for value in table.column(heading)]
+        )
     return table
 
 
