@@ -63,6 +63,9 @@ _FACT = """
 SELECT value FROM fact JOIN run ON run.id = fact.run WHERE docket = ? AND period = ? AND name = ?
 ORDER BY run.id DESC LIMIT 1
 """
+_FILES = """
+SELECT DISTINCT file FROM made JOIN run ON run.id = made.run WHERE docket = ? AND period = ? AND output = ?
+"""
 _LET_GO = """
 DELETE FROM cells_of WHERE digest IN (SELECT digest FROM made WHERE output = ? AND file = ? AND run < ?)
 """
@@ -161,6 +164,14 @@ class Daybook:
                 if read is not None and (content, read) not in self._origins:
                     self._origins[content, read] = unpacked_origin(*connection.execute(asked, (read,)).fetchone())
         return [unpacked_sourced(line, self._origins.get((content, read))) for *line, read in found]
+
+    def files_made(self, docket: str, period: str, output: str) -> list[str]:
+        """The files that runs of a docket's period made for an output, as they were recorded."""
+        if not self.path.exists():
+            return []
+        with self._open() as connection:
+            lines = connection.execute(_FILES, (docket, period, output)).fetchall()
+        return [file for (file,) in lines]
 
     def knows(self, content: str) -> bool:
         """Whether a run made an output with this content."""

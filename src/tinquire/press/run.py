@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, time, timedelta
 from pathlib import Path
@@ -14,12 +12,13 @@ from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.house import load_house
 from tinquire.docket.schema import WorkbookModel
-from tinquire.faults import AccessError, DataError, Fault, TinQuireError, UseError, merged
+from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.formula.slots import filled_text
 from tinquire.press.daybook import Daybook, digest
 from tinquire.press.filenames import safe_file_name
 from tinquire.press.foresight import foreseen
 from tinquire.press.mails import MadeMail, filled_path, make_mails
+from tinquire.press.placing import write_all
 from tinquire.press.reckoning import Reckoning, reckon, unfilled_fault
 from tinquire.press.slotfill import SlotScope
 from tinquire.press.sourced import Sourced
@@ -171,7 +170,7 @@ def publish(pack: Pack, at: datetime) -> list[str]:
     ]
     outputs = [(output.path, output.data) for output in pack.outputs]
     mails = [(pack.outbox / mail.file, mail.data) for mail in pack.mails]
-    _write_all([*outputs, *mails])
+    write_all([*outputs, *mails])
     notes = _without_old_mails(pack)
     base = pack.work.docket.base
     made = [(output.name, _shown(output.path, base), digest(output.data)) for output in pack.outputs]
@@ -190,40 +189,13 @@ def publish(pack: Pack, at: datetime) -> list[str]:
     return notes
 
 
-def _write_all(files: Sequence[tuple[Path, bytes]]) -> None:
-    """Write files into a folder aside on the same disk, then move each to its place."""
-    staged: list[tuple[Path, Path]] = []
-    asides: dict[Path, Path] = {}
-    place = Path()
-    try:
-        for place, data in files:
-            if place.parent not in asides:
-                place.parent.mkdir(parents=True, exist_ok=True)
-                asides[place.parent] = Path(tempfile.mkdtemp(prefix=".making-", dir=place.parent))
-            if place.exists():
-                # A file that is locked by a program, or marked read-only, must stop us before the first move.
-                with place.open("r+b"):
-                    pass
-            aside = asides[place.parent] / place.name
-            aside.write_bytes(data)
-            staged.append((aside, place))
-        for aside, place in staged:
-            aside.replace(place)
-    except OSError as error:
-        why = (error.strerror or str(error)).strip()
-        do = "close it where it is open, or make its folder writable; nothing was changed"
-        raise AccessError(Fault("writing the pack", f"{why[:1].lower()}{why[1:]}", str(place), do)) from None
-    finally:
-        for folder in asides.values():
-            shutil.rmtree(folder, ignore_errors=True)
-
-
 def _without_old_mails(pack: Pack) -> list[str]:
-    """Take mails of an earlier run of the period out of the outbox: what this run did not make must not be sent."""
-    if not pack.outbox.is_dir():
-        return []
-    made = {mail.file for mail in pack.mails}
-    old = sorted(path for path in pack.outbox.glob("*.eml") if path.name not in made)
+    """Take mails that earlier runs of this docket and period made out of the outbox: what this run did not make must
+    not be sent. Mails of other dockets, and those placed by hand, stay."""
+    base, made = pack.work.docket.base, {mail.file for mail in pack.mails}
+    known = Daybook(base).files_made(pack.work.docket.model.title, pack.work.period.text, "mail")
+    old = sorted(path for path in (base / file for file in known) if path.parent == pack.outbox and path.is_file())
+    old = [path for path in old if path.name not in made]
     for path in old:
         path.unlink()
     return [f"{path.name} of an earlier run was taken out of the outbox" for path in old]

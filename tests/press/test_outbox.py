@@ -1,0 +1,74 @@
+"""The outbox: what an earlier run left there goes, what others put there stays; a pack is whole, or nothing changes."""
+
+from __future__ import annotations
+
+import os
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+
+from tinquire.docket import load_docket, parse_period
+from tinquire.faults import TinQuireError
+from tinquire.press import make, publish
+
+AT = datetime(2026, 11, 3, 9, tzinfo=UTC)
+DOCKET = """title = "%s"
+period = "month"
+out = "out"
+outbox = "mails"
+[sources.a]
+file = "a.csv"
+[mails.%s]
+each = "a"
+to = "[:Name:]@example.org"
+from = "us@example.org"
+subject = "x"
+body = "y"
+[workbooks.one]
+name = "%s one.xlsx"
+sheets = [{ name = "A", table = "a" }]
+[workbooks.two]
+name = "%s two.xlsx"
+sheets = [{ name = "A", table = "a" }]
+"""
+
+
+def run(folder, docket, rows, period="2026-10"):
+    (folder / "a.csv").write_text("Name,N\n" + "".join(f"{row},1\n" for row in rows), "utf-8")
+    path = folder / f"{docket}.toml"
+    path.write_text(DOCKET % ((docket,) * 4), "utf-8")
+    return publish(make(load_docket(path), parse_period(period)), AT)
+
+
+def test_only_mails_of_this_docket_and_period_are_taken_out(tmp_path):
+    run(tmp_path, "first", ["ann", "bob"])
+    run(tmp_path, "second", ["cy"])
+    by_hand = tmp_path / "mails" / "by hand.eml"
+    by_hand.write_text("From: me\n\nx", "utf-8")
+    notes = run(tmp_path, "first", ["ann"])
+    left = sorted(path.name for path in (tmp_path / "mails").iterdir())
+    assert left == ["by hand.eml", "first - ann@example.org.eml", "second - cy@example.org.eml"]
+    assert notes == ["first - bob@example.org.eml of an earlier run was taken out of the outbox"]
+    assert run(tmp_path, "first", ["ann"], "2026-11") == []
+
+
+def test_a_move_that_fails_gives_back_what_was_there(tmp_path, monkeypatch):
+    run(tmp_path, "first", ["ann"])
+    before = {path: path.read_bytes() for path in tmp_path.rglob("*") if path.is_file()}
+    moved, move = [], os.replace
+
+    def failing(source, target):
+        if Path(target).name == "first two.xlsx" and not moved:
+            moved.append(target)
+            raise PermissionError(13, "the file is open elsewhere")
+        move(source, target)
+
+    monkeypatch.setattr(os, "replace", failing)
+    with pytest.raises(TinQuireError) as caught:
+        run(tmp_path, "first", ["ann", "bob"])
+    monkeypatch.undo()
+    assert moved and "nothing was changed" in caught.value.faults[0].do
+    after = {path: path.read_bytes() for path in tmp_path.rglob("*") if path.is_file()}
+    changed = {path.name for path in {*before, *after} if before.get(path) != after.get(path)}
+    assert changed == {"a.csv"}
