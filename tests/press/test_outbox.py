@@ -8,9 +8,11 @@ from pathlib import Path
 
 import pytest
 
+from jobs import reader
 from tinquire.docket import load_docket, parse_period
 from tinquire.faults import TinQuireError
 from tinquire.press import make, publish
+from tinquire.workbook import Sheet, Workbook
 
 AT = datetime(2026, 11, 3, 9, tzinfo=UTC)
 DOCKET = """title = "%s"
@@ -72,3 +74,23 @@ def test_a_move_that_fails_gives_back_what_was_there(tmp_path, monkeypatch):
     after = {path: path.read_bytes() for path in tmp_path.rglob("*") if path.is_file()}
     changed = {path.name for path in {*before, *after} if before.get(path) != after.get(path)}
     assert changed == {"a.csv"}
+
+
+def test_now_in_a_workbook_is_that_of_the_run(tmp_path):
+    book, sheet = Workbook.new(), Sheet("Cover")
+    sheet.set(1, 1, None, formula="TODAY()")
+    sheet.set(2, 1, None, formula="YEAR(NOW())")
+    book.add_sheet(sheet)
+    book.save(tmp_path / "t.xlsx")
+    (tmp_path / "d.toml").write_text(
+        'title = "T"\nperiod = "month"\n[workbooks.w]\nname = "w.xlsx"\ntemplate = "t.xlsx"\n', "utf-8"
+    )
+    docket, period = load_docket(tmp_path / "d.toml"), parse_period("2026-10")
+    made = [make(docket, period).outputs[0].data for _ in range(2)]
+    assert made[0] == made[1]
+    for data, day in (
+        (made[0], 46327.0),
+        (make(docket, period, now=datetime(2027, 1, 5, tzinfo=UTC)).outputs[0].data, 46392.0),
+    ):
+        _, cells, _ = next(reader.read(data))
+        assert cells[1, 1] == day and cells[2, 1] == (2026 if day < 46388 else 2027)

@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
+from datetime import datetime
 from enum import Enum
 from multiprocessing import get_context
 from pathlib import Path
@@ -13,6 +14,7 @@ from pathlib import Path
 from tinquire.amend.changing import Change, NotAsExpectedError, amended
 from tinquire.amend.direct import amended_directly, suits
 from tinquire.amend.schema import Amendment
+from tinquire.cells.dates import serial_from_date
 from tinquire.faults import Fault, TinQuireError
 from tinquire.workbook import Workbook
 from tinquire.workbook.archive import kept_original, write_whole
@@ -48,8 +50,9 @@ class FileReport:
 
 
 def amend_file(
-    path: Path, amendments: Sequence[Amendment], out: Path | None = None, *, recalc: bool = False
-) -> FileReport:
+    path: Path, amendments: Sequence[Amendment], out: Path | None = None, *, recalc: bool = False,
+    now: datetime | None = None,
+) -> FileReport:  # fmt: skip
     """Amend one file: written to `out`, or into its own place with the original kept beside it when `out` is the file
     itself; without `out` nothing is written."""
     try:
@@ -61,7 +64,7 @@ def amend_file(
             return FileReport(path, Outcome.SAME)
         warnings: tuple[Fault, ...] = ()
         if out is not None and (recalc or any(one.formula or one.total for one in amendments)):
-            warnings = _recalculated(book)
+            warnings = _recalculated(book, now)
         elif _values_change(amendments) and book.may_hold_formulas():
             book.mark_stale()
         if out is None:
@@ -108,9 +111,9 @@ def _values_change(amendments: Sequence[Amendment]) -> bool:
     return any(one.value is not None or one.replace for one in amendments)
 
 
-def _recalculated(book: Workbook) -> tuple[Fault, ...]:
+def _recalculated(book: Workbook, now: datetime | None) -> tuple[Fault, ...]:
     """Work out all results; what could not be worked out is left to the program that opens the file, and said."""
-    report = recalculate(book)
+    report = recalculate(book, now=None if now is None else serial_from_date(now, book.date_system))
     book.mark_stale()
     notes = [(note, note.says) for note in (*report.skipped, *report.errors)]
     return tuple(
@@ -121,19 +124,20 @@ def _recalculated(book: Workbook) -> tuple[Fault, ...]:
 
 def amend_files(
     jobs: Sequence[tuple[Path, Path | None]], amendments: Sequence[Amendment], *, recalc: bool = False,
-    processes: int | None = None,
+    processes: int | None = None, now: datetime | None = None,
 ) -> Iterator[FileReport]:  # fmt: skip
-    """Amend many files, pairs of a file and where its result goes; reports come in the order of the files."""
+    """Amend many files, pairs of a file and where its result goes; reports come in the order of the files. `now` is the
+    local time that NOW gives."""
     wanted = processes or min(os.cpu_count() or 1, len(jobs) // _FILES_PER_PROCESS)
     if wanted <= 1:
         for path, out in jobs:
-            yield amend_file(path, amendments, out, recalc=recalc)
+            yield amend_file(path, amendments, out, recalc=recalc, now=now)
         return
     with ProcessPoolExecutor(wanted, mp_context=get_context("spawn")) as pool:
-        pieces = [(path, out, tuple(amendments), recalc) for path, out in jobs]
+        pieces = [(path, out, tuple(amendments), recalc, now) for path, out in jobs]
         yield from pool.map(_one, pieces, chunksize=max(1, min(50, len(jobs) // (wanted * 4))))
 
 
-def _one(piece: tuple[Path, Path | None, tuple[Amendment, ...], bool]) -> FileReport:
-    path, out, amendments, recalc = piece
-    return amend_file(path, amendments, out, recalc=recalc)
+def _one(piece: tuple[Path, Path | None, tuple[Amendment, ...], bool, datetime | None]) -> FileReport:
+    path, out, amendments, recalc, now = piece
+    return amend_file(path, amendments, out, recalc=recalc, now=now)

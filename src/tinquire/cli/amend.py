@@ -62,7 +62,9 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     files, base = found_files(options.files, terminal)
     jobs = [(path, _target(path, base, options)) for path in files]
     reports = []
-    for number, report in enumerate(amend_files(jobs, amendments, recalc=options.recalc, processes=options.jobs), 1):
+    for number, report in enumerate(
+        amend_files(jobs, amendments, recalc=options.recalc, processes=options.jobs, now=shared.local_clock()), 1
+    ):
         terminal.progress(f"{number:,} of {len(files):,} files, {report.file.name}")
         reports.append(report)
     _tell(reports, amendments, options.list, terminal)

@@ -9,7 +9,7 @@ from typing import Any
 
 from tinquire.faults import Fault, UseError
 
-__all__ = ["add_docket", "add_json", "add_now", "clock", "moment", "typed"]
+__all__ = ["add_docket", "add_json", "add_now", "clock", "local_clock", "moment", "typed"]
 
 
 def add_docket(parser: argparse.ArgumentParser) -> None:
@@ -39,6 +39,11 @@ def moment(text: str | None) -> datetime | None:
 def clock() -> datetime:
     """The one place where the real time comes in."""
     return datetime.now(UTC)
+
+
+def local_clock() -> datetime:
+    """The time as the clock on the wall shows it, which is what NOW means in a workbook."""
+    return clock().astimezone().replace(tzinfo=None)
 
 
 def typed(text: str) -> Any:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -94,7 +93,7 @@ def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Te
     book = Workbook.open(path)
     inputs = [_set(book, text) for text in options.set]
     moment = shared.moment(options.now)
-    now = serial_from_date((moment or datetime.now()).replace(tzinfo=None), book.date_system)
+    now = serial_from_date((moment or shared.local_clock()).replace(tzinfo=None), book.date_system)
     try:
         only = inputs if options.only_changed else None
         notation = Notation(options.decimal, options.dates)

@@ -92,6 +92,7 @@ def _by_sheet(options: argparse.Namespace) -> Iterator[_Piece]:
 
 
 def _by_column(options: argparse.Namespace) -> Iterator[_Piece]:
+    from tinquire.cells.dates import serial_from_date
     from tinquire.sources.headings import rows_by_value
     from tinquire.workbook import Workbook
     from tinquire.workbook.recalc import recalculate
@@ -101,13 +102,14 @@ def _by_column(options: argparse.Namespace) -> Iterator[_Piece]:
     for value, rows in groups.rows.items():
         book = Workbook.open(options.file)
         cut = keep_rows(book, groups.sheet, rows, groups.every, groups.columns, groups.sums)
-        report = recalculate(book)
+        report = recalculate(book, now=serial_from_date(shared.local_clock(), book.date_system))
         yield _Piece(value, book, cut, len(rows), tuple(note.place for note in report.skipped),
                      tuple(note.place for note in report.errors))  # fmt: skip
 
 
 def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
     """One workbook with a sheet for each value, behind the sheet that was split."""
+    from tinquire.cells.dates import serial_from_date
     from tinquire.sources.headings import rows_by_value
     from tinquire.workbook import Workbook
     from tinquire.workbook.book import safe_sheet_name
@@ -126,7 +128,7 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
         copy_sheet(book, groups.sheet, name)
         leave_rows(book, name, rows, groups.every, groups.columns, groups.sums, Cut())
         made.append({"sheet": name, "value": value, "rows": len(rows)})
-    recalculate(book)
+    recalculate(book, now=serial_from_date(shared.local_clock(), book.date_system))
     book.save(path)
     terminal.line("wrote", f"{path}")
     for one in reversed(made):

@@ -65,8 +65,8 @@ def make(
 ) -> Pack:
     """Make a period's pack without writing anything.
 
-    `now` dates the mails; without it they carry eight o'clock (UTC) on the day after the period, so that the same
-    sources give the same bytes. Raises: one error with all that is wrong.
+    `now` dates the mails, and is NOW in workbooks; without it that is eight o'clock (UTC) on the day after the period,
+    so that the same sources give the same bytes. Raises: one error with all that is wrong.
     """
     house = load_house(docket.base / docket.model.style if docket.model.style else None)
     work = reckon(docket, period, house, said)
@@ -80,7 +80,7 @@ def make(
     pack.outbox = docket.base / filled_path(work, docket.model.outbox, "outbox")
     date = now or datetime.combine(period.last + timedelta(days=1), time(8), tzinfo=UTC)
     errors: list[TinQuireError] = []
-    _make_workbooks(pack, errors, said)
+    _make_workbooks(pack, errors, date, said)
     _make_mails(pack, errors, date, said)
     errors += _collisions(pack)
     if errors:
@@ -88,25 +88,27 @@ def make(
     return pack
 
 
-def _make_workbooks(pack: Pack, errors: list[TinQuireError], said: Callable[[str], None]) -> None:
+def _make_workbooks(pack: Pack, errors: list[TinQuireError], date: datetime, said: Callable[[str], None]) -> None:
     work = pack.work
     for name, model in work.docket.model.workbooks.items():
         said(f"making {name}")
         try:
             for scope, cut in cuts_of(work, name, model):
-                pack.outputs.append(_made(pack, name, model, scope, cut))
+                pack.outputs.append(_made(pack, name, model, scope, date, cut))
         except TinQuireError as error:
             errors.append(error)
 
 
-def _made(pack: Pack, name: str, model: WorkbookModel, scope: SlotScope, cut: tuple[str, Value] | None) -> Made:
+def _made(
+    pack: Pack, name: str, model: WorkbookModel, scope: SlotScope, date: datetime, cut: tuple[str, Value] | None
+) -> Made:
     """One file of a workbook of the docket. Raises one error with all that is wrong."""
     work = pack.work
     file, unfilled = filled_text(model.name, scope.resolve)
     if unfilled:
         where = work.docket.where("workbooks", name, "name")
         raise UseError(*(unfilled_fault(one, f"naming workbook '{name}'", where) for one in unfilled))
-    book, sourced = make_workbook(work, name, model, scope, cut)
+    book, sourced = make_workbook(work, name, model, scope, date, cut)
     formulas = sum(sheet.formula_count() for sheet in book.sheets())
     says = f"{len(book.entries)} sheets, {formulas:,} formulas"
     return Made(name, pack.out / safe_file_name(file), book.to_bytes(), says, tuple(sourced), cut)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 
 import numpy as np
 
 from tinquire.cells.address import MAX_ROW, Area
+from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.docket.schema import SheetModel, WorkbookModel
@@ -64,10 +66,11 @@ def cuts_of(work: Reckoning, name: str, model: WorkbookModel) -> Iterator[tuple[
 
 
 def make_workbook(
-    work: Reckoning, name: str, model: WorkbookModel, scope: SlotScope, cut: tuple[str, Value] | None = None
-) -> tuple[Workbook, list[Sourced]]:
+    work: Reckoning, name: str, model: WorkbookModel, scope: SlotScope, moment: datetime,
+    cut: tuple[str, Value] | None = None,
+) -> tuple[Workbook, list[Sourced]]:  # fmt: skip
     """A workbook, recalculated and without errors in its cells, and what the cells of its sheets are made of; with
-    `cut`, of the rows that have a value in a column.
+    `cut`, of the rows that have a value in a column. `moment` is what NOW and TODAY are.
 
     Raises one error with all that is wrong.
     """
@@ -89,7 +92,7 @@ def make_workbook(
             errors.append(error)
     if errors:
         raise merged(errors)
-    _recalculated(book, name)
+    _recalculated(book, name, moment)
     if faults := list(unproved(book, adding.claims)):
         raise DataError(*faults[:_LISTED])
     return book, adding.sourced
@@ -272,11 +275,11 @@ def _plan(book: Workbook, model: SheetModel, scope: SlotScope, where: str) -> Sh
     )
 
 
-def _recalculated(book: Workbook, name: str) -> None:
+def _recalculated(book: Workbook, name: str, moment: datetime) -> None:
     """Work all formulas out. Raises DataError for cells in error, cells that cannot be run, and rings."""
     stopped = f"recalculating workbook '{name}'"
     try:
-        report = recalculate(book)
+        report = recalculate(book, now=serial_from_date(moment.replace(tzinfo=None), book.date_system))
     except CycleError as error:
         fault = Fault(stopped, f"cells depend on themselves: {error}", book.name, "break the circle")
         raise DataError(fault) from None

@@ -88,10 +88,10 @@ def recalculate(
 ) -> Recalculation:  # fmt: skip
     """Work out every formula of a workbook and store the results in its sheets.
 
-    With `changed`, only what depends on those areas. `now` is the serial of the moment that counts as now, `seed`
-    starts the random numbers; `notation` is how texts spell numbers and days. Cells whose formulas cannot be read, or
-    use functions that are not known, keep their stored results and are listed. Raises: CycleError, with the cells of
-    the ring, unless the workbook asks for iteration (18.2.2).
+    With `changed`, only what depends on those areas. `now` is the serial of the moment that counts as now (NOW and
+    TODAY are not available without it), `seed` starts the random numbers; `notation` is how texts spell numbers and
+    days. Cells whose formulas cannot be read, or use functions that are not known, keep their stored results and
+    are listed. Raises: CycleError, with the cells of the ring, unless the workbook asks for iteration (18.2.2).
     """
     stated = NOTATION.set(notation or NOTATION.get())
     try:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import datetime
 from functools import cached_property
 from typing import Any
 
@@ -11,7 +10,7 @@ import numpy as np
 
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column, Floats
-from tinquire.cells.dates import DateSystem, serial_from_date
+from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
 from tinquire.formula import parse_name
 from tinquire.formula.operands import Operand, Scalar, Span
@@ -41,7 +40,7 @@ class BookScope:
     """The sheets, names and tables of one workbook, as formulas see them."""
 
     def __init__(self, book: Workbook, now: float | None = None, seed: int = 0) -> None:
-        """`now` is the serial of the moment that counts as now, the time of the call when it is not given."""
+        """`now` is the serial of the moment that counts as now; without it NOW and TODAY are not available."""
         self.book = book
         self._now = now
         self._random = np.random.default_rng(seed)
@@ -100,9 +99,7 @@ class BookScope:
         return Column.blank(bottom - top + 1) if found is None else found.column(column, top, bottom)
 
     @property
-    def moment(self) -> float:
-        if self._now is None:
-            self._now = serial_from_date(datetime.now(), self.date_system)
+    def moment(self) -> float | None:
         return self._now
 
     def random(self, count: int) -> Floats:
