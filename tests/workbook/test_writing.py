@@ -421,3 +421,18 @@ def test_newer_functions_are_written_so_that_other_programs_know_them():
     recalculate(book)
     assert sheet.column(2, 1, 3).to_list() == [3.0, 1.0, 2.0]
     assert sheet.value(1, 3) == 5.0
+
+
+def test_a_part_is_one_under_any_case(tmp_path):
+    path = tmp_path / "w.xlsx"
+    path.write_bytes(zipped(parts_of(ROWS, shared=["tin"])))
+    package = Package.open(path)
+    package.put("XL/SharedStrings.xml", b"<a/>")
+    assert package.read("xl/sharedStrings.xml") == package.read("xl/SHAREDSTRINGS.xml") == b"<a/>"
+    assert b"".join(package.chunks("xl/sharedstrings.xml")) == b"<a/>" and package.has("XL/sharedStrings.XML")
+    package.put("xl/New.xml", b"<b/>")
+    assert package.read("xl/new.xml") == b"<b/>" and len(package.names()) == len(
+        set(map(str.casefold, package.names()))
+    )
+    package.drop("xl/NEW.xml")
+    assert not package.has("xl/New.xml")

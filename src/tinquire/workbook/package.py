@@ -70,21 +70,28 @@ class Package:
         return list(self._members)
 
     def has(self, part: str) -> bool:
-        return part in self._fresh or part.casefold() in self._by_folded
+        return part.casefold() in self._by_folded
+
+    def _known(self, part: str) -> str:
+        """A part's name as it was first written; names differ in case without meaning (Part 2, 6.2.2). Raises
+        KeyError."""
+        return self._by_folded[part.casefold()]
 
     def read(self, part: str) -> bytes:
-        """A part's content; names differ in case without meaning (Part 2, 6.2.2). Raises KeyError, AccessError."""
-        if part in self._fresh:
-            return self._fresh[part]
+        """A part's content. Raises KeyError, AccessError."""
+        known = self._known(part)
+        if known in self._fresh:
+            return self._fresh[known]
         if self._archive is None:
             raise KeyError(part)
-        return self._archive.read(self._by_folded[part.casefold()])
+        return self._archive.read(known)
 
     def chunks(self, part: str) -> Iterator[bytes]:
         """A part's content as it is unpacked, a megabyte or so at a time. Raises as `read`, also on the way."""
-        if part in self._fresh or self._archive is None:
-            return iter((self.read(part),))
-        return self._archive.chunks(self._by_folded[part.casefold()])
+        known = self._known(part)
+        if known in self._fresh or self._archive is None:
+            return iter((self.read(known),))
+        return self._archive.chunks(known)
 
     def packed_size(self, part: str) -> int:
         """How many bytes a part takes in the file; 0 when it is new or missing."""
