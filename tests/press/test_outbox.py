@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sqlite3
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from jobs import reader
 from tinquire.docket import load_docket, parse_period
 from tinquire.faults import TinQuireError
 from tinquire.press import make, publish
+from tinquire.press.daybook import Daybook
 from tinquire.workbook import Sheet, Workbook
 
 AT = datetime(2026, 11, 3, 9, tzinfo=UTC)
@@ -94,3 +96,21 @@ def test_now_in_a_workbook_is_that_of_the_run(tmp_path):
     ):
         _, cells, _ = next(reader.read(data))
         assert cells[1, 1] == day and cells[2, 1] == (2026 if day < 46388 else 2027)
+
+
+def test_reading_the_daybook_writes_nothing(tmp_path):
+    with sqlite3.connect(tmp_path / "daybook.sqlite") as old:  # of the first version, and marked read-only
+        old.execute("CREATE TABLE run (id INTEGER PRIMARY KEY, docket TEXT, period TEXT, at TEXT, tool TEXT)")
+        old.execute("CREATE TABLE made (run INTEGER, output TEXT, file TEXT, digest TEXT)")
+        old.execute("CREATE TABLE sent (message_id TEXT, digest TEXT, state TEXT, at TEXT)")
+        old.execute("PRAGMA user_version = 1")
+    before = (tmp_path / "daybook.sqlite").read_bytes()
+    daybook = Daybook(tmp_path)
+    assert daybook.fact("T", "2026-10", "x") is None and daybook.sourced("d", "S", 1, 1) == [] and daybook.runs() == []
+    assert (
+        not daybook.knows("d") and daybook.mail("<a>", "d") is None and daybook.files_made("T", "2026-10", "mail") == []
+    )
+    assert (tmp_path / "daybook.sqlite").read_bytes() == before
+    (tmp_path / "daybook.sqlite").write_bytes(b"not a database" * 100)
+    with pytest.raises(TinQuireError, match="reading the daybook"):
+        daybook.runs()

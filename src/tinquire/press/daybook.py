@@ -6,10 +6,11 @@ import hashlib
 import json
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 from tinquire.faults import AccessError, Fault
 from tinquire.press.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
@@ -22,6 +23,8 @@ DAYBOOK_NAME = "daybook.sqlite"
 #: How long to wait for another run that is writing, in seconds.
 _PATIENCE = 30.0
 _VERSION = 5
+#: The versions from which on there are facts, and what cells are made of.
+_FACTS_SINCE, _SOURCED_SINCE = 3, 5
 #: What cells of outputs are made of, as it is packed; many of them are of rows of one table.
 _SOURCED = """
 DROP TABLE IF EXISTS origin;
@@ -66,6 +69,7 @@ ORDER BY run.id DESC LIMIT 1
 _FILES = """
 SELECT DISTINCT file FROM made JOIN run ON run.id = made.run WHERE docket = ? AND period = ? AND output = ?
 """
+_MAIL = "SELECT state, at, digest = ? FROM sent WHERE message_id = ? ORDER BY digest = ? DESC, at DESC LIMIT 1"
 _LET_GO = """
 DELETE FROM cells_of WHERE digest IN (SELECT digest FROM made WHERE output = ? AND file = ? AND run < ?)
 """
@@ -145,58 +149,52 @@ class Daybook:
             connection.executemany("INSERT INTO fact VALUES (?, ?, ?)", kept)
             return number
 
+    def _read(self, query: str, values: Sequence[object] = (), *, since: int = 1) -> list[tuple[Any, ...]]:
+        """The lines of a question, asked of a connection that cannot write; none where there is no daybook, or one of a
+        version before the table was there. Raises AccessError."""
+        if not self.path.exists():
+            return []
+        try:
+            with closing(
+                sqlite3.connect(f"{self.path.absolute().as_uri()}?mode=ro", timeout=_PATIENCE, uri=True)
+            ) as one:
+                if one.execute("PRAGMA user_version").fetchone()[0] < since:
+                    return []
+                return one.execute(query, values).fetchall()
+        except sqlite3.Error as error:
+            do = "make it readable, or move a damaged daybook away"
+            raise AccessError(Fault("reading the daybook", str(error), str(self.path), do)) from None
+
     def fact(self, docket: str, period: str, name: str) -> object | None:
         """What the latest run of a docket's period kept under a name; None when there is none."""
-        if not self.path.exists():
-            return None
-        with self._open() as connection:
-            found = connection.execute(_FACT, (docket, period, name)).fetchone()
-        return None if found is None else json.loads(found[0])
+        found = self._read(_FACT, (docket, period, name), since=_FACTS_SINCE)
+        return json.loads(found[0][0]) if found else None
 
     def sourced(self, content: str, sheet: str, row: int, column: int) -> list[Sourced]:
         """What a cell of an output is made of; the output is known by its content's digest."""
-        if not self.path.exists():
-            return []
-        with self._open() as connection:
-            found = connection.execute(_CELL, (content, sheet, row, column)).fetchall()
-            asked = "SELECT names, rows, groups FROM rows_read WHERE id = ?"
-            for *_, read in found:
-                if read is not None and (content, read) not in self._origins:
-                    self._origins[content, read] = unpacked_origin(*connection.execute(asked, (read,)).fetchone())
+        found = self._read(_CELL, (content, sheet, row, column), since=_SOURCED_SINCE)
+        for *_, read in found:
+            if read is not None and (content, read) not in self._origins:
+                (line,) = self._read("SELECT names, rows, groups FROM rows_read WHERE id = ?", (read,))
+                self._origins[content, read] = unpacked_origin(*line)
         return [unpacked_sourced(line, self._origins.get((content, read))) for *line, read in found]
 
     def files_made(self, docket: str, period: str, output: str) -> list[str]:
         """The files that runs of a docket's period made for an output, as they were recorded."""
-        if not self.path.exists():
-            return []
-        with self._open() as connection:
-            lines = connection.execute(_FILES, (docket, period, output)).fetchall()
-        return [file for (file,) in lines]
+        return [file for (file,) in self._read(_FILES, (docket, period, output))]
 
     def knows(self, content: str) -> bool:
         """Whether a run made an output with this content."""
-        if not self.path.exists():
-            return False
-        with self._open() as connection:
-            return connection.execute("SELECT 1 FROM made WHERE digest = ?", (content,)).fetchone() is not None
+        return bool(self._read("SELECT 1 FROM made WHERE digest = ? LIMIT 1", (content,)))
 
     def runs(self) -> list[tuple[int, str, str, str]]:
         """Number, docket, period and time of every run, newest first."""
-        if not self.path.exists():
-            return []
-        with self._open() as connection:
-            return connection.execute("SELECT id, docket, period, at FROM run ORDER BY id DESC").fetchall()
+        return self._read("SELECT id, docket, period, at FROM run ORDER BY id DESC")
 
     def mail(self, message_id: str, content: str) -> MailState | None:
         """What is known of a mail; a record of the same content comes before others."""
-        if not self.path.exists():
-            return None
-        with self._open() as connection:
-            row = connection.execute(
-                "SELECT state, at, digest = ? FROM sent WHERE message_id = ? ORDER BY digest = ? DESC, at DESC LIMIT 1",
-                (content, message_id, content),
-            ).fetchone()
-        return None if row is None else MailState(row[0], row[1], bool(row[2]))
+        found = self._read(_MAIL, (content, message_id, content))
+        return MailState(found[0][0], found[0][1], bool(found[0][2])) if found else None
 
     def claim(
         self, message_id: str, content: str, period: str, to: str, subject: str, at: datetime, again: bool
