@@ -19,7 +19,7 @@ from tinquire.press.sourced import Sourced
 from tinquire.tables import Members, Origin, Table
 from tinquire.tables.pivot import Pivot, PivotTable
 from tinquire.tables.reads import RowsRead, names_read, rows_read
-from tinquire.tables.statement import Statement
+from tinquire.tables.statement import Statement, StatementRows
 from tinquire.workbook import Sheet
 
 __all__ = ["sourced_by_slots", "sources_of_pivot", "sources_of_statement", "sources_of_table"]
@@ -49,9 +49,7 @@ def sources_of_pivot(sheet: Sheet, pivot: Pivot) -> Iterator[Sourced]:
     if rows is None or origin is None:
         return
     assert sheet.repeat_rows is not None
-    lines = rows.lines
-    if pivot.totals is not None:
-        lines = Members.concat([lines, Members.of_lists([np.unique(lines.places)])])
+    lines = rows.lines if pivot.totals is None else rows.with_total()
     across = rows.across.take(np.repeat(np.arange(pivot.width), len(pivot.values)))
     if pivot.totals_across is not None:
         every = Members.of_lists([np.unique(rows.across.places)] * len(pivot.values))
@@ -66,24 +64,29 @@ def sources_of_statement(sheet: Sheet, statement: Statement) -> Iterator[Sourced
     assert sheet.repeat_rows is not None
     top = sheet.repeat_rows[1] + 1
     bottom = top + len(statement.lines) - 1
-    notes = tuple(_accounts(statement, one.lines) for one in statement.rows[:1])
+    notes = _accounts(statement)
     for number in range(len(statement.fields)):
         # Differences and shares come behind the amounts, and are of the first two.
         own = statement.rows[number : number + 1] or statement.rows[:2]
         origins = [one.table.origin for one in own if one.table.origin is not None]
         if len(origins) < len(own):
             continue
-        starts = [0, *(one.table.height for one in own[:-1])]
-        lists = [
-            np.concatenate([one.lines.of(line) + start for one, start in zip(own, starts, strict=True)])
-            for line in range(len(statement.lines))
-        ]
         area = Area(top, number + 2, bottom, number + 2)
-        lines, says = Members.of_lists(lists), f"statement '{statement.name}'"
-        yield Sourced(sheet.name, area, says, Origin.concat(origins), lines, notes=notes[0] if notes else ())
+        lines, says = _lines(own, len(statement.lines)), f"statement '{statement.name}'"
+        yield Sourced(sheet.name, area, says, Origin.concat(origins), lines, notes=notes)
 
 
-def _accounts(statement: Statement, lines: Members) -> tuple[str, ...]:
+def _lines(columns: Sequence[StatementRows], count: int) -> Members:
+    """The rows of each line, of several columns of amounts whose tables' rows stand behind each other."""
+    starts = np.cumsum([0, *(one.table.height for one in columns[:-1])]).tolist()
+    lists = [
+        np.concatenate([one.lines.of(line) + start for one, start in zip(columns, starts, strict=True)])
+        for line in range(count)
+    ]
+    return Members.of_lists(lists)
+
+
+def _accounts(statement: Statement) -> tuple[str, ...]:
     """The accounts in each line, in words."""
     named = statement.accounts.columns[0].to_list()
     accounts = statement.accounts.columns[1].to_list()
@@ -161,23 +164,12 @@ def _origin(work: Reckoning, table: Table) -> Origin | None:
     """Where the rows of a table came from that formulas read: of a pivot or statement, those of its lines."""
     if isinstance(table, PivotTable) and table.pivot is not None and table.pivot.rows is not None:
         rows = table.pivot.rows
-        lines = rows.lines
-        if table.pivot.totals is not None:
-            lines = Members.concat([lines, Members.of_lists([np.unique(lines.places)])])
+        lines = rows.lines if table.pivot.totals is None else rows.with_total()
         origin = rows.origin()
         return None if origin is None else origin.brought_together(lines)
     statement = work.statements.get(table.name)
     if statement is not None and statement.rows and table.origin is None:
         origins = [one.table.origin for one in statement.rows if one.table.origin is not None]
         if len(origins) == len(statement.rows):
-            return _of_statement(statement, origins)
+            return Origin.concat(origins).brought_together(_lines(statement.rows, len(statement.lines)))
     return table.origin
-
-
-def _of_statement(statement: Statement, origins: Sequence[Origin]) -> Origin:
-    starts = np.cumsum([0, *(origin.height for origin in origins[:-1])]).tolist()
-    lists = [
-        np.concatenate([one.lines.of(line) + start for one, start in zip(statement.rows, starts, strict=True)])
-        for line in range(len(statement.lines))
-    ]
-    return Origin.concat(origins).brought_together(Members.of_lists(lists))

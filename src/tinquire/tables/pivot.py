@@ -34,6 +34,10 @@ class PivotRows:
     def origin(self) -> Origin | None:
         return self.groups.origin()
 
+    def with_total(self) -> Members:
+        """The groups of rows in each line, and those of the totals row behind them."""
+        return Members.concat([self.lines, Members.of_lists([np.unique(self.lines.places)])])
+
     def at(self, line: int | None, group: int | None) -> Codes:
         """The groups of rows in a cell; in a total of a line, of a column or of all, where one or both are None."""
         down = np.unique(self.lines.places) if line is None else self.lines.of(line)
