@@ -13,12 +13,12 @@ from parts import members, parts_of, zipped
 from richbook import rich_parts
 from tinquire.amend import Amendment, NotAsExpectedError, amend_file, amended
 from tinquire.amend.direct import amended_directly, suits
+from tinquire.base.faults import AccessError
 from tinquire.cells import cell_name
-from tinquire.faults import AccessError
+from tinquire.packages.package import Package
+from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook import Workbook
 from tinquire.workbook.direct import DirectBook
-from tinquire.workbook.elements import Unusual
-from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import unsound
 
 ROWS = (

@@ -8,8 +8,8 @@ import shutil
 import pytest
 
 from richbook import rich_file
+from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
-from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import unsound
 
 #: An amendment (TOML), and the lines `sheet!cell is > becomes` that it lists; a text instead: why the file is left.

@@ -11,9 +11,9 @@ from parts import OFFICE, members, written, zipped
 from richbook import rich_file, rich_parts
 from sheetforms import formula_at
 from tinquire.cells import CellError
+from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
 from tinquire.workbook.details import BookDetails
-from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import unsound
 
 

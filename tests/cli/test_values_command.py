@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 
 from parts import members
+from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
-from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import unsound
 
 

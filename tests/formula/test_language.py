@@ -10,10 +10,10 @@ from tinquire.cells import Area, CellError, Column
 from tinquire.formula import parse, write
 from tinquire.formula.criteria import criterion, wildcard_pattern
 from tinquire.formula.order import Work, batches, reads_itself
-from tinquire.formula.slots import Filled, Unfilled, cut, filled_text, only_slot, slot_name, split_slots
 from tinquire.formula.stored import bare_text, stored_text
 from tinquire.formula.tree import Call, Coordinate, Reference, RowsOf, TableReference, walk
 from tinquire.formula.writing import replaced
+from tinquire.slots.slots import Filled, Unfilled, cut, filled_text, only_slot, slot_name, split_slots
 from worlds import column_of, filled_down
 
 ROUND_TRIPS = [

@@ -16,9 +16,9 @@ from hypothesis import HealthCheck, Phase, given, settings
 
 from jobs import plain, reader
 from jobs.maker import jobs
+from tinquire.base.faults import TinQuireError
 from tinquire.cells.address import Area
 from tinquire.docket import load_docket, parse_period
-from tinquire.faults import TinQuireError
 from tinquire.press import make
 from tinquire.press.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
 from tinquire.press.provenance import sourced_by_slots

@@ -8,8 +8,8 @@ from datetime import UTC, datetime
 import pytest
 from test_small_jobs import BASE, ROWS, SHEET, made
 
+from tinquire.base.faults import TinQuireError
 from tinquire.docket import load_docket, parse_period
-from tinquire.faults import TinQuireError
 from tinquire.press import make, publish
 
 FIGURE = '[figures]\nfees = "SUM(lettings[Fee])"\nnone = "0"\n'

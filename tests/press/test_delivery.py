@@ -8,7 +8,7 @@ from email.headerregistry import Address
 
 import pytest
 
-from tinquire.faults import AccessError
+from tinquire.base.faults import AccessError
 from tinquire.post import Attachment, Letter, MailServer, built
 from tinquire.post.delivery import session
 from tinquire.post.postroom import postroom

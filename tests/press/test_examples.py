@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
+from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
-from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import unsound
 
 EXAMPLES = Path(__file__).parents[2] / "examples"

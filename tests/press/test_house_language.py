@@ -9,11 +9,11 @@ from email.policy import default
 import pytest
 
 from jobs import reader
+from tinquire.base.faults import TinQuireError
 from tinquire.cells.display import show
 from tinquire.cells.languages import _WORDS, language_of
 from tinquire.cells.total_words import is_total_label
 from tinquire.docket import load_docket, parse_period
-from tinquire.faults import TinQuireError
 from tinquire.press import make
 
 DOCKET = """title = "Blatt"

@@ -10,8 +10,8 @@ from pathlib import Path
 import pytest
 
 from jobs import reader
+from tinquire.base.faults import TinQuireError
 from tinquire.docket import load_docket, parse_period
-from tinquire.faults import TinQuireError
 from tinquire.press import make, publish
 from tinquire.press.daybook import Daybook
 from tinquire.workbook import Sheet, Workbook

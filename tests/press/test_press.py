@@ -8,17 +8,17 @@ from email.policy import default
 
 import pytest
 
+from tinquire.base.faults import AccessError, TinQuireError, UseError
+from tinquire.base.file_names import safe_file_name
 from tinquire.cells import Area, CellError
 from tinquire.docket import load_docket, parse_period
-from tinquire.faults import AccessError, TinQuireError, UseError
+from tinquire.packages.package import Package
 from tinquire.post.message import Dress, html_body, parsed_address
 from tinquire.press import make, outgoing, publish, send
 from tinquire.press.daybook import Daybook, digest
-from tinquire.press.filenames import safe_file_name
 from tinquire.press.living import living_formula
 from tinquire.press.sheets import safe_table_name
 from tinquire.workbook import Workbook
-from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import unsound
 
 NOW = datetime(2026, 11, 3, 17, 45, tzinfo=UTC)
@@ -274,7 +274,7 @@ class Server:
         class Session:
             def send(_, data, at):  # noqa: N805
                 if len(self.taken) == fails_at:
-                    from tinquire.faults import Fault
+                    from tinquire.base.faults import Fault
 
                     raise AccessError(Fault("sending mails", "the line went dead"))
                 self.taken.append((data, at))

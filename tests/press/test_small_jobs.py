@@ -8,12 +8,12 @@ from email.policy import default
 
 import pytest
 
+from tinquire.base.faults import TinQuireError
 from tinquire.cells.address import parse_cell
 from tinquire.docket import load_docket, parse_period
-from tinquire.faults import TinQuireError
+from tinquire.packages.package import Package
 from tinquire.press import make, publish
 from tinquire.workbook import Workbook
-from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import unsound
 
 BASE = """title = "Hall lettings"

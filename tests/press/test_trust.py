@@ -8,8 +8,8 @@ from email.policy import default
 import pytest
 
 from jobs import reader
+from tinquire.base.faults import TinQuireError
 from tinquire.docket import load_docket, parse_period
-from tinquire.faults import TinQuireError
 from tinquire.press import make
 from tinquire.workbook import Sheet, Workbook
 

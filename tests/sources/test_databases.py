@@ -8,8 +8,8 @@ from datetime import date
 import pytest
 
 from postgres import served
+from tinquire.base.faults import AccessError, DataError, TinQuireError, UseError
 from tinquire.docket import load_docket, parse_period
-from tinquire.faults import AccessError, DataError, TinQuireError, UseError
 from tinquire.press import make
 from tinquire.sources.database import read_query
 from tinquire.sources.records import read_records

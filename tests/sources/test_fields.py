@@ -11,8 +11,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tinquire.base.faults import TinQuireError
 from tinquire.cells import Column
-from tinquire.faults import TinQuireError
 from tinquire.sources import delimited, distinct, fields
 from tinquire.sources.delimited import read_delimited
 from tinquire.tables.inference import inferred_type

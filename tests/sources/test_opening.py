@@ -5,11 +5,11 @@ from __future__ import annotations
 import pytest
 
 from parts import zipped
+from tinquire.base.faults import TinQuireError
 from tinquire.cells import CellError
-from tinquire.faults import TinQuireError
+from tinquire.packages.package import Package
 from tinquire.sources import SourceSpec, gather
 from tinquire.sources.opening import FileKind, open_sheets
-from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import unsound
 
 ODF = "urn:oasis:names:tc:opendocument:xmlns"

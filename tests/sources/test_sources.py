@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from parts import written
+from tinquire.base.faults import AccessError, DataError, TinQuireError
 from tinquire.cells import Column
-from tinquire.faults import AccessError, DataError, TinQuireError
 from tinquire.larkfold.exports import DIALECTS, export, table_workbook
 from tinquire.sources import SourceSpec, gather
 from tinquire.sources.delimited import read_delimited

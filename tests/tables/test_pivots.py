@@ -11,9 +11,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from test_steps import rows, table
 
+from tinquire.base.faults import DataError, UseError
 from tinquire.cells import CellError
 from tinquire.cells.ranks import ranked
-from tinquire.faults import DataError, UseError
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivoting import PivotField, PivotValue, Subtotals, pivoted
 from tinquire.tables.scope import TableScope, read_formula, scalar_value

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pytest
 
+from tinquire.base.faults import TinQuireError
 from tinquire.docket import load_docket, parse_period
-from tinquire.faults import TinQuireError
+from tinquire.packages.package import Package
 from tinquire.press import make
 from tinquire.workbook import Workbook
-from tinquire.workbook.package import Package
 from tinquire.workbook.recalc import recalculate
 from tinquire.workbook.soundness import unsound
 

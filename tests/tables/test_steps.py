@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import TypeAdapter
 
+from tinquire.base.faults import DataError, TinQuireError, UseError
 from tinquire.cells import CellError, Column
-from tinquire.faults import DataError, TinQuireError, UseError
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.checks import checked

@@ -4,7 +4,7 @@ import time
 
 import pytest
 
-from tinquire.workbook.abreast import abreast
+from tinquire.base.parallel import abreast
 
 
 @pytest.mark.parametrize("count", [0, 1, 2, 3, 40])

@@ -10,14 +10,14 @@ from books import full_book
 from parts import MAIN, OFFICE, PACKAGE, parts_of, written, zipped
 from richbook import rich_file, rich_parts
 from sheetforms import SHARED, cells, markup, row_marks
+from tinquire.base.faults import AccessError
 from tinquire.cells import Area, Kind
-from tinquire.faults import AccessError
 from tinquire.looks import Appearance, Variation
+from tinquire.packages.package import Package
+from tinquire.packages.zip_archive import Archive
 from tinquire.workbook import Workbook
-from tinquire.workbook.archive import Archive
 from tinquire.workbook.details import BookDetails, Link, Mark, Series, Validation
 from tinquire.workbook.overview import overview
-from tinquire.workbook.package import Package
 from tinquire.workbook.soundness import unsound
 
 

@@ -8,12 +8,12 @@ from hypothesis import strategies as st
 
 from parts import members, written
 from richbook import rich_file
+from tinquire.base.faults import DataError
 from tinquire.cells import Area, Column, area_name
 from tinquire.cells.shifting import Shift
-from tinquire.faults import DataError
 from tinquire.formula.mentions import changed_mentions, mentions, offset_text
+from tinquire.packages.package import Package
 from tinquire.workbook import Formula, Sheet, Workbook, edits
-from tinquire.workbook.package import Package
 from tinquire.workbook.recalc import recalculate
 from tinquire.workbook.sheet import SheetTable, TableColumn
 from tinquire.workbook.soundness import unsound

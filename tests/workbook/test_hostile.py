@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from parts import MAIN, OFFICE, PACKAGE, zipped
 from richbook import rich_parts
 from tinquire.cli.main import main
-from tinquire.workbook.package import Package
+from tinquire.packages.package import Package
 from tinquire.workbook.soundness import unsound
 
 RICH = rich_parts()

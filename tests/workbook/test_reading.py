@@ -8,9 +8,9 @@ import zipfile
 import pytest
 
 from parts import MAIN, OFFICE, PACKAGE, STYLES, parts_of, written, zipped
+from tinquire.base.faults import TinQuireError
 from tinquire.cells import Area, CellError, area_name
 from tinquire.cells.dates import DateSystem
-from tinquire.faults import TinQuireError
 from tinquire.workbook import Workbook
 
 CELLS = [

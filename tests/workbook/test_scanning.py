@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from parts import MAIN
 from sheetforms import SHARED, careful, cells, markup, part, row_marks, same
+from tinquire.base.faults import AccessError
 from tinquire.cells.dates import DateSystem
-from tinquire.faults import AccessError
-from tinquire.workbook.archive import Archive, written
-from tinquire.workbook.markup import local, parsed
+from tinquire.packages.xml import local, parsed
+from tinquire.packages.zip_archive import Archive, written
 from tinquire.workbook.reading import SheetReader
 from tinquire.workbook.scanning import Unusual
 from tinquire.workbook.strings import SharedStrings, read_texts, rich_text

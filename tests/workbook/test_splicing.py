@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from sheetforms import careful, cells, markup, part, row_marks, same
-from tinquire.faults import AccessError
+from tinquire.base.faults import AccessError
 from tinquire.workbook.patching import _rebuilt, patched
 from tinquire.workbook.scanning import Unusual
 from tinquire.workbook.splicing import CellPatch, spliced

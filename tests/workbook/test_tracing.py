@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 
 from books import book_of
+from tinquire.base.faults import DataError
 from tinquire.cells import Area, CellError
-from tinquire.faults import DataError
 from tinquire.workbook import SheetTable
 from tinquire.workbook.book import DefinedName
 from tinquire.workbook.recalc import recalculate

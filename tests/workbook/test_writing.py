@@ -15,22 +15,23 @@ from lxml import etree
 from books import full_book
 from parts import OFFICE, STYLES, members, parts_of, written, zipped
 from sheetforms import formula_at
+from tinquire.base.atomic_files import written_aside
+from tinquire.base.faults import AccessError, DataError
 from tinquire.cells import CellError, Column
 from tinquire.cells.values import Value
-from tinquire.faults import AccessError, DataError
-from tinquire.formula.slots import Filled, Unfilled
 from tinquire.looks import Appearance, Edge
+from tinquire.packages.entry_edits import asked_to_recalculate
+from tinquire.packages.package import Package
+from tinquire.packages.raw_xml import Unusual
+from tinquire.packages.zip_archive import deflated
+from tinquire.packages.zip_archive import written as archived
+from tinquire.slots.slots import Filled, Unfilled
 from tinquire.workbook import Formula, Sheet, Workbook
-from tinquire.workbook.archive import deflated, written_aside
-from tinquire.workbook.archive import written as archived
 from tinquire.workbook.book import safe_sheet_name, valid_sheet_name
-from tinquire.workbook.elements import Unusual
 from tinquire.workbook.filling import fill
-from tinquire.workbook.package import Package
 from tinquire.workbook.recalc import recalculate
 from tinquire.workbook.rowbytes import number_text, numbers
 from tinquire.workbook.soundness import unsound
-from tinquire.workbook.touches import asked_to_recalculate
 
 texts = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
 cells = st.one_of(

@@ -9,10 +9,10 @@ from dataclasses import dataclass, replace
 
 from tinquire.amend.places import Cells, NotThereError, cell_value, matching_sheets, places
 from tinquire.amend.schema import Amendment, LookChange
+from tinquire.base.faults import DataError, Fault, known_names
 from tinquire.cells.address import Area, area_name, cell_name, column_name, column_number
 from tinquire.cells.display import general, show
 from tinquire.cells.values import Value
-from tinquire.faults import DataError, Fault, known_names
 from tinquire.formula import parse
 from tinquire.formula.mentions import offset_text
 from tinquire.formula.problems import FormulaError

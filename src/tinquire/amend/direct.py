@@ -14,8 +14,8 @@ from tinquire.cells.dates import DateSystem
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.formula.mentions import mentions
+from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook.direct import DirectBook
-from tinquire.workbook.elements import Unusual
 
 __all__ = ["amended_directly", "suits"]
 

@@ -14,11 +14,11 @@ from pathlib import Path
 from tinquire.amend.changing import Change, NotAsExpectedError, amended
 from tinquire.amend.direct import amended_directly, suits
 from tinquire.amend.schema import Amendment
+from tinquire.base.atomic_files import kept_original, write_whole
+from tinquire.base.faults import Fault, TinQuireError
 from tinquire.cells.dates import serial_from_date
-from tinquire.faults import Fault, TinQuireError
+from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook import Workbook
-from tinquire.workbook.archive import kept_original, write_whole
-from tinquire.workbook.elements import Unusual
 from tinquire.workbook.recalc import recalculate
 
 __all__ = ["FileReport", "Outcome", "amend_file", "amend_files"]

@@ -10,11 +10,11 @@ from fnmatch import fnmatchcase
 import numpy as np
 
 from tinquire.amend.schema import Amendment, AnyValue
+from tinquire.base.faults import known_names
 from tinquire.cells.address import Area
 from tinquire.cells.column import Column
 from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import Value
-from tinquire.faults import known_names
 from tinquire.formula.criteria import criterion
 from tinquire.formula.mentions import mentions
 from tinquire.sources.headings import Under, under_heading

@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from tinquire.base.faults import AccessError, Fault, UseError
 from tinquire.cli import options as shared
 from tinquire.cli.files import found_files
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import AccessError, Fault, UseError
 
 if TYPE_CHECKING:
     from tinquire.amend import Amendment, FileReport

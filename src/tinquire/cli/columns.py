@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from tinquire.base.faults import TinQuireError
 from tinquire.cli.rows import PLAIN
 from tinquire.cli.terminal import Terminal, counted
-from tinquire.faults import TinQuireError
 
 if TYPE_CHECKING:
     from tinquire.cells.values import Value

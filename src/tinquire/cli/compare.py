@@ -8,9 +8,9 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.cli import options as shared
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import Fault, UseError
 
 if TYPE_CHECKING:
     from tinquire.workbook.comparing import Comparison, SheetComparison
@@ -51,8 +51,8 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         comparison.sheets = [one for one in comparison.sheets if one.name.casefold() in wanted]
         comparison.put_in, comparison.gone = [], []
     if options.to is not None:
+        from tinquire.base.atomic_files import written_aside
         from tinquire.pages import comparison_page
-        from tinquire.workbook.archive import written_aside
 
         page = comparison_page(comparison, options.old.name, options.new.name)
         with written_aside(options.to) as stream:

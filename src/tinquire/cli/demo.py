@@ -8,10 +8,10 @@ from importlib.resources import files
 from importlib.resources.abc import Traversable
 from pathlib import Path
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.cli.run import make_pack, shown_path, tell_pack
 from tinquire.cli.send import send_outbox
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import Fault, UseError
 
 EXAMPLE = "tinquire demo larkfold"
 PERIOD = "2026-10"

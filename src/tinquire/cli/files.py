@@ -7,8 +7,8 @@ import os
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
+from tinquire.base.faults import AccessError, Fault
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import AccessError, Fault
 
 __all__ = ["found_files"]
 
@@ -41,7 +41,7 @@ def found_files(words: Sequence[str], terminal: Terminal, *, workbooks_only: boo
 
 def _meant(word: str) -> Iterator[Path]:
     """The files that a word means; of folders and patterns none of the originals that commands keep."""
-    from tinquire.workbook.archive import ORIGINALS
+    from tinquire.base.atomic_files import ORIGINALS
 
     path = Path(word)
     if path.is_dir():

@@ -77,7 +77,7 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _unknown(name: str) -> str:
-    from tinquire.faults import nearest
+    from tinquire.base.faults import nearest
 
     near = nearest(name, COMMANDS)
     return f"there is no command '{name}'" + (f"; the nearest is '{near[0]}'" if near else "")
@@ -86,9 +86,9 @@ def _unknown(name: str) -> str:
 def _run(name: str, words: list[str]) -> int:
     import importlib
 
+    from tinquire.base.faults import TinQuireError, in_options
     from tinquire.cli.parsing import CommandParser, spread
     from tinquire.cli.terminal import Terminal
-    from tinquire.faults import TinQuireError, in_options
 
     module_name, says = COMMANDS[name]
     module = importlib.import_module(f"tinquire.cli.{module_name}")

@@ -6,11 +6,11 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.cli import options as shared
 from tinquire.cli.files import found_files
 from tinquire.cli.rows import add_reading, free_to_write, read_rows, write_table
 from tinquire.cli.terminal import Terminal, counted
-from tinquire.faults import Fault, UseError
 
 if TYPE_CHECKING:
     from tinquire.cells.column import Codes

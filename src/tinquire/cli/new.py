@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, UseError
 from tinquire.cli import options as shared
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import AccessError, DataError, Fault, TinQuireError, UseError
 
 if TYPE_CHECKING:
     from tinquire.docket.drafting import SourceDraft
@@ -28,8 +28,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.base.atomic_files import write_whole
     from tinquire.docket.drafting import Draft, drafted, period_in
-    from tinquire.workbook.archive import write_whole
 
     folder, docket = options.folder, options.folder / "docket.toml"
     if docket.exists():
@@ -58,8 +58,8 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 
 def _paths(folder: Path) -> Iterator[Path]:
+    from tinquire.base.atomic_files import ORIGINALS
     from tinquire.sources.files import LOCK_PREFIX
-    from tinquire.workbook.archive import ORIGINALS
 
     for path in folder.rglob("*"):
         parts = path.relative_to(folder).parts

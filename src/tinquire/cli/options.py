@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from tinquire.faults import Fault, UseError
+from tinquire.base.faults import Fault, UseError
 
 __all__ = ["add_docket", "add_json", "add_now", "clock", "local_clock", "moment", "typed"]
 

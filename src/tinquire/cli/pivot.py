@@ -7,11 +7,11 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from tinquire.base.faults import Fault, UseError, known_names
 from tinquire.cli import options as shared
 from tinquire.cli.files import found_files
 from tinquire.cli.rows import add_reading, free_to_write, read_rows
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import Fault, UseError, known_names
 
 if TYPE_CHECKING:
     from tinquire.tables import Table

@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import Fault, UseError
 
 EXAMPLE = "tinquire print 'Linen pack 2026-10.xlsx' --to pack.html --sheet Cover"
 
@@ -19,9 +19,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.base.atomic_files import written_aside
     from tinquire.pages import html_page
     from tinquire.sources.opening import open_sheets
-    from tinquire.workbook.archive import written_aside
 
     if options.to.suffix.lower() not in (".html", ".htm"):
         why = f"'{options.to.name}' does not end in .html, the one form it can take so far"

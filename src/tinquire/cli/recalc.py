@@ -6,10 +6,10 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError
 from tinquire.cli import options as shared
 from tinquire.cli.files import found_files
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import DataError, Fault, TinQuireError, UseError
 
 if TYPE_CHECKING:
     from tinquire.cells.values import Value
@@ -83,11 +83,11 @@ def _target(path: Path, base: Path, count: int, options: argparse.Namespace) -> 
 
 
 def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Terminal) -> tuple[dict[str, Any], int]:
+    from tinquire.base.atomic_files import kept_original
     from tinquire.cells.dates import serial_from_date
     from tinquire.formula.coerce import Notation
     from tinquire.formula.problems import CycleError
     from tinquire.workbook import Workbook
-    from tinquire.workbook.archive import kept_original
     from tinquire.workbook.recalc import recalculate
 
     book = Workbook.open(path)

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tinquire.base.faults import DataError, Fault, UseError
 from tinquire.cli.terminal import Terminal, counted
-from tinquire.faults import DataError, Fault, UseError
 
 if TYPE_CHECKING:
     from tinquire.cells.values import Value
@@ -48,7 +48,7 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
 
 def stated_types(words: Sequence[str]) -> dict[str, str]:
     """Types by heading, as `--type` states them. Raises UseError."""
-    from tinquire.faults import known_names
+    from tinquire.base.faults import known_names
     from tinquire.tables.types import TYPES
 
     types = {}

@@ -6,9 +6,9 @@ import argparse
 import os
 from typing import Any
 
+from tinquire.base.faults import DataError, Fault, UseError
 from tinquire.cli import options as shared
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import DataError, Fault, UseError
 
 EXAMPLE = "tinquire send docket.toml --period 2026-10 --list"
 
@@ -38,9 +38,9 @@ def send_outbox(
 ) -> Any:
     """Send or list the outbox, and say what happened to each mail."""
     from tinquire.docket.house import load_house
-    from tinquire.formula.slots import filled_text
     from tinquire.press import outgoing, send
     from tinquire.press.slotfill import SlotScope
+    from tinquire.slots.slots import filled_text
 
     house = load_house(docket.base / docket.model.style if docket.model.style else None)
     # A folder may use the period's slots alone here: figures belong to a run, and none is made for sending.

@@ -87,7 +87,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 def _tell_soundness(path: Path, terminal: Terminal) -> int:
     """Say what in a file is not as the standard asks; 1 when anything is."""
-    from tinquire.workbook.package import Package
+    from tinquire.packages.package import Package
     from tinquire.workbook.soundness import unsound
 
     findings = unsound(Package.open(path))

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tinquire.base.faults import DataError, Fault, UseError
 from tinquire.cli import options as shared
 from tinquire.cli.terminal import Terminal, counted
-from tinquire.faults import DataError, Fault, UseError
 
 if TYPE_CHECKING:
     from tinquire.workbook import Workbook
@@ -155,8 +155,8 @@ def _said(piece: _Piece) -> Iterator[str]:
 
 def _name(options: argparse.Namespace, part: str, number: int, taken: set[str]) -> str:
     """A file's name from the pattern, valid and not taken. Raises UseError for a slot that means nothing."""
-    from tinquire.formula.slots import Filled, Slot, Unfilled, filled_text
-    from tinquire.press.filenames import safe_file_name
+    from tinquire.base.file_names import safe_file_name
+    from tinquire.slots.slots import Filled, Slot, Unfilled, filled_text
 
     values = {"part": part, "file": options.file.stem, "number": str(number)}
 

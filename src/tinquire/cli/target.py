@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from tinquire.faults import Fault, UseError
+from tinquire.base.faults import Fault, UseError
 
 __all__ = ["add_target", "target"]
 

@@ -10,7 +10,7 @@ import textwrap
 from collections.abc import Sequence
 from typing import Any, TextIO
 
-from tinquire.faults import Fault, TinQuireError
+from tinquire.base.faults import Fault, TinQuireError
 
 __all__ = ["Terminal", "counted"]
 

@@ -8,9 +8,9 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tinquire.base.faults import Fault, UseError, known_names
 from tinquire.cli import options as shared
 from tinquire.cli.terminal import Terminal
-from tinquire.faults import Fault, UseError, known_names
 
 if TYPE_CHECKING:
     from tinquire.workbook import Workbook

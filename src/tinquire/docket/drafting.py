@@ -13,8 +13,8 @@ from itertools import takewhile
 import tomlkit
 from tomlkit.items import Table as TomlTable
 
+from tinquire.base.faults import UseError
 from tinquire.docket.period import Period, parse_period
-from tinquire.faults import UseError
 from tinquire.tables import Table
 from tinquire.tables.columnfacts import column_facts
 from tinquire.tables.inference import MIXED

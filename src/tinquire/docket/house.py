@@ -7,9 +7,9 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.cells.languages import ENGLISH, Language, language_of
 from tinquire.docket.reading import read_model
-from tinquire.faults import Fault, UseError
 from tinquire.looks import House, Look
 from tinquire.tables.types import ColumnType
 

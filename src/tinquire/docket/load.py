@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from tinquire.base.faults import UseError
 from tinquire.docket.job import Docket
 from tinquire.docket.reading import read_model
 from tinquire.docket.review import reviewed
 from tinquire.docket.schema import DocketModel
-from tinquire.faults import UseError
 
 __all__ = ["load_docket"]
 

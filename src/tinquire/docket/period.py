@@ -7,10 +7,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import Value
-from tinquire.faults import Fault, UseError
 
 __all__ = ["KINDS", "Period", "parse_period"]
 

@@ -9,9 +9,9 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
+from tinquire.base.faults import AccessError, Fault, UseError, nearest
 from tinquire.docket.lines import KeyPath, key_lines
 from tinquire.docket.schema import TableModel, step_keys
-from tinquire.faults import AccessError, Fault, UseError, nearest
 from tinquire.tables.steps import step_kinds
 
 __all__ = ["read_model"]

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+from tinquire.base.faults import Fault, known_names
 from tinquire.docket.job import Docket
 from tinquire.docket.staying import needing_rows
 from tinquire.docket.usage import all_formulas, tables_needed, tables_used
-from tinquire.faults import Fault, known_names
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.registry import functions, unknown_function
-from tinquire.formula.slots import slot_name
 from tinquire.formula.tree import Call, walk
+from tinquire.slots.slots import slot_name
 from tinquire.tables.types import TYPES
 
 __all__ = ["reviewed", "table_order"]

@@ -7,10 +7,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, TypeAdapter, model_validator
 
+from tinquire.base.faults import known_names
 from tinquire.cells.languages import Words
 from tinquire.cells.values import Value
 from tinquire.docket.sourcemodel import CellValue, Model, SourceModel, cell_value
-from tinquire.faults import known_names
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivoting import PivotField, PivotValue
 from tinquire.tables.steps import Step, step_kinds

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import TypeAlias
 
+from tinquire.base.faults import Fault
 from tinquire.docket.job import Docket
 from tinquire.docket.schema import TableModel
 from tinquire.docket.usage import all_formulas, tables_read, tables_used
-from tinquire.faults import Fault
-from tinquire.formula.slots import slot_name
+from tinquire.slots.slots import slot_name
 from tinquire.tables.steps.drop_rows import DropRows
 from tinquire.tables.steps.group import Group
 from tinquire.tables.steps.keep_rows import KeepRows

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tinquire.faults import DataError, Fault, UseError
+from tinquire.base.faults import DataError, Fault, UseError
 
 __all__ = ["CycleError", "FormulaError"]
 

@@ -24,8 +24,8 @@ from enum import Enum
 from functools import lru_cache
 from typing import Any, TypeVar
 
+from tinquire.base.faults import nearest
 from tinquire.cells.values import Value
-from tinquire.faults import nearest
 
 __all__ = [
     "Function",

@@ -5,10 +5,10 @@ from __future__ import annotations
 import html
 from collections.abc import Sequence
 
+from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import Area
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
-from tinquire.faults import DataError, Fault
 from tinquire.looks import Appearance, Edge
 from tinquire.workbook import Sheet, Workbook
 

@@ -13,7 +13,7 @@ from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime, getaddresses
 
-from tinquire.faults import AccessError, Fault
+from tinquire.base.faults import AccessError, Fault
 
 __all__ = ["MailServer", "Session", "deliver", "recipients", "session"]
 

@@ -14,7 +14,7 @@ from typing import Any
 from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import Envelope
 
-from tinquire.faults import AccessError, Fault
+from tinquire.base.faults import AccessError, Fault
 
 __all__ = ["HOST", "Postroom", "postroom"]
 

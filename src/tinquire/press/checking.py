@@ -8,9 +8,9 @@ from datetime import UTC, datetime
 from functools import partial
 from typing import TYPE_CHECKING
 
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names
 from tinquire.cells.values import CellError, Value
 from tinquire.docket.schema import CheckModel, FreshModel, MissingModel, NearModel, ValuesModel, cell_value
-from tinquire.faults import DataError, Fault, TinQuireError, UseError, known_names
 from tinquire.press.daybook import Daybook
 from tinquire.tables import Table
 from tinquire.tables.checks import CheckResult, checked

@@ -12,7 +12,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from tinquire.faults import AccessError, Fault
+from tinquire.base.faults import AccessError, Fault
 from tinquire.press.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
 from tinquire.press.sourced import Sourced
 from tinquire.tables import Origin

@@ -9,12 +9,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from tinquire.base.faults import DataError, Fault, TinQuireError, known_names
 from tinquire.docket.schema import WorkbookModel
-from tinquire.faults import DataError, Fault, TinQuireError, known_names
-from tinquire.formula.slots import Slot, Unfilled, slot_name, split_slots
 from tinquire.press.mails import missing_attachment
 from tinquire.press.reckoning import Reckoning, unfilled_fault
 from tinquire.press.workbooks import start_workbook
+from tinquire.slots.slots import Slot, Unfilled, slot_name, split_slots
 from tinquire.workbook.filling import slotted_cells
 
 __all__ = ["foreseen"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from tinquire.faults import Fault, UseError, known_names
+from tinquire.base.faults import Fault, UseError, known_names
 from tinquire.formula import parse, write
 from tinquire.formula.tree import Name, Node, RowsOf, TableReference, bound_names
 from tinquire.formula.writing import replaced

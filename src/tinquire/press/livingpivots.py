@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.cells.address import column_name
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
 from tinquire.docket.period import parse_period
-from tinquire.faults import Fault, UseError
 from tinquire.formula.writing import escaped_column
 from tinquire.tables import Table
 from tinquire.tables.aggregation import Aggregation

@@ -12,13 +12,13 @@ from email.headerregistry import Address
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
+from tinquire.base.file_names import safe_file_name
 from tinquire.docket.schema import MailModel
-from tinquire.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
-from tinquire.formula.slots import Filled, Slot, Unfilled, filled_text, split_slots
 from tinquire.post.message import Attachment, Dress, Letter, built, parsed_address
-from tinquire.press.filenames import safe_file_name
 from tinquire.press.reckoning import Reckoning, unfilled_fault
 from tinquire.press.slotfill import SlotScope
+from tinquire.slots.slots import Filled, Slot, Unfilled, filled_text, split_slots
 
 if TYPE_CHECKING:
     from tinquire.press.run import Made

@@ -10,12 +10,12 @@ import numpy as np
 from tinquire.cells.address import Area
 from tinquire.docket.schema import FigureModel
 from tinquire.formula import FormulaError, parse
-from tinquire.formula.slots import slot_name, split_slots
 from tinquire.formula.tree import TableReference, walk
 from tinquire.press.reckoning import Reckoning
 from tinquire.press.sheets import TableOnSheet
 from tinquire.press.slotfill import SlotScope
 from tinquire.press.sourced import Sourced
+from tinquire.slots.slots import slot_name, split_slots
 from tinquire.tables import Members, Origin, Table
 from tinquire.tables.pivot import Pivot, PivotTable
 from tinquire.tables.reads import RowsRead, names_read, rows_read

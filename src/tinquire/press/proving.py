@@ -8,11 +8,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tinquire.base.faults import Fault
 from tinquire.cells.address import cell_name
 from tinquire.cells.column import Booleans, Column, Floats, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import Value
-from tinquire.faults import Fault
 from tinquire.press.sheets import TableOnSheet, total_of
 from tinquire.tables import Table
 from tinquire.tables.pivot import Pivot

@@ -10,19 +10,19 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from tinquire.base.faults import Fault, TinQuireError, UseError
 from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.review import table_order
 from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel, TableModel, cell_value
 from tinquire.docket.usage import tables_needed, tables_used
-from tinquire.faults import Fault, TinQuireError, UseError
 from tinquire.formula import FormulaError, parse
-from tinquire.formula.slots import Unfilled, filled_text, slot_name
 from tinquire.formula.tree import Name, walk
 from tinquire.looks import House
 from tinquire.press.checking import make_checks
 from tinquire.press.slotfill import SlotScope
 from tinquire.press.staying import pivot_staying, table_staying
+from tinquire.slots.slots import Unfilled, filled_text, slot_name
 from tinquire.sources import FileRead, Gathered, SourceSpec, StayingGroups, StayingRows, gather
 from tinquire.tables import Table
 from tinquire.tables.checks import CheckResult

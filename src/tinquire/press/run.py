@@ -8,21 +8,21 @@ from datetime import UTC, datetime, time, timedelta
 from pathlib import Path
 
 from tinquire import __version__
+from tinquire.base.atomic_files import write_all
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merged
+from tinquire.base.file_names import safe_file_name
 from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.house import load_house
 from tinquire.docket.schema import WorkbookModel
-from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
-from tinquire.formula.slots import filled_text
 from tinquire.press.daybook import Daybook, digest
-from tinquire.press.filenames import safe_file_name
 from tinquire.press.foresight import foreseen
 from tinquire.press.mails import MadeMail, filled_path, make_mails
-from tinquire.press.placing import write_all
 from tinquire.press.reckoning import Reckoning, reckon, unfilled_fault
 from tinquire.press.slotfill import SlotScope
 from tinquire.press.sourced import Sourced
 from tinquire.press.workbooks import cuts_of, make_workbook
+from tinquire.slots.slots import filled_text
 
 __all__ = ["Made", "Pack", "make", "publish"]
 

@@ -10,7 +10,7 @@ from email.message import EmailMessage
 from email.policy import default
 from pathlib import Path
 
-from tinquire.faults import DataError, Fault, TinQuireError
+from tinquire.base.faults import DataError, Fault, TinQuireError
 from tinquire.post.delivery import MailServer, recipients, session
 from tinquire.press.daybook import Daybook, MailState, digest
 

@@ -8,11 +8,11 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.display import show_column
 from tinquire.cells.values import Value
-from tinquire.faults import Fault, UseError
 from tinquire.formula.writing import escaped_column
 from tinquire.looks import Appearance, House
 from tinquire.looks.widths import deciding, fitting_width, wrapped_lines

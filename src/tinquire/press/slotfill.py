@@ -7,12 +7,12 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from tinquire.base.faults import TinQuireError, UseError, known_names
 from tinquire.cells.values import Value
-from tinquire.faults import TinQuireError, UseError, known_names
 from tinquire.formula.coerce import text_of
-from tinquire.formula.slots import Filled, Slot, Unfilled, cut, slot_name
 from tinquire.formula.tree import Name, TableReference
 from tinquire.looks import House
+from tinquire.slots.slots import Filled, Slot, Unfilled, cut, slot_name
 from tinquire.tables import Table
 from tinquire.tables.scope import TableScope, read_formula, scalar_value, table_values
 from tinquire.tables.types import TYPES

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.cells.address import column_name, column_number
 from tinquire.cells.column import Column
-from tinquire.faults import Fault, UseError
 from tinquire.formula import parse, write
 from tinquire.formula.tree import Coordinate, Node, Reference, TableReference
 from tinquire.formula.writing import escaped_column, replaced

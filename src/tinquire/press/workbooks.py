@@ -8,14 +8,13 @@ from datetime import datetime
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.cells.address import MAX_ROW, Area
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.docket.schema import SheetModel, WorkbookModel
-from tinquire.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.formula.problems import CycleError
-from tinquire.formula.slots import filled_text
 from tinquire.press.livingpivots import LivingPivot, logical_columns, put_formulas, sparse_columns
 from tinquire.press.provenance import sourced_by_slots, sources_of_pivot, sources_of_statement, sources_of_table
 from tinquire.press.proving import Claim, claims_of_pivot, claims_of_statement, claims_of_table, unproved
@@ -24,6 +23,7 @@ from tinquire.press.sheets import SheetPlan, pivot_sheet, safe_table_name, table
 from tinquire.press.slotfill import SlotScope
 from tinquire.press.sourced import Sourced
 from tinquire.press.statementsheets import LivingAmounts, statement_sheet
+from tinquire.slots.slots import filled_text
 from tinquire.tables import Table
 from tinquire.workbook import SheetTable, Workbook
 from tinquire.workbook.book import safe_sheet_name

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any
 
 from tinquire.cells.values import Value
 from tinquire.formula import parse
-from tinquire.formula.slots import slot_name
 from tinquire.formula.tree import Binary, Call, Literal, Name, Node, TableReference, Unary
+from tinquire.slots.slots import slot_name
 
 if TYPE_CHECKING:
     from sqlalchemy import ColumnElement

@@ -13,11 +13,11 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, UseError
 from tinquire.cells.column import Column
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import Value
-from tinquire.faults import AccessError, DataError, Fault, TinQuireError, UseError
 from tinquire.sources.digest import Digest
 from tinquire.sources.raw import RawTable
 

@@ -12,8 +12,8 @@ from pathlib import Path
 
 import numpy as np
 
+from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.cells.column import Codes, Column
-from tinquire.faults import AccessError, DataError, Fault
 from tinquire.sources.cutting import BEHIND
 from tinquire.sources.encodings import UTF8_MARK, in_utf8, marked_encoding
 from tinquire.sources.fields import plain_rows

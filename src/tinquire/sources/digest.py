@@ -8,7 +8,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from functools import cached_property
 from pathlib import Path
 
-from tinquire.faults import AccessError, Fault
+from tinquire.base.faults import AccessError, Fault
 
 __all__ = ["Digest"]
 

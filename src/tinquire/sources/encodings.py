@@ -6,7 +6,7 @@ import re
 import unicodedata
 from itertools import islice
 
-from tinquire.faults import DataError, Fault
+from tinquire.base.faults import DataError, Fault
 
 __all__ = ["UTF8_MARK", "in_utf8", "marked_encoding"]
 

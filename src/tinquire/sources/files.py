@@ -6,8 +6,8 @@ import glob
 import re
 from pathlib import Path
 
-from tinquire.faults import AccessError, Fault, nearest
-from tinquire.workbook.archive import ORIGINALS
+from tinquire.base.atomic_files import ORIGINALS
+from tinquire.base.faults import AccessError, Fault, nearest
 
 __all__ = ["LOCK_PREFIX", "WORKBOOK_ENDINGS", "matching_files", "named_as_workbook"]
 

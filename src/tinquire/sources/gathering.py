@@ -8,8 +8,10 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from tinquire.faults import AccessError, DataError, Fault, TinQuireError, known_names, merged
-from tinquire.faults import places as listed
+from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, known_names, merged
+from tinquire.base.faults import places as listed
+from tinquire.base.parallel import abreast
+from tinquire.packages.zip_archive import unreadable
 from tinquire.sources.database import read_query
 from tinquire.sources.delimited import read_delimited
 from tinquire.sources.digest import Digest
@@ -23,8 +25,6 @@ from tinquire.sources.workbooks import read_blocks
 from tinquire.tables.inference import MIXED, inferred_type
 from tinquire.tables.marks import mark_of_column
 from tinquire.tables.stacking import stacked
-from tinquire.workbook.abreast import abreast
-from tinquire.workbook.archive import unreadable
 
 __all__ = ["gather"]
 

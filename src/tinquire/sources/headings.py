@@ -6,10 +6,10 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from tinquire.base.faults import DataError, Fault, known_names
 from tinquire.cells.address import column_name
 from tinquire.cells.display import show
 from tinquire.cells.total_words import is_total_label
-from tinquire.faults import DataError, Fault, known_names
 from tinquire.sources.raw import table_below_heading
 from tinquire.sources.workbooks import block_of
 from tinquire.workbook import Sheet, Workbook

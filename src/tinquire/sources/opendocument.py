@@ -10,16 +10,16 @@ from datetime import date, datetime
 
 from lxml import etree
 
+from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, quoted_sheet
 from tinquire.cells.column import Column
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.values import CellError, Value
-from tinquire.faults import AccessError, DataError, Fault
 from tinquire.looks import Appearance
+from tinquire.packages.xml import local
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.book import safe_sheet_name
 from tinquire.workbook.edits import set_name
-from tinquire.workbook.markup import local
 
 __all__ = ["read_opendocument"]
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from enum import Enum
 from pathlib import Path
 
-from tinquire.faults import AccessError, Fault
+from tinquire.base.faults import AccessError, Fault
+from tinquire.packages.zip_archive import Archive, unreadable
 from tinquire.workbook import Workbook
-from tinquire.workbook.archive import Archive, unreadable
 
 __all__ = ["FileKind", "file_kind", "is_text", "open_sheets"]
 

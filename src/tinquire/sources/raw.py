@@ -8,13 +8,13 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault, places
 from tinquire.cells.address import cell_name
 from tinquire.cells.column import Booleans, Codes, Column, Kind, Kinds
 from tinquire.cells.display import general
 from tinquire.cells.numberformat import Moment
 from tinquire.cells.total_words import begins_total
 from tinquire.cells.values import Value
-from tinquire.faults import DataError, Fault, places
 from tinquire.sources.digest import Digest
 from tinquire.tables.types import duration_in, number_in
 

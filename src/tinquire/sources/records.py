@@ -9,9 +9,9 @@ from typing import Any
 
 import numpy as np
 
+from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.cells.column import Column
 from tinquire.cells.values import Value
-from tinquire.faults import AccessError, DataError, Fault
 from tinquire.sources.raw import RawTable
 
 __all__ = ["are_records", "read_records", "records_table"]

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
 
+from tinquire.base.faults import Fault
 from tinquire.cells.values import Value
-from tinquire.faults import Fault
 from tinquire.sources.digest import Digest
 from tinquire.tables import Table
 

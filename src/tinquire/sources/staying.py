@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault, UseError, known_names
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import Value
-from tinquire.faults import DataError, Fault, UseError, known_names
 from tinquire.sources.conditions import Holds, RefusedError, condition
 from tinquire.sources.database import bound, connected, raw_table
 from tinquire.sources.digest import Digest

@@ -8,19 +8,19 @@ from pathlib import Path
 
 import numpy as np
 
+from tinquire.base.faults import Fault
+from tinquire.base.faults import places as listed
+from tinquire.base.parallel import abreast
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.display import show
 from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import Value
-from tinquire.faults import Fault
-from tinquire.faults import places as listed
 from tinquire.sources.raw import RawTable
 from tinquire.sources.spec import SourceSpec
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.inference import MIXED
 from tinquire.tables.marks import own_mark
 from tinquire.tables.types import NUMERIC, Problem, Reading, column_type, duration_in, number_in, typed
-from tinquire.workbook.abreast import abreast
 
 __all__ = ["compared_totals", "shortened", "typed_table"]
 

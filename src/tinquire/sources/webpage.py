@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from lxml import html as page_parser
 from lxml.html import HtmlElement
 
+from tinquire.base.faults import AccessError, Fault
 from tinquire.cells.column import Column
-from tinquire.faults import AccessError, Fault
 from tinquire.workbook import Sheet, Workbook
 
 __all__ = ["read_web_page"]

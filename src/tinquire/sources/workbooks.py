@@ -8,10 +8,10 @@ from pathlib import Path
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault, known_names
 from tinquire.cells.address import Area, parse_area
 from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.dates import SYSTEMS_APART, DateSystem
-from tinquire.faults import DataError, Fault, known_names
 from tinquire.formula.mentions import Mention, mentions
 from tinquire.sources.opening import open_sheets
 from tinquire.sources.raw import FOOT_ROWS, MOMENTS, Block

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault, places
 from tinquire.cells.column import Kind
-from tinquire.faults import DataError, Fault, places
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.table import Table
 from tinquire.tables.types import number_in

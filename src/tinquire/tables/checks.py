@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from tinquire.base.faults import Fault
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
-from tinquire.faults import Fault
 from tinquire.formula.coerce import boolean_of
 from tinquire.formula.tree import Binary, Literal, Node
 from tinquire.formula.writing import write

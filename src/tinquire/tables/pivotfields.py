@@ -15,13 +15,13 @@ from typing import Protocol
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault, UseError
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind
 from tinquire.cells.dates import LAST_SERIAL, date_from_serial
 from tinquire.cells.display import general
 from tinquire.cells.languages import Language
 from tinquire.cells.ranks import dense
 from tinquire.cells.values import Value
-from tinquire.faults import DataError, Fault, UseError
 from tinquire.tables.table import Field, Table
 
 __all__ = ["CALENDAR", "Levels", "PivotField", "band_limits", "grouped_levels"]

@@ -8,10 +8,10 @@ from functools import partial
 
 import numpy as np
 
+from tinquire.base.faults import Fault, UseError, known_names
 from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import Value
-from tinquire.faults import Fault, UseError, known_names
 from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, Summary
 from tinquire.tables.origin import Members

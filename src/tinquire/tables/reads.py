@@ -13,8 +13,8 @@ from tinquire.cells.values import CellError
 from tinquire.formula import Frame, evaluate_scalar, write
 from tinquire.formula.coerce import text_of
 from tinquire.formula.criteria import criterion
-from tinquire.formula.slots import slot_name
 from tinquire.formula.tree import Call, Name, Node, TableReference, children
+from tinquire.slots.slots import slot_name
 from tinquire.tables.pivot import PivotTable
 from tinquire.tables.scope import TableScope
 from tinquire.tables.table import Table

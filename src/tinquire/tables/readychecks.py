@@ -7,10 +7,10 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
+from tinquire.base.faults import places
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
-from tinquire.faults import places
 from tinquire.formula.coerce import number_of
 from tinquire.tables.keys import key_groups, key_text
 from tinquire.tables.scope import TableScope, read_formula, scalar_value

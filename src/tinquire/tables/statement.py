@@ -8,10 +8,10 @@ from math import isnan
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names
 from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
-from tinquire.faults import DataError, Fault, TinQuireError, UseError, known_names
 from tinquire.formula import parse
 from tinquire.formula.coerce import text_of
 from tinquire.formula.tree import TableReference, walk

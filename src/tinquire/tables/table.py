@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tinquire.base.faults import DataError, Fault, UseError, known_names
 from tinquire.cells.column import Booleans, Column
-from tinquire.faults import DataError, Fault, UseError, known_names
 from tinquire.tables.origin import Origin
 
 __all__ = ["Field", "RowFormula", "Table"]

@@ -10,15 +10,16 @@ from pathlib import Path
 
 from lxml import etree
 
+from tinquire.base.atomic_files import written_aside
+from tinquire.base.faults import AccessError, DataError, Fault, known_names
 from tinquire.cells.address import area_name, quoted_sheet
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError
-from tinquire.faults import AccessError, DataError, Fault, known_names
-from tinquire.workbook.archive import written_aside
-from tinquire.workbook.elements import Unusual, has_formula
+from tinquire.packages.entry_edits import asked_to_recalculate
+from tinquire.packages.package import Package
+from tinquire.packages.raw_xml import Unusual, has_formula
+from tinquire.packages.xml import MAIN, RELATIONS, child, children, local, parsed, placed, serialised, tag
 from tinquire.workbook.formulas import text_at
-from tinquire.workbook.markup import MAIN, RELATIONS, child, children, local, parsed, placed, serialised, tag
-from tinquire.workbook.package import Package
 from tinquire.workbook.patching import patched
 from tinquire.workbook.reading import read_sheet
 from tinquire.workbook.rowbytes import number_text
@@ -27,7 +28,6 @@ from tinquire.workbook.splicing import CellPatch
 from tinquire.workbook.strings import SharedStrings
 from tinquire.workbook.styles import StyleBook, theme_colours
 from tinquire.workbook.tableparts import read_table, table_part
-from tinquire.workbook.touches import asked_to_recalculate
 from tinquire.workbook.writing import sheet_part
 
 __all__ = ["DefinedName", "SheetEntry", "Workbook", "safe_sheet_name", "valid_sheet_name"]

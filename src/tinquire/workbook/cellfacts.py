@@ -7,8 +7,8 @@ from collections.abc import Mapping
 
 from tinquire.cells.numberformat import SectionKind, parse_format
 from tinquire.cells.values import Value
+from tinquire.packages.xml import child, children
 from tinquire.workbook.book import Workbook
-from tinquire.workbook.markup import child, children
 
 __all__ = ["cell_facts", "reading_of"]
 

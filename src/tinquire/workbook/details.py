@@ -13,15 +13,15 @@ from functools import cached_property
 
 from lxml import etree
 
+from tinquire.base.faults import AccessError, Fault
 from tinquire.cells.address import MAX_COLUMN, Area, parse_area
 from tinquire.cells.dates import DateSystem
-from tinquire.faults import AccessError, Fault
+from tinquire.packages.package import Relation
+from tinquire.packages.raw_xml import Unusual, sheet_data
+from tinquire.packages.xml import child, children, local, parsed
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.edits.cellparts import canonical
 from tinquire.workbook.edits.frames import area_list
-from tinquire.workbook.elements import Unusual, sheet_data
-from tinquire.workbook.markup import child, children, local, parsed
-from tinquire.workbook.package import Relation
 from tinquire.workbook.rulewords import entry_in_words, mark_in_words
 from tinquire.workbook.strings import rich_text
 

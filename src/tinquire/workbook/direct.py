@@ -16,15 +16,14 @@ from operator import attrgetter
 from tinquire.cells.address import cell_name
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import ERROR_NAMES, Value
-from tinquire.workbook.archive import MAX_RATIO, crc32, deflated, inflated
-from tinquire.workbook.elements import Element, Unusual, elements, has_formula
-from tinquire.workbook.markup import parsed, unescaped_text
+from tinquire.packages.entry_edits import asked_to_recalculate
+from tinquire.packages.raw_xml import Element, Unusual, elements, has_formula, unescaped
+from tinquire.packages.xml import parsed, unescaped_text
+from tinquire.packages.zip_archive import MAX_RATIO, crc32, deflated, inflated
 from tinquire.workbook.rowbytes import number_text
-from tinquire.workbook.scanning import unescaped
 from tinquire.workbook.splicing import CellPatch, changed_cell, spliced
 from tinquire.workbook.strings import items_of, text_item, text_of, with_items
 from tinquire.workbook.styles import StyleBook
-from tinquire.workbook.touches import asked_to_recalculate
 
 __all__ = ["DirectBook", "DirectCell"]
 

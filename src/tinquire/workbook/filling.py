@@ -10,9 +10,9 @@ import numpy as np
 from tinquire.cells.address import cell_name
 from tinquire.cells.column import Kind
 from tinquire.formula import FormulaError, parse
-from tinquire.formula.slots import Resolver, Unfilled, checked_fill, filled_text, only_slot, slot_text
 from tinquire.formula.tree import Call, walk
 from tinquire.looks import Variation
+from tinquire.slots.slots import Resolver, Unfilled, checked_fill, filled_text, only_slot, slot_text
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.sheet import NO_FORMULA, Sheet
 

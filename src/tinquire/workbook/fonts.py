@@ -7,7 +7,7 @@ import copy
 from lxml import etree
 
 from tinquire.looks import Variation
-from tinquire.workbook.markup import child, placed
+from tinquire.packages.xml import child, placed
 
 __all__ = ["varied_font", "vary_alignment"]
 

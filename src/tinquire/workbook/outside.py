@@ -12,8 +12,8 @@ from tinquire.cells.values import ERROR_NAMES, Value
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.tree import Name, Node, Reference
 from tinquire.formula.writing import replaced
-from tinquire.workbook.markup import child, children
-from tinquire.workbook.package import Package
+from tinquire.packages.package import Package
+from tinquire.packages.xml import child, children
 from tinquire.workbook.sheet import Sheet
 
 __all__ = ["OutsideBooks"]

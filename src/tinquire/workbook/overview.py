@@ -10,12 +10,12 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
+from tinquire.base.parallel import abreast
 from tinquire.cells.address import Area, cell_name, column_number
 from tinquire.cells.column import Booleans, Codes, Kind
-from tinquire.workbook.abreast import abreast
+from tinquire.packages.raw_xml import Unusual, has_formula, sheet_data
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.details import BookDetails, SheetDetails
-from tinquire.workbook.elements import Unusual, has_formula, sheet_data
 from tinquire.workbook.reading import read_sheet
 from tinquire.workbook.sheet import Sheet
 from tinquire.workbook.strings import items_of, text_of

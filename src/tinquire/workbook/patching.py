@@ -7,8 +7,8 @@ from collections.abc import Iterable, Sequence
 from lxml import etree
 
 from tinquire.cells.address import cell_name, parse_cell
-from tinquire.workbook.elements import Unusual
-from tinquire.workbook.markup import children, control_escaped, local, parsed, serialised, tag, without
+from tinquire.packages.raw_xml import Unusual
+from tinquire.packages.xml import children, control_escaped, local, parsed, serialised, tag, without
 from tinquire.workbook.splicing import CellPatch, spliced
 
 __all__ = ["patched"]

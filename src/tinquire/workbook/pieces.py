@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW
 from tinquire.cells.column import Codes, Floats, Kind, Kinds
+from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook.digits import Words, decimals, whole_numbers, words_of
-from tinquire.workbook.elements import Unusual
 from tinquire.workbook.sheet import NO_FORMULA
 from tinquire.workbook.tags import (
     CELL,

@@ -16,8 +16,8 @@ from lxml import etree
 from tinquire.cells.address import Area, parse_area
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.coerce import number_from_text
-from tinquire.workbook.markup import child, children, local
-from tinquire.workbook.package import Package
+from tinquire.packages.package import Package
+from tinquire.packages.xml import child, children, local
 
 __all__ = ["PivotCells", "pivots_of"]
 

@@ -13,13 +13,13 @@ from typing import Any
 import numpy as np
 from lxml import etree
 
+from tinquire.base.faults import AccessError, Fault
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, cell_name, parse_area, parse_cell
 from tinquire.cells.column import Kind
 from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import ERROR_NAMES, CellError
-from tinquire.faults import AccessError, Fault
-from tinquire.workbook.elements import Unusual
-from tinquire.workbook.markup import local, unescaped_text
+from tinquire.packages.raw_xml import Unusual
+from tinquire.packages.xml import local, unescaped_text
 from tinquire.workbook.scanning import CellReading, Rows, scan_cells
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Formula, Sheet
 from tinquire.workbook.strings import rich_text

@@ -13,13 +13,13 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from tinquire.base.parallel import abreast
 from tinquire.cells.address import area_name, column_name
 from tinquire.cells.column import Codes, Floats, Kind
 from tinquire.cells.values import CellError
 from tinquire.formula.mentions import can_mislead, down_pattern
-from tinquire.workbook.abreast import abreast
+from tinquire.packages.xml import escaped
 from tinquire.workbook.formulas import stays, text_at
-from tinquire.workbook.markup import escaped
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Formula, Sheet
 
 __all__ = ["number_text", "row_bytes"]

@@ -8,30 +8,33 @@ order of the file. Whatever is not in the plain form raises `Unusual`, and the c
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import partial
 
 import numpy as np
 
+from tinquire.base.parallel import abreast
 from tinquire.cells.column import Codes, Kind
 from tinquire.formula.mentions import DownPattern, can_mislead, down_pattern
-from tinquire.workbook.abreast import abreast
-from tinquire.workbook.elements import Unusual
+from tinquire.packages.raw_xml import Unusual, unescaped
 from tinquire.workbook.pieces import Pending, Piece, attributes, scan_piece
 from tinquire.workbook.sheet import NO_FORMULA, Cells, Sheet
 
-__all__ = ["CellReading", "Rows", "scan_cells", "unescaped"]
+__all__ = ["CellReading", "Rows", "scan_cells"]
 
 _ROW_END = b"</row>"
+
+
 _CELLS, _CELLS_END = b"<sheetData>", b"</sheetData>"
+
+
 #: No row of the plain form is longer, with all its cells.
 _LONGEST_ROW = 1 << 25
+
+
 #: How many formulas below each other are compared with their pattern at once: few at first, more while they agree.
 _FIRST_RUN, _LONGEST_RUN = 16, 1 << 14
-_ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|lt|gt|amp|quot|apos);")
-_ENTITIES = {"lt": "<", "gt": ">", "amp": "&", "quot": '"', "apos": "'"}
 
 
 @dataclass(frozen=True)
@@ -187,24 +190,6 @@ def _run(pattern: DownPattern, rows: Codes, texts: list[bytes], place: int) -> i
         run += count
         window = min(window * 4, _LONGEST_RUN)
     return run
-
-
-def unescaped(text: str) -> str:
-    """Text with XML's own entities and numbered characters read. Raises Unusual for others."""
-    if "&" not in text:
-        return text
-    if text.count("&") != len(_ENTITY.findall(text)):
-        raise Unusual
-    return _ENTITY.sub(lambda found: _entity(found[1]), text)
-
-
-def _entity(name: str) -> str:
-    if name.startswith("#"):
-        number = int(name[2:], 16) if name[1] == "x" else int(name[1:])
-        if number not in (9, 10, 13) and not 32 <= number <= 0x10FFFF:
-            raise Unusual
-        return chr(number)
-    return _ENTITIES[name]
 
 
 def scan_cells(sheet: Sheet, rows: Iterable[bytes], reading: CellReading, shared: int) -> None:

@@ -13,13 +13,13 @@ from itertools import pairwise
 
 from lxml import etree
 
+from tinquire.base.faults import AccessError, TinQuireError
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, parse_area, parse_cell
 from tinquire.cells.numberformat import BUILT_IN_FORMATS
-from tinquire.faults import AccessError, TinQuireError
 from tinquire.formula import FormulaError, parse, parse_name
+from tinquire.packages.package import Package
+from tinquire.packages.xml import child, children, local
 from tinquire.workbook.book import valid_sheet_name
-from tinquire.workbook.markup import child, children, local
-from tinquire.workbook.package import Package
 from tinquire.workbook.strings import rich_text
 from tinquire.workbook.styles import STYLE_ORDER
 

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from itertools import groupby
 
 from tinquire.cells.address import cell_name, parse_cell
-from tinquire.workbook.elements import ATTRIBUTE, Element, Unusual, elements, sheet_data
-from tinquire.workbook.markup import escaped
+from tinquire.packages.raw_xml import ATTRIBUTE, Element, Unusual, elements, sheet_data
+from tinquire.packages.xml import escaped
 
 __all__ = ["CellPatch", "changed_cell", "spliced"]
 

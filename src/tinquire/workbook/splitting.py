@@ -16,13 +16,13 @@ from lxml import etree
 from tinquire.cells.address import cell_name
 from tinquire.cells.column import Kind
 from tinquire.formula.mentions import mentions
+from tinquire.packages.xml import child, children, local
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.details import BookDetails
 from tinquire.workbook.edits import delete_sheets, hide_sheet, remove_rows
 from tinquire.workbook.edits.everywhere import change_part, worksheets
 from tinquire.workbook.edits.following import GoneSheets
 from tinquire.workbook.edits.hangers import forget_drawn, literal_chart
-from tinquire.workbook.markup import child, children, local
 from tinquire.workbook.sheet import Sheet
 
 __all__ = ["Cut", "keep_rows", "keep_sheets", "leave_rows"]

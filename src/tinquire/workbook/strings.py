@@ -7,9 +7,8 @@ from collections.abc import Collection
 
 from lxml import etree
 
-from tinquire.workbook.elements import Unusual
-from tinquire.workbook.markup import MAIN, escaped, local, parsed, serialised, tag, unescaped_text, without
-from tinquire.workbook.scanning import unescaped
+from tinquire.packages.raw_xml import Unusual, unescaped
+from tinquire.packages.xml import MAIN, escaped, local, parsed, serialised, tag, unescaped_text, without
 
 __all__ = ["SharedStrings", "items_of", "rich_text", "text_item", "text_of", "with_items"]
 

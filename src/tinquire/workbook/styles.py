@@ -9,8 +9,8 @@ from lxml import etree
 from tinquire.cells.numberformat import BUILT_IN_FORMATS, Moment, parse_format
 from tinquire.looks import PLAIN, Appearance, Edge, Edges, Variation
 from tinquire.looks.palette import INDEXED, tinted
+from tinquire.packages.xml import MAIN, child, children, parsed, placed, serialised, tag
 from tinquire.workbook.fonts import varied_font, vary_alignment
-from tinquire.workbook.markup import MAIN, child, children, parsed, placed, serialised, tag
 
 __all__ = ["STYLE_ORDER", "StyleBook", "theme_colours"]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from lxml import etree
 
 from tinquire.cells.address import Area, area_name, parse_area
-from tinquire.workbook.markup import MAIN, attribute, child, children, escaped
+from tinquire.packages.xml import MAIN, attribute, child, children, escaped
 from tinquire.workbook.sheet import SheetTable, TableColumn
 
 __all__ = ["read_table", "table_part"]

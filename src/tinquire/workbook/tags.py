@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Codes
+from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook.digits import Words
-from tinquire.workbook.elements import Unusual
 
 __all__ = [
     "CELL",

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from tinquire.base.faults import DataError, Fault
+from tinquire.base.faults import places as listed
 from tinquire.cells.address import cell_name, quoted_sheet
-from tinquire.faults import DataError, Fault
-from tinquire.faults import places as listed
+from tinquire.packages.xml import local, serialised, without
 from tinquire.workbook.book import Workbook
-from tinquire.workbook.markup import local, serialised, without
 from tinquire.workbook.sheet import Sheet
 
 __all__ = ["keep_values"]

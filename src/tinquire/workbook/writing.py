@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from tinquire.cells.address import area_name, cell_name
-from tinquire.workbook.markup import MAIN, RELATIONS
+from tinquire.packages.xml import MAIN, RELATIONS
 from tinquire.workbook.rowbytes import row_bytes
 from tinquire.workbook.sheet import Sheet
 

@@ -8,8 +8,8 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field as Key
 
+from tinquire.base.faults import DataError, Fault
 from tinquire.cells.column import Column, Kind
-from tinquire.faults import DataError, Fault
 from tinquire.formula.tree import Node, TableReference, walk
 from tinquire.tables.scope import read_formula, table_values
 from tinquire.tables.steps.step import StepContext, step

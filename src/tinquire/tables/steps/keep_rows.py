@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault
 from tinquire.cells.column import Booleans, Kind
-from tinquire.faults import DataError, Fault
 from tinquire.formula.coerce import logicals
 from tinquire.tables.scope import read_formula, table_values
 from tinquire.tables.steps.step import StepContext, step

@@ -7,9 +7,9 @@ from typing import Literal
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault, nearest
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import Value
-from tinquire.faults import DataError, Fault, nearest
 from tinquire.formula.coerce import text_of
 from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, aggregated

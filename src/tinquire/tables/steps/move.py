@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from tinquire.faults import Fault, UseError
+from tinquire.base.faults import Fault, UseError
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Table, require
 

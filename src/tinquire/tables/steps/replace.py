@@ -6,9 +6,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault
 from tinquire.cells.column import Column
 from tinquire.cells.values import Value
-from tinquire.faults import DataError, Fault
 from tinquire.formula.coerce import text_of
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Table

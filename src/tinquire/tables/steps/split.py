@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tinquire.base.faults import DataError, Fault, UseError
 from tinquire.cells.column import Column
-from tinquire.faults import DataError, Fault, UseError
 from tinquire.formula.coerce import text_of
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Field, Table, require

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from typing import Protocol, TypeVar
 
+from tinquire.base.faults import Fault, UseError, known_names
 from tinquire.cells.values import Value
-from tinquire.faults import Fault, UseError, known_names
 from tinquire.tables.scope import TableScope
 from tinquire.tables.table import Table
 

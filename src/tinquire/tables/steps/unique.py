@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from tinquire.faults import DataError, Fault, places
+from tinquire.base.faults import DataError, Fault, places
 from tinquire.tables.keys import key_groups
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Table, require

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.cells.column import Column, Kind
-from tinquire.faults import Fault, UseError
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Field, Table, require, require_distinct
 

@@ -9,8 +9,8 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field as Key
 
+from tinquire.base.faults import DataError, Fault, UseError, known_names
 from tinquire.cells.column import Codes, Column, Floats, Kind
-from tinquire.faults import DataError, Fault, UseError, known_names
 from tinquire.tables.keys import key_groups
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Field, Table, require

@@ -12,10 +12,9 @@ from lxml import etree
 from tinquire.cells.address import area_name, cell_name, parse_area, parse_cell
 from tinquire.cells.shifting import Moves
 from tinquire.formula.mentions import offset_text
+from tinquire.packages.raw_xml import Element, Unusual, elements, sheet_data, unescaped, with_attributes
+from tinquire.packages.xml import children, escaped, local, parser, serialised, unescaped_text
 from tinquire.workbook.edits.following import Following
-from tinquire.workbook.elements import Element, Unusual, elements, sheet_data, with_attributes
-from tinquire.workbook.markup import children, escaped, local, parser, serialised, unescaped_text
-from tinquire.workbook.scanning import unescaped
 
 __all__ = ["canonical", "followed_cells"]
 

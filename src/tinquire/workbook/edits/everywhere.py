@@ -7,17 +7,17 @@ from functools import partial
 
 from lxml import etree
 
+from tinquire.base.faults import AccessError, Fault
 from tinquire.cells.address import area_name, parse_area
 from tinquire.cells.shifting import Moves
-from tinquire.faults import AccessError, Fault
 from tinquire.formula.mentions import offset_text
+from tinquire.packages.raw_xml import Unusual, sheet_data
+from tinquire.packages.xml import child, children, parsed, serialised
 from tinquire.workbook.book import SheetEntry, Workbook
 from tinquire.workbook.edits import hangers
 from tinquire.workbook.edits.cellparts import canonical, followed_cells
 from tinquire.workbook.edits.following import Following, RenamedSheet, ShiftedLines
 from tinquire.workbook.edits.frames import followed_frame, lost_lines
-from tinquire.workbook.elements import Unusual, sheet_data
-from tinquire.workbook.markup import child, children, parsed, serialised
 
 __all__ = ["change_part", "follow", "followed_part", "unreadable_part", "worksheets"]
 

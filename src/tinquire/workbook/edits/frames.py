@@ -7,8 +7,8 @@ from lxml import etree
 from tinquire.cells.address import Area, area_name, cell_name, parse_area, parse_cell
 from tinquire.cells.shifting import Moves
 from tinquire.formula.mentions import offset_text
+from tinquire.packages.xml import children, local, tag, without
 from tinquire.workbook.edits.following import Following
-from tinquire.workbook.markup import children, local, tag, without
 
 __all__ = ["area_list", "area_list_text", "followed_frame", "lost_lines"]
 

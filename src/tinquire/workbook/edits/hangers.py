@@ -9,8 +9,8 @@ from lxml import etree
 
 from tinquire.cells.address import Area, area_name, parse_area
 from tinquire.cells.shifting import Moves
+from tinquire.packages.xml import child, children, local, tag
 from tinquire.workbook.edits.following import Following
-from tinquire.workbook.markup import child, children, local, tag
 
 __all__ = [
     "followed_comments", "followed_drawing", "followed_formulas", "followed_pivot_cache", "followed_pivot_table",

@@ -7,15 +7,15 @@ from functools import partial
 
 from lxml import etree
 
+from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import Area, area_name, column_name, parse_area
 from tinquire.cells.shifting import Moves, Removal, Shift
-from tinquire.faults import DataError, Fault
+from tinquire.packages.xml import child, children, tag, without
 from tinquire.workbook.book import SheetEntry, Workbook
 from tinquire.workbook.edits.everywhere import change_part, follow
 from tinquire.workbook.edits.following import ShiftedLines, TableColumns
 from tinquire.workbook.edits.hangers import pivot_area
 from tinquire.workbook.formulas import text_at
-from tinquire.workbook.markup import child, children, tag, without
 from tinquire.workbook.sheet import SheetTable
 
 __all__ = ["delete_columns", "delete_rows", "insert_columns", "insert_rows", "remove_rows"]

@@ -6,10 +6,10 @@ import re
 
 from lxml import etree
 
+from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import parse_area
-from tinquire.faults import DataError, Fault
+from tinquire.packages.xml import child, children, placed, tag
 from tinquire.workbook.book import WORKBOOK_ORDER, Workbook
-from tinquire.workbook.markup import child, children, placed, tag
 
 __all__ = ["set_name", "valid_name"]
 

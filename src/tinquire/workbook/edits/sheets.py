@@ -9,12 +9,12 @@ from collections.abc import Sequence
 
 from lxml import etree
 
-from tinquire.faults import DataError, Fault, known_names
+from tinquire.base.faults import DataError, Fault, known_names
+from tinquire.packages.xml import child, children, local, serialised, without
 from tinquire.workbook.book import SheetEntry, Workbook, valid_sheet_name
 from tinquire.workbook.edits.everywhere import change_part, follow, followed_part
 from tinquire.workbook.edits.following import GoneSheets, RenamedSheet, RenamedTables
 from tinquire.workbook.edits.hangers import followed_formulas
-from tinquire.workbook.markup import child, children, local, serialised, without
 
 _SELECTED = re.compile(rb"\stabSelected=[\"'](?:1|true)[\"']")
 

@@ -6,15 +6,15 @@ from collections.abc import Sequence
 
 from lxml import etree
 
+from tinquire.base.faults import DataError, Fault, known_names
 from tinquire.cells.address import MAX_ROW, Area, area_name, parse_area
 from tinquire.cells.column import Column
-from tinquire.faults import DataError, Fault, known_names
+from tinquire.packages.xml import child, children
 from tinquire.workbook.book import Workbook
 from tinquire.workbook.edits.everywhere import change_part, follow
 from tinquire.workbook.edits.following import TableColumns
 from tinquire.workbook.edits.lines import delete_rows, insert_rows
 from tinquire.workbook.formulas import text_at
-from tinquire.workbook.markup import child, children
 from tinquire.workbook.sheet import SheetTable
 
 __all__ = ["rename_column", "resize_table", "set_rows"]

@@ -8,8 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from tinquire.workbook.elements import Unusual, elements
-from tinquire.workbook.scanning import unescaped
+from tinquire.packages.raw_xml import Unusual, elements, unescaped
 
 __all__ = ["asked_to_recalculate", "with_entry", "without_entries"]
 

@@ -7,7 +7,31 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
-__all__ = ["ATTRIBUTE", "Element", "Unusual", "elements", "has_formula", "sheet_data", "with_attributes"]
+__all__ = ["ATTRIBUTE", "Element", "Unusual", "elements", "has_formula", "sheet_data", "unescaped", "with_attributes"]
+
+_ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|lt|gt|amp|quot|apos);")
+
+
+_ENTITIES = {"lt": "<", "gt": ">", "amp": "&", "quot": '"', "apos": "'"}
+
+
+def unescaped(text: str) -> str:
+    """Text with XML's own entities and numbered characters read. Raises Unusual for others."""
+    if "&" not in text:
+        return text
+    if text.count("&") != len(_ENTITY.findall(text)):
+        raise Unusual
+    return _ENTITY.sub(lambda found: _entity(found[1]), text)
+
+
+def _entity(name: str) -> str:
+    if name.startswith("#"):
+        number = int(name[2:], 16) if name[1] == "x" else int(name[1:])
+        if number not in (9, 10, 13) and not 32 <= number <= 0x10FFFF:
+            raise Unusual
+        return chr(number)
+    return _ENTITIES[name]
+
 
 ATTRIBUTE = re.compile(rb"([\w:.-]+)[ \t\r\n]*=[ \t\r\n]*(\"[^\"]*\"|'[^']*')")
 

@@ -9,12 +9,12 @@ from pathlib import Path
 
 from lxml import etree
 
-from tinquire.faults import AccessError, Fault
-from tinquire.workbook import archive
-from tinquire.workbook.archive import Archive
-from tinquire.workbook.elements import Unusual
-from tinquire.workbook.markup import CONTENT_TYPES, PACKAGE_RELATIONS, attribute, children, parsed, serialised
-from tinquire.workbook.touches import with_entry, without_entries
+from tinquire.base.faults import AccessError, Fault
+from tinquire.packages import zip_archive
+from tinquire.packages.entry_edits import with_entry, without_entries
+from tinquire.packages.raw_xml import Unusual
+from tinquire.packages.xml import CONTENT_TYPES, PACKAGE_RELATIONS, attribute, children, parsed, serialised
+from tinquire.packages.zip_archive import Archive
 
 __all__ = ["Package", "Relation"]
 
@@ -58,7 +58,7 @@ class Package:
             raise AccessError(Fault("opening a workbook", why, name, "check its name and place")) from None
         package = cls(Archive(data, name), name)
         if not package.has(_TYPES_PART) and package.has("META-INF/manifest.xml"):
-            raise archive.unreadable(name, data, "")
+            raise zip_archive.unreadable(name, data, "")
         if not package.has(_TYPES_PART):
             why = "it is a zip archive, but not a workbook: it has no list of content types"
             raise AccessError(Fault("opening a workbook", why, name, "save it as .xlsx in the program that made it"))
@@ -281,7 +281,7 @@ class Package:
 
     def to_bytes(self) -> bytes:
         """The whole file: unchanged members as they lay, changed ones compressed anew, in the order known."""
-        return archive.written({name: self._fresh.get(name) for name in self._members}, self._archive)
+        return zip_archive.written({name: self._fresh.get(name) for name in self._members}, self._archive)
 
 
 def _relations_part(part: str) -> str:

@@ -2,27 +2,26 @@
 
 from __future__ import annotations
 
-import contextlib
 import io
-import os
-import shutil
 import struct
 import zipfile
 import zlib
 from collections.abc import Iterator, Mapping
-from datetime import date
 from functools import partial
-from itertools import count
-from pathlib import Path
 from types import ModuleType
-from typing import BinaryIO
 
-from tinquire.faults import AccessError, DataError, Fault
-from tinquire.workbook.abreast import abreast
+from tinquire.base.faults import AccessError, DataError, Fault
+from tinquire.base.parallel import abreast
+
+__all__ = ["MAX_RATIO", "Archive", "crc32", "deflated", "inflated", "unreadable", "written"]
 
 #: Small parts are packed fast, large ones, which two processors share, more densely.
 _QUICK_LEVEL, _DENSE_LEVEL = 2, 3
+
+
 _deflater: ModuleType
+
+
 try:
     from isal import isal_zlib as _deflater
     from isal.igzip_lib import COMP_DEFLATE, compress
@@ -34,44 +33,54 @@ except ImportError:  # a platform without isal: the standard zlib gives other by
     _unpacked = partial(zlib.decompress, wbits=-15)
     _packed = partial(zlib.compress, level=_QUICK_LEVEL, wbits=-15)
 
-__all__ = [
-    "MAX_RATIO",
-    "ORIGINALS",
-    "Archive",
-    "crc32",
-    "deflated",
-    "inflated",
-    "kept_original",
-    "unreadable",
-    "write_whole",
-    "written",
-    "written_aside",
-]
 
 #: No part of a workbook may inflate to more than this; the largest sheet of the grid's size stays below.
 MAX_PART = 4 << 30
+
+
 #: A part larger than a megabyte that inflates by more than this factor is a bomb: text of cells reaches about 60.
 MAX_RATIO = 300
+
+
 _BOMB_FLOOR = 1 << 20
+
+
 #: Entries carry one fixed time stamp, so that equal content gives equal bytes (1980-01-01, the format's first day).
 _DOS_DATE = 0x0021
+
+
 #: Large members are packed and unpacked in chunks of about this size, which stay in the processor's cache.
 _CHUNK = 1 << 20
-_NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
-#: Of a long name only this much goes into the name of the file beside it; four bytes a character, 255 are allowed.
-_LONG_NAME = 40
+
+
 #: What is packed this small can unfold to 16 MB at most (RFC 1951: a match takes a bit or two and gives 258 bytes), and
 #: is unpacked in one call whatever size it is said to have.
 _HARMLESS = 1 << 14
+
+
 #: How a file of the old binary kind begins, and what stands at the beginning of an OpenDocument package.
 _COMPOUND, _OPEN_DOCUMENT = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", b"application/vnd.oasis.opendocument."
+
+
 #: What reading a damaged member may raise.
 _DAMAGE = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError)
+
+
 _LOCAL = struct.Struct("<4s5H3L2H")
+
+
 _CENTRAL = struct.Struct("<4s6H3L5H2L")
+
+
 _END = struct.Struct("<4s4H2LH")
+
+
 _UTF8_FLAG = 0x800
+
+
 _DESCRIPTOR_FLAG = 0x8
+
+
 _MAX_ZIP32 = 0xFFFFFFFF
 
 
@@ -198,6 +207,8 @@ class Archive:
 
 
 _END_MISSING = "its end is missing"
+
+
 _AGAIN = "get the file again from where it came from"
 
 
@@ -300,102 +311,3 @@ def inflated(packed: bytes | memoryview, size: int) -> bytes:
 def _dos_stamp(moment: tuple[int, int, int, int, int, int]) -> tuple[int, int]:
     year, month, day, hour, minute, second = moment
     return hour << 11 | minute << 5 | second // 2, max(year - 1980, 0) << 9 | month << 5 | day
-
-
-@contextlib.contextmanager
-def written_aside(path: Path) -> Iterator[BinaryIO]:
-    """A file that appears whole or not at all: written beside its place, then renamed.
-
-    Raises: AccessError when it cannot be written.
-    """
-    try:
-        if os.access(path, os.F_OK) and not os.access(path, os.W_OK):
-            raise PermissionError("it is marked read-only")
-        handle, aside = _aside(path)
-    except OSError as error:
-        raise _unwritable(path, error) from None
-    try:
-        with os.fdopen(handle, "wb") as stream:
-            yield stream
-            stream.flush()
-            os.fsync(stream.fileno())
-        os.replace(aside, path)  # noqa: PTH105 - the aside name is a plain string
-    except OSError as error:
-        Path(aside).unlink(missing_ok=True)
-        raise _unwritable(path, error) from None
-    except BaseException:
-        Path(aside).unlink(missing_ok=True)
-        raise
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """Write a file whole or not at all, as `written_aside` does, at the least cost for many small ones.
-
-    Raises: AccessError when it cannot be written.
-    """
-    aside = ""
-    try:
-        if not os.access(path, os.W_OK) and os.access(path, os.F_OK):
-            raise PermissionError("it is marked read-only")
-        handle, aside = _aside(path)
-        try:
-            done = os.write(handle, data)
-            while done < len(data):
-                done += os.write(handle, memoryview(data)[done:])
-            os.fsync(handle)
-        finally:
-            os.close(handle)
-        os.replace(aside, path)  # noqa: PTH105 - the aside name is a plain string
-    except BaseException as error:
-        if aside:
-            Path(aside).unlink(missing_ok=True)
-        if isinstance(error, OSError):
-            raise _unwritable(path, error) from None
-        raise
-
-
-def _aside(path: Path) -> tuple[int, str]:
-    """A new file beside a path, open for writing, in a folder that is made if it is not there."""
-    folder, name = os.path.split(path)  # many small files: plain strings take a fraction of the time
-    if len(name) > _LONG_NAME:
-        name = name.encode()[:_LONG_NAME].decode(errors="ignore")
-    stem = os.path.join(folder, f".{name}-{os.getpid():x}")  # noqa: PTH118
-    for number in count():
-        aside = f"{stem}-{number:x}"
-        try:
-            return os.open(aside, _NEW_FILE, 0o666), aside
-        except FileExistsError:
-            continue
-        except FileNotFoundError:
-            if path.parent.is_dir():
-                raise
-            path.parent.mkdir(parents=True, exist_ok=True)
-    raise AssertionError("counting never ends")
-
-
-def _unwritable(path: Path, error: OSError) -> AccessError:
-    why = error.strerror or str(error)
-    do = "close it where it is open, or make its folder writable"
-    return AccessError(Fault("writing a file", f"{why[:1].lower()}{why[1:]}", str(path), do))
-
-
-#: The folder in which originals are kept; whoever reads a folder passes it over.
-ORIGINALS = "originals"
-
-
-def kept_original(path: Path) -> Path:
-    """Copy a file into the folder `originals` beside it, by the day that it was last written, under a name that is free
-    there, before it is changed. Raises AccessError."""
-    copy = path
-    try:
-        day = date.fromtimestamp(path.stat().st_mtime).isoformat()
-        folder = path.parent / ORIGINALS / day
-        folder.mkdir(parents=True, exist_ok=True)
-        copy, number = folder / path.name, 2
-        while copy.exists():
-            copy, number = folder / f"{path.stem} ({number}){path.suffix}", number + 1
-        shutil.copy2(path, copy)
-    except OSError as error:
-        why = error.strerror or str(error)
-        raise AccessError(Fault("keeping the original", why, str(copy), "make its folder writable")) from None
-    return copy
