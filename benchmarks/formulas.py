@@ -13,15 +13,15 @@ from numpy.typing import NDArray
 from benchmarks.measure import Measure
 from tinquire.cells import Area, Column
 from tinquire.formula import Frame, evaluate_column, parse
-from tinquire.formula.chains import added_up, running_total
-from tinquire.formula.mentions import down_pattern
-from tinquire.formula.recurrence import worked_out
-from tinquire.formula.tokens import tokenise
-from tinquire.formula.tree import Node
+from tinquire.formula.engine.recurrences import worked_out
+from tinquire.formula.engine.running_totals import added_up, running_total
+from tinquire.formula.language.mentions import down_pattern
+from tinquire.formula.language.tokens import tokenise
+from tinquire.formula.language.tree import Node
 from tinquire.workbook import Formula, Sheet, Workbook
-from tinquire.workbook.programs import reads
-from tinquire.workbook.recalc import recalculate
-from tinquire.workbook.scope import BookScope
+from tinquire.workbook.calc.column_formulas import reads
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.calc.scope import BookScope
 
 __all__ = ["measures"]
 

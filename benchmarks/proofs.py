@@ -15,7 +15,7 @@ from tinquire.tables import Field, Table
 from tinquire.tables.steps import StepContext, apply_steps
 from tinquire.tables.steps.derive import Derive
 from tinquire.workbook import Workbook
-from tinquire.workbook.recalc import recalculate
+from tinquire.workbook.calc.recalculate import recalculate
 
 __all__ = ["measures"]
 

@@ -18,9 +18,9 @@ from tinquire.amend import Amendment, Outcome, amend_file
 from tinquire.cells import Column
 from tinquire.looks import Appearance
 from tinquire.workbook import Formula, Sheet, Workbook
-from tinquire.workbook.overview import looked_through
-from tinquire.workbook.sheet import Cells
-from tinquire.workbook.strings import SharedStrings
+from tinquire.workbook.grid.sheet import Cells
+from tinquire.workbook.inspect.summary import looked_through
+from tinquire.workbook.parts.shared_strings import SharedStrings
 
 __all__ = ["measures"]
 

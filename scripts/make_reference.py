@@ -21,8 +21,8 @@ from tinquire.amend.schema import LookChange
 from tinquire.cli.main import COMMANDS
 from tinquire.docket import schema
 from tinquire.docket.house import HouseModel, LookModel, WordsModel
+from tinquire.formula.engine.registry import Function, functions
 from tinquire.formula.functions import FAMILIES
-from tinquire.formula.registry import Function, functions
 from tinquire.tables.steps import step_kinds
 
 DOCS = Path(__file__).parent.parent / "docs"

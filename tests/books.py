@@ -8,7 +8,7 @@ from tinquire.cells import Area, Column
 from tinquire.cells.address import parse_cell
 from tinquire.looks import Appearance, Edge, Edges
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
-from tinquire.workbook.sheet import TableColumn
+from tinquire.workbook.grid.sheet import TableColumn
 
 
 def full_book() -> Workbook:

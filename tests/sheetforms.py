@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from parts import MAIN
 from tinquire.cells.address import cell_name
 from tinquire.cells.dates import DateSystem
-from tinquire.workbook.formulas import text_at
-from tinquire.workbook.reading import SheetReader
+from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.sheet_xml.reader import SheetReader
 
 SHARED = ["tin", "quire", "linen"]
 

@@ -13,7 +13,7 @@ from parts import members
 from tinquire.cli.main import COMMANDS
 from tinquire.larkfold.make import job_files
 from tinquire.workbook import Workbook
-from tinquire.workbook.recalc import recalculate
+from tinquire.workbook.calc.recalculate import recalculate
 
 ROOT = Path(__file__).parent.parent
 PACKAGE = Path(tinquire.__file__).parent

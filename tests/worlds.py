@@ -9,7 +9,7 @@ from tinquire.cells.address import cell_name, parse_cell
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError
 from tinquire.formula import Frame, evaluate_column, parse
-from tinquire.formula.operands import Span
+from tinquire.formula.engine.operands import Span
 
 
 class World:

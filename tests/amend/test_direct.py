@@ -18,8 +18,8 @@ from tinquire.cells import cell_name
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook import Workbook
-from tinquire.workbook.direct import DirectBook
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.direct_workbook import DirectBook
+from tinquire.workbook.inspect.conformance import unsound
 
 ROWS = (
     '<row r="1"><c r="A1" t="s"><v>0</v></c><c r="B1" s="1"><v>2.5</v></c><c r="C1"/></row>'

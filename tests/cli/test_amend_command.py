@@ -10,7 +10,7 @@ import pytest
 from richbook import rich_file
 from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.inspect.conformance import unsound
 
 #: An amendment (TOML), and the lines `sheet!cell is > becomes` that it lists; a text instead: why the file is left.
 CASES = {

@@ -13,8 +13,8 @@ from sheetforms import formula_at
 from tinquire.cells import CellError
 from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
-from tinquire.workbook.details import BookDetails
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.contents import BookDetails
 
 
 @pytest.fixture(scope="module")

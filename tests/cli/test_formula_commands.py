@@ -9,7 +9,7 @@ import pytest
 
 from books import book_of
 from tinquire.workbook import Workbook
-from tinquire.workbook.recalc import recalculate
+from tinquire.workbook.calc.recalculate import recalculate
 
 SHEETS = {
     "Rates": {"A1": "Band", "B1": "Rate", "A2": "bed", "B2": 0.5, "A3": "bath", "B3": 0.25},

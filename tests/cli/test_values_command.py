@@ -7,7 +7,7 @@ import pytest
 from parts import members
 from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.inspect.conformance import unsound
 
 
 @pytest.fixture(scope="module")

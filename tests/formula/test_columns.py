@@ -11,8 +11,8 @@ from test_functions import CASES
 from tinquire.cells.address import cell_name
 from tinquire.cells.values import CellError
 from tinquire.formula import Frame, evaluate_column, parse
-from tinquire.formula.registry import functions
-from tinquire.formula.tokens import TokenKind, tokenise
+from tinquire.formula.engine.registry import functions
+from tinquire.formula.language.tokens import TokenKind, tokenise
 from worlds import World
 
 LANES = 6

@@ -786,7 +786,7 @@ def test_value(formula, expected):
 
 
 def test_most_functions_are_there():
-    from tinquire.formula.registry import functions
+    from tinquire.formula.engine.registry import functions
 
     assert len(functions()) > 450
     tried = {name for name in functions() for formula, _ in CASES if f"{name}(" in formula}

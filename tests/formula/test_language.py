@@ -8,11 +8,11 @@ from hypothesis import strategies as st
 
 from tinquire.cells import Area, CellError, Column
 from tinquire.formula import parse, write
-from tinquire.formula.criteria import criterion, wildcard_pattern
-from tinquire.formula.order import Work, batches, reads_itself
-from tinquire.formula.stored import bare_text, stored_text
-from tinquire.formula.tree import Call, Coordinate, Reference, RowsOf, TableReference, walk
-from tinquire.formula.writing import replaced
+from tinquire.formula.engine.criteria import criterion, wildcard_pattern
+from tinquire.formula.engine.dependency_order import Work, batches, reads_itself
+from tinquire.formula.language.stored import bare_text, stored_text
+from tinquire.formula.language.tree import Call, Coordinate, Reference, RowsOf, TableReference, walk
+from tinquire.formula.language.writing import replaced
 from tinquire.slots.slots import Filled, Unfilled, cut, filled_text, only_slot, slot_name, split_slots
 from worlds import column_of, filled_down
 

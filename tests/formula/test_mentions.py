@@ -8,8 +8,14 @@ from hypothesis import strategies as st
 
 from tinquire.cells import Area
 from tinquire.cells.shifting import Removal, Shift
-from tinquire.formula.mentions import behind_bracket, down_pattern, offset_text
-from tinquire.workbook.edits.following import GoneSheets, RenamedSheet, RenamedTables, ShiftedLines, TableColumns
+from tinquire.formula.language.mentions import behind_bracket, down_pattern, offset_text
+from tinquire.formula.language.reference_changes import (
+    GoneSheets,
+    RenamedSheet,
+    RenamedTables,
+    ShiftedLines,
+    TableColumns,
+)
 
 FILLED = [
     "B2*2", "SUM($B$2:B2)", "SUM(B$2:$B9)+'a %d b'!C3", 'IF(A1>0,"A1 50%",A2)', "VLOOKUP(A2,Rates!$A:$B,2,FALSE)",

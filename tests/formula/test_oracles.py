@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import optimize, stats
 
-from tinquire.formula.writing import write_value
+from tinquire.formula.language.writing import write_value
 from worlds import value
 
 #: A formula of x, SciPy's answer, and the places to compare at.

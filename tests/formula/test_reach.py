@@ -14,10 +14,10 @@ import pytest
 
 from tinquire.cells import Column
 from tinquire.formula import Frame, evaluate, parse
-from tinquire.formula.operands import Grid, Lanes, Scalar
-from tinquire.formula.registry import functions
+from tinquire.formula.engine.operands import Grid, Lanes, Scalar
+from tinquire.formula.engine.registry import functions
 from tinquire.workbook import Sheet, Workbook
-from tinquire.workbook.scope import BookScope
+from tinquire.workbook.calc.scope import BookScope
 
 COUNT = int(os.environ.get("TINQUIRE_REACH", "5"))
 #: What depends on the moment, on chance, or on the file itself.

@@ -6,8 +6,8 @@ import pytest
 
 from tinquire.cells import CellError
 from tinquire.formula import FormulaError, parse
-from tinquire.formula.operands import Scalar
-from tinquire.formula.registry import functions
+from tinquire.formula.engine.operands import Scalar
+from tinquire.formula.engine.registry import functions
 from worlds import column_of, span, value
 
 DIV0, VALUE, REF, NAME, NUM, NA = (

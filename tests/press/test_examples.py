@@ -9,7 +9,7 @@ import pytest
 
 from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.inspect.conformance import unsound
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
 #: Job, period, sheet, and for some of its labels the value behind them; totals are those of the sources' own rows.

@@ -19,7 +19,7 @@ from tinquire.press.daybook import Daybook, digest
 from tinquire.press.living import living_formula
 from tinquire.press.sheets import safe_table_name
 from tinquire.workbook import Workbook
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.inspect.conformance import unsound
 
 NOW = datetime(2026, 11, 3, 17, 45, tzinfo=UTC)
 

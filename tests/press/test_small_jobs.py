@@ -14,7 +14,7 @@ from tinquire.docket import load_docket, parse_period
 from tinquire.packages.package import Package
 from tinquire.press import make, publish
 from tinquire.workbook import Workbook
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.inspect.conformance import unsound
 
 BASE = """title = "Hall lettings"
 period = "quarter"

@@ -10,7 +10,7 @@ from tinquire.cells import CellError
 from tinquire.packages.package import Package
 from tinquire.sources import SourceSpec, gather
 from tinquire.sources.opening import FileKind, open_sheets
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.inspect.conformance import unsound
 
 ODF = "urn:oasis:names:tc:opendocument:xmlns"
 NAMES = f'xmlns:office="{ODF}:office:1.0" xmlns:table="{ODF}:table:1.0" xmlns:text="{ODF}:text:1.0"'

@@ -16,7 +16,7 @@ from tinquire.sources import SourceSpec, gather
 from tinquire.sources.delimited import read_delimited
 from tinquire.sources.files import matching_files
 from tinquire.sources.raw import Block, table_below_heading
-from tinquire.workbook import Sheet, Workbook, edits
+from tinquire.workbook import Sheet, Workbook, edit
 
 
 def block(*rows, top=1, left=1):
@@ -369,7 +369,7 @@ def test_ranges_names_and_joined_headings(tmp_path):
         for column, value in enumerate(values, start=1):
             sheet.set(row, column, value)
     book.add_sheet(sheet)
-    edits.set_name(book, "Items", "'Two rows'!$A$2:$D$5")
+    edit.set_name(book, "Items", "'Two rows'!$A$2:$D$5")
     book.save(tmp_path / "w.xlsx")
     spec = SourceSpec("s", tmp_path, file="w.xlsx", header=[2, 3])
     for area, height in (("items", 2), ("A2:D6", 3), ("'Two rows'!A2:B5", 2)):

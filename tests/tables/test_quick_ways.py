@@ -10,13 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tinquire.cells import Column
+from tinquire.cells.number_reader import decimals, words_of
 from tinquire.press.packing import packed_origin, unpacked_origin
 from tinquire.sources.delimited import read_delimited
 from tinquire.tables import Members, Origin
 from tinquire.tables.keys import dense
 from tinquire.tables.matching import cleaned, matched
 from tinquire.tables.types import Reading, _one, _reader, typed
-from tinquire.workbook.digits import decimals, words_of
 
 
 def plainly(column, spec, decimal):

@@ -9,8 +9,8 @@ from tinquire.docket import load_docket, parse_period
 from tinquire.packages.package import Package
 from tinquire.press import make
 from tinquire.workbook import Workbook
-from tinquire.workbook.recalc import recalculate
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.inspect.conformance import unsound
 
 LEDGER = (
     "Account,Name,Balance\n0500,Plant,400\n0520,Vans,100.50\n1200,Bank,-20.25\n2100,Owed,-130.25\n3000,Capital,-350\n"

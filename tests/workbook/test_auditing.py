@@ -5,9 +5,9 @@ from __future__ import annotations
 import pytest
 
 from books import book_of
-from tinquire.workbook.auditing import audited
-from tinquire.workbook.book import DefinedName
-from tinquire.workbook.recalc import recalculate
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.inspect.audit import audited
+from tinquire.workbook.workbook import DefinedName
 
 
 def column(letter, first, *contents):

@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 from richbook import rich_file
 from tinquire.cells import Column
 from tinquire.looks import Variation
-from tinquire.workbook import Sheet, Workbook, edits
-from tinquire.workbook.alignment import align
-from tinquire.workbook.comparing import compared, line_list
+from tinquire.workbook import Sheet, Workbook, edit
+from tinquire.workbook.inspect.align import align
+from tinquire.workbook.inspect.compare import compared, line_list
 
 
 def _set(book, sheet, row, column, value, formula=None):
@@ -34,29 +34,29 @@ CASES = {
     "a formula lost": (lambda book: _set(book, "Data", 3, 3, 6.0), ["Data C3 formula =B3*2 > a value"]),
     "a look": (_look, ["Data B3 look format General, bold no, fill none > format 0.00, bold yes, fill F4EFE6"]),
     "rows put in": (
-        lambda book: edits.insert_rows(book, "Data", 3, 2),
+        lambda book: edit.insert_rows(book, "Data", 3, 2),
         ["Data rows in 3 to 4", "Data also the page set-up differs"],  # its break moved
     ),
     "a row gone": (
-        lambda book: edits.delete_rows(book, "Data", 3),
+        lambda book: edit.delete_rows(book, "Data", 3),
         ["Data rows gone 3", "Data also links: 2 before, 1 now", "Data also comments: 1 before, 0 now",
          "Data also the page set-up differs"],
     ),
     "a column put in": (
-        lambda book: edits.insert_columns(book, "Data", 2),
+        lambda book: edit.insert_columns(book, "Data", 2),
         ["Data columns in B", "Data also table 'Things': with Column 1"],
     ),
-    "a sheet renamed": (lambda book: edits.rename_sheet(book, "Data", "Figures"), ["Figures also its name was 'Data'"]),
-    "a sheet gone": (lambda book: edits.delete_sheets(book, ["Pivot"]), ["gone Pivot"]),
+    "a sheet renamed": (lambda book: edit.rename_sheet(book, "Data", "Figures"), ["Figures also its name was 'Data'"]),
+    "a sheet gone": (lambda book: edit.delete_sheets(book, ["Pivot"]), ["gone Pivot"]),
     "a sheet put in": (lambda book: book.add_sheet(Sheet("More")), ["put in More"]),
     "sheets moved": (
-        lambda book: edits.move_sheet(book, "Pivot", 1),
+        lambda book: edit.move_sheet(book, "Pivot", 1),
         ["the sheets were in the order Data, Lists, Pivot, and are in Pivot, Data, Lists"],
     ),
-    "a sheet hidden": (lambda book: edits.hide_sheet(book, "Lists"), ["Lists also it was visible, and is hidden"]),
-    "a name": (lambda book: edits.set_name(book, "Rate", "0.3"), ["Rate was 0.2, and is 0.3"]),
-    "a name gone": (lambda book: edits.set_name(book, "Rate", None), ["Rate = 0.2 is gone"]),
-    "a name new": (lambda book: edits.set_name(book, "Vat", "1"), ["Vat = 1 is new"]),
+    "a sheet hidden": (lambda book: edit.hide_sheet(book, "Lists"), ["Lists also it was visible, and is hidden"]),
+    "a name": (lambda book: edit.set_name(book, "Rate", "0.3"), ["Rate was 0.2, and is 0.3"]),
+    "a name gone": (lambda book: edit.set_name(book, "Rate", None), ["Rate = 0.2 is gone"]),
+    "a name new": (lambda book: edit.set_name(book, "Vat", "1"), ["Vat = 1 is new"]),
 }  # fmt: skip
 
 

@@ -16,9 +16,12 @@ from tinquire.looks import Appearance, Variation
 from tinquire.packages.package import Package
 from tinquire.packages.zip_archive import Archive
 from tinquire.workbook import Workbook
-from tinquire.workbook.details import BookDetails, Link, Mark, Series, Validation
-from tinquire.workbook.overview import overview
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.contents import BookDetails
+from tinquire.workbook.inspect.summary import overview
+from tinquire.workbook.parts.charts import Series
+from tinquire.workbook.parts.links import Link
+from tinquire.workbook.parts.rules import Mark, Validation
 
 
 def test_all_that_hangs_on_a_sheet_is_told(tmp_path):

@@ -11,12 +11,12 @@ from richbook import rich_file
 from tinquire.base.faults import DataError
 from tinquire.cells import Area, Column, area_name
 from tinquire.cells.shifting import Shift
-from tinquire.formula.mentions import changed_mentions, mentions, offset_text
+from tinquire.formula.language.mentions import changed_mentions, mentions, offset_text
 from tinquire.packages.package import Package
-from tinquire.workbook import Formula, Sheet, Workbook, edits
-from tinquire.workbook.recalc import recalculate
-from tinquire.workbook.sheet import SheetTable, TableColumn
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook import Formula, Sheet, Workbook, edit
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.grid.sheet import SheetTable, TableColumn
+from tinquire.workbook.inspect.conformance import unsound
 
 DATA, LISTS, BOOK = "xl/worksheets/sheet1.xml", "xl/worksheets/sheet2.xml", "xl/workbook.xml"
 CHART, CACHE, TABLE = "xl/charts/chart1.xml", "xl/pivotCache/pivotCacheDefinition1.xml", "xl/tables/table1.xml"
@@ -25,7 +25,7 @@ NOTES, SHAPES, DRAWING = "xl/comments1.xml", "xl/drawings/vmlDrawing1.vml", "xl/
 #: The change, and for each part what it must hold afterwards (behind `-`: must not).
 CHANGES = {
     "two rows put in": (
-        lambda book: edits.insert_rows(book, "Data", 3, 2),
+        lambda book: edit.insert_rows(book, "Data", 3, 2),
         {
             DATA: [
                 'ref="A1:E9"', '<c r="C6"><f>B6*2</f><v>8</v>', '<c r="C3"><f>B3*2</f></c>', "SUM(B2:B6)+SUM(Data!$B$2:$B$6)",
@@ -40,18 +40,18 @@ CHANGES = {
         },
     ),
     "the first row of the rows taken out": (
-        lambda book: edits.delete_rows(book, "Data", 2),
+        lambda book: edit.delete_rows(book, "Data", 2),
         {
             DATA: ["SUM(B2:B3)", 'ref="G2:H2"', "B2&gt;B$5", "Lists!$A$1=B2", '<c r="C2"><f>B2*2</f><v>6</v>', '<brk id="3"'],
             TABLE: ['ref="A1:C3"', "B2*2"], CHART: ["$B$2:$B$3"], DRAWING: ["<xdr:row>1<", "<xdr:row>8<"],
         },
     ),
     "a commented row taken out": (
-        lambda book: edits.delete_rows(book, "Data", 3),
+        lambda book: edit.delete_rows(book, "Data", 3),
         {NOTES: ["- <comment "], SHAPES: ["- <v:shape"], DATA: ['- location="Lists!A2"', 'sqref="A2:A3"']},
     ),
     "a column put into the table": (
-        lambda book: edits.insert_columns(book, "Data", 2),
+        lambda book: edit.insert_columns(book, "Data", 2),
         {
             DATA: ['max="2"', 'min="3" max="4"', "C2*2", "SUM(C2:C4)", '"C2:C4"', '<f t="array" ref="F6:F7">C3:C4</f>', "H2:I3"],
             TABLE: ['ref="A1:D4"', 'name="Item"/><tableColumn id="4" name="Column 1"/>', 'colId="2"', "C2*2"],
@@ -59,14 +59,14 @@ CHANGES = {
         },
     ),
     "a column of the table taken out": (
-        lambda book: edits.delete_columns(book, "Data", 2),
+        lambda book: edit.delete_columns(book, "Data", 2),
         {
             DATA: ["<f>#REF!*2</f>", 'sqref="A2:A4 C3"', "- cfRule", 'min="2" max="2"'],
             TABLE: ['ref="A1:B4"', '- "Pieces"', 'count="2"', "#REF!*2"], LISTS: ["SUM(Data!#REF!)+SUM(#REF!)"],
         },
     ),
     "a sheet renamed": (
-        lambda book: edits.rename_sheet(book, "data", "My data"),
+        lambda book: edit.rename_sheet(book, "data", "My data"),
         {
             DATA: ["SUM('My data'!$B$2:$B$4)", 't="shared"', "location=\"'My data'!B4\""], CHART: ["'My data'!$B$2:$B$4"],
             LISTS: ["'My data:Lists'!A1)+[1]Data!B2", '"Data!B2"'], CACHE: ['sheet="My data"'],
@@ -74,44 +74,44 @@ CHANGES = {
         },
     ),
     "a sheet deleted": (
-        lambda book: edits.delete_sheets(book, ["Data"]),
+        lambda book: edit.delete_sheets(book, ["Data"]),
         {
             LISTS: ["SUM(#REF!)+SUM(#REF!)", "COUNT(Lists!A1)", '"Data!B2"'], BOOK: ["#REF!*Lists!$B$1", "- Print_Area"],
             DATA: None, CHART: None, TABLE: None, NOTES: None, DRAWING: None, SHAPES: None,
         },
     ),
     "a pivot's sheet deleted": (
-        lambda book: edits.delete_sheets(book, ["Pivot"]),
+        lambda book: edit.delete_sheets(book, ["Pivot"]),
         {CACHE: None, "xl/pivotTables/pivotTable1.xml": None, BOOK: ["- pivotCache"]},
     ),
     "a sheet moved": (
-        lambda book: edits.move_sheet(book, "Lists", 1), {BOOK: ['localSheetId="1"', '<sheets><sheet name="Lists"']},
+        lambda book: edit.move_sheet(book, "Lists", 1), {BOOK: ['localSheetId="1"', '<sheets><sheet name="Lists"']},
     ),
     "a sheet copied": (
-        lambda book: edits.copy_sheet(book, "Data", "Data 2"),
+        lambda book: edit.copy_sheet(book, "Data", "Data 2"),
         {
             "xl/worksheets/sheet4.xml": ["SUM('Data 2'!$B$2:$B$4)", "location=\"'Data 2'!B4\""], BOOK: ["'Data 2'!$A$1:$C$6"],
             "xl/tables/table2.xml": ['name="Things_2"', 'id="2"'], "xl/charts/chart2.xml": ["'Data 2'!$B$2:$B$4"],
             "xl/drawings/_rels/drawing2.xml.rels": ["chart2.xml"],
         },
     ),
-    "a sheet hidden": (lambda book: edits.hide_sheet(book, "Data"), {BOOK: ['state="hidden"']}),
+    "a sheet hidden": (lambda book: edit.hide_sheet(book, "Data"), {BOOK: ['state="hidden"']}),
     "a heading renamed": (
-        lambda book: edits.rename_column(book, "Things", "Pieces", "No. [of]"),
+        lambda book: edit.rename_column(book, "Things", "Pieces", "No. [of]"),
         {LISTS: ["Things[No. '[of']]"], TABLE: ['name="No. [of]"'], "xl/sharedStrings.xml": ["No. [of]"]},
     ),
     "a table longer": (
-        lambda book: edits.resize_table(book, "Things", Area(1, 1, 5, 3)), {TABLE: ['ref="A1:C5"/>' "-"[:0], 'ref="A1:C5"']},
+        lambda book: edit.resize_table(book, "Things", Area(1, 1, 5, 3)), {TABLE: ['ref="A1:C5"/>' "-"[:0], 'ref="A1:C5"']},
     ),
     "a table's rows set": (
-        lambda book: edits.set_rows(book, "Things", [("Pieces", Column.from_values([5.0, 6.0, 7.0, 8.0, 9.0]))]),
+        lambda book: edit.set_rows(book, "Things", [("Pieces", Column.from_values([5.0, 6.0, 7.0, 8.0, 9.0]))]),
         {TABLE: ['ref="A1:C6"'], DATA: ['<c r="B6"><v>9</v></c>', "<f>B6*2</f>", "SUM(B2:B6)"], CHART: ["$B$2:$B$6"]},
     ),
-    "a name set": (lambda book: edits.set_name(book, "Rate", "0.25"), {BOOK: ['"Rate">0.25<']}),
+    "a name set": (lambda book: edit.set_name(book, "Rate", "0.25"), {BOOK: ['"Rate">0.25<']}),
     "a name of one sheet": (
-        lambda book: edits.set_name(book, "Mine", "Lists!$A$1", "Lists"), {BOOK: ['name="Mine" localSheetId="1"']},
+        lambda book: edit.set_name(book, "Mine", "Lists!$A$1", "Lists"), {BOOK: ['name="Mine" localSheetId="1"']},
     ),
-    "a name taken away": (lambda book: edits.set_name(book, "Rate", None), {BOOK: ["- Rate"]}),
+    "a name taken away": (lambda book: edit.set_name(book, "Rate", None), {BOOK: ["- Rate"]}),
 }  # fmt: skip
 
 
@@ -139,11 +139,11 @@ def test_all_that_hangs_on_a_change_follows_it(label, tmp_path):
 #: Putting lines in and taking them out again, or renaming there and back, leaves all parts as they were; but a shared
 #: formula is now each cell's own, and the program that opens the file is asked to recalculate.
 THERE_AND_BACK = {
-    "rows": lambda book: (edits.insert_rows(book, "Data", 3, 4), edits.delete_rows(book, "Data", 3, 4)),
-    "columns": lambda book: (edits.insert_columns(book, "Data", 3), edits.delete_columns(book, "Data", 3)),
-    "below all": lambda book: (edits.insert_rows(book, "Data", 100, 4), edits.delete_rows(book, "Data", 100, 4)),
-    "names": lambda book: (edits.rename_sheet(book, "Data", "X y"), edits.rename_sheet(book, "X y", "Data")),
-    "order": lambda book: (edits.move_sheet(book, "Data", 3), edits.move_sheet(book, "Data", 1)),
+    "rows": lambda book: (edit.insert_rows(book, "Data", 3, 4), edit.delete_rows(book, "Data", 3, 4)),
+    "columns": lambda book: (edit.insert_columns(book, "Data", 3), edit.delete_columns(book, "Data", 3)),
+    "below all": lambda book: (edit.insert_rows(book, "Data", 100, 4), edit.delete_rows(book, "Data", 100, 4)),
+    "names": lambda book: (edit.rename_sheet(book, "Data", "X y"), edit.rename_sheet(book, "X y", "Data")),
+    "order": lambda book: (edit.move_sheet(book, "Data", 3), edit.move_sheet(book, "Data", 1)),
 }
 
 
@@ -169,25 +169,25 @@ def test_there_and_back_again(label, tmp_path):
 
 
 REFUSED = {
-    "tearing an array formula": (lambda book: edits.insert_rows(book, "Data", 7), "would tear the array formula in E6:E7"),
-    "a table's heading": (lambda book: edits.delete_rows(book, "Data", 1), "the heading row of table 'Things'"),
-    "all rows of a table": (lambda book: edits.delete_rows(book, "Data", 2, 3), "leave table 'Things' without rows"),
-    "a pivot": (lambda book: edits.insert_rows(book, "Pivot", 4), "would tear the pivot in A3:B6"),
-    "off the grid": (lambda book: edits.insert_rows(book, "Data", 2, 1 << 20), "pushed off the grid"),
-    "a name with a slash": (lambda book: edits.rename_sheet(book, "Data", "a/b"), "without []:*?/"),
-    "a taken name": (lambda book: edits.rename_sheet(book, "Data", "lists"), "one of that name already"),
-    "an unknown sheet": (lambda book: edits.rename_sheet(book, "Date", "x"), "the nearest is 'Data'"),
-    "all sheets": (lambda book: edits.delete_sheets(book, ["Data", "Lists", "Pivot"]), "no sheet would be left"),
+    "tearing an array formula": (lambda book: edit.insert_rows(book, "Data", 7), "would tear the array formula in E6:E7"),
+    "a table's heading": (lambda book: edit.delete_rows(book, "Data", 1), "the heading row of table 'Things'"),
+    "all rows of a table": (lambda book: edit.delete_rows(book, "Data", 2, 3), "leave table 'Things' without rows"),
+    "a pivot": (lambda book: edit.insert_rows(book, "Pivot", 4), "would tear the pivot in A3:B6"),
+    "off the grid": (lambda book: edit.insert_rows(book, "Data", 2, 1 << 20), "pushed off the grid"),
+    "a name with a slash": (lambda book: edit.rename_sheet(book, "Data", "a/b"), "without []:*?/"),
+    "a taken name": (lambda book: edit.rename_sheet(book, "Data", "lists"), "one of that name already"),
+    "an unknown sheet": (lambda book: edit.rename_sheet(book, "Date", "x"), "the nearest is 'Data'"),
+    "all sheets": (lambda book: edit.delete_sheets(book, ["Data", "Lists", "Pivot"]), "no sheet would be left"),
     "the last seen": (
-        lambda book: [edits.hide_sheet(book, name) for name in ("Data", "Lists", "Pivot")], "the only one that can be seen",
+        lambda book: [edit.hide_sheet(book, name) for name in ("Data", "Lists", "Pivot")], "the only one that can be seen",
     ),
-    "no such place": (lambda book: edits.move_sheet(book, "Data", 9), "no place 9"),
-    "a name that is an address": (lambda book: edits.set_name(book, "AB12", "1"), "not read as an address"),
-    "a table's name": (lambda book: edits.set_name(book, "things", "1"), "a table has it"),
-    "a table sideways": (lambda book: edits.resize_table(book, "Things", Area(1, 1, 4, 2)), "must keep its first row"),
-    "no rows": (lambda book: edits.set_rows(book, "Things", []), "there are no rows"),
-    "an unknown heading": (lambda book: edits.set_rows(book, "Things", [("Piece", Column.full(1, 1))]), "nearest is 'Pieces'"),
-    "a heading twice": (lambda book: edits.rename_column(book, "Things", "Item", "pieces"), "there is one already"),
+    "no such place": (lambda book: edit.move_sheet(book, "Data", 9), "no place 9"),
+    "a name that is an address": (lambda book: edit.set_name(book, "AB12", "1"), "not read as an address"),
+    "a table's name": (lambda book: edit.set_name(book, "things", "1"), "a table has it"),
+    "a table sideways": (lambda book: edit.resize_table(book, "Things", Area(1, 1, 4, 2)), "must keep its first row"),
+    "no rows": (lambda book: edit.set_rows(book, "Things", []), "there are no rows"),
+    "an unknown heading": (lambda book: edit.set_rows(book, "Things", [("Piece", Column.full(1, 1))]), "nearest is 'Pieces'"),
+    "a heading twice": (lambda book: edit.rename_column(book, "Things", "Item", "pieces"), "there is one already"),
 }  # fmt: skip
 
 
@@ -204,7 +204,7 @@ def test_odd_spellings_are_moved_too(tmp_path):
     rows = "<!-- one --><row><c><v>1</v></c><c><f>A1+1</f><v>2</v></c></row><row r='9'><c r='B9'><v>3</v></c><c r='A9'><f>A1</f></c></row>"
     path = written(tmp_path / "odd.xlsx", rows)
     book = Workbook.open(path)
-    edits.insert_rows(book, "Sheet1", 1, 2)
+    edit.insert_rows(book, "Sheet1", 1, 2)
     book.save(tmp_path / "out.xlsx")
     sheet = Workbook.open(tmp_path / "out.xlsx").sheet("Sheet1")
     assert (sheet.value(3, 1), sheet.formula(3, 2).text, sheet.value(11, 2), sheet.formula(11, 1).text) == (
@@ -271,7 +271,7 @@ def reckoned_book():
         total.put(row, 1, Column.blank(1), 0, Formula(text, row, 1))
     book.add_sheet(data)
     book.add_sheet(total)
-    edits.set_name(book, "Rate", "Data!$B$3/2")
+    edit.set_name(book, "Rate", "Data!$B$3/2")
     recalculate(book)
     return book
 
@@ -286,10 +286,10 @@ def results(book):
 
 
 CHANGES_OF_SHAPE = st.one_of(
-    st.tuples(st.just(edits.insert_rows), st.just("Data"), st.sampled_from([1, 40]), st.integers(1, 3)),
-    st.tuples(st.just(edits.insert_columns), st.just("Data"), st.sampled_from([1, 30]), st.integers(1, 2)),
-    st.tuples(st.just(edits.insert_rows), st.just("Total"), st.integers(1, 9), st.integers(1, 2)),
-    st.tuples(st.just(edits.move_sheet), st.just("Total"), st.integers(1, 2)),
+    st.tuples(st.just(edit.insert_rows), st.just("Data"), st.sampled_from([1, 40]), st.integers(1, 3)),
+    st.tuples(st.just(edit.insert_columns), st.just("Data"), st.sampled_from([1, 30]), st.integers(1, 2)),
+    st.tuples(st.just(edit.insert_rows), st.just("Total"), st.integers(1, 9), st.integers(1, 2)),
+    st.tuples(st.just(edit.move_sheet), st.just("Total"), st.integers(1, 2)),
 )
 
 
@@ -303,7 +303,7 @@ def test_what_moves_means_what_it_meant(tmp_path_factory, changes, renamed):
     for change, *words in changes:
         change(book, *words)
     if renamed:
-        edits.rename_sheet(book, "Data", "It's data")
+        edit.rename_sheet(book, "Data", "It's data")
     path = tmp_path_factory.mktemp("shape") / "a.xlsx"
     book.save(path)
     opened = Workbook.open(path)

@@ -15,7 +15,7 @@ from parts import MAIN, OFFICE, PACKAGE, zipped
 from richbook import rich_parts
 from tinquire.cli.main import main
 from tinquire.packages.package import Package
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.inspect.conformance import unsound
 
 RICH = rich_parts()
 WHOLE = zipped(RICH)

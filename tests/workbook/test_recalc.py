@@ -12,13 +12,13 @@ from parts import MAIN, written, zipped
 from richbook import rich_parts
 from tinquire.cells import Area, CellError, Column
 from tinquire.cells.address import area_name, parse_cell
-from tinquire.formula.coerce import Notation
-from tinquire.formula.problems import CycleError
+from tinquire.formula.engine.conversions import Notation
+from tinquire.formula.language.problems import CycleError
 from tinquire.looks import Appearance
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
-from tinquire.workbook.book import DefinedName
-from tinquire.workbook.recalc import recalculate
-from tinquire.workbook.sheet import TableColumn
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.grid.sheet import TableColumn
+from tinquire.workbook.workbook import DefinedName
 
 
 def results(sheets, **more):
@@ -245,7 +245,7 @@ def test_a_running_total_at_once_is_what_its_cells_are_one_by_one(formula, held)
         books.append(book)
     recalculate(books[0])
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("tinquire.workbook.recalc.running_total", lambda tree, frame: None)
+        patch.setattr("tinquire.workbook.calc.recalculate.running_total", lambda tree, frame: None)
         recalculate(books[1])
     at_once, singly = (book.sheet("S").column(4, 2, count + 1).to_list() for book in books)
     assert at_once == singly
@@ -452,10 +452,10 @@ def test_a_ring_in_one_loop_is_what_its_cells_are_one_by_one(formulas, held, mon
             sheet.put(top, column, Column.blank(count + 2 - top), None, Formula(formula, top, column))
         book.add_sheet(sheet)
         if way == "in long runs":
-            monkeypatch.setattr("tinquire.formula.chains._LONG_RUN", 3)
+            monkeypatch.setattr("tinquire.formula.engine.running_totals._LONG_RUN", 3)
         if way == "singly":
-            monkeypatch.setattr("tinquire.workbook.recalc.worked_out", lambda *given: None)
-            monkeypatch.setattr("tinquire.workbook.recalc.running_total", lambda *given: None)
+            monkeypatch.setattr("tinquire.workbook.calc.recalculate.worked_out", lambda *given: None)
+            monkeypatch.setattr("tinquire.workbook.calc.recalculate.running_total", lambda *given: None)
         recalculate(book)
         results.append({column: sheet.column(column, 1, count + 2).to_list() for column in formulas})
     assert results[0] == results[1] == results[2]

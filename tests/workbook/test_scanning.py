@@ -14,9 +14,9 @@ from tinquire.base.faults import AccessError
 from tinquire.cells.dates import DateSystem
 from tinquire.packages.xml import local, parsed
 from tinquire.packages.zip_archive import Archive, written
-from tinquire.workbook.reading import SheetReader
-from tinquire.workbook.scanning import Unusual
-from tinquire.workbook.strings import SharedStrings, read_texts, rich_text
+from tinquire.workbook.parts.shared_strings import SharedStrings, read_texts, rich_text
+from tinquire.workbook.sheet_xml.fast_reader import Unusual
+from tinquire.workbook.sheet_xml.reader import SheetReader
 
 
 def scanned(data):

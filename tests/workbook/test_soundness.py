@@ -7,7 +7,7 @@ import pytest
 from books import full_book
 from parts import members, parts_of, zipped
 from tinquire.packages.package import Package
-from tinquire.workbook.soundness import MOST_OF_A_KIND, unsound
+from tinquire.workbook.inspect.conformance import MOST_OF_A_KIND, unsound
 
 CELL = '<row r="1"><c r="A1"><v>1</v></c></row>'
 

@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 
 from sheetforms import careful, cells, markup, part, row_marks, same
 from tinquire.base.faults import AccessError
-from tinquire.workbook.patching import _rebuilt, patched
-from tinquire.workbook.scanning import Unusual
-from tinquire.workbook.splicing import CellPatch, spliced
+from tinquire.workbook.sheet_xml.cell_patch import _rebuilt, patched
+from tinquire.workbook.sheet_xml.cell_splice import CellPatch, spliced
+from tinquire.workbook.sheet_xml.fast_reader import Unusual
 
 values = st.sampled_from(
     [("", "5"), ("", None), ("str", 'a<b&"c'), ("b", "1"), ("e", "#N/A"), ("s", "2"), ("", "-1.5"), ("str", "\x01 odd")]

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 
 from tinquire.sources.headings import rows_by_value
 from tinquire.workbook import Sheet, Workbook
-from tinquire.workbook.recalc import recalculate
-from tinquire.workbook.splitting import keep_rows, keep_sheets
-from tinquire.workbook.valuing import keep_values
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.transform.split import keep_rows, keep_sheets
+from tinquire.workbook.transform.values_only import keep_values
 
 DEPOTS = ["North", "South", "West"]
 

@@ -8,10 +8,10 @@ from books import book_of
 from tinquire.base.faults import DataError
 from tinquire.cells import Area, CellError
 from tinquire.workbook import SheetTable
-from tinquire.workbook.book import DefinedName
-from tinquire.workbook.recalc import recalculate
-from tinquire.workbook.sheet import TableColumn
-from tinquire.workbook.tracing import Tracer
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.grid.sheet import TableColumn
+from tinquire.workbook.inspect.trace import Tracer
+from tinquire.workbook.workbook import DefinedName
 
 CHARGES = SheetTable(
     "Charges", Area(1, 1, 5, 4), tuple(TableColumn(one) for one in ("Depot", "Pieces", "Rate", "Charge"))

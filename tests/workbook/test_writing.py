@@ -27,11 +27,11 @@ from tinquire.packages.zip_archive import deflated
 from tinquire.packages.zip_archive import written as archived
 from tinquire.slots.slots import Filled, Unfilled
 from tinquire.workbook import Formula, Sheet, Workbook
-from tinquire.workbook.book import safe_sheet_name, valid_sheet_name
-from tinquire.workbook.filling import fill
-from tinquire.workbook.recalc import recalculate
-from tinquire.workbook.rowbytes import number_text, numbers
-from tinquire.workbook.soundness import unsound
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.sheet_xml.row_writer import number_text, numbers
+from tinquire.workbook.transform.fill_slots import fill
+from tinquire.workbook.workbook import safe_sheet_name, valid_sheet_name
 
 texts = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
 cells = st.one_of(

@@ -14,12 +14,12 @@ from tinquire.cells.address import Area, area_name, cell_name, column_name, colu
 from tinquire.cells.display import general, show
 from tinquire.cells.values import Value
 from tinquire.formula import parse
-from tinquire.formula.mentions import offset_text
-from tinquire.formula.problems import FormulaError
-from tinquire.formula.writing import escaped_column
+from tinquire.formula.language.mentions import offset_text
+from tinquire.formula.language.problems import FormulaError
+from tinquire.formula.language.writing import escaped_column
 from tinquire.looks import Variation
-from tinquire.workbook import Workbook, edits
-from tinquire.workbook.formulas import text_at
+from tinquire.workbook import Workbook, edit
+from tinquire.workbook.grid.cell_formulas import text_at
 
 __all__ = ["Change", "NotAsExpectedError", "amended", "same_value", "shown_value"]
 
@@ -262,7 +262,7 @@ class _Applying:
                     f"cell {cell_name(row, column)} heads a column of table '{table.name}': it must be text"
                 )
             name = table.columns[column - table.area.left].name
-            edits.rename_column(self.book, table.name, name, value)
+            edit.rename_column(self.book, table.name, name, value)
             self.book.sheet(sheet.name).set(row, column, value, style)
         else:
             sheet.set(row, column, value, style, formula)
@@ -357,16 +357,16 @@ def _shaped(book: Workbook, amendment: Amendment) -> Iterator[Change]:
                 work(book, name, min(at, end), abs(end - at) + 1)
                 yield Change(name, "", "", f"{says} {lines.upper()}")
         if amendment.hide_sheet is not None:
-            edits.hide_sheet(book, name, "hidden" if amendment.hide_sheet else "visible")
+            edit.hide_sheet(book, name, "hidden" if amendment.hide_sheet else "visible")
             yield Change(name, "", "", "hidden" if amendment.hide_sheet else "shown")
         if amendment.rename_sheet is not None:
-            edits.rename_sheet(book, name, amendment.rename_sheet)
+            edit.rename_sheet(book, name, amendment.rename_sheet)
             yield Change(name, "", name, amendment.rename_sheet)
 
 
 _LINES = (
-    ("insert_rows", edits.insert_rows, "rows put in before"),
-    ("delete_rows", edits.delete_rows, "without rows"),
-    ("insert_columns", edits.insert_columns, "columns put in before"),
-    ("delete_columns", edits.delete_columns, "without columns"),
+    ("insert_rows", edit.insert_rows, "rows put in before"),
+    ("delete_rows", edit.delete_rows, "without rows"),
+    ("insert_columns", edit.insert_columns, "columns put in before"),
+    ("delete_columns", edit.delete_columns, "without columns"),
 )

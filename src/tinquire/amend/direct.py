@@ -13,9 +13,9 @@ from tinquire.cells.address import cell_name, parse_cell
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
-from tinquire.formula.mentions import mentions
+from tinquire.formula.language.mentions import mentions
 from tinquire.packages.raw_xml import Unusual
-from tinquire.workbook.direct import DirectBook
+from tinquire.workbook.direct_workbook import DirectBook
 
 __all__ = ["amended_directly", "suits"]
 

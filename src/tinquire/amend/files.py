@@ -19,7 +19,7 @@ from tinquire.base.faults import Fault, TinQuireError
 from tinquire.cells.dates import serial_from_date
 from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook import Workbook
-from tinquire.workbook.recalc import recalculate
+from tinquire.workbook.calc.recalculate import recalculate
 
 __all__ = ["FileReport", "Outcome", "amend_file", "amend_files"]
 

@@ -15,11 +15,11 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Column
 from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import Value
-from tinquire.formula.criteria import criterion
-from tinquire.formula.mentions import mentions
+from tinquire.formula.engine.criteria import criterion
+from tinquire.formula.language.mentions import mentions
 from tinquire.sources.headings import Under, under_heading
 from tinquire.workbook import Sheet, Workbook
-from tinquire.workbook.sheet import NO_FORMULA
+from tinquire.workbook.grid.sheet import NO_FORMULA
 
 __all__ = ["Cells", "NotThereError", "cell_value", "matching_sheets", "places"]
 

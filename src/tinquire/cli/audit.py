@@ -23,7 +23,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.sources.opening import FileKind, open_sheets
-    from tinquire.workbook.auditing import audited
+    from tinquire.workbook.inspect.audit import audited
 
     book, kind = open_sheets(options.file)
     for name in options.sheet:

@@ -9,7 +9,10 @@ from typing import Any
 from tinquire.cells import Area, area_name, column_name
 from tinquire.cells.address import quoted_sheet
 from tinquire.workbook import Workbook
-from tinquire.workbook.details import BookDetails, Chart, Hidden, PageSetup, PivotTable, SheetDetails
+from tinquire.workbook.inspect.contents import BookDetails, Hidden, SheetDetails
+from tinquire.workbook.parts.charts import Chart
+from tinquire.workbook.parts.page_setup import PageSetup
+from tinquire.workbook.parts.pivots import PivotTable
 
 __all__ = ["Beside"]
 

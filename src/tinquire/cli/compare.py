@@ -13,7 +13,7 @@ from tinquire.cli import options as shared
 from tinquire.cli.terminal import Terminal
 
 if TYPE_CHECKING:
-    from tinquire.workbook.comparing import Comparison, SheetComparison
+    from tinquire.workbook.inspect.compare import Comparison, SheetComparison
 
 EXAMPLE = "tinquire compare 'packs/Linen pack 2026-09.xlsx' 'packs/Linen pack 2026-10.xlsx' --to differences.html"
 _LISTED = 40
@@ -37,7 +37,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.sources.opening import open_sheets
-    from tinquire.workbook.comparing import compared
+    from tinquire.workbook.inspect.compare import compared
 
     if options.to is not None and options.to.suffix.lower() not in (".html", ".htm"):
         raise UseError(Fault("comparing", f"'{options.to.name}' does not end in .html", do="write --to page.html"))
@@ -118,7 +118,7 @@ def _tell_sheet(sheet: SheetComparison, most: int, terminal: Terminal) -> None:
 
 def summary(sheet: SheetComparison) -> Iterator[tuple[str, str]]:
     """A sheet's differences in a few lines."""
-    from tinquire.workbook.comparing import line_list
+    from tinquire.workbook.inspect.compare import line_list
 
     one = sheet.alignment
     for label, put_in, gone, rows in (

@@ -14,8 +14,8 @@ from tinquire.cli.terminal import Terminal
 if TYPE_CHECKING:
     from tinquire.cells.values import Value
     from tinquire.workbook import Workbook
-    from tinquire.workbook.recalc import Recalculation
-    from tinquire.workbook.tracing import Tracer
+    from tinquire.workbook.calc.recalculate import Recalculation
+    from tinquire.workbook.inspect.trace import Tracer
 
 EXAMPLE = (
     "tinquire recalc 'Linen pack 2026-10.xlsx' --check\n"
@@ -85,10 +85,10 @@ def _target(path: Path, base: Path, count: int, options: argparse.Namespace) -> 
 def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Terminal) -> tuple[dict[str, Any], int]:
     from tinquire.base.atomic_files import kept_original
     from tinquire.cells.dates import serial_from_date
-    from tinquire.formula.coerce import Notation
-    from tinquire.formula.problems import CycleError
+    from tinquire.formula.engine.conversions import Notation
+    from tinquire.formula.language.problems import CycleError
     from tinquire.workbook import Workbook
-    from tinquire.workbook.recalc import recalculate
+    from tinquire.workbook.calc.recalculate import recalculate
 
     book = Workbook.open(path)
     inputs = [_set(book, text) for text in options.set]
@@ -138,7 +138,7 @@ def _tell(
     path: Path, out: Path | None, kept: Path | None, book: Workbook, report: Recalculation,
     options: argparse.Namespace, terminal: Terminal,
 ) -> None:  # fmt: skip
-    from tinquire.workbook.tracing import Tracer
+    from tinquire.workbook.inspect.trace import Tracer
 
     tracer = Tracer(book)
     terminal.heading(path.as_posix())
@@ -218,7 +218,7 @@ def _count(number: int, one: str) -> str:
 
 
 def _answer(path: Path, out: Path | None, book: Workbook, report: Recalculation) -> dict[str, Any]:
-    from tinquire.workbook.tracing import Tracer
+    from tinquire.workbook.inspect.trace import Tracer
 
     tracer = Tracer(book)
     plain = {"errors": report.errors, "kept": report.skipped, "volatile": report.volatile, "outside": report.outside}

@@ -13,7 +13,7 @@ from tinquire.cli.terminal import Terminal
 if TYPE_CHECKING:
     from tinquire.cells import Area
     from tinquire.workbook import Workbook
-    from tinquire.workbook.overview import Overview
+    from tinquire.workbook.inspect.summary import Overview
 
 EXAMPLE = "tinquire show 'Linen pack 2026-10.xlsx' --sheet Charges --rows 10"
 _DEFAULT_ROWS = 5
@@ -37,7 +37,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.cli.beside import Beside
     from tinquire.cli.columns import tell_columns
     from tinquire.sources.opening import FileKind, is_text, open_sheets
-    from tinquire.workbook.overview import looked_through
+    from tinquire.workbook.inspect.summary import looked_through
 
     if options.sound:
         return _tell_soundness(options.file, terminal)
@@ -88,7 +88,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 def _tell_soundness(path: Path, terminal: Terminal) -> int:
     """Say what in a file is not as the standard asks; 1 when anything is."""
     from tinquire.packages.package import Package
-    from tinquire.workbook.soundness import unsound
+    from tinquire.workbook.inspect.conformance import unsound
 
     findings = unsound(Package.open(path))
     terminal.heading(str(path))

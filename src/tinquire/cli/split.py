@@ -14,7 +14,7 @@ from tinquire.cli.terminal import Terminal, counted
 
 if TYPE_CHECKING:
     from tinquire.workbook import Workbook
-    from tinquire.workbook.splitting import Cut
+    from tinquire.workbook.transform.split import Cut
 
 EXAMPLE = (
     "tinquire split 'Linen pack 2026-10.xlsx' --out views\n"
@@ -83,7 +83,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 def _by_sheet(options: argparse.Namespace) -> Iterator[_Piece]:
     from tinquire.workbook import Workbook
-    from tinquire.workbook.splitting import keep_sheets
+    from tinquire.workbook.transform.split import keep_sheets
 
     first = Workbook.open(options.file)
     for name in [first.sheet(one).name for one in options.sheet] or first.sheet_names():
@@ -95,8 +95,8 @@ def _by_column(options: argparse.Namespace) -> Iterator[_Piece]:
     from tinquire.cells.dates import serial_from_date
     from tinquire.sources.headings import rows_by_value
     from tinquire.workbook import Workbook
-    from tinquire.workbook.recalc import recalculate
-    from tinquire.workbook.splitting import keep_rows
+    from tinquire.workbook.calc.recalculate import recalculate
+    from tinquire.workbook.transform.split import keep_rows
 
     groups = rows_by_value(Workbook.open(options.file), options.by_column, next(iter(options.sheet), None))
     for value, rows in groups.rows.items():
@@ -112,10 +112,10 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.cells.dates import serial_from_date
     from tinquire.sources.headings import rows_by_value
     from tinquire.workbook import Workbook
-    from tinquire.workbook.book import safe_sheet_name
-    from tinquire.workbook.edits import copy_sheet
-    from tinquire.workbook.recalc import recalculate
-    from tinquire.workbook.splitting import Cut, leave_rows
+    from tinquire.workbook.calc.recalculate import recalculate
+    from tinquire.workbook.edit import copy_sheet
+    from tinquire.workbook.transform.split import Cut, leave_rows
+    from tinquire.workbook.workbook import safe_sheet_name
 
     book = Workbook.open(options.file)
     groups = rows_by_value(book, options.by_column, next(iter(options.sheet), None))

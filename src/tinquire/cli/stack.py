@@ -110,8 +110,8 @@ def _sheets(options: argparse.Namespace, files: Sequence[Path], terminal: Termin
     from tinquire.sources.opening import open_sheets
     from tinquire.sources.workbooks import sheets_named
     from tinquire.workbook import Workbook
-    from tinquire.workbook.book import safe_sheet_name
-    from tinquire.workbook.carrying import carry
+    from tinquire.workbook.transform.copy_sheet import carry
+    from tinquire.workbook.workbook import safe_sheet_name
 
     book: Workbook | None = None
     made = []

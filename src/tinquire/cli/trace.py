@@ -14,7 +14,7 @@ from tinquire.cli.terminal import Terminal
 
 if TYPE_CHECKING:
     from tinquire.workbook import Workbook
-    from tinquire.workbook.tracing import CameFrom, DataRows, Step
+    from tinquire.workbook.inspect.trace import CameFrom, DataRows, Step
 
 EXAMPLE = "tinquire trace 'Linen pack 2026-10.xlsx' 'Cover!B7' --to-data"
 _DEPTH = 3
@@ -32,7 +32,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.workbook import Workbook
-    from tinquire.workbook.tracing import Tracer
+    from tinquire.workbook.inspect.trace import Tracer
 
     book = Workbook.open(options.file)
     place = _place(book, options.cell)
@@ -61,7 +61,7 @@ def _sources(path: Path, most: int) -> Callable[[str, int, int], Sequence[CameFr
     """What a cell was made of, as the daybook of the run that made the file says: it lies in its folder or in one
     above. Without such a daybook nothing is known. Of each cell's rows the first `most` are listed."""
     from tinquire.press.daybook import DAYBOOK_NAME, Daybook, digest
-    from tinquire.workbook.tracing import CameFrom
+    from tinquire.workbook.inspect.trace import CameFrom
 
     content = digest(path.read_bytes())
     for folder in path.absolute().parents:
@@ -87,9 +87,9 @@ def _place(book: Workbook, text: str) -> tuple[str, int, int]:
     """Sheet, row and column of a cell given by its address or a name. Raises UseError."""
     from tinquire.cells.address import quoted_sheet
     from tinquire.formula import FormulaError, Frame, parse
-    from tinquire.formula.evaluate import evaluate
-    from tinquire.formula.operands import Span
-    from tinquire.workbook.scope import BookScope
+    from tinquire.formula.engine.evaluate import evaluate
+    from tinquire.formula.engine.operands import Span
+    from tinquire.workbook.calc.scope import BookScope
 
     sheet = book.sheet_names()[0]
     named, mark, cell = text.rpartition("!")

@@ -22,7 +22,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.base.atomic_files import kept_original
     from tinquire.workbook import Workbook
-    from tinquire.workbook.valuing import keep_values
+    from tinquire.workbook.transform.values_only import keep_values
 
     out = target(options)
     book = Workbook.open(options.file)

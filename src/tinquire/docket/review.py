@@ -9,8 +9,8 @@ from tinquire.docket.job import Docket
 from tinquire.docket.staying import needing_rows
 from tinquire.docket.usage import all_formulas, tables_needed, tables_used
 from tinquire.formula import FormulaError, parse
-from tinquire.formula.registry import functions, unknown_function
-from tinquire.formula.tree import Call, walk
+from tinquire.formula.engine.registry import functions, unknown_function
+from tinquire.formula.language.tree import Call, walk
 from tinquire.slots.slots import slot_name
 from tinquire.tables.types import TYPES
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from tinquire.docket.job import Docket
 from tinquire.docket.schema import FigureModel
 from tinquire.formula import FormulaError, parse
-from tinquire.formula.tree import Name, TableReference, walk
+from tinquire.formula.language.tree import Name, TableReference, walk
 from tinquire.slots.slots import slot_name
 from tinquire.tables.steps.derive import Derive
 from tinquire.tables.steps.drop_rows import DropRows

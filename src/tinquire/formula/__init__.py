@@ -1,13 +1,13 @@
 """The formula language: text -> tokens -> tree -> column programs. Knows no files, sheets or tables.
 
-What a name or a reference means comes in through the small protocol in `tinquire.formula.scope`.
+What a name or a reference means comes in through the small protocol in `tinquire.formula.engine.scope`.
 """
 
-from tinquire.formula.evaluate import evaluate, evaluate_column, evaluate_scalar
-from tinquire.formula.grammar import parse, parse_name
-from tinquire.formula.problems import FormulaError
-from tinquire.formula.scope import Frame, Scope
-from tinquire.formula.writing import write
+from tinquire.formula.engine.evaluate import evaluate, evaluate_column, evaluate_scalar
+from tinquire.formula.engine.scope import Frame, Scope
+from tinquire.formula.language.grammar import parse, parse_name
+from tinquire.formula.language.problems import FormulaError
+from tinquire.formula.language.writing import write
 
 __all__ = [
     "FormulaError",

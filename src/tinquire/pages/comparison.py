@@ -6,7 +6,7 @@ import html
 from collections.abc import Iterator, Sequence
 
 from tinquire.cells.address import column_name, quoted_sheet
-from tinquire.workbook.comparing import CellDifference, Comparison, SheetComparison, line_list
+from tinquire.workbook.inspect.compare import CellDifference, Comparison, SheetComparison, line_list
 
 __all__ = ["comparison_page"]
 

@@ -15,7 +15,7 @@ from tinquire.press.mails import missing_attachment
 from tinquire.press.reckoning import Reckoning, unfilled_fault
 from tinquire.press.workbooks import start_workbook
 from tinquire.slots.slots import Slot, Unfilled, slot_name, split_slots
-from tinquire.workbook.filling import slotted_cells
+from tinquire.workbook.transform.fill_slots import slotted_cells
 
 __all__ = ["foreseen"]
 

@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 
 from tinquire.base.faults import Fault, UseError, known_names
 from tinquire.formula import parse, write
-from tinquire.formula.tree import Name, Node, RowsOf, TableReference, bound_names
-from tinquire.formula.writing import replaced
+from tinquire.formula.language.tree import Name, Node, RowsOf, TableReference, bound_names
+from tinquire.formula.language.writing import replaced
 
 __all__ = ["living_formula"]
 

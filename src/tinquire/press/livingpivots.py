@@ -12,7 +12,7 @@ from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
 from tinquire.docket.period import parse_period
-from tinquire.formula.writing import escaped_column
+from tinquire.formula.language.writing import escaped_column
 from tinquire.tables import Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivot import Pivot

@@ -10,7 +10,7 @@ import numpy as np
 from tinquire.cells.address import Area
 from tinquire.docket.schema import FigureModel
 from tinquire.formula import FormulaError, parse
-from tinquire.formula.tree import TableReference, walk
+from tinquire.formula.language.tree import TableReference, walk
 from tinquire.press.reckoning import Reckoning
 from tinquire.press.sheets import TableOnSheet
 from tinquire.press.slotfill import SlotScope

@@ -17,7 +17,7 @@ from tinquire.docket.review import table_order
 from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel, TableModel, cell_value
 from tinquire.docket.usage import tables_needed, tables_used
 from tinquire.formula import FormulaError, parse
-from tinquire.formula.tree import Name, walk
+from tinquire.formula.language.tree import Name, walk
 from tinquire.looks import House
 from tinquire.press.checking import make_checks
 from tinquire.press.slotfill import SlotScope

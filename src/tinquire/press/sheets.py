@@ -13,7 +13,7 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.display import show_column
 from tinquire.cells.values import Value
-from tinquire.formula.writing import escaped_column
+from tinquire.formula.language.writing import escaped_column
 from tinquire.looks import Appearance, House
 from tinquire.looks.widths import deciding, fitting_width, wrapped_lines
 from tinquire.press.living import living_formula
@@ -23,8 +23,8 @@ from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivot import Pivot
 from tinquire.tables.types import added_type
 from tinquire.workbook import Formula, Sheet, SheetTable
-from tinquire.workbook.sheet import TableColumn
-from tinquire.workbook.styles import StyleBook
+from tinquire.workbook.grid.sheet import TableColumn
+from tinquire.workbook.parts.styles import StyleBook
 
 __all__ = [
     "Dresser",

@@ -9,8 +9,8 @@ import numpy as np
 
 from tinquire.base.faults import TinQuireError, UseError, known_names
 from tinquire.cells.values import Value
-from tinquire.formula.coerce import text_of
-from tinquire.formula.tree import Name, TableReference
+from tinquire.formula.engine.conversions import text_of
+from tinquire.formula.language.tree import Name, TableReference
 from tinquire.looks import House
 from tinquire.slots.slots import Filled, Slot, Unfilled, cut, slot_name
 from tinquire.tables import Table

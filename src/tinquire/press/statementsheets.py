@@ -11,14 +11,14 @@ from tinquire.base.faults import Fault, UseError
 from tinquire.cells.address import column_name, column_number
 from tinquire.cells.column import Column
 from tinquire.formula import parse, write
-from tinquire.formula.tree import Coordinate, Node, Reference, TableReference
-from tinquire.formula.writing import escaped_column, replaced
+from tinquire.formula.language.tree import Coordinate, Node, Reference, TableReference
+from tinquire.formula.language.writing import escaped_column, replaced
 from tinquire.looks import Edges, House
 from tinquire.press.sheets import Dresser, SheetPlan, align_of, fit_width, put_title
 from tinquire.tables import Field
 from tinquire.tables.statement import Statement, StatementLine
 from tinquire.workbook import Formula, Sheet
-from tinquire.workbook.styles import StyleBook
+from tinquire.workbook.parts.styles import StyleBook
 
 __all__ = ["LivingAmounts", "statement_sheet"]
 

@@ -14,7 +14,7 @@ from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.docket.schema import SheetModel, WorkbookModel
-from tinquire.formula.problems import CycleError
+from tinquire.formula.language.problems import CycleError
 from tinquire.press.livingpivots import LivingPivot, logical_columns, put_formulas, sparse_columns
 from tinquire.press.provenance import sourced_by_slots, sources_of_pivot, sources_of_statement, sources_of_table
 from tinquire.press.proving import Claim, claims_of_pivot, claims_of_statement, claims_of_table, unproved
@@ -26,9 +26,9 @@ from tinquire.press.statementsheets import LivingAmounts, statement_sheet
 from tinquire.slots.slots import filled_text
 from tinquire.tables import Table
 from tinquire.workbook import SheetTable, Workbook
-from tinquire.workbook.book import safe_sheet_name
-from tinquire.workbook.filling import fill, slots_of
-from tinquire.workbook.recalc import recalculate
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.transform.fill_slots import fill, slots_of
+from tinquire.workbook.workbook import safe_sheet_name
 
 __all__ = ["cuts_of", "make_workbook", "start_workbook"]
 

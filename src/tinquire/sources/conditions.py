@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from tinquire.cells.values import Value
 from tinquire.formula import parse
-from tinquire.formula.tree import Binary, Call, Literal, Name, Node, TableReference, Unary
+from tinquire.formula.language.tree import Binary, Call, Literal, Name, Node, TableReference, Unary
 from tinquire.slots.slots import slot_name
 
 if TYPE_CHECKING:

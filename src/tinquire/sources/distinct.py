@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from tinquire.cells.column import Codes
-from tinquire.workbook.digits import Words
+from tinquire.cells.number_reader import Words
 
 __all__ = ["LONGEST_KEY", "Distinct", "keys_of"]
 

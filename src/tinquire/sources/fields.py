@@ -19,9 +19,9 @@ import numpy as np
 
 from tinquire.base.parallel import abreast
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds
+from tinquire.cells.number_reader import Words, decimals, words_of
 from tinquire.sources.cutting import BEHIND, Bytes, Cut, cut, pieces
 from tinquire.sources.distinct import LONGEST_KEY, Distinct, keys_of
-from tinquire.workbook.digits import Words, decimals, words_of
 
 __all__ = ["FieldTexts", "PlainRows", "plain_rows"]
 

@@ -13,7 +13,7 @@ from tinquire.cells.total_words import is_total_label
 from tinquire.sources.raw import table_below_heading
 from tinquire.sources.workbooks import block_of
 from tinquire.workbook import Sheet, Workbook
-from tinquire.workbook.sheet import SheetTable
+from tinquire.workbook.grid.sheet import SheetTable
 
 __all__ = ["Groups", "Under", "rows_by_value", "under_heading"]
 

@@ -18,8 +18,8 @@ from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance
 from tinquire.packages.xml import local
 from tinquire.workbook import Sheet, Workbook
-from tinquire.workbook.book import safe_sheet_name
-from tinquire.workbook.edits import set_name
+from tinquire.workbook.edit import set_name
+from tinquire.workbook.workbook import safe_sheet_name
 
 __all__ = ["read_opendocument"]
 

@@ -12,11 +12,11 @@ from tinquire.base.faults import DataError, Fault, known_names
 from tinquire.cells.address import Area, parse_area
 from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.dates import SYSTEMS_APART, DateSystem
-from tinquire.formula.mentions import Mention, mentions
+from tinquire.formula.language.mentions import Mention, mentions
 from tinquire.sources.opening import open_sheets
 from tinquire.sources.raw import FOOT_ROWS, MOMENTS, Block
 from tinquire.workbook import Sheet, Workbook
-from tinquire.workbook.formulas import text_at
+from tinquire.workbook.grid.cell_formulas import text_at
 
 __all__ = ["block_of", "read_blocks"]
 

@@ -9,7 +9,7 @@ from typing import TypeAlias
 import numpy as np
 
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind
-from tinquire.formula.coerce import with_faults
+from tinquire.formula.engine.conversions import with_faults
 
 __all__ = ["Aggregation", "Summary", "aggregated", "members"]
 

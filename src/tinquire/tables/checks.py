@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from tinquire.base.faults import Fault
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import boolean_of
-from tinquire.formula.tree import Binary, Literal, Node
-from tinquire.formula.writing import write
+from tinquire.formula.engine.conversions import boolean_of
+from tinquire.formula.language.tree import Binary, Literal, Node
+from tinquire.formula.language.writing import write
 from tinquire.tables.scope import TableScope, read_formula, scalar_value
 
 __all__ = ["CheckResult", "checked"]

@@ -11,7 +11,7 @@ from tinquire.cells.column import Codes, Column
 from tinquire.cells.display import show
 from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import text_of
+from tinquire.formula.engine.conversions import text_of
 from tinquire.tables.origin import Members, Origin
 from tinquire.tables.pivotgroups import Grouped, PivotValue
 from tinquire.tables.table import Field, Table

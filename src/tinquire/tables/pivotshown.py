@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tinquire.cells.column import Codes, Column, Floats, Kind
-from tinquire.formula.coerce import numbers, with_faults
+from tinquire.formula.engine.conversions import numbers, with_faults
 from tinquire.tables.keys import key_groups
 
 __all__ = ["SHOWN", "Block", "shown"]

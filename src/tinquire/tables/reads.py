@@ -11,9 +11,9 @@ import numpy as np
 from tinquire.cells.column import Booleans, Codes
 from tinquire.cells.values import CellError
 from tinquire.formula import Frame, evaluate_scalar, write
-from tinquire.formula.coerce import text_of
-from tinquire.formula.criteria import criterion
-from tinquire.formula.tree import Call, Name, Node, TableReference, children
+from tinquire.formula.engine.conversions import text_of
+from tinquire.formula.engine.criteria import criterion
+from tinquire.formula.language.tree import Call, Name, Node, TableReference, children
 from tinquire.slots.slots import slot_name
 from tinquire.tables.pivot import PivotTable
 from tinquire.tables.scope import TableScope

@@ -11,7 +11,7 @@ from tinquire.base.faults import places
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import number_of
+from tinquire.formula.engine.conversions import number_of
 from tinquire.tables.keys import key_groups, key_text
 from tinquire.tables.scope import TableScope, read_formula, scalar_value
 from tinquire.tables.table import Table, require

@@ -14,9 +14,9 @@ from tinquire.cells.column import Booleans, Column, Floats
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
 from tinquire.formula import FormulaError, Frame, evaluate, evaluate_column, evaluate_scalar, parse, write
-from tinquire.formula.operands import Grid, Lanes, Operand, Scalar
-from tinquire.formula.registry import functions, unknown_function
-from tinquire.formula.tree import Call, Name, Node, Reference, RowsOf, TableReference, bound_names, walk
+from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar
+from tinquire.formula.engine.registry import functions, unknown_function
+from tinquire.formula.language.tree import Call, Name, Node, Reference, RowsOf, TableReference, bound_names, walk
 from tinquire.slots.slots import slot_name
 from tinquire.tables.addable import text_among_numbers
 from tinquire.tables.table import Table

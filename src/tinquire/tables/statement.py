@@ -13,8 +13,8 @@ from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
 from tinquire.formula import parse
-from tinquire.formula.coerce import text_of
-from tinquire.formula.tree import TableReference, walk
+from tinquire.formula.engine.conversions import text_of
+from tinquire.formula.language.tree import TableReference, walk
 from tinquire.tables.origin import Members, Origin
 from tinquire.tables.scope import TableScope, read_formula, scalar_value
 from tinquire.tables.table import Field, Table

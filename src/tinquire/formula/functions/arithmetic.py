@@ -11,10 +11,10 @@ import numpy as np
 
 from tinquire.cells.column import Column, Floats
 from tinquire.cells.values import CellError
-from tinquire.formula.calling import ErrorValue, arrays, grid_rows, plain, sample
-from tinquire.formula.coerce import with_faults
-from tinquire.formula.operands import Grid
-from tinquire.formula.registry import declare_all, elementwise
+from tinquire.formula.engine.adapters import ErrorValue, arrays, grid_rows, plain, sample
+from tinquire.formula.engine.conversions import with_faults
+from tinquire.formula.engine.operands import Grid
+from tinquire.formula.engine.registry import declare_all, elementwise
 
 #: Factors beyond this cannot be told apart by a double.
 _LARGEST = 2.0**53

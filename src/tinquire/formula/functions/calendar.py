@@ -13,12 +13,12 @@ import numpy as np
 
 from tinquire.cells.dates import LAST_SERIAL, SYSTEMS_APART, DateSystem, date_from_serial, serial_from_date
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.calling import ErrorValue, arrays, numbers_in, plain
-from tinquire.formula.coerce import number_from_text
-from tinquire.formula.operands import Grid, Operand, Scalar
-from tinquire.formula.registry import declare_all, special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Node
+from tinquire.formula.engine.adapters import ErrorValue, arrays, numbers_in, plain
+from tinquire.formula.engine.conversions import number_from_text
+from tinquire.formula.engine.operands import Grid, Operand, Scalar
+from tinquire.formula.engine.registry import declare_all, special
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.tree import Node
 
 _DAY_SECONDS = 86_400
 

@@ -6,13 +6,13 @@ from collections.abc import Callable
 
 from tinquire.cells.address import Area, column_name
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import text_of
-from tinquire.formula.evaluate import evaluate, fixed_value
-from tinquire.formula.operands import Operand, Scalar, Span
-from tinquire.formula.references import PerLane
-from tinquire.formula.registry import special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Node
+from tinquire.formula.engine.conversions import text_of
+from tinquire.formula.engine.evaluate import evaluate, fixed_value
+from tinquire.formula.engine.operands import Operand, Scalar, Span
+from tinquire.formula.engine.references import PerLane
+from tinquire.formula.engine.registry import special
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.tree import Node
 
 
 def _content(span: Span, frame: Frame) -> Value:

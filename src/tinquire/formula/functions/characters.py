@@ -11,12 +11,12 @@ from typing import Any
 
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.calling import ErrorValue, arrays, grid_from, grid_rows, plain
-from tinquire.formula.coerce import MAX_TEXT, Notation, number_from_text, text_of
-from tinquire.formula.criteria import wildcard_pattern
-from tinquire.formula.operands import Grid
-from tinquire.formula.registry import declare_all
-from tinquire.formula.writing import write_value
+from tinquire.formula.engine.adapters import ErrorValue, arrays, grid_from, grid_rows, plain
+from tinquire.formula.engine.conversions import MAX_TEXT, Notation, number_from_text, text_of
+from tinquire.formula.engine.criteria import wildcard_pattern
+from tinquire.formula.engine.operands import Grid
+from tinquire.formula.engine.registry import declare_all
+from tinquire.formula.language.writing import write_value
 
 
 def _kept(text: str) -> str:

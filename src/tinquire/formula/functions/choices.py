@@ -6,15 +6,15 @@ from collections.abc import Callable, Iterator
 
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.calling import MAX_CELLS, arrays, grid_from, grid_rows
-from tinquire.formula.coerce import boolean_of, number_of
-from tinquire.formula.evaluate import LEFT_OUT, apply, evaluate, fixed_value, lift
-from tinquire.formula.operands import Closure, Grid, Lanes, Operand, Scalar
-from tinquire.formula.operators import compare
-from tinquire.formula.references import PerLane, grid_of, single
-from tinquire.formula.registry import declare_all, special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Call, Name, Node
+from tinquire.formula.engine.adapters import MAX_CELLS, arrays, grid_from, grid_rows
+from tinquire.formula.engine.conversions import boolean_of, number_of
+from tinquire.formula.engine.evaluate import LEFT_OUT, apply, evaluate, fixed_value, lift
+from tinquire.formula.engine.operands import Closure, Grid, Lanes, Operand, Scalar
+from tinquire.formula.engine.operators import compare
+from tinquire.formula.engine.references import PerLane, grid_of, single
+from tinquire.formula.engine.registry import declare_all, special
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.tree import Call, Name, Node
 
 
 @special("IFS(condition: logical, value: value, condition...: logical, value...: value)")

@@ -10,14 +10,14 @@ import numpy as np
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import with_faults
-from tinquire.formula.criteria import Criterion, criterion
-from tinquire.formula.evaluate import PerLane, evaluate, grid_of, single
-from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.references import cropped_together
-from tinquire.formula.registry import special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Node
+from tinquire.formula.engine.conversions import with_faults
+from tinquire.formula.engine.criteria import Criterion, criterion
+from tinquire.formula.engine.evaluate import PerLane, evaluate, grid_of, single
+from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.engine.references import cropped_together
+from tinquire.formula.engine.registry import special
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.tree import Node
 
 
 @special("SUMIFS(sums: cells, range: cells, criterion: value, range...: cells, criterion...: value)")

@@ -13,11 +13,11 @@ import numpy as np
 
 from tinquire.cells.column import Booleans, Column, Floats, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.calling import ErrorValue, arrays, grid_rows
-from tinquire.formula.coerce import text_of
-from tinquire.formula.criteria import criterion
-from tinquire.formula.operands import Grid
-from tinquire.formula.registry import declare_all
+from tinquire.formula.engine.adapters import ErrorValue, arrays, grid_rows
+from tinquire.formula.engine.conversions import text_of
+from tinquire.formula.engine.criteria import criterion
+from tinquire.formula.engine.operands import Grid
+from tinquire.formula.engine.registry import declare_all
 
 
 def _heading(value: Value) -> str:

@@ -6,12 +6,12 @@ import numpy as np
 
 from tinquire.cells.column import Column, Floats
 from tinquire.cells.dates import DateParts, date_parts, serials_from_parts
-from tinquire.formula.coerce import Faulty, first_fault, numbers, with_faults
-from tinquire.formula.evaluate import evaluate, lift, single
-from tinquire.formula.operands import Operand
-from tinquire.formula.registry import special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Node
+from tinquire.formula.engine.conversions import Faulty, first_fault, numbers, with_faults
+from tinquire.formula.engine.evaluate import evaluate, lift, single
+from tinquire.formula.engine.operands import Operand
+from tinquire.formula.engine.registry import special
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.tree import Node
 
 
 @special("DATE(year: number, month: number, day: number)")

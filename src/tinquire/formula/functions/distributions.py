@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 
 from tinquire.cells.values import CellError
-from tinquire.formula.calling import ErrorValue, arrays, numbers_in, plain
+from tinquire.formula.engine.adapters import ErrorValue, arrays, numbers_in, plain
+from tinquire.formula.engine.operands import Grid
+from tinquire.formula.engine.registry import declare_all
 from tinquire.formula.functions.samples import pairs
-from tinquire.formula.operands import Grid
-from tinquire.formula.registry import declare_all
 
 
 def _stats() -> Any:

@@ -10,9 +10,9 @@ from typing import Any
 
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.calling import ErrorValue, arrays, grid_rows, plain
-from tinquire.formula.operands import Grid
-from tinquire.formula.registry import declare_all
+from tinquire.formula.engine.adapters import ErrorValue, arrays, grid_rows, plain
+from tinquire.formula.engine.operands import Grid
+from tinquire.formula.engine.registry import declare_all
 
 # -- complex numbers, which a cell holds as text ---------------------------------------------------------
 

@@ -10,9 +10,9 @@ import numpy as np
 
 from tinquire.cells.column import Floats, Kind
 from tinquire.cells.values import CellError
-from tinquire.formula.calling import ErrorValue, arrays, numbers_in, plain
-from tinquire.formula.operands import Grid
-from tinquire.formula.registry import declare_all
+from tinquire.formula.engine.adapters import ErrorValue, arrays, numbers_in, plain
+from tinquire.formula.engine.operands import Grid
+from tinquire.formula.engine.registry import declare_all
 
 #: Steps that a search for a rate may take.
 _STEPS = 200

@@ -6,11 +6,11 @@ import numpy as np
 
 from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.evaluate import evaluate, fixed_value, grid_of, lift, single
-from tinquire.formula.operands import Closure, Grid, Operand, Scalar, Span
-from tinquire.formula.registry import declare_all, elementwise, special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Node
+from tinquire.formula.engine.evaluate import evaluate, fixed_value, grid_of, lift, single
+from tinquire.formula.engine.operands import Closure, Grid, Operand, Scalar, Span
+from tinquire.formula.engine.registry import declare_all, elementwise, special
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.tree import Node
 
 
 @elementwise("ISBLANK(value: value)")

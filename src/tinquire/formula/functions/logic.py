@@ -6,12 +6,12 @@ import numpy as np
 
 from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.values import CellError
-from tinquire.formula.coerce import boolean_of, first_fault, logicals, with_faults
-from tinquire.formula.evaluate import evaluate, grid_of, lift, single
-from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.registry import elementwise, special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Node
+from tinquire.formula.engine.conversions import boolean_of, first_fault, logicals, with_faults
+from tinquire.formula.engine.evaluate import evaluate, grid_of, lift, single
+from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.engine.registry import elementwise, special
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.tree import Node
 
 
 @special("IF(condition: logical, then: value, otherwise: value = FALSE)")

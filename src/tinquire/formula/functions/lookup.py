@@ -10,14 +10,14 @@ import numpy as np
 from tinquire.cells.address import Area
 from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import boolean_of, number_of, numbers, with_faults
-from tinquire.formula.criteria import has_wildcards, wildcard_pattern
-from tinquire.formula.evaluate import PerLane, evaluate, fixed_value, grid_of, single
-from tinquire.formula.operands import Areas, Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.references import cropped
-from tinquire.formula.registry import special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Literal, Missing, Node
+from tinquire.formula.engine.conversions import boolean_of, number_of, numbers, with_faults
+from tinquire.formula.engine.criteria import has_wildcards, wildcard_pattern
+from tinquire.formula.engine.evaluate import PerLane, evaluate, fixed_value, grid_of, single
+from tinquire.formula.engine.operands import Areas, Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.engine.references import cropped
+from tinquire.formula.engine.registry import special
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.tree import Literal, Missing, Node
 
 
 @special("VLOOKUP(key: value, range: cells, column: number, nearest: logical = TRUE)")

@@ -8,8 +8,8 @@ import numpy as np
 
 from tinquire.cells.column import Column, Floats
 from tinquire.cells.values import CellError
-from tinquire.formula.coerce import with_faults
-from tinquire.formula.registry import elementwise
+from tinquire.formula.engine.conversions import with_faults
+from tinquire.formula.engine.registry import elementwise
 
 #: Digits beyond these change nothing in a double, and powers of ten must stay exact.
 _MOST_DIGITS = 20

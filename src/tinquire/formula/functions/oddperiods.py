@@ -11,10 +11,10 @@ import math
 from collections.abc import Callable, Iterator
 from itertools import count
 
-from tinquire.formula.calling import plain
+from tinquire.formula.engine.adapters import plain
+from tinquire.formula.engine.registry import declare_all
 from tinquire.formula.functions.finance import root
 from tinquire.formula.functions.securities import check, coupons, day_of, days_between, months_before
-from tinquire.formula.registry import declare_all
 
 _Day = datetime.date
 _BOND = "rate: number, {}: number, redemption: number, frequency: number, basis: number = 0"

@@ -11,20 +11,20 @@ import numpy as np
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, column_name, quoted_sheet
 from tinquire.cells.column import Column
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.calling import ErrorValue, arrays, grid_from, plain
-from tinquire.formula.coerce import boolean_of, number_of, text_of
-from tinquire.formula.criteria import wildcard_pattern
-from tinquire.formula.evaluate import evaluate, fixed_value
+from tinquire.formula.engine.adapters import ErrorValue, arrays, grid_from, plain
+from tinquire.formula.engine.conversions import boolean_of, number_of, text_of
+from tinquire.formula.engine.criteria import wildcard_pattern
+from tinquire.formula.engine.evaluate import evaluate, fixed_value
+from tinquire.formula.engine.operands import Areas, Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.engine.operators import compare
+from tinquire.formula.engine.references import PerLane, cropped_together, single
+from tinquire.formula.engine.registry import declare_all, special
+from tinquire.formula.engine.scope import Frame
 from tinquire.formula.functions.lookup import KeyIndex
 from tinquire.formula.functions.shapes import taken_rows, transposed
-from tinquire.formula.grammar import parse
-from tinquire.formula.operands import Areas, Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.operators import compare
-from tinquire.formula.problems import FormulaError
-from tinquire.formula.references import PerLane, cropped_together, single
-from tinquire.formula.registry import declare_all, special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Missing, Name, Node, Reference, walk
+from tinquire.formula.language.grammar import parse
+from tinquire.formula.language.problems import FormulaError
+from tinquire.formula.language.tree import Missing, Name, Node, Reference, walk
 
 # -- rows, columns, addresses ----------------------------------------------------------------------------
 

@@ -10,10 +10,10 @@ import numpy as np
 
 from tinquire.cells.column import Column, Floats, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.calling import ErrorValue, arrays, grid_from, numbers_in, sample
-from tinquire.formula.matrix import Matrix
-from tinquire.formula.operands import Grid
-from tinquire.formula.registry import aggregate, declare_all
+from tinquire.formula.engine.adapters import ErrorValue, arrays, grid_from, numbers_in, sample
+from tinquire.formula.engine.matrix import Matrix
+from tinquire.formula.engine.operands import Grid
+from tinquire.formula.engine.registry import aggregate, declare_all
 
 
 def _least(numbers: Floats, count: int, error: CellError = CellError.DIV0) -> Floats:

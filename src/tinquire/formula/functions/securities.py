@@ -13,10 +13,10 @@ from dataclasses import dataclass
 
 from tinquire.cells.dates import date_from_serial, serial_from_date
 from tinquire.cells.values import CellError
-from tinquire.formula.calling import ErrorValue, plain
+from tinquire.formula.engine.adapters import ErrorValue, plain
+from tinquire.formula.engine.registry import declare_all
 from tinquire.formula.functions.calendar import thirty_days, year_share
 from tinquire.formula.functions.finance import root
-from tinquire.formula.registry import declare_all
 
 
 def check(*holds: bool) -> None:

@@ -8,11 +8,11 @@ import numpy as np
 
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.calling import MAX_CELLS, ErrorValue, arrays, grid_from
-from tinquire.formula.coerce import logicals
-from tinquire.formula.operands import Grid
-from tinquire.formula.registry import declare_all
-from tinquire.formula.scope import Frame
+from tinquire.formula.engine.adapters import MAX_CELLS, ErrorValue, arrays, grid_from
+from tinquire.formula.engine.conversions import logicals
+from tinquire.formula.engine.operands import Grid
+from tinquire.formula.engine.registry import declare_all
+from tinquire.formula.engine.scope import Frame
 
 
 def transposed(grid: Grid) -> Grid:

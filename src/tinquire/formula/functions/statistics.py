@@ -9,13 +9,13 @@ from numpy.typing import NDArray
 
 from tinquire.cells.column import Column, Floats, Kind
 from tinquire.cells.values import CellError
-from tinquire.formula.coerce import Faulty, first_fault, number_of, with_faults
-from tinquire.formula.evaluate import PerLane, evaluate, fixed_value, grid_of, single
-from tinquire.formula.matrix import Matrix
-from tinquire.formula.operands import Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.registry import aggregate, functions, special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Call, Name, Node
+from tinquire.formula.engine.conversions import Faulty, first_fault, number_of, with_faults
+from tinquire.formula.engine.evaluate import PerLane, evaluate, fixed_value, grid_of, single
+from tinquire.formula.engine.matrix import Matrix
+from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.engine.registry import aggregate, functions, special
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.tree import Call, Name, Node
 
 
 @aggregate("SUM(number: cells, number...: cells)")

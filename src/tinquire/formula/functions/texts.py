@@ -9,12 +9,12 @@ import numpy as np
 from tinquire.cells.column import Column, Floats
 from tinquire.cells.display import MAX_CODE, show
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import MAX_TEXT, first_fault, number_from_text, texts, with_faults
-from tinquire.formula.evaluate import evaluate, lift, single
-from tinquire.formula.operands import Operand
-from tinquire.formula.registry import elementwise, special
-from tinquire.formula.scope import Frame
-from tinquire.formula.tree import Node
+from tinquire.formula.engine.conversions import MAX_TEXT, first_fault, number_from_text, texts, with_faults
+from tinquire.formula.engine.evaluate import evaluate, lift, single
+from tinquire.formula.engine.operands import Operand
+from tinquire.formula.engine.registry import elementwise, special
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.tree import Node
 
 
 @elementwise("LEFT(text: text, count: number = 1)")

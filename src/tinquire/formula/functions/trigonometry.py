@@ -9,8 +9,8 @@ import numpy as np
 
 from tinquire.cells.column import Column, Floats
 from tinquire.cells.values import CellError
-from tinquire.formula.coerce import with_faults
-from tinquire.formula.registry import declare_all, elementwise
+from tinquire.formula.engine.conversions import with_faults
+from tinquire.formula.engine.registry import declare_all, elementwise
 
 #: Beyond this size the sine of a double says nothing any more; the standard's programs refuse it.
 _LARGEST_ANGLE = 2.0**27

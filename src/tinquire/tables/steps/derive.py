@@ -10,7 +10,7 @@ from pydantic import Field as Key
 
 from tinquire.base.faults import DataError, Fault
 from tinquire.cells.column import Column, Kind
-from tinquire.formula.tree import Node, TableReference, walk
+from tinquire.formula.language.tree import Node, TableReference, walk
 from tinquire.tables.scope import read_formula, table_values
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Field, RowFormula, Table

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from tinquire.cells.column import Column
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.coerce import text_of
+from tinquire.formula.engine.conversions import text_of
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Field, Table, require
 

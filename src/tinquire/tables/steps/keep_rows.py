@@ -8,7 +8,7 @@ import numpy as np
 
 from tinquire.base.faults import DataError, Fault
 from tinquire.cells.column import Booleans, Kind
-from tinquire.formula.coerce import logicals
+from tinquire.formula.engine.conversions import logicals
 from tinquire.tables.scope import read_formula, table_values
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Table

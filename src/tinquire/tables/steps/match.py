@@ -10,7 +10,7 @@ import numpy as np
 from tinquire.base.faults import DataError, Fault, nearest
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import Value
-from tinquire.formula.coerce import text_of
+from tinquire.formula.engine.conversions import text_of
 from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups, key_text

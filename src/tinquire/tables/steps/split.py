@@ -9,7 +9,7 @@ import numpy as np
 
 from tinquire.base.faults import DataError, Fault, UseError
 from tinquire.cells.column import Column
-from tinquire.formula.coerce import text_of
+from tinquire.formula.engine.conversions import text_of
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Field, Table, require
 

@@ -1,0 +1,128 @@
+"""Criteria of the conditional functions (ECMA-376 Part 1, 18.17.7 and its kin; OpenFormula 4.11.8).
+
+A criterion is a value, or a text that may begin with a comparison. Texts compare without regard to case; in an
+equality `*` stands for any characters, `?` for one, `~` takes away the meaning of the next.
+"""
+
+from __future__ import annotations
+
+import operator
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from tinquire.cells.column import Booleans, Column, Kind
+from tinquire.cells.values import ERROR_NAMES, CellError, Value
+from tinquire.formula.engine.conversions import number_from_text
+
+__all__ = ["Criterion", "criterion", "has_wildcards", "wildcard_pattern"]
+
+_SIGN = re.compile(r"(<=|>=|<>|<|>|=)(.*)\Z", re.DOTALL)
+_COMPARE: dict[str, Callable[[Any, Any], Any]] = {
+    "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Criterion:
+    """A comparison sign and the value to compare with; hashable, so that equal criteria share one mask."""
+
+    sign: str
+    value: Value
+    #: Python holds TRUE and 1 for equal; criteria must not share a mask for it.
+    kind: str = field(init=False, default="")
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "kind", type(self.value).__name__)
+
+    def mask(self, column: Column) -> Booleans:
+        """Which values of a column meet the criterion."""
+        if self.sign == "=":
+            return self._equal(column)
+        if self.sign == "<>":
+            return ~self._equal(column)
+        return self._ordered(column)
+
+    def _equal(self, column: Column) -> Booleans:
+        kinds = column.kinds
+        value = self.value
+        if value is None:
+            return kinds == Kind.BLANK
+        if isinstance(value, CellError):
+            return (kinds == Kind.ERROR) & (column.numbers == value.code)
+        if isinstance(value, bool):
+            return (kinds == Kind.BOOL) & (column.numbers == value)
+        if isinstance(value, str):
+            matches = wildcard_pattern(value).match
+            found = _text_mask(column, lambda text: bool(matches(text)))
+            return found | (kinds == Kind.BLANK) if value == "" else found
+        found = (kinds == Kind.NUMBER) & (column.numbers == value)
+        return found | _text_mask(column, lambda text: number_from_text(text) == value)
+
+    def _ordered(self, column: Column) -> Booleans:
+        compare = _COMPARE[self.sign]
+        value = self.value
+        if isinstance(value, str):
+            folded = value.casefold()
+            return _text_mask(column, lambda text: compare(text.casefold(), folded))
+        if isinstance(value, CellError) or value is None:
+            return np.zeros(len(column), bool)
+        kind = Kind.BOOL if isinstance(value, bool) else Kind.NUMBER
+        return (column.kinds == kind) & compare(column.numbers, float(value))
+
+
+def criterion(value: Value) -> Criterion:
+    """Read a criterion. A blank one means zero."""
+    if value is None:
+        return Criterion("=", 0.0)
+    if not isinstance(value, str):
+        return Criterion("=", value)
+    found = _SIGN.match(value)
+    sign, operand = (found[1], found[2]) if found else ("=", value)
+    if found and operand == "":
+        return Criterion(sign, None if sign in ("=", "<>") else "")
+    number = number_from_text(operand)
+    if number is not None:
+        return Criterion(sign, number)
+    if operand.upper() in ("TRUE", "FALSE"):
+        return Criterion(sign, operand.upper() == "TRUE")
+    return Criterion(sign, ERROR_NAMES.get(operand.upper(), operand))
+
+
+def has_wildcards(text: str) -> bool:
+    return any(mark in text for mark in "*?~")
+
+
+def wildcard_pattern(text: str) -> re.Pattern[str]:
+    """A whole-text pattern for a text with wildcards, without regard to case.
+
+    Runs of `*` are one: two next to each other would cost quadratic time and mean the same.
+    """
+    pieces: list[str] = []
+    place = 0
+    while place < len(text):
+        character = text[place]
+        if character == "~" and place + 1 < len(text):
+            place += 1
+            pieces.append(re.escape(text[place]))
+        elif character == "*":
+            if not pieces or pieces[-1] != ".*":
+                pieces.append(".*")
+        else:
+            pieces.append("." if character == "?" else re.escape(character))
+        place += 1
+    return re.compile("".join(pieces) + r"\Z", re.IGNORECASE | re.DOTALL)
+
+
+def _text_mask(column: Column, test: Callable[[str], bool]) -> Booleans:
+    """A test on texts, made once for each text of the pool that is used."""
+    is_text = column.kinds == Kind.TEXT
+    mask = np.zeros(len(column), bool)
+    if is_text.any():
+        used, inverse = np.unique(column.codes[is_text], return_inverse=True)
+        passed = np.fromiter((test(column.texts[code]) for code in used.tolist()), bool, len(used))
+        mask[is_text] = passed[inverse]
+    return mask

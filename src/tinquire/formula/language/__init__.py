@@ -1,0 +1,1 @@
+"""The text of formulas: tokens, tree, writing, and references that follow changes."""

@@ -1,0 +1,141 @@
+"""Formula text cut into tokens (ECMA-376 Part 1, 18.17.2 for the lexical grammar)."""
+
+from __future__ import annotations
+
+import re
+from enum import Enum
+from typing import NamedTuple
+
+from tinquire.formula.language.mentions import behind_bracket
+from tinquire.formula.language.problems import FormulaError
+
+__all__ = ["Token", "TokenKind", "tokenise"]
+
+#: The standard's programs store at most this many characters of a formula; longer text is refused.
+MAX_LENGTH = 8192
+
+
+class TokenKind(Enum):
+    NUMBER = "number"
+    TEXT = "text"
+    ERROR = "error value"
+    REFERENCE = "reference"
+    TABLE = "table reference"
+    NAME = "name"
+    CALL = "function"
+    OPERATOR = "operator"
+    END = "end"
+
+
+class Token(NamedTuple):
+    """One token: its kind, its text, the place where it starts; `sheet` is the prefix of a reference or name."""
+
+    kind: TokenKind
+    text: str
+    place: int
+    sheet: str | None = None
+
+
+#: A plain sheet's name, after the number of another workbook if it is one of that; or a run of sheets.
+_PLAIN = r"(?:\[[0-9]+\])?[^\W\d][\w.]*"
+_SHEET = rf"""(?:'(?P<quoted>(?:[^']|'')+)'|(?P<plain>{_PLAIN}(?::[^\W\d][\w.]*)?))!"""
+_REFERENCE = r"""
+    \$?[A-Za-z]{1,3}\$?[0-9]{1,7}(?::\$?[A-Za-z]{1,3}\$?[0-9]{1,7})?(?![\w(.\[!])
+  | \$?[A-Za-z]{1,3}:\$?[A-Za-z]{1,3}(?![\w(.\[!])
+  | \$?[0-9]{1,7}:\$?[0-9]{1,7}(?![\w(.])
+"""
+_PATTERN = re.compile(
+    rf"""
+    (?P<space>[ \t\r\n]+)
+  | (?P<text>"(?:[^"]|"")*")
+  | (?:(?:'(?:[^']|'')+'|[^\W\d][\w.]*)!)?(?P<error>\#(?:NULL!|DIV/0!|VALUE!|REF!|NAME\?|NUM!|N/A|SPILL!|CALC!))
+  | (?P<reference>(?:{_SHEET})?(?P<area>{_REFERENCE}))
+  | (?P<number>(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[Ee][+-]?[0-9]+)?)
+  | (?P<call>(?:_xlfn\.|_xlws\.|_xlpm\.)*[^\W\d][\w.]*)\(
+  | (?P<name>(?:(?:'(?P<quoted2>(?:[^']|'')+)'|(?P<plain2>{_PLAIN})|(?P<book>\[[0-9]+\]))!)?[^\W\d][\w.\\?]*)
+  | (?P<operator><=|>=|<>|[-+*/^&=<>%(),;{{}}:@#])
+    """,
+    re.VERBOSE,
+)
+
+
+#: Behind a blank that may be the operator for what two references share.
+_BEGINS_REFERENCE = re.compile(r"['$\w(\[]")
+
+#: A sheet or name of another workbook, which files number (18.17.2.3): it begins like a table reference.
+_OTHER_BOOK = re.compile(r"\[[0-9]+\](?:[^\W\d][\w.]*)?!")
+
+
+def tokenise(text: str) -> list[Token]:
+    """The tokens of a formula without its leading `=`, an END token last.
+
+    Raises: FormulaError where no token can start, or when the text is longer than a cell holds.
+    """
+    if len(text) > MAX_LENGTH:
+        raise FormulaError(text[:200], 0, f"the formula has {len(text):,} characters, the most is {MAX_LENGTH:,}")
+    tokens: list[Token] = []
+    place = 0
+    while place < len(text):
+        if text[place] == "[" and not _OTHER_BOOK.match(text, place):
+            end = behind_bracket(text, place)
+            if end is None:
+                raise FormulaError(text, place, "the closing bracket ']' is missing")
+            tokens.append(_with_brackets(tokens, text, place, end))
+            place = end
+            continue
+        found = _PATTERN.match(text, place)
+        if not found:
+            raise FormulaError(text, place, _unreadable(text[place]))
+        if token := _token(found):
+            tokens.append(token)
+        elif tokens and _ends_reference(tokens[-1]) and _BEGINS_REFERENCE.match(text, found.end()):
+            tokens.append(Token(TokenKind.OPERATOR, " ", found.start()))
+        place = found.end() - (found.lastgroup == "call")
+    tokens.append(Token(TokenKind.END, "", len(text)))
+    return tokens
+
+
+def _ends_reference(token: Token) -> bool:
+    return token.kind in (TokenKind.REFERENCE, TokenKind.NAME, TokenKind.TABLE) or (
+        token.kind is TokenKind.OPERATOR and token.text in (")", "#")
+    )
+
+
+def _unreadable(character: str) -> str:
+    return "the closing quote is missing" if character in "\"'" else f"'{character}' cannot stand here"
+
+
+def _token(found: re.Match[str]) -> Token | None:
+    groups = found.groupdict()
+    start = found.start()
+    if groups["space"]:
+        return None
+    if groups["text"]:
+        return Token(TokenKind.TEXT, groups["text"][1:-1].replace('""', '"'), start)
+    if groups["error"]:
+        return Token(TokenKind.ERROR, groups["error"].upper(), start)
+    if groups["reference"]:
+        return Token(TokenKind.REFERENCE, groups["area"], start, _sheet(groups["quoted"], groups["plain"]))
+    if groups["number"]:
+        return Token(TokenKind.NUMBER, groups["number"], start)
+    if groups["call"]:
+        bare = re.sub(r"\A(?:_xlfn\.|_xlws\.|_xlpm\.)+", "", groups["call"])
+        return Token(TokenKind.CALL, bare.upper(), start)
+    if groups["name"]:
+        sheet = _sheet(groups["quoted2"], groups["plain2"] or groups["book"])
+        return Token(TokenKind.NAME, groups["name"].rpartition("!")[2].removeprefix("_xlpm."), start, sheet)
+    return Token(TokenKind.OPERATOR, groups["operator"], start)
+
+
+def _sheet(quoted: str | None, plain: str | None) -> str | None:
+    return quoted.replace("''", "'") if quoted else plain
+
+
+def _with_brackets(tokens: list[Token], text: str, start: int, end: int) -> Token:
+    """A table reference; a name right before the bracket is its table."""
+    table = None
+    if tokens and tokens[-1].kind is TokenKind.NAME and tokens[-1].place + len(tokens[-1].text) == start:
+        table = tokens.pop()
+    return Token(
+        TokenKind.TABLE, text[start + 1 : end - 1], table.place if table else start, table.text if table else None
+    )

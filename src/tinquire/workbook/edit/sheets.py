@@ -1,0 +1,303 @@
+"""Sheets renamed, moved, hidden, copied and deleted (ECMA-376 Part 1, 18.2.19, 18.2.20); references follow."""
+
+from __future__ import annotations
+
+import copy
+import posixpath
+import re
+from collections.abc import Sequence
+
+from lxml import etree
+
+from tinquire.base.faults import DataError, Fault, known_names
+from tinquire.formula.language.reference_changes import GoneSheets, RenamedSheet, RenamedTables
+from tinquire.packages.xml import child, children, local, serialised, without
+from tinquire.workbook.edit.propagate import change_part, follow, followed_part
+from tinquire.workbook.parts.charts import follow_formulas
+from tinquire.workbook.workbook import SheetEntry, Workbook, valid_sheet_name
+
+_SELECTED = re.compile(rb"\stabSelected=[\"'](?:1|true)[\"']")
+
+__all__ = ["copy_sheet", "delete_sheets", "hide_sheet", "move_sheet", "rename_sheet"]
+
+#: What a copied sheet gets a copy of; all else that it relates to is shared with the original.
+_COPIED_KINDS = frozenset({"drawing", "comments", "vmlDrawing", "table", "chart", "threadedComment", "chartUserShapes"})
+
+
+def rename_sheet(book: Workbook, old: str, new: str) -> None:
+    """Give a sheet another name. Raises DataError when there is no such sheet, or the name is taken or not allowed."""
+    entry = _entry(book, old, "renaming a sheet")
+    other = book.entry(new)
+    if not valid_sheet_name(new) or (other is not None and other is not entry):
+        why = "there is one of that name already" if other else "at most 31 characters, without []:*?/\\"
+        raise DataError(Fault("renaming a sheet", f"'{old}' cannot become '{new}': {why}", book.name, "choose another"))
+    book.settle()
+    former, entry.name = entry.name, new
+    _element(book, entry).set("name", new)
+    entry.loaded = None
+    book.root_changed()
+    _forget_titles(book)
+    follow(book, RenamedSheet(former, new))
+
+
+def hide_sheet(book: Workbook, name: str, state: str = "hidden") -> None:
+    """Make a sheet `visible`, `hidden`, or `veryHidden` (18.18.68). Raises DataError for the last one to be seen."""
+    entry = _entry(book, name, "hiding a sheet")
+    if state != "visible" and not any(one.state == "visible" for one in book.entries if one is not entry):
+        raise DataError(Fault("hiding a sheet", f"'{name}' is the only one that can be seen", book.name, "keep it"))
+    book.settle()
+    entry.state = state
+    element = _element(book, entry)
+    if state == "visible":
+        without(element, "state")
+    else:
+        element.set("state", state)
+    _open_on_visible(book)
+    book.root_changed()
+
+
+def move_sheet(book: Workbook, name: str, place: int) -> None:
+    """Put a sheet in a place, counted from one. Raises DataError."""
+    entry = _entry(book, name, "moving a sheet")
+    if not 1 <= place <= len(book.entries):
+        why = f"there is no place {place} among {len(book.entries)} sheets"
+        raise DataError(Fault("moving a sheet", why, book.name, "count from one"))
+    book.settle()
+    before = list(book.entries)
+    element = _element(book, entry)
+    group = element.getparent()
+    assert group is not None
+    group.remove(element)
+    group.insert(place - 1, element)
+    book.entries.remove(entry)
+    book.entries.insert(place - 1, entry)
+    _renumber(book, before)
+    book.root_changed()
+
+
+def delete_sheets(book: Workbook, names: Sequence[str]) -> None:
+    """Take sheets out with all that only they use; what pointed to them becomes `#REF!`.
+
+    Raises: DataError when none would be left that can be seen.
+    """
+    gone = [_entry(book, name, "deleting a sheet") for name in names]
+    left = [entry for entry in book.entries if entry not in gone]
+    if not any(entry.state == "visible" for entry in left):
+        why = "no sheet would be left that can be seen"
+        raise DataError(Fault("deleting a sheet", why, book.name, "keep one, or show a hidden one first"))
+    book.settle()
+    lost = {entry.name for entry in gone}
+    tables = [table.name for sheet, table in book.tables().values() if sheet in lost]
+    following = GoneSheets([entry.name for entry in gone], [entry.name for entry in book.entries], tables)
+    before = list(book.entries)
+    _drop_names(book, gone)
+    for entry in gone:
+        element = _element(book, entry)
+        parent = element.getparent()
+        assert parent is not None
+        parent.remove(element)
+        book.entries.remove(entry)
+        if entry.part is not None and book.package.has(entry.part):
+            book.package.unrelate(book.part, entry.part)
+            book.package.drop_tree(entry.part)
+    _renumber(book, before)
+    _drop_caches(book)
+    book.root_changed()
+    _forget_titles(book)
+    follow(book, following)
+    book.formulas_moved()
+
+
+def copy_sheet(book: Workbook, name: str, new: str) -> None:
+    """Put a copy of a sheet behind it, with its drawings, comments and tables; tables get names of their own.
+
+    Raises: DataError when the new name is taken or not allowed.
+    """
+    entry = _entry(book, name, "copying a sheet")
+    if book.entry(new) is not None or not valid_sheet_name(new) or entry.part is None:
+        why = f"a copy cannot be named '{new}': it is taken or not allowed"
+        raise DataError(Fault("copying a sheet", why, book.name, "choose another name"))
+    book.settle()
+    assert entry.part is not None
+    renamed: dict[str, str] = {}
+    part = _copied_part(book, entry.part, renamed)
+    following = RenamedTables(renamed, RenamedSheet(entry.name, new))
+    data = _SELECTED.sub(b"", followed_part(book.package.read(part), new, following))
+    book.package.put(part, data)  # of two selected sheets a program would change both at once
+    model = _element(book, entry)
+    element = copy.deepcopy(model)
+    used = {int(one.get("sheetId", "0")) for one in children(child(book.root, "sheets"), "sheet")}
+    element.set("name", new)
+    element.set("sheetId", str(max(used) + 1))
+    without(element, "state")
+    identity = book.package.relate(book.part, _relation_type(book, entry.part), part)
+    key = next(key for key in element.attrib if str(key).endswith("}id"))
+    element.set(key, identity)
+    model.addnext(element)
+    before = list(book.entries)
+    place = book.entries.index(entry) + 1
+    book.entries.insert(place, SheetEntry(new, part, entry.kind))
+    _renumber(book, before)
+    _copy_names(book, entry, place, following)
+    for relation in book.package.relations(part):
+        if relation.kind == "table":
+            change_part(book, relation.target, lambda root: _follow_table(root, following, new))
+        elif relation.kind == "drawing":
+            for inner in book.package.relations(relation.target):
+                if inner.kind == "chart":
+                    change_part(book, inner.target, lambda root: follow_formulas(root, following))
+    book.root_changed()
+
+
+def _entry(book: Workbook, name: str, doing: str) -> SheetEntry:
+    entry = book.entry(name)
+    if entry is None:
+        why = f"it has no sheet '{name}': {known_names(name, [one.name for one in book.entries])}"
+        raise DataError(Fault(doing, why, book.name, "check the sheet's name"))
+    return entry
+
+
+def _element(book: Workbook, entry: SheetEntry) -> etree._Element:
+    """A sheet's element in the main part: they stand in the order of the entries."""
+    return children(child(book.root, "sheets"), "sheet")[book.entries.index(entry)]
+
+
+# -- what counts sheets ----------------------------------------------------------------------------------
+
+
+def _renumber(book: Workbook, before: Sequence[SheetEntry]) -> None:
+    """Names of one sheet (18.2.5) and the views' open sheet (18.2.30) go by the sheet's place, from zero."""
+    for element in children(child(book.root, "definedNames"), "definedName"):
+        place = element.get("localSheetId")
+        if place is not None and int(place) < len(before) and before[int(place)] in book.entries:
+            element.set("localSheetId", str(book.entries.index(before[int(place)])))
+    for view in children(child(book.root, "bookViews"), "workbookView"):
+        for name in ("activeTab", "firstSheet"):
+            place = view.get(name)
+            if place is not None and place.isdigit() and int(place) < len(before):
+                known = before[int(place)]
+                view.set(name, str(book.entries.index(known) if known in book.entries else 0))
+    _open_on_visible(book)
+
+
+def _open_on_visible(book: Workbook) -> None:
+    for view in children(child(book.root, "bookViews"), "workbookView"):
+        active = int(view.get("activeTab", "0"))
+        if active >= len(book.entries) or book.entries[active].state != "visible":
+            seen = next((n for n, entry in enumerate(book.entries) if entry.state == "visible"), 0)
+            view.set("activeTab", str(seen))
+
+
+def _drop_names(book: Workbook, gone: Sequence[SheetEntry]) -> None:
+    """Names that belong to sheets that go."""
+    places = {book.entries.index(entry) for entry in gone}
+    group = child(book.root, "definedNames")
+    for element in children(group, "definedName"):
+        place = element.get("localSheetId")
+        if place is not None and int(place) in places and group is not None:
+            group.remove(element)
+    if group is not None and not len(group):
+        book.root.remove(group)
+
+
+def _forget_titles(book: Workbook) -> None:
+    """The list of sheets in the file's properties (22.2.2.8, .31) is a copy; a stale one would name what is gone."""
+    for relation in book.package.relations():
+        if relation.kind == "extended-properties" and book.package.has(relation.target):
+            root = book.package.root(relation.target)
+            stale = [one for one in root if local(one) in ("TitlesOfParts", "HeadingPairs")]
+            for element in stale:
+                root.remove(element)
+            if stale:
+                book.package.put(relation.target, serialised(root))
+
+
+def _drop_caches(book: Workbook) -> None:
+    """Stored rows of pivots that are no longer there."""
+    package = book.package
+    used = {
+        relation.target
+        for part, kind in package.types().items()
+        if kind.endswith("pivotTable+xml")
+        for relation in package.relations(part)
+    }
+    group = child(book.root, "pivotCaches")
+    for relation in package.relations(book.part):
+        if relation.kind != "pivotCacheDefinition" or relation.target in used:
+            continue
+        package.unrelate(book.part, relation.target)
+        package.drop_tree(relation.target)
+        for element in list(group) if group is not None else ():
+            if relation.id in element.attrib.values() and group is not None:
+                group.remove(element)
+    if group is not None and not len(group):
+        book.root.remove(group)
+
+
+# -- copies ----------------------------------------------------------------------------------------------
+
+
+def _copied_part(book: Workbook, part: str, tables: dict[str, str]) -> str:
+    """A copy of a part and of what it alone needs, under free names; `tables` gets new names of tables."""
+    package = book.package
+    folder, name = posixpath.split(part)
+    stem, _, ending = name.rpartition(".")
+    fresh = package.free_name(f"{folder}/{stem.rstrip('0123456789')}{{}}.{ending}")
+    kind = package.types()[part]
+    package.put(fresh, package.read(part))
+    package.set_type(fresh, kind)
+    if kind.endswith("table+xml"):
+        change_part(book, fresh, lambda root: _named_table(book, root, tables))
+    for relation in package.relations(part):
+        if relation.outside:
+            package.relate_as(fresh, relation, relation.target)
+        elif package.has(relation.target) and relation.kind != "pivotTable":
+            target = relation.target
+            copied = _copied_part(book, target, tables) if relation.kind in _COPIED_KINDS else target
+            package.relate_as(fresh, relation, copied)
+    return fresh
+
+
+def _named_table(book: Workbook, root: etree._Element, tables: dict[str, str]) -> bool:
+    taken = set(book.tables()) | {name.casefold() for name in tables.values()}
+    taken |= {one.name.casefold() for one in book.names}
+    old = root.get("displayName") or root.get("name") or "Table"
+    number = 2
+    while f"{old}_{number}".casefold() in taken:
+        number += 1
+    fresh = f"{old}_{number}"
+    tables[old.casefold()] = fresh
+    root.set("name", fresh)
+    root.set("displayName", fresh)
+    ids = [
+        int(book.package.root(part).get("id", "0"))
+        for part, kind in book.package.types().items()
+        if kind.endswith("table+xml") and "pivot" not in kind
+    ]
+    root.set("id", str(max(ids, default=0) + 1))
+    return True
+
+
+def _follow_table(root: etree._Element, following: RenamedTables, home: str) -> bool:
+    changed = False
+    for element in root.iter():
+        if local(element) in ("calculatedColumnFormula", "totalsRowFormula") and element.text:
+            fresh = following.formula(element.text, home)
+            changed = changed or fresh != element.text
+            element.text = fresh
+    return changed
+
+
+def _copy_names(book: Workbook, entry: SheetEntry, place: int, following: RenamedTables) -> None:
+    """The original's own names (print area, print titles and others), once more for the copy."""
+    source = str(book.entries.index(entry))
+    for element in children(child(book.root, "definedNames"), "definedName"):
+        if element.get("localSheetId") == source:
+            fresh = copy.deepcopy(element)
+            fresh.set("localSheetId", str(place))
+            fresh.text = following.formula(element.text or "", "")
+            element.addnext(fresh)
+
+
+def _relation_type(book: Workbook, part: str) -> str:
+    return next(one.type for one in book.package.relations(book.part) if one.target == part)

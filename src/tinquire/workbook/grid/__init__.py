@@ -1,0 +1,1 @@
+"""Sheets in memory: columns of cells, and the formulas that they share."""

@@ -1,0 +1,326 @@
+"""Sheets in memory: each column keeps its used cells as arrays, so a sparse sheet costs what it holds."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tinquire.cells.address import Area
+from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds
+from tinquire.cells.values import Value
+from tinquire.formula.language.stored import stored_text
+
+__all__ = ["Cells", "Formula", "Sheet", "SheetTable", "TableColumn"]
+
+NO_FORMULA = -1
+
+
+@dataclass(frozen=True, slots=True)
+class Formula:
+    """A formula's text without `=`, as the cell at (row, column) reads it; several cells may share it.
+
+    `array` is the area that an array formula fills; `kept` marks kinds that are carried along but not run. A formula
+    that `spills` fills as many cells as its result has: an array formula whose cell has metadata (18.3.1.4, `cm`).
+    """
+
+    text: str
+    row: int
+    column: int
+    array: Area | None = None
+    kept: bool = False
+    spills: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class TableColumn:
+    name: str
+    formula: str | None = None
+    total: str | None = None  # a totalsRowFunction of 18.18.89: 'sum', 'count', ...
+    total_label: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class SheetTable:
+    """A table of a sheet (18.5.1.2): its whole area with heading and totals rows, and its columns."""
+
+    name: str
+    area: Area
+    columns: tuple[TableColumn, ...]
+    headings: bool = True
+    totals: bool = False
+    filter: bool = True
+
+    @property
+    def data(self) -> Area:
+        return Area(self.area.top + self.headings, self.area.left, self.area.bottom - self.totals, self.area.right)
+
+    def place(self, column: str) -> int | None:
+        """A column's place from zero, by its name without regard to case."""
+        wanted = column.casefold()
+        return next((n for n, known in enumerate(self.columns) if known.name.casefold() == wanted), None)
+
+
+@dataclass(slots=True)
+class Cells:
+    """The used cells of one column, by ascending row: kinds, numbers and text codes as in `Column`, style numbers,
+    and formula numbers (`NO_FORMULA` for none)."""
+
+    rows: Codes
+    kinds: Kinds
+    numbers: Floats
+    codes: Codes
+    styles: Codes
+    formulas: Codes
+    #: First row, last row and number of every run of cells that share a formula, once they were asked for.
+    _runs: list[tuple[int, int, int]] | None = field(default=None, init=False, compare=False, repr=False)
+
+    @classmethod
+    def empty(cls, rows: Codes) -> Cells:
+        count = len(rows)
+        return cls(
+            rows,
+            np.zeros(count, np.uint8),
+            np.zeros(count),
+            np.zeros(count, np.int32),
+            np.zeros(count, np.int32),
+            np.full(count, NO_FORMULA, np.int32),
+        )
+
+    def formula_runs(self) -> list[tuple[int, int, int]]:
+        if self._runs is None:
+            at = np.flatnonzero(self.formulas != NO_FORMULA)
+            rows, ids = self.rows[at], self.formulas[at]
+            breaks = np.flatnonzero((np.diff(rows) != 1) | (np.diff(ids) != 0)) + 1
+            starts = [0, *breaks.tolist()] if len(at) else []
+            self._runs = [
+                (int(rows[first]), int(rows[last - 1]), int(ids[first]))
+                for first, last in zip(starts, [*breaks.tolist(), len(at)], strict=bool(starts))
+            ]
+        return self._runs
+
+    def set_formulas(self, at: slice, number: int | Codes) -> None:
+        """Give cells a formula, or none."""
+        self.formulas[at] = number
+        self._runs = None
+
+    def arrays(self) -> tuple[NDArray[Any], ...]:
+        return self.kinds, self.numbers, self.codes, self.styles, self.formulas
+
+    def places(self, top: int, bottom: int) -> slice:
+        """Where the cells of rows `top` to `bottom` lie in the arrays."""
+        rows = self.rows
+        count = len(rows)
+        if count and int(rows[-1]) - int(rows[0]) == count - 1:  # no gaps: nothing to be searched
+            start = int(rows[0])
+            return slice(min(max(top - start, 0), count), min(max(bottom + 1 - start, 0), count))
+        first, last = rows.searchsorted(np.array((top, bottom + 1), rows.dtype))
+        return slice(int(first), int(last))
+
+
+@dataclass
+class Sheet:
+    """One sheet. Rows and columns count from one."""
+
+    name: str
+    columns: dict[int, Cells] = field(default_factory=dict)
+    texts: list[str] = field(default_factory=list)
+    formulas: list[Formula] = field(default_factory=list)
+    merged: list[Area] = field(default_factory=list)
+    widths: dict[int, float] = field(default_factory=dict)
+    heights: dict[int, float] = field(default_factory=dict)
+    hidden_rows: set[int] = field(default_factory=set)
+    hidden_columns: set[int] = field(default_factory=set)
+    frozen: tuple[int, int] = (0, 0)
+    tables: list[SheetTable] = field(default_factory=list)
+    state: str = "visible"
+    gridlines: bool = True
+    landscape: bool = False
+    repeat_rows: tuple[int, int] | None = None
+    #: Cells of a sheet read from a file whose values, formulas or styles were set since.
+    changed: set[tuple[int, int]] = field(default_factory=set)
+    #: Those among them whose formula was set or removed.
+    rewritten: set[tuple[int, int]] = field(default_factory=set)
+    #: Whether a cell has a formula now that had none, or none that had one.
+    formulas_moved: bool = False
+    _interned: dict[str, int] = field(default_factory=dict)
+
+    # -- reading ---------------------------------------------------------------------------------------
+
+    @property
+    def used(self) -> Area | None:
+        """The smallest area that holds all cells with a value or formula; None for an empty sheet."""
+        tops, bottoms, used = [], [], []
+        for number, cells in self.columns.items():
+            filled = cells.rows[(cells.kinds != Kind.BLANK) | (cells.formulas != NO_FORMULA)]
+            if len(filled):
+                tops.append(int(filled[0]))
+                bottoms.append(int(filled[-1]))
+                used.append(number)
+        return Area(min(tops), min(used), max(bottoms), max(used)) if used else None
+
+    def extent(self) -> tuple[int, int]:
+        """Last row and last column that hold any cell, at least (1, 1)."""
+        rows = [int(cells.rows[-1]) for cells in self.columns.values() if len(cells.rows)]
+        return max(rows, default=1), max(self.columns, default=1)
+
+    def column(self, number: int, top: int, bottom: int) -> Column:
+        """Values of a column's cells from row `top` to `bottom`, blanks where there is no cell."""
+        cells = self.columns.get(number)
+        count = bottom - top + 1
+        if cells is None:
+            return Column.blank(count)
+        cut = cells.places(top, bottom)
+        kinds, numbers, codes = cells.kinds[cut], cells.numbers[cut], cells.codes[cut]
+        if len(kinds) == count:
+            return Column(kinds, numbers, codes, self.texts)
+        at = cells.rows[cut] - top
+        spread = Cells.empty(np.zeros(count, np.int32))
+        spread.kinds[at], spread.numbers[at], spread.codes[at] = kinds, numbers, codes
+        return Column(spread.kinds, spread.numbers, spread.codes, self.texts)
+
+    def value(self, row: int, column: int) -> Value:
+        return self.column(column, row, row)[0]
+
+    def style(self, row: int, column: int) -> int:
+        """A cell's style number, 0 where there is no cell."""
+        return int(self._styles(column, row, row)[0])
+
+    def _styles(self, number: int, top: int, bottom: int) -> Codes:
+        result = np.zeros(bottom - top + 1, np.int32)
+        cells = self.columns.get(number)
+        if cells is not None:
+            cut = cells.places(top, bottom)
+            result[cells.rows[cut] - top] = cells.styles[cut]
+        return result
+
+    def styles(self, number: int, top: int, bottom: int) -> Codes:
+        """Style numbers of a column's cells."""
+        return self._styles(number, top, bottom)
+
+    def formula(self, row: int, column: int) -> Formula | None:
+        cells = self.columns.get(column)
+        if cells is None:
+            return None
+        cut = cells.places(row, row)
+        number = int(cells.formulas[cut][0]) if cut.stop > cut.start else NO_FORMULA
+        return None if number == NO_FORMULA else self.formulas[number]
+
+    def formula_runs(self) -> Iterator[tuple[int, int, int, Formula]]:
+        """Column, first row, last row and formula of every run of cells that share one formula."""
+        for number in sorted(self.columns):
+            for first, last, formula in self.columns[number].formula_runs():
+                yield number, first, last, self.formulas[formula]
+
+    def formula_count(self) -> int:
+        runs = (run for cells in self.columns.values() for run in cells.formula_runs())
+        return sum(last - first + 1 for first, last, _ in runs)
+
+    # -- writing ---------------------------------------------------------------------------------------
+
+    def put(
+        self, row: int, column: int, values: Column, style: int | Codes | None = None, formula: Formula | None = None
+    ) -> None:
+        """Set a run of cells downwards from (row, column): values, and style and formula for all of them.
+
+        Without a style the cells keep theirs; a formula replaces what was there, and no formula removes it.
+        """
+        cells, at = self._reach(row, column, len(values))
+        cells.kinds[at] = values.kinds
+        cells.numbers[at] = values.numbers
+        cells.codes[at] = self._coded(values)
+        if style is not None:
+            cells.styles[at] = style
+        if formula is not None:
+            formula = replace(formula, text=stored_text(formula.text))
+        cells.set_formulas(at, NO_FORMULA if formula is None else self.add_formula(formula))
+
+    def put_formula(self, formula: Formula, cells_below: Booleans) -> None:
+        """Give a formula to those of the cells from its own place downwards for which the mask holds; they keep their
+        values."""
+        cells, at = self._reach(formula.row, formula.column, len(cells_below))
+        number = self.add_formula(replace(formula, text=stored_text(formula.text)))
+        cells.set_formulas(at, np.where(cells_below, number, cells.formulas[at]))
+
+    def store(self, row: int, column: int, values: Column) -> None:
+        """Set the results of formula cells, leaving formulas and styles."""
+        cells, at = self._reach(row, column, len(values))
+        cells.kinds[at] = values.kinds
+        cells.numbers[at] = values.numbers
+        cells.codes[at] = self._coded(values)
+
+    def dress(self, row: int, column: int, styles: int | Codes, count: int = 1) -> None:
+        """Set the styles of a run of cells downwards, leaving what they hold."""
+        cells, at = self._reach(row, column, count)
+        cells.styles[at] = styles
+
+    def refill(self, row: int, column: int, area: Area) -> None:
+        """Say of a cell whose array formula spills that it fills another area now."""
+        cells = self.columns[column]
+        number = int(cells.formulas[cells.places(row, row)][0])
+        self.formulas[number] = replace(self.formulas[number], array=area)
+        self.changed.add((row, column))
+        self.rewritten.add((row, column))
+
+    def reserve(self, row: int, column: int, count: int) -> None:
+        """Make a run of cells downwards where there are none, so that setting them one by one is quick."""
+        self._reach(row, column, count)
+
+    def set(self, row: int, column: int, value: Value, style: int | None = None, formula: str | None = None) -> None:
+        """Set one cell."""
+        self.formulas_moved |= (self.formula(row, column) is None) != (formula is None)
+        made = None if formula is None else Formula(formula, row, column)
+        self.put(row, column, Column.from_values([value]), style, made)
+        self.changed.add((row, column))
+        self.rewritten.add((row, column))
+
+    def set_spilling(self, row: int, column: int, formula: str, style: int | None = None) -> None:
+        """Set one cell to a formula that fills as many cells as its result has."""
+        self.formulas_moved |= self.formula(row, column) is None
+        made = Formula(formula, row, column, array=Area(row, column, row, column), spills=True)
+        self.put(row, column, Column.blank(1), style, made)
+        self.changed.add((row, column))
+        self.rewritten.add((row, column))
+
+    def add_formula(self, formula: Formula) -> int:
+        self.formulas.append(formula)
+        return len(self.formulas) - 1
+
+    def _reach(self, row: int, column: int, count: int) -> tuple[Cells, slice]:
+        """The column's arrays with cells at the given rows, and their places; cells are made where missing."""
+        wanted = np.arange(row, row + count, dtype=np.int32)
+        cells = self.columns.get(column)
+        if cells is None:
+            cells = self.columns[column] = Cells.empty(wanted)
+            return cells, slice(0, count)
+        at = cells.places(row, row + count - 1)
+        if at.stop - at.start == count:
+            return cells, at
+        rows = np.concatenate([cells.rows[: at.start], wanted, cells.rows[at.stop :]])
+        grown = Cells.empty(rows)
+        old = np.searchsorted(rows, cells.rows)
+        for fresh, known in zip(grown.arrays(), cells.arrays(), strict=True):
+            fresh[old] = known
+        self.columns[column] = grown
+        return grown, grown.places(row, row + count - 1)
+
+    def _coded(self, values: Column) -> Codes:
+        """The codes of a column's texts in this sheet's pool; texts that are new are added to it."""
+        is_text = values.kinds == Kind.TEXT
+        if values.texts is self.texts or not is_text.any():
+            return values.codes
+        used, inverse = np.unique(values.codes[is_text], return_inverse=True)
+        fresh = np.array([self.intern(values.texts[code]) for code in used.tolist()], np.int32)
+        codes = np.zeros(len(values), np.int32)
+        codes[is_text] = fresh[inverse]
+        return codes
+
+    def intern(self, text: str) -> int:
+        code = self._interned.get(text)
+        if code is None:
+            code = self._interned[text] = len(self.texts)
+            self.texts.append(text)
+        return code

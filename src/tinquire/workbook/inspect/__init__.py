@@ -1,0 +1,1 @@
+"""What is in a workbook, why, and what looks wrong: summaries, traces, audits, comparisons, conformance."""

@@ -1,0 +1,378 @@
+"""Whether a workbook file is sound: what ECMA-376 asks of a package and of SpreadsheetML, checked on the raw parts.
+
+For files that another program complains about, and for everything that we write ourselves. Findings are sentences with
+a part and, where there is one, a cell; none means that nothing was found.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+from lxml import etree
+
+from tinquire.base.faults import AccessError, TinQuireError
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, parse_area, parse_cell
+from tinquire.cells.numberformat import BUILT_IN_FORMATS
+from tinquire.formula import FormulaError, parse, parse_name
+from tinquire.packages.package import Package
+from tinquire.packages.xml import child, children, local
+from tinquire.workbook.parts.shared_strings import rich_text
+from tinquire.workbook.parts.styles import STYLE_ORDER
+from tinquire.workbook.workbook import valid_sheet_name
+
+__all__ = ["Finding", "unsound"]
+
+#: Children of a worksheet in the order of the schema (18.3.1.99).
+_SHEET_ORDER = (
+    "sheetPr", "dimension", "sheetViews", "sheetFormatPr", "cols", "sheetData", "sheetCalcPr", "sheetProtection",
+    "protectedRanges", "scenarios", "autoFilter", "sortState", "dataConsolidate", "customSheetViews", "mergeCells",
+    "phoneticPr", "conditionalFormatting", "dataValidations", "hyperlinks", "printOptions", "pageMargins",
+    "pageSetup", "headerFooter", "rowBreaks", "colBreaks", "customProperties", "cellWatches", "ignoredErrors",
+    "smartTags", "drawing", "legacyDrawing", "legacyDrawingHF", "picture", "oleObjects", "controls",
+    "webPublishItems", "tableParts", "extLst",
+)  # fmt: skip
+#: Children of the workbook (18.2.27).
+_BOOK_ORDER = (
+    "fileVersion", "fileSharing", "workbookPr", "workbookProtection", "bookViews", "sheets", "functionGroups",
+    "externalReferences", "definedNames", "calcPr", "oleSize", "customWorkbookViews", "pivotCaches", "smartTagPr",
+    "smartTagTypes", "webPublishing", "fileRecoveryPr", "webPublishObjects", "extLst",
+)  # fmt: skip
+_FORMS = frozenset({"b", "d", "e", "inlineStr", "n", "s", "str"})
+#: One kind of fault is listed at most so often for each part.
+MOST_OF_A_KIND = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing that is not as the standard asks."""
+
+    part: str
+    says: str
+
+
+def unsound(package: Package) -> list[Finding]:
+    """All that was found, part by part. Damage that keeps a part from being read is a finding too."""
+    findings: list[Finding] = []
+    for part in package.names():
+        try:
+            package.read(part)
+        except TinQuireError as error:
+            findings.append(Finding(part, error.faults[0].why))
+    if findings:
+        return findings
+    for check in (_content_types, _relationships, _book):
+        findings += _tried(package, check)
+    return findings
+
+
+def _tried(package: Package, check: Callable[[Package], Iterable[Finding]]) -> Iterator[Finding]:
+    try:
+        yield from _limited(check(package))
+    except AccessError as error:
+        yield Finding(package.name, error.faults[0].why)
+    except ValueError as error:
+        yield Finding(package.name, f"an attribute's number is none: {error}")
+
+
+def _limited(findings: Iterable[Finding]) -> Iterator[Finding]:
+    """Findings, the same sentence but for its places at most so often."""
+    seen: Counter[tuple[str, str]] = Counter()
+    for finding in findings:
+        key = (finding.part, finding.says.partition(":")[0])
+        seen[key] += 1
+        if seen[key] <= MOST_OF_A_KIND:
+            yield finding
+    for (part, kind), count in seen.items():
+        if count > MOST_OF_A_KIND:
+            yield Finding(part, f"{kind}: {count - MOST_OF_A_KIND:,} more of these")
+
+
+# -- the package -----------------------------------------------------------------------------------------
+
+
+def _content_types(package: Package) -> Iterator[Finding]:
+    """Part 2, 7.2: every part has a type, by its name or its ending, and every type a part."""
+    where = "[Content_Types].xml"
+    root = package.root(where)
+    endings = {one.get("Extension", "").casefold() for one in children(root, "Default")}
+    names = [one.get("PartName", "").lstrip("/").casefold() for one in children(root, "Override")]
+    for name, count in Counter(names).items():
+        if count > 1:
+            yield Finding(where, f"a part's type is stated twice: {name}")
+        if not package.has(name):
+            yield Finding(where, f"a type is stated for a part that is not there: {name}")
+    for part in package.names():
+        ending = part.rpartition(".")[2].casefold()
+        if part != where and part.casefold() not in names and ending not in endings:
+            yield Finding(part, "it has no content type")
+
+
+def _relationships(package: Package) -> Iterator[Finding]:
+    """Part 2, 6.5: targets exist, ids are unique."""
+    for part in ["", *(name for name in package.names() if not name.endswith(".rels"))]:
+        relations = package.relations(part)
+        shown = part or "the package"
+        for identity, count in Counter(relation.id for relation in relations).items():
+            if count > 1:
+                yield Finding(shown, f"a relationship's id comes twice: {identity}")
+        for relation in relations:
+            if not relation.outside and not package.has(relation.target):
+                yield Finding(shown, f"a relationship points to a part that is not there: {relation.target}")
+
+
+# -- the workbook ----------------------------------------------------------------------------------------
+
+
+def _book(package: Package) -> Iterator[Finding]:
+    main = next((one.target for one in package.relations() if one.kind == "officeDocument"), "")
+    root = package.root(main)
+    yield from _order(main, root, _BOOK_ORDER)
+    relations = {one.id: one for one in package.relations(main)}
+    by_kind = {one.kind: one.target for one in relations.values()}
+    styles = yield from _styles(package, by_kind.get("styles"))
+    strings = 0
+    if (part := by_kind.get("sharedStrings")) and package.has(part):
+        strings = len(children(package.root(part), "si"))
+    sheets = children(child(root, "sheets"), "sheet")
+    yield from _sheet_list(main, sheets)
+    yield from _names(main, root, len(sheets))
+    tables: list[tuple[str, str, str]] = []
+    for sheet in sheets:
+        identity = next((str(value) for key, value in sheet.attrib.items() if str(key).endswith("}id")), "")
+        relation = relations.get(identity)
+        if relation is None:
+            yield Finding(main, f"a sheet has no relationship: '{sheet.get('name')}'")
+        elif relation.kind == "worksheet" and package.has(relation.target):
+            yield from _Worksheet(package, relation.target, styles, strings).findings(tables)
+    for place, what in ((1, "id"), (2, "name")):
+        for value, count in Counter(one[place].casefold() for one in tables).items():
+            if count > 1:
+                yield Finding(main, f"two tables have one {what}: {value}")
+
+
+def _order(part: str, root: etree._Element, order: Sequence[str]) -> Iterator[Finding]:
+    """Children in the order of the schema; foreign ones may stand anywhere."""
+    places = [order.index(name) for name in map(local, root) if name in order]
+    for before, after in pairwise(places):
+        if after < before:
+            yield Finding(part, f"elements are out of order: '{order[after]}' comes after '{order[before]}'")
+            return
+
+
+def _sheet_list(main: str, sheets: Sequence[etree._Element]) -> Iterator[Finding]:
+    for what, values in (
+        ("name", [sheet.get("name", "").casefold() for sheet in sheets]),
+        ("id", [sheet.get("sheetId", "") for sheet in sheets]),
+    ):
+        for value, count in Counter(values).items():
+            if count > 1:
+                yield Finding(main, f"two sheets have one {what}: '{value}'")
+    for sheet in sheets:
+        if not valid_sheet_name(sheet.get("name", "")):
+            yield Finding(main, f"a sheet's name is not allowed: '{sheet.get('name', '')}'")
+    if sheets and all(sheet.get("state", "visible") != "visible" for sheet in sheets):
+        yield Finding(main, "no sheet is visible")
+
+
+def _names(main: str, root: etree._Element, sheets: int) -> Iterator[Finding]:
+    seen: Counter[tuple[str, str]] = Counter()
+    for one in children(child(root, "definedNames"), "definedName"):
+        name, owner = one.get("name", ""), one.get("localSheetId", "")
+        seen[name.casefold(), owner] += 1
+        if owner and not (owner.isdigit() and int(owner) < sheets):
+            yield Finding(main, f"a name belongs to a sheet that is not there: '{name}'")
+        try:
+            parse_name(one.text or "")
+        except FormulaError as error:
+            yield Finding(main, f"a name's formula cannot be read: '{name}', {error.expected}")
+    for (name, _), count in seen.items():
+        if count > 1:
+            yield Finding(main, f"two names are the same: '{name}'")
+
+
+def _styles(package: Package, part: str | None) -> Generator[Finding, None, int]:
+    """Checks the style sheet, and gives the number of cell styles (1 without a part)."""
+    if part is None or not package.has(part):
+        return 1
+    root = package.root(part)
+    yield from _order(part, root, STYLE_ORDER)
+    groups = {group: child(root, group) for group in STYLE_ORDER}
+    sizes = {name: 0 if group is None else len(group) for name, group in groups.items()}
+    known = {int(one.get("numFmtId", "0")) for one in children(child(root, "numFmts"), "numFmt")}
+    for name, group in groups.items():
+        stated = None if group is None else group.get("count")
+        if stated is not None and stated != str(sizes[name]):
+            yield Finding(part, f"a count is wrong: {name} says {stated} and has {sizes[name]}")
+    xfs = children(child(root, "cellXfs"), "xf")
+    for place, xf in enumerate(xfs):
+        for attribute, name in (("fontId", "fonts"), ("fillId", "fills"), ("borderId", "borders")):
+            if int(xf.get(attribute, "0")) >= max(sizes[name], 1):
+                yield Finding(part, f"a style points past the {name}: style {place}")
+        number = int(xf.get("numFmtId", "0"))
+        if number >= 164 and number not in known and number not in BUILT_IN_FORMATS:
+            yield Finding(part, f"a style's number format is not there: style {place}, format {number}")
+    return max(len(xfs), 1)
+
+
+# -- sheets and tables -----------------------------------------------------------------------------------
+
+
+class _Worksheet:
+    """One worksheet's part, with what its cells may point to."""
+
+    def __init__(self, package: Package, part: str, styles: int, strings: int) -> None:
+        self.package = package
+        self.part = part
+        self.root = package.root(part)
+        self.styles = styles
+        self.strings = strings
+        self.texts: dict[tuple[int, int], str] = {}
+
+    def findings(self, tables: list[tuple[str, str, str]]) -> Iterator[Finding]:
+        """All findings of the sheet; its tables' (part, id, name) are added to a list."""
+        yield from _order(self.part, self.root, _SHEET_ORDER)
+        yield from self._columns()
+        yield from self._rows()
+        yield from self._merged()
+        relations = {one.id: one for one in self.package.relations(self.part)}
+        for one in children(child(self.root, "tableParts"), "tablePart"):
+            identity = next((str(value) for key, value in one.attrib.items() if str(key).endswith("}id")), "")
+            relation = relations.get(identity)
+            if relation is None or relation.kind != "table":
+                yield self._found(f"a table has no relationship: '{identity}'")
+            elif self.package.has(relation.target):
+                yield from self._table(relation.target, tables)
+
+    def _found(self, says: str) -> Finding:
+        return Finding(self.part, says)
+
+    def _columns(self) -> Iterator[Finding]:
+        last = 0
+        for one in children(child(self.root, "cols"), "col"):
+            low, high = int(one.get("min", "0")), int(one.get("max", "0"))
+            if not last < low <= high <= MAX_COLUMN:
+                yield self._found(f"columns overlap or run off the grid: {low} to {high}")
+            last = max(last, high)
+
+    def _rows(self) -> Iterator[Finding]:
+        last_row = 0
+        shared: set[str] = set()
+        masters: set[str] = set()
+        for row in children(child(self.root, "sheetData"), "row"):
+            number = int(row.get("r") or last_row + 1)
+            if not last_row < number <= MAX_ROW:
+                yield self._found(f"rows are out of order or off the grid: row {number}")
+            last_row = number
+            last_column = 0
+            for cell in children(row, "c"):
+                address = cell.get("r")
+                try:
+                    at_row, column = parse_cell(address) if address else (number, last_column + 1)
+                except ValueError:
+                    yield self._found(f"a cell's address is none: '{address}'")
+                    continue
+                if at_row != number or column <= last_column or column > MAX_COLUMN:
+                    yield self._found(f"a cell is out of place: {address} in row {number}")
+                last_column = column
+                yield from self._cell(cell, address or f"row {number}", (number, column), shared, masters)
+        for group in sorted(shared - masters):
+            yield self._found(f"a shared formula has no master: group {group}")
+
+    def _cell(
+        self, cell: etree._Element, name: str, place: tuple[int, int], shared: set[str], masters: set[str]
+    ) -> Iterator[Finding]:
+        form = cell.get("t", "n")
+        if form not in _FORMS:
+            yield self._found(f"a cell's type is not known: {name}, '{form}'")
+        if not cell.get("s", "0").isdigit() or int(cell.get("s", "0")) >= self.styles:
+            yield self._found(f"a cell's style is not there: {name}, {cell.get('s')}")
+        value = child(cell, "v")
+        text = "" if value is None else value.text or ""
+        if form == "s" and value is not None and not (text.isdigit() and int(text) < self.strings):
+            yield self._found(f"a cell's text is not there: {name}, {text}")
+        elif form == "n" and text and not _is_number(text):
+            yield self._found(f"a cell's number is none: {name}, '{text}'")
+        if form == "inlineStr" and (inline := child(cell, "is")) is not None:
+            self.texts[place] = rich_text(inline)
+        elif form in ("s", "str"):
+            self.texts[place] = text
+        formula = child(cell, "f")
+        if formula is None:
+            return
+        if formula.get("t") == "shared":
+            shared.add(formula.get("si", ""))
+            if formula.text:
+                masters.add(formula.get("si", ""))
+        if formula.text and formula.get("t") != "dataTable":
+            try:
+                parse(formula.text.strip(), *place)
+            except FormulaError as error:
+                yield self._found(f"a formula cannot be read: {name}, {error.expected}")
+
+    def _merged(self) -> Iterator[Finding]:
+        group = child(self.root, "mergeCells")
+        areas: list[Area] = []
+        for one in children(group, "mergeCell"):
+            try:
+                areas.append(parse_area(one.get("ref", "")))
+            except ValueError:
+                yield self._found(f"merged cells have no area: '{one.get('ref', '')}'")
+        if group is not None and group.get("count") not in (None, str(len(areas))):
+            yield self._found(f"a count is wrong: mergeCells says {group.get('count')} and has {len(areas)}")
+        areas.sort()
+        active: list[Area] = []
+        for area in areas:
+            # By ascending top, only areas that reach down to this one can overlap it.
+            active = [one for one in active if one.bottom >= area.top]
+            if any(one.overlaps(area) for one in active):
+                yield self._found(f"merged cells overlap: {area_name(area)}")
+            active.append(area)
+
+    def _table(self, part: str, tables: list[tuple[str, str, str]]) -> Iterator[Finding]:
+        """18.5.1: a table's area, columns and headings agree."""
+        root = self.package.root(part)
+        name = root.get("displayName", "")
+        tables.append((part, root.get("id", ""), name))
+        try:
+            area = parse_area(root.get("ref", ""))
+        except ValueError:
+            yield Finding(part, f"the table has no area: '{root.get('ref', '')}'")
+            return
+        columns = [one.get("name", "") for one in children(child(root, "tableColumns"), "tableColumn")]
+        if len(columns) != area.width:
+            yield Finding(part, f"the table has {area.width} columns on its sheet and {len(columns)} by name")
+        for column, count in Counter(column.casefold() for column in columns).items():
+            if count > 1:
+                yield Finding(part, f"two columns have one name: '{column}'")
+        headings, totals = root.get("headerRowCount", "1") != "0", root.get("totalsRowCount", "0") != "0"
+        if area.height < 1 + headings + totals:
+            yield Finding(part, "the table has no row for data")
+        if headings:
+            yield from self._headings(part, area, columns)
+
+    def _headings(self, part: str, area: Area, columns: Sequence[str]) -> Iterator[Finding]:
+        texts = self._shared_texts()
+        for place, column in enumerate(columns):
+            raw = self.texts.get((area.top, area.left + place))
+            shown = texts[int(raw)] if raw is not None and texts and raw.isdigit() and int(raw) < len(texts) else raw
+            wanted = column.replace("_x000a_", "\n").replace("_x000A_", "\n")
+            if wanted not in (shown, raw):
+                yield Finding(part, f"a heading is not the column's name: '{shown}' over '{column}'")
+
+    def _shared_texts(self) -> list[str]:
+        main = next((one.target for one in self.package.relations() if one.kind == "officeDocument"), "")
+        part = next((one.target for one in self.package.relations(main) if one.kind == "sharedStrings"), None)
+        if part is None or not self.package.has(part):
+            return []
+        return [rich_text(item) for item in children(self.package.root(part), "si")]
+
+
+def _is_number(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True

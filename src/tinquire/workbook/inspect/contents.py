@@ -1,0 +1,219 @@
+"""What a workbook holds beside its cells, as values: rules, links, comments, pictures, charts, pivots, page set-up.
+
+Nothing here is needed to change a file: parts keep what they hold. It is for saying what is there, for laying sheets
+out, and for copying a sheet.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from lxml import etree
+
+from tinquire.base.faults import AccessError, Fault
+from tinquire.cells.address import MAX_COLUMN
+from tinquire.cells.dates import DateSystem
+from tinquire.packages.package import Relation
+from tinquire.packages.raw_xml import Unusual, sheet_data
+from tinquire.packages.xml import child, children, local, parsed
+from tinquire.workbook.parts.charts import Chart, read_charts
+from tinquire.workbook.parts.comments import Comment, read_comments
+from tinquire.workbook.parts.drawings import Picture, read_pictures
+from tinquire.workbook.parts.external_links import OutsideBook, outside_books
+from tinquire.workbook.parts.links import Link, read_links
+from tinquire.workbook.parts.page_setup import PageSetup, read_page_setup
+from tinquire.workbook.parts.pivots import PivotTable, read_pivot
+from tinquire.workbook.parts.rules import Mark, Validation, read_marks, read_validations
+from tinquire.workbook.sheet_xml.plain_spelling import canonical
+from tinquire.workbook.workbook import Workbook
+
+__all__ = ["BookDetails", "Hidden", "SheetDetails"]
+
+_HIDDEN_ROW = re.compile(rb"<(?:\w+:)?row\b[^<>]*?\shidden=[\"'](?:1|true)[\"'][^<>]*>")
+
+
+_ROW_NUMBER = re.compile(rb"\sr=[\"']([0-9]+)[\"']")
+
+
+_OUTLINE = re.compile(rb"\soutlineLevel=[\"']([0-7])[\"']")
+
+
+@dataclass(frozen=True, slots=True)
+class Hidden:
+    """Lines that are not shown, as runs from first to last; and whether it is a filter that hides rows."""
+
+    rows: tuple[tuple[int, int], ...] = ()
+    columns: tuple[tuple[int, int], ...] = ()
+    filtered: bool = False
+
+
+@dataclass(frozen=True)
+class SheetDetails:
+    """All of one sheet beside its cells."""
+
+    name: str
+    validations: tuple[Validation, ...] = ()
+    marks: tuple[Mark, ...] = ()
+    links: tuple[Link, ...] = ()
+    comments: tuple[Comment, ...] = ()
+    charts: tuple[Chart, ...] = ()
+    pictures: tuple[Picture, ...] = ()
+    pivots: tuple[PivotTable, ...] = ()
+    page: PageSetup = field(default_factory=PageSetup)
+    protected: bool = False
+    outline: tuple[int, int] = (0, 0)
+    hidden: Hidden = field(default_factory=Hidden)
+    #: Elements and parts that are kept as they are, without being understood.
+    kept: tuple[str, ...] = ()
+
+
+#: Elements of a worksheet (18.3.1.99) that this package reads or changes with knowledge of what they mean.
+_UNDERSTOOD = frozenset({
+    "sheetPr", "dimension", "sheetViews", "sheetFormatPr", "cols", "sheetData", "sheetProtection", "autoFilter",
+    "sortState", "mergeCells", "conditionalFormatting", "dataValidations", "hyperlinks", "printOptions", "pageMargins",
+    "pageSetup", "headerFooter", "rowBreaks", "colBreaks", "drawing", "legacyDrawing", "tableParts", "protectedRanges",
+    "ignoredErrors", "cellWatches", "sheetCalcPr", "phoneticPr",
+})  # fmt: skip
+
+
+_UNDERSTOOD_RELATIONS = frozenset(
+    {"drawing", "comments", "vmlDrawing", "table", "hyperlink", "pivotTable", "printerSettings"}
+)
+
+
+_UNDERSTOOD_OF_BOOK = frozenset({
+    "worksheet", "styles", "theme", "sharedStrings", "calcChain", "pivotCacheDefinition", "externalLink", "vbaProject",
+    "chartsheet", "dialogsheet",
+})  # fmt: skip
+
+
+class BookDetails:
+    """What a workbook and its sheets hold beside cells, read when asked for."""
+
+    def __init__(self, book: Workbook) -> None:
+        self.book = book
+        self._package = book.package
+
+    @cached_property
+    def outside(self) -> tuple[OutsideBook, ...]:
+        """Other workbooks that formulas read, in the order of their numbers."""
+        return tuple(outside_books(self._package, self.book.part))
+
+    @cached_property
+    def macros(self) -> bool:
+        """Whether the file carries a program, which is kept and never run."""
+        return any(relation.kind == "vbaProject" for relation in self._package.relations(self.book.part))
+
+    @cached_property
+    def notes(self) -> tuple[str, ...]:
+        """What of the workbook as a whole is unlike others (18.2.2, 18.2.28)."""
+        properties = child(self.book.root, "calcPr")
+        by_hand = properties is not None and properties.get("calcMode") == "manual"
+        notes = ["recalculates only when it is asked to"] if by_hand else []
+        if self.book.date_system is DateSystem.FROM_1904:
+            notes.append("counts its days from 1904")
+        return tuple(notes)
+
+    @cached_property
+    def kept(self) -> tuple[str, ...]:
+        """Kinds of parts of the workbook as a whole that are kept without being understood."""
+        kinds = {one.kind for one in self._package.relations(self.book.part)} - _UNDERSTOOD_OF_BOOK
+        return tuple(sorted(kinds))
+
+    def sheet(self, name: str, data: bytes | None = None) -> SheetDetails:
+        """A sheet's details, without reading its cells; `data` are its part's bytes, where they are at hand.
+
+        Raises: AccessError for damaged parts, KeyError for a sheet that is not there.
+        """
+        entry = self.book.entry(name)
+        if entry is None or entry.part is None:
+            raise KeyError(name)
+        try:
+            return self._read(entry.name, entry.part, data or self._package.read(entry.part))
+        except (ValueError, KeyError) as error:
+            why = f"what stands around the cells of sheet '{entry.name}' cannot be read: {error}"
+            raise AccessError(Fault("opening a workbook", why, self.book.name, "get the file again")) from None
+
+    def _read(self, name: str, part: str, data: bytes) -> SheetDetails:
+        frame, levels_of_rows, hidden_rows = _frame(data)
+        relations = {
+            one.id: one for one in self._package.relations(part) if one.outside or self._package.has(one.target)
+        }
+        drawings = [one.target for one in relations.values() if one.kind == "drawing"]
+        levels = [int(one.get("outlineLevel", "0")) for one in children(child(frame, "cols"), "col")]
+        unknown = [f"element '{local(one)}'" for one in frame if local(one) not in _UNDERSTOOD | {"extLst", ""}]
+        unknown += [f"extension {one.get('uri', '')}" for one in children(child(frame, "extLst"), "ext")]
+        unknown += [f"part '{one.target}'" for one in relations.values() if one.kind not in _UNDERSTOOD_RELATIONS]
+        return SheetDetails(
+            name,
+            tuple(read_validations(frame)),
+            tuple(read_marks(frame)),
+            tuple(read_links(frame, relations)),
+            tuple(
+                comment
+                for one in relations.values()
+                if one.kind == "comments"
+                for comment in read_comments(self._package.root(one.target))
+            ),
+            tuple(chart for drawing in drawings for chart in read_charts(self._package, drawing)),
+            tuple(picture for drawing in drawings for picture in read_pictures(self._package, drawing)),
+            tuple(read_pivot(self._package, one.target) for one in relations.values() if one.kind == "pivotTable"),
+            read_page_setup(frame),
+            child(frame, "sheetProtection") is not None,
+            (levels_of_rows, max(levels, default=0)),
+            Hidden(hidden_rows, tuple(_hidden_columns(frame)), bool(hidden_rows) and self._filtered(frame, relations)),
+            tuple(unknown),
+        )
+
+    def _filtered(self, frame: etree._Element, relations: Mapping[str, Relation]) -> bool:
+        """Whether a filter of the sheet or of one of its tables (18.3.2) leaves rows out."""
+        tables = (self._package.root(one.target) for one in relations.values() if one.kind == "table")
+        return any(children(child(root, "autoFilter"), "filterColumn") for root in (frame, *tables))
+
+
+def _frame(data: bytes) -> tuple[etree._Element, int, tuple[tuple[int, int], ...]]:
+    """What stands around a sheet's cells, parsed, the deepest outline level of its rows, and which rows are hidden."""
+    try:
+        _, cells = sheet_data(data)
+    except Unusual:
+        data = canonical(data)
+        if b"sheetData" not in data:  # a chart sheet has none
+            return parsed(data), 0, ()
+        _, cells = sheet_data(data)
+    start, end = cells.inside or (cells.end, cells.end)
+
+    def has(letter: bytes, text: bytes) -> bool:  # a letter that plain cells have not is looked for ten times faster
+        return data.find(letter, start, end) >= 0 and data.find(text, start, end) >= 0
+
+    outlined = has(b"u", b"outlineLevel")
+    level = max(map(int, _OUTLINE.findall(data, start, end)), default=0) if outlined else 0
+    rows = _runs(int(one) for one in _row_numbers(data, start, end)) if has(b"h", b"hidden=") else ()
+    return parsed(data[:start] + data[end:]), level, rows
+
+
+def _row_numbers(data: bytes, start: int, end: int) -> Iterator[bytes]:
+    """The numbers of hidden rows (18.3.1.73)."""
+    for found in _HIDDEN_ROW.finditer(data, start, end):
+        number = _ROW_NUMBER.search(found[0])
+        if number is not None:
+            yield number[1]
+
+
+def _runs(numbers: Iterable[int]) -> tuple[tuple[int, int], ...]:
+    """Numbers in rising order as runs from first to last."""
+    runs: list[tuple[int, int]] = []
+    for number in numbers:
+        if runs and runs[-1][1] >= number - 1:
+            runs[-1] = (runs[-1][0], max(number, runs[-1][1]))
+        else:
+            runs.append((number, number))
+    return tuple(runs)
+
+
+def _hidden_columns(frame: etree._Element) -> Iterable[tuple[int, int]]:
+    hidden = [one for one in children(child(frame, "cols"), "col") if one.get("hidden") in ("1", "true")]
+    spans = [(int(one.get("min", "0")), min(int(one.get("max", "0")), MAX_COLUMN)) for one in hidden]
+    return _runs(number for first, last in sorted(spans) for number in range(first, last + 1))

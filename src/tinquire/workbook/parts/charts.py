@@ -1,0 +1,108 @@
+"""Charts (ECMA-376 Part 1, 21.2): their kinds, titles and series; their formulas follow changes, or become values."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+from lxml import etree
+
+from tinquire.cells.address import Area
+from tinquire.formula.language.reference_changes import ReferenceChange
+from tinquire.packages.package import Package
+from tinquire.packages.xml import child, children, local, tag
+from tinquire.workbook.parts.drawings import anchored, covered_area
+
+__all__ = ["Chart", "Series", "drop_cached_values", "follow_formulas", "freeze_lost_series", "read_charts"]
+
+
+@dataclass(frozen=True, slots=True)
+class Series:
+    """The formulas of a chart's series (21.2.2.170): its name, categories and values; '' where there is none."""
+
+    name: str
+    categories: str
+    values: str
+
+
+@dataclass(frozen=True, slots=True)
+class Chart:
+    """A chart on a sheet: the cells that its frame covers, the kinds of its plots, and its series."""
+
+    area: Area | None
+    kinds: tuple[str, ...]
+    title: str
+    series: tuple[Series, ...]
+
+
+_PLOTS = re.compile(r"(?:bar|line|pie|area|scatter|doughnut|radar|bubble|stock|surface|ofPie)(?:3D)?Chart\Z")
+
+
+def read_charts(package: Package, drawing: str) -> Iterator[Chart]:
+    """The charts of a drawing part."""
+    for anchor, inner in anchored(package, drawing, "chart"):
+        root = package.root(inner.target)
+        kinds = tuple(dict.fromkeys(local(one) for one in root.iter() if _PLOTS.match(local(one))))
+        yield Chart(covered_area(anchor), kinds, _chart_title(root), tuple(_series(root)))
+
+
+def _chart_title(root: etree._Element) -> str:
+    title = child(child(root, "chart"), "title")
+    return "" if title is None else "".join(one.text or "" for one in title.iter("{*}t"))
+
+
+def _series(root: etree._Element) -> Iterator[Series]:
+    for series in root.iter("{*}ser"):
+
+        def formula(names: Sequence[str], series: etree._Element = series) -> str:
+            part = next((one for one in series if local(one) in names), None)
+            return "" if part is None else next((one.text or "" for one in part.iter("{*}f")), "")
+
+        yield Series(formula(["tx"]), formula(["cat", "xVal"]), formula(["val", "yVal"]))
+
+
+def follow_formulas(root: etree._Element, following: ReferenceChange) -> bool:
+    """Every formula of a part that stands on no sheet, such as a chart's series (21.2.2.65)."""
+    changed = False
+    for element in root.iter():
+        if local(element) == "f" and element.text:
+            fresh = following.formula(element.text, "")
+            if fresh != element.text:
+                element.text = fresh
+                changed = True
+    return changed
+
+
+def freeze_lost_series(root: etree._Element, lost: Callable[[str], bool]) -> bool:
+    """Series whose formulas read what is lost keep the values that the chart holds of them (21.2.2.111, .192)."""
+    changed = False
+    for reference in list(root.iter("{*}numRef", "{*}strRef")):
+        formula, parent = child(reference, "f"), reference.getparent()
+        cache = next((one for one in reference if local(one) in ("numCache", "strCache")), None)
+        if formula is None or parent is None or cache is None or not lost(formula.text or ""):
+            continue
+        changed = True
+        if local(parent) == "tx":
+            owner = parent.getparent()
+            if owner is None or local(owner) != "ser":
+                continue
+            fresh = etree.Element(tag(root, "v"))
+            fresh.text = next((value.text for value in cache.iter("{*}v")), "")
+        else:
+            fresh = etree.Element(tag(root, "numLit" if local(reference) == "numRef" else "strLit"))
+            fresh.extend(list(cache))
+        parent.replace(reference, fresh)
+    return changed
+
+
+def drop_cached_values(root: etree._Element) -> bool:
+    """Take out the values that a chart was drawn with: they may be of rows that are gone. It is drawn anew from its
+    formulas on opening."""
+    found = list(root.iter("{*}numCache", "{*}strCache", "{*}multiLvlStrCache"))
+    found += [point for literal in root.iter("{*}numLit", "{*}strLit") for point in children(literal, "pt")]
+    for element in found:
+        parent = element.getparent()
+        if parent is not None:
+            parent.remove(element)
+    return bool(found)

@@ -1,0 +1,98 @@
+"""Drawings (ECMA-376 Part 1, 20.5): pictures and frames, the cells under them, and how they move with their lines."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from lxml import etree
+
+from tinquire.cells.address import Area
+from tinquire.cells.shifting import Moves
+from tinquire.packages.package import Package, Relation
+from tinquire.packages.xml import child, local
+
+__all__ = ["Picture", "anchored", "covered_area", "element_text", "follow_drawing", "read_pictures"]
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """A picture on a sheet: the cells that it covers, its name and alternative text, and its part."""
+
+    area: Area | None
+    name: str
+    says: str
+    part: str
+
+
+def read_pictures(package: Package, drawing: str) -> Iterator[Picture]:
+    """The pictures of a drawing part."""
+    for anchor, inner in anchored(package, drawing, "image"):
+        named = next((one for one in anchor.iter("{*}cNvPr")), None)
+        name, says = ("", "") if named is None else (named.get("name", ""), named.get("descr", ""))
+        yield Picture(covered_area(anchor), name, says, inner.target)
+
+
+def anchored(package: Package, drawing: str, kind: str) -> Iterator[tuple[etree._Element, Relation]]:
+    """The anchors of a drawing that hold something related of one kind."""
+    relations = {one.id: one for one in package.relations(drawing) if one.kind == kind}
+    for anchor in package.root(drawing) if relations else ():
+        for element in anchor.iter():
+            wanted = [str(v) for key, v in element.attrib.items() if str(key).endswith(("}id", "}embed"))]
+            for identity in wanted:
+                if identity in relations and package.has(relations[identity].target):
+                    yield anchor, relations[identity]
+
+
+def element_text(element: etree._Element | None) -> str:
+    return "" if element is None else element.text or ""
+
+
+def covered_area(anchor: etree._Element) -> Area | None:
+    """The cells under an anchored frame."""
+    corners = []
+    for name in ("from", "to"):
+        corner = child(anchor, name)
+        lines = [element_text(child(corner, line)) for line in ("row", "col")]
+        if all(line.strip().isdigit() for line in lines):
+            corners.append((int(lines[0]) + 1, int(lines[1]) + 1))
+    if not corners:
+        return None
+    return Area(*corners[0], *corners[-1])
+
+
+def follow_drawing(root: etree._Element, shift: Moves) -> bool:
+    """Anchors of pictures and charts (20.5.2), which count lines from zero; a lost line leaves them at its place."""
+    changed = False
+    name = "row" if shift.rows else "col"
+    for anchor in root:
+        kind, how = local(anchor), anchor.get("editAs", "twoCell")
+        if kind not in ("twoCellAnchor", "oneCellAnchor") or (kind == "twoCellAnchor" and how == "absolute"):
+            continue
+        start = _line(child(anchor, "from"), name)
+        if start is None:
+            continue
+        moved = _shifted(start, shift)
+        stop = _line(child(anchor, "to"), name)
+        changed |= _set_line(child(anchor, "from"), name, moved)
+        if stop is not None:
+            end = stop + moved - start if how == "oneCell" else _shifted(stop, shift)
+            changed |= _set_line(child(anchor, "to"), name, max(end, moved))
+    return changed
+
+
+def _shifted(line: int, shift: Moves) -> int:
+    return shift.place(line + 1) - 1
+
+
+def _line(corner: etree._Element | None, name: str) -> int | None:
+    found = child(corner, name)
+    return None if found is None or not (found.text or "").strip().isdigit() else int(found.text or 0)
+
+
+def _set_line(corner: etree._Element | None, name: str, line: int) -> bool:
+    found = child(corner, name)
+    if found is None or found.text == str(line):
+        return False
+    found.text = str(line)
+    return True

@@ -1,0 +1,131 @@
+"""What a workbook has stored of other workbooks that its formulas read (ECMA-376 Part 1, 18.14): never opened."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from lxml import etree
+
+from tinquire.cells.address import parse_cell
+from tinquire.cells.values import ERROR_NAMES, Value
+from tinquire.formula import FormulaError, parse
+from tinquire.formula.language.tree import Name, Node, Reference
+from tinquire.formula.language.writing import replaced
+from tinquire.packages.package import Package
+from tinquire.packages.xml import child, children
+from tinquire.workbook.grid.sheet import Sheet
+
+__all__ = ["OutsideBook", "OutsideBooks", "outside_books"]
+
+
+@dataclass(frozen=True, slots=True)
+class OutsideBook:
+    """Another workbook that formulas read (18.14), by its number in them; it is never opened."""
+
+    number: int
+    target: str
+
+
+def outside_books(package: Package, workbook: str) -> Iterator[OutsideBook]:
+    """Other workbooks that formulas read, in the order of their numbers."""
+    by_id = {relation.id: relation for relation in package.relations(workbook)}
+    references = children(child(package.root(workbook), "externalReferences"), "externalReference")
+    for number, element in enumerate(references, start=1):
+        relation = next((by_id[str(value)] for value in element.attrib.values() if str(value) in by_id), None)
+        if relation is None or not package.has(relation.target):
+            continue
+        targets = [one.target for one in package.relations(relation.target) if one.outside]
+        yield OutsideBook(number, targets[0] if targets else "unknown")
+
+
+_NUMBERED = re.compile(r"\[([0-9]+)\](.*)\Z", re.DOTALL)
+
+
+class OutsideBooks:
+    """The stored values of other workbooks' sheets, by the names that formulas give them: `[1]Rates`."""
+
+    def __init__(self, package: Package, workbook: str) -> None:
+        targets = {one.id: one.target for one in package.relations(workbook) if one.kind == "externalLink"}
+        listed = children(child(package.root(workbook), "externalReferences"), "externalReference")
+        identities = (next((str(v) for key, v in one.attrib.items() if str(key).endswith("}id")), "") for one in listed)
+        self._parts = [targets.get(identity, "") for identity in identities]
+        self._package = package
+        self._sheets: dict[str, Sheet | None] = {}
+
+    def sheet(self, name: str) -> Sheet | None:
+        """What is stored of a sheet; None when nothing is. Raises AccessError for a damaged part."""
+        folded = name.casefold()
+        if folded not in self._sheets:
+            self._sheets[folded] = self._read(name)
+        return self._sheets[folded]
+
+    def name(self, name: str, owner: str) -> Node | None:
+        """What a name of another workbook refers to, as this one's formulas would write it; None when nothing is stored
+        of it. `owner` is the workbook with the sheet that the name is spoken of with: `[1]`, `[1]Rates` (18.14.6)."""
+        found = _NUMBERED.match(owner)
+        book = None if found is None else self._book(int(found[1]))
+        if found is None or book is None:
+            return None
+        sheets = [one.get("val", "").casefold() for one in children(child(book, "sheetNames"), "sheetName")]
+        own = str(sheets.index(found[2].casefold())) if found[2].casefold() in sheets else None
+        listed = [
+            one
+            for one in children(child(book, "definedNames"), "definedName")
+            if one.get("name", "").casefold() == name.casefold() and one.get("sheetId") in (own, None)
+        ]
+        for one in sorted(listed, key=lambda one: one.get("sheetId") is None):  # a sheet's own name before the book's
+            try:
+                return replaced(parse(one.get("refersTo", "").removeprefix("=")), lambda node: _of_book(node, found[1]))
+            except FormulaError:
+                continue
+        return None
+
+    def _book(self, number: int) -> etree._Element | None:
+        """What is stored of one of the other workbooks."""
+        if not 1 <= number <= len(self._parts) or not self._package.has(self._parts[number - 1]):
+            return None
+        return child(self._package.root(self._parts[number - 1]), "externalBook")
+
+    def _read(self, name: str) -> Sheet | None:
+        found = _NUMBERED.match(name)
+        book = None if found is None else self._book(int(found[1]))
+        if found is None or book is None:
+            return None
+        names = [one.get("val", "").casefold() for one in children(child(book, "sheetNames"), "sheetName")]
+        if found[2].casefold() not in names:
+            return None
+        wanted = str(names.index(found[2].casefold()))
+        for data in children(child(book, "sheetDataSet"), "sheetData"):
+            if data.get("sheetId") == wanted:
+                return _stored(name, data)
+        return None
+
+
+def _of_book(node: Node, number: str) -> Node | None:
+    """A reference of another workbook's name, with that workbook's number."""
+    if isinstance(node, Reference | Name) and node.sheet and not node.sheet.startswith("["):
+        return replace(node, sheet=f"[{number}]{node.sheet}")
+    return None
+
+
+def _stored(name: str, data: object) -> Sheet:
+    sheet = Sheet(name)
+    for row in children(data, "row"):  # type: ignore[arg-type]
+        for cell in children(row, "cell"):
+            place = parse_cell(cell.get("r", "A1"))
+            text = child(cell, "v")
+            sheet.set(*place, _value(cell.get("t", "n"), "" if text is None else text.text or ""))
+    return sheet
+
+
+def _value(form: str, text: str) -> Value:
+    match form:
+        case "str":
+            return text
+        case "b":
+            return text == "1"
+        case "e":
+            return ERROR_NAMES.get(text)
+    return float(text) if text else None

@@ -1,0 +1,96 @@
+"""Changed cells written into a sheet's part; all else in the part stays as it was read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from lxml import etree
+
+from tinquire.cells.address import cell_name, parse_cell
+from tinquire.packages.raw_xml import Unusual
+from tinquire.packages.xml import children, control_escaped, local, parsed, serialised, tag, without
+from tinquire.workbook.sheet_xml.cell_splice import CellPatch, spliced
+
+__all__ = ["patched"]
+
+
+def patched(data: bytes, patches: Iterable[CellPatch]) -> bytes:
+    """The part with cells set; rows and cells are made where missing, in their order (18.3.1.73).
+
+    Bytes outside the changed cells stay as they are. A part in an odd form is parsed and written anew, which keeps
+    its content but not its spelling.
+    """
+    ordered = sorted(patches, key=lambda one: (one.row, one.column))
+    try:
+        return spliced(data, ordered)
+    except Unusual:
+        return _rebuilt(data, ordered)
+
+
+def _rebuilt(data: bytes, patches: Sequence[CellPatch]) -> bytes:
+    root = parsed(data)
+    sheet_data = children(root, "sheetData")[0]
+    rows = _rows(sheet_data)
+    for patch in patches:
+        row = rows.get(patch.row)
+        if row is None:
+            row = rows[patch.row] = _inserted_row(sheet_data, patch.row)
+        _apply(_cell(row, patch.row, patch.column), patch)
+    return serialised(root)
+
+
+def _rows(sheet_data: etree._Element) -> dict[int, etree._Element]:
+    found: dict[int, etree._Element] = {}
+    number = 0
+    for row in children(sheet_data, "row"):
+        number = int(row.get("r") or number + 1)
+        found[number] = row
+    return found
+
+
+def _inserted_row(sheet_data: etree._Element, number: int) -> etree._Element:
+    row = etree.Element(tag(sheet_data, "row"), r=str(number))
+    place = sum(1 for other in children(sheet_data, "row") if int(other.get("r") or 0) < number)
+    sheet_data.insert(place, row)
+    return row
+
+
+def _cell(row: etree._Element, number: int, column: int) -> etree._Element:
+    """The cell element of a column, made in its place when missing."""
+    at = 0
+    for place, cell in enumerate(row):
+        if local(cell) != "c":
+            continue
+        reference = cell.get("r")
+        at = parse_cell(reference)[1] if reference else at + 1
+        if at == column:
+            return cell
+        if at > column:
+            fresh = etree.Element(tag(row, "c"), r=cell_name(number, column))
+            row.insert(place, fresh)
+            return fresh
+    return etree.SubElement(row, tag(row, "c"), r=cell_name(number, column))
+
+
+def _apply(cell: etree._Element, patch: CellPatch) -> None:
+    for part in list(cell):
+        if local(part) in ("v", "is") or (local(part) == "f" and not patch.keep_formula):
+            cell.remove(part)
+    without(cell, "t")
+    if patch.form:
+        cell.set("t", patch.form)
+    if patch.style:
+        cell.set("s", str(patch.style))
+    else:
+        without(cell, "s")
+    if patch.formula is not None:
+        formula = etree.SubElement(cell, tag(cell, "f"))
+        formula.text = control_escaped(patch.formula)
+        if patch.array:
+            formula.set("t", "array")
+            formula.set("ref", patch.array)
+    if patch.value is not None:
+        value = etree.Element(tag(cell, "v"))
+        value.text = control_escaped(patch.value)
+        after_formula = 1 if len(cell) and local(cell[0]) == "f" else 0
+        cell.insert(after_formula, value)

@@ -1,0 +1,222 @@
+"""A sheet's part into columns by scanning its bytes as arrays: the fast reader, exact or absent.
+
+The part comes in chunks as it is unpacked. Each is cut behind a row's end, and what can be told of whole rows by
+looking at bytes is told side by side on two processors, while the next chunk is unpacked (`pieces`). What depends on
+what came before (formulas that follow a pattern, texts that are numbered) is then read here, piece after piece in the
+order of the file. Whatever is not in the plain form raises `Unusual`, and the careful reader takes the whole sheet.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+from functools import partial
+
+import numpy as np
+
+from tinquire.base.parallel import abreast
+from tinquire.cells.column import Codes, Kind
+from tinquire.formula.language.mentions import DownPattern, can_mislead, down_pattern
+from tinquire.packages.raw_xml import Unusual, unescaped
+from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
+from tinquire.workbook.sheet_xml.fast_rows import Pending, Piece, attributes, scan_piece
+
+__all__ = ["CellReading", "Rows", "scan_cells"]
+
+_ROW_END = b"</row>"
+
+
+_CELLS, _CELLS_END = b"<sheetData>", b"</sheetData>"
+
+
+#: No row of the plain form is longer, with all its cells.
+_LONGEST_ROW = 1 << 25
+
+
+#: How many formulas below each other are compared with their pattern at once: few at first, more while they agree.
+_FIRST_RUN, _LONGEST_RUN = 16, 1 << 14
+
+
+@dataclass(frozen=True)
+class CellReading:
+    """What the scanner asks of its caller, which the careful reader does too.
+
+    `formula(form, text, shared, area, row, column)` keeps a formula and gives its number; `value(form, text, place)`
+    gives kind, number and text code of a stored value.
+    """
+
+    formula: Callable[[str, str, str, str | None, int, int, bool], int]
+    value: Callable[[str, str, str], tuple[int, float, int]]
+    #: Height (if set by hand) and whether it is hidden, for rows that have either.
+    row: Callable[[int, float | None, bool], None]
+
+
+class Rows:
+    """A sheet's part cut into what stands in front of its cells, whole rows, and what stands behind them."""
+
+    def __init__(self, chunks: Iterable[bytes]) -> None:
+        """Raises Unusual when the first chunk does not reach the cells."""
+        self._chunks = iter(chunks)
+        first = next(self._chunks, b"")
+        start = first.find(_CELLS)
+        if start < 0:
+            raise Unusual
+        start += len(_CELLS)
+        self.head = first[:start]
+        self._rest = first[start:]
+        #: Known when all rows have been taken.
+        self.tail = b""
+
+    def __iter__(self) -> Iterator[bytes]:
+        """Whole rows. Raises Unusual when the cells do not end."""
+        rest: bytes | None = self._rest
+        self._rest = b""
+        held = b""
+        while rest is not None:
+            held += rest
+            if len(held) > _LONGEST_ROW + len(rest):
+                raise Unusual
+            end = held.find(_CELLS_END, max(len(held) - len(rest) - len(_CELLS_END), 0))
+            if end >= 0:
+                if end:
+                    yield held[:end]
+                self.tail = held[end:] + b"".join(self._chunks)
+                return
+            if cut := held.rfind(_ROW_END) + 1:
+                cut += len(_ROW_END) - 1
+                yield held[:cut]
+                held = held[cut:]
+            rest = next(self._chunks, None)
+        raise Unusual
+
+
+@dataclass
+class _Reading:
+    """What is read of pieces in their order, because it depends on those before."""
+
+    asked: CellReading
+    formula_tags: dict[bytes, dict[str, str]] = field(default_factory=dict)
+    #: For each column the formula read last that can be filled down, and its number.
+    patterns: dict[int, tuple[DownPattern, int]] = field(default_factory=dict)
+    inline_texts: dict[bytes, int] = field(default_factory=dict)
+
+    def finish(self, piece: Piece) -> Piece:
+        for marked in piece.marked:
+            self.asked.row(marked.row, marked.height, marked.hidden)
+        self.formulas(piece)
+        for pending in piece.pending:
+            if pending.form == "inlineStr" and pending.text is not None:
+                piece.kinds[pending.cell], piece.codes[pending.cell] = Kind.TEXT, self.inline(pending.text)
+            else:
+                self.other(piece, pending)
+        piece.pending, piece.plain_formulas = [], []
+        return piece
+
+    def formulas(self, piece: Piece) -> None:
+        """The numbers of a piece's formulas; those that are not plain may hang on each other, in the cells' order."""
+        for one in piece.other_formulas:
+            cell = int(one.cells[0])
+            row, noted = int(piece.rows[cell]), cell in piece.noted
+            piece.formulas[cell], _ = self.own_formula(row, one.column, one.texts[0], noted=noted)
+        for run in piece.plain_formulas:
+            piece.formulas[run.cells] = self.column_formulas(run.column, piece.rows[run.cells], run.texts)
+
+    def column_formulas(self, column: int, rows: Codes, texts: list[bytes]) -> Codes:
+        """The formula numbers of one column's cells, by their texts."""
+        numbers = np.full(len(rows), NO_FORMULA, np.int32)
+        place = 0
+        while place < len(texts):
+            known = self.patterns.get(column)
+            run = 0 if known is None else _run(known[0], rows, texts, place)
+            if known is not None and run:
+                numbers[place : place + run] = known[1]
+                place += run
+                continue
+            row = int(rows[place])
+            numbers[place], pattern = self.own_formula(row, column, b"<f>" + texts[place])
+            if pattern is not None:
+                self.patterns[column] = (pattern, int(numbers[place]))
+            place += 1
+        return numbers
+
+    def own_formula(
+        self, row: int, column: int, whole: bytes, *, noted: bool = False
+    ) -> tuple[int, DownPattern | None]:
+        """The number of one cell's formula, and its pattern if it is a plain one; `noted` cells have metadata."""
+        head, _, text = whole.partition(b">")
+        known = self.formula_tags.get(head)
+        if known is None:
+            given = attributes(head.removeprefix(b"<f").removesuffix(b"/"))
+            known = self.formula_tags[head] = {name.decode(): value.decode() for name, value in given.items()}
+        raw = text.decode()
+        content = unescaped(raw)
+        form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
+        number = self.asked.formula(form, content, shared, area, row, column, noted)
+        plain = head == b"<f" and not can_mislead(raw) and raw == raw.strip() and number != NO_FORMULA
+        return number, down_pattern(raw, row) if plain else None
+
+    def inline(self, whole: bytes) -> int:
+        """The number of a text in its cell, given with the tag in front of it; nothing when there is none."""
+        head, _, raw = whole.partition(b">")
+        attributes(head.removeprefix(b"<t").removesuffix(b"/"))
+        code = self.inline_texts.get(raw)
+        if code is None:
+            code = self.inline_texts[raw] = self.asked.value("str", unescaped(raw.decode()), "")[2]
+        return code
+
+    def other(self, piece: Piece, pending: Pending) -> None:
+        """A value that is read as the careful reader reads it."""
+        if pending.text is None and pending.form != "str":
+            return
+        cell = pending.cell
+        where = f"column {piece.columns[cell]}, row {piece.rows[cell]}"
+        text = unescaped((pending.text or b"").decode())
+        piece.kinds[cell], piece.numbers[cell], piece.codes[cell] = self.asked.value(pending.form, text, where)
+
+
+def _run(pattern: DownPattern, rows: Codes, texts: list[bytes], place: int) -> int:
+    """How many formulas from a place on stand in rows below each other and follow the pattern."""
+    run, window = 0, _FIRST_RUN
+    while place + run < len(texts):
+        here = place + run
+        count = min(window, len(texts) - here)
+        first = int(rows[here])
+        gaps = np.flatnonzero(rows[here : here + count] != np.arange(first, first + count))
+        count = int(gaps[0]) if len(gaps) else count
+        expected = pattern.texts(first, count)
+        if expected[:-1] != b"\n".join(texts[here : here + count]):
+            pairs = zip(expected.split(b"\n"), texts[here : here + count], strict=False)
+            return run + next(n for n, (text, found) in enumerate(pairs) if text != found)
+        run += count
+        window = min(window * 4, _LONGEST_RUN)
+    return run
+
+
+def scan_cells(sheet: Sheet, rows: Iterable[bytes], reading: CellReading, shared: int) -> None:
+    """Put rows into a sheet. Raises Unusual, the sheet unchanged but for texts and formulas that nobody points to."""
+    words = _Reading(reading)
+    pieces = [words.finish(piece) for piece in abreast(partial(scan_piece, shared=shared), rows)]
+    if pieces:
+        sheet.columns = _by_column(pieces)
+
+
+def _by_column(pieces: list[Piece]) -> dict[int, Cells]:
+    """The cells of all pieces by column; the pieces are emptied on the way, so that nothing lies in memory twice."""
+    columns = np.concatenate([piece.columns for piece in pieces])
+    order = np.argsort(columns, kind="stable")
+    columns = columns[order]
+    bounds = np.flatnonzero(np.diff(columns)) + 1
+    parts = []
+    for name in ("rows", "kinds", "numbers", "codes", "styles", "formulas"):
+        parts.append(np.concatenate([getattr(piece, name) for piece in pieces])[order])
+        for piece in pieces:
+            setattr(piece, name, None)
+    made: dict[int, Cells] = {}
+    for first, last in zip([0, *bounds.tolist()], [*bounds.tolist(), len(columns)], strict=True):
+        if last == first:
+            continue
+        cells = Cells(*(part[first:last] for part in parts))
+        if (np.diff(cells.rows) <= 0).any():
+            raise Unusual
+        made[int(columns[first])] = cells
+    return made

@@ -1,0 +1,285 @@
+"""Rows of a sheet as bytes, built column by column: a matrix of bytes with a line for each row, its gaps taken out.
+
+Each piece of a cell's markup (its tag, its row's digits, its style, its value) is a matrix with a line for each row,
+padded with zero bytes; side by side they are the rows, and one `translate` removes the padding. A sheet's own texts
+hold no zero byte, since the standard's escapes stand for them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tinquire.base.parallel import abreast
+from tinquire.cells.address import area_name, column_name
+from tinquire.cells.column import Codes, Floats, Kind
+from tinquire.cells.values import CellError
+from tinquire.formula.language.mentions import can_mislead, down_pattern
+from tinquire.packages.xml import escaped
+from tinquire.workbook.grid.cell_formulas import stays, text_at
+from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
+
+__all__ = ["number_text", "row_bytes"]
+
+Bytes: TypeAlias = NDArray[np.uint8]
+
+#: Rows put together at a time: the matrices stay within a few megabytes.
+CHUNK = 4096
+#: Whole numbers beyond this are spelled one by one.
+_LARGEST_WHOLE = 1e15
+
+
+def number_text(number: float) -> str:
+    """A number with the fewest digits that read back the same; whole numbers without a point."""
+    if number == int(number) and abs(number) < _LARGEST_WHOLE:
+        return str(int(number))
+    return repr(float(number))
+
+
+def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
+    """The `row` elements of a sheet, some thousands at a time. `place_of` gives a text's shared place."""
+    columns = [(number, sheet.columns[number]) for number in sorted(sheet.columns)]
+    used = [cells.rows for _, cells in columns]
+    marked = np.array(sorted(sheet.heights.keys() | sheet.hidden_rows), np.int32)
+    if used and not len(marked) and all(np.array_equal(one, used[0]) for one in used):
+        rows = used[0]
+    else:
+        every = [*used, marked]
+        here = np.zeros(max((int(one[-1]) for one in every if len(one)), default=0) + 1, np.bool_)
+        for one in every:
+            here[one] = True
+        rows = np.flatnonzero(here)
+    places = {number: _shared_places(sheet, cells, place_of) for number, cells in columns}
+
+    def chunk_bytes(chunk: Codes) -> bytes:
+        digits = whole_digits(chunk.astype(np.int64))
+        pieces = [_constant(b'<row r="', len(chunk)), digits, _row_marks(sheet, chunk)]
+        for number, cells in columns:
+            pieces += _column(sheet, number, cells, chunk, digits, places[number])
+        pieces.append(_constant(b"</row>", len(chunk)))
+        return np.concatenate(pieces, axis=1).tobytes().translate(None, b"\x00")
+
+    yield from abreast(chunk_bytes, (rows[start : start + CHUNK] for start in range(0, len(rows), CHUNK)))
+
+
+def _shared_places(sheet: Sheet, cells: Cells, place_of: Callable[[str], int]) -> Codes:
+    """For each text code of a column that stands without a formula, its place among the shared texts."""
+    used = np.unique(cells.codes[(cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA)])
+    table = np.zeros(int(used.max(initial=0)) + 1, np.int64)
+    for code in used.tolist():
+        table[code] = place_of(sheet.texts[code])
+    return table
+
+
+# -- pieces ----------------------------------------------------------------------------------------------
+
+
+def _constant(text: bytes, count: int) -> Bytes:
+    return np.broadcast_to(np.frombuffer(text, np.uint8), (count, len(text)))
+
+
+def _texts(texts: Sequence[bytes], count: int) -> Bytes:
+    """A matrix of texts of any lengths."""
+    width = max(map(len, texts), default=0)
+    if width == 0:
+        return np.zeros((count, 0), np.uint8)
+    return np.array(texts, f"S{width}").view(np.uint8).reshape(count, width)
+
+
+def _picked(choices: Sequence[bytes], picks: NDArray[np.int64]) -> Bytes:
+    """A matrix of texts chosen by number."""
+    if len(picks) and (picks == picks[0]).all():
+        return _constant(choices[int(picks[0])], len(picks))
+    return _texts(choices, len(choices))[picks]
+
+
+def _table(texts: Iterator[bytes], width: int) -> NDArray[Any]:
+    """Short texts of which each is one word, so that many are picked at once."""
+    return np.array(list(texts), f"S{width}").view(f"u{width}")
+
+
+#: All groups of four digits: in full; without leading zeros; and behind a point, without the zeros at the end.
+_FULL = _table((b"%04d" % number for number in range(10_000)), 4)
+_BARE = _table((b"%d" % number for number in range(10_000)), 4)
+_BEHIND = _table(((b".%04d" % number).rstrip(b"0").rstrip(b".") for number in range(10_000)), 8)
+_GROUP = 10_000
+
+
+def _lines(words: NDArray[Any]) -> Bytes:
+    return words.view(np.uint8).reshape(len(words), words.itemsize)
+
+
+def whole_digits(values: NDArray[np.int64]) -> Bytes:
+    """Digits of whole numbers that are not negative, with padding between groups of four."""
+    groups: list[Bytes] = []
+    rest = values
+    while (most := int(rest.max(initial=0))) >= _GROUP:
+        higher = rest // _GROUP
+        low = rest - higher * _GROUP
+        groups.append(_lines(np.where(rest < _GROUP, _leading(low, first=not groups), _FULL.take(low))))
+        rest = higher
+    leading = _lines(_leading(rest, first=not groups))
+    groups.append(leading[:, : len(str(most))])
+    return groups[0] if len(groups) == 1 else np.concatenate(groups[::-1], axis=1)
+
+
+def _leading(values: NDArray[np.int64], *, first: bool) -> NDArray[Any]:
+    """The group in front: nought is written only when it is the whole number."""
+    return _BARE.take(values) if first else np.where(values > 0, _BARE.take(values), 0).astype(np.uint32)
+
+
+def numbers(values: Floats) -> Bytes:
+    """Numbers as `number_text` spells them, one a line."""
+    size = np.abs(values)
+    scaled = np.rint(np.minimum(size, _LARGEST_WHOLE) * _GROUP)  # larger ones are spelled alone, and must not overflow
+    plain = (scaled / _GROUP == size) & (scaled < _LARGEST_WHOLE)
+    every = bool(plain.all())
+    units = scaled.astype(np.int64) if every else np.where(plain, scaled, 0).astype(np.int64)
+    whole = units // _GROUP
+    digits = whole_digits(whole)
+    pieces = [digits if every else np.where(plain[:, None], digits, 0).astype(np.uint8)]
+    if ((values < 0) & plain).any():
+        pieces.insert(0, np.where((values < 0) & plain, 45, 0).astype(np.uint8)[:, None])
+    part = units - whole * _GROUP
+    if part.any():
+        pieces.append(_lines(_BEHIND.take(part))[:, : 3 if not (part % 100).any() else 5])
+    if not every:
+        odd = [b""] * len(values)
+        for place in np.flatnonzero(~plain).tolist():
+            odd[place] = number_text(float(values[place])).encode()
+        pieces.append(_texts(odd, len(values)))
+    return pieces[0] if len(pieces) == 1 else np.concatenate(pieces, axis=1)
+
+
+def _row_marks(sheet: Sheet, rows: Codes) -> Bytes:
+    """What stands in a row's tag behind its number."""
+    if not sheet.heights and not sheet.hidden_rows:
+        return _constant(b'">', len(rows))
+    marks = []
+    for row in rows.tolist():
+        height = f' ht="{sheet.heights[row]:g}" customHeight="1"' if row in sheet.heights else ""
+        hidden = ' hidden="1"' if row in sheet.hidden_rows else ""
+        marks.append(f'"{height}{hidden}>'.encode())
+    return _texts(marks, len(rows))
+
+
+# -- cells -----------------------------------------------------------------------------------------------
+
+
+def _column(sheet: Sheet, number: int, cells: Cells, rows: Codes, digits: Bytes, places: Codes) -> Iterator[Bytes]:
+    """The pieces of one column's cells in the given rows; rows without a cell get padding alone."""
+    at = cells.places(int(rows[0]), int(rows[-1]))
+    if at.start == at.stop:
+        return
+    if np.array_equal(cells.rows[at], rows):
+        yield from _cell_pieces(sheet, number, cells, at, digits, places)
+        return
+    here = np.searchsorted(rows, cells.rows[at])
+    for piece in _cell_pieces(sheet, number, cells, at, digits[here], places):
+        spread = np.zeros((len(rows), piece.shape[1]), np.uint8)
+        spread[here] = piece
+        yield spread
+
+
+def _cell_pieces(sheet: Sheet, number: int, cells: Cells, at: slice, digits: Bytes, places: Codes) -> Iterator[Bytes]:
+    kinds, values, codes = cells.kinds[at], cells.numbers[at], cells.codes[at]
+    formulas, count = cells.formulas[at], len(cells.kinds[at])
+    has_formula = formulas != NO_FORMULA
+    has_value = kinds != Kind.BLANK
+    yield _constant(f'<c r="{column_name(number)}'.encode(), count)
+    yield digits
+    if not has_formula.any() and (kinds == kinds[0]).all() and kinds[0] in (Kind.NUMBER, Kind.TEXT):
+        text = kinds[0] == Kind.TEXT
+        yield _styled(cells.styles[at], b' t="s"><v>' if text else b"><v>")
+        yield whole_digits(places[codes]) if text else numbers(values)
+        yield _constant(b"</v></c>", count)
+        return
+    yield _styled(cells.styles[at], b"")
+    shared = (kinds == Kind.TEXT) & ~has_formula
+    form = np.select([shared, kinds == Kind.TEXT, kinds == Kind.BOOL, kinds == Kind.ERROR], [1, 2, 3, 4], 0)
+    yield _picked([b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"'], form)
+    yield _picked([b"/>", b">"], (has_formula | has_value).astype(np.int64))
+    if has_formula.any():
+        yield _formulas(sheet, number, formulas, cells.rows[at])
+    if not has_value.any():
+        yield _picked([b"", b"</c>"], has_formula.astype(np.int64))
+        return
+    yield _picked([b"", b"<v>"], has_value.astype(np.int64))
+    yield _values(sheet, kinds, values, codes, shared, places)
+    yield _picked([b"", b"</v></c>", b"</c>"], np.where(has_value, 1, np.where(has_formula, 2, 0)))
+
+
+def _styled(styles: Codes, behind: bytes) -> Bytes:
+    """The end of an address, its cell's style, and what stands behind it in each."""
+    if (styles == styles[0]).all():
+        return _constant(_style(int(styles[0])) + behind, len(styles))
+    used, picks = np.unique(styles, return_inverse=True)
+    return _picked([_style(style) + behind for style in used.tolist()], picks)
+
+
+def _style(number: int) -> bytes:
+    return f'" s="{number}"'.encode() if number else b'"'
+
+
+def _values(
+    sheet: Sheet, kinds: NDArray[np.uint8], values: Floats, codes: Codes, shared: NDArray[np.bool_], places: Codes
+) -> Bytes:
+    """The insides of the value elements; numbers, places of texts, yes/no side by side, of which one is there."""
+    count = len(kinds)
+    pieces: list[Bytes] = []
+    numeric = (kinds == Kind.NUMBER) | (kinds == Kind.BOOL)
+    if numeric.any():
+        pieces.append(np.where(numeric[:, None], numbers(np.where(numeric, values, 0.0)), 0).astype(np.uint8))
+    if shared.any():
+        found = whole_digits(places[np.where(shared, codes, 0)])
+        pieces.append(np.where(shared[:, None], found, 0).astype(np.uint8))
+    rest = ~numeric & ~shared & (kinds != Kind.BLANK)
+    if rest.any():
+        texts = [b""] * count
+        for place in np.flatnonzero(rest).tolist():
+            text = kinds[place] == Kind.TEXT
+            texts[place] = escaped(
+                sheet.texts[codes[place]] if text else CellError.from_code(int(values[place])).text
+            ).encode()
+        pieces.append(_texts(texts, count))
+    return np.concatenate(pieces, axis=1)
+
+
+def _formulas(sheet: Sheet, number: int, formulas: Codes, rows: Codes) -> Bytes:
+    """The formula elements; one that reads the same in every cell is written once."""
+    used, picks = np.unique(formulas, return_inverse=True)
+    known = [None if one == NO_FORMULA else sheet.formulas[one] for one in used.tolist()]
+    if all(formula is None or (formula.array is None and stays(formula)) for formula in known):
+        return _picked([b"" if formula is None else _formula(formula, 0, 0) for formula in known], picks)
+    texts = [b""] * len(rows)
+    for pick, formula in enumerate(known):
+        if formula is None:
+            continue
+        places = np.flatnonzero(picks == pick)
+        for run in np.split(places, np.flatnonzero(np.diff(rows[places]) != 1) + 1):
+            for place, text in zip(run.tolist(), _filled_down(formula, rows[run], number), strict=True):
+                texts[place] = text
+    return _texts(texts, len(texts))
+
+
+def _filled_down(formula: Formula, rows: Codes, column: int) -> list[bytes]:
+    """A formula's elements in cells right below each other: by its pattern, where that gives the last one too."""
+    first, last = int(rows[0]), int(rows[-1])
+    begun, ended = _formula(formula, first, column), _formula(formula, last, column)
+    inside = begun.removeprefix(b"<f>").removesuffix(b"</f>").decode()
+    pattern = None if formula.array is not None or can_mislead(inside) else down_pattern(inside, first)
+    if pattern is not None:
+        texts = [b"<f>" + text + b"</f>" for text in pattern.texts(first, len(rows)).split(b"\n")[:-1]]
+        if texts[-1] == ended:
+            return texts
+    return [_formula(formula, row, column) for row in rows.tolist()]
+
+
+def _formula(formula: Formula, row: int, column: int) -> bytes:
+    """A formula as the cell at (row, column) writes it: its own text, moved there when another cell wrote it."""
+    if formula.array is not None:
+        return f'<f t="array" ref="{area_name(formula.array)}">{escaped(formula.text)}</f>'.encode()
+    return f"<f>{escaped(text_at(formula, row, column))}</f>".encode()

@@ -1,0 +1,66 @@
+"""A sheet in memory as a part (ECMA-376 Part 1, 18.3.1), elements in the order of the schema."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from tinquire.cells.address import area_name, cell_name
+from tinquire.packages.xml import MAIN, RELATIONS
+from tinquire.workbook.grid.sheet import Sheet
+from tinquire.workbook.sheet_xml.row_writer import row_bytes
+
+__all__ = ["sheet_part"]
+
+
+def sheet_part(sheet: Sheet, place_of: Callable[[str], int], table_ids: Sequence[str] = ()) -> bytes:
+    """The part's bytes. `place_of` gives a text's place among the shared strings; `table_ids` are relationships."""
+    used = sheet.used
+    pieces = [
+        '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n',
+        f'<worksheet xmlns="{MAIN}" xmlns:r="{RELATIONS}">',
+        '<sheetPr><pageSetUpPr fitToPage="1"/></sheetPr>',
+        f'<dimension ref="{area_name(used) if used else "A1"}"/>',
+        _view(sheet),
+        '<sheetFormatPr defaultRowHeight="15"/>',
+        _columns(sheet),
+    ]
+    head = "".join(pieces).encode()
+    rows = b"".join(row_bytes(sheet, place_of))
+    pieces = []
+    if sheet.merged:
+        cells = "".join(f'<mergeCell ref="{area_name(area)}"/>' for area in sheet.merged)
+        pieces.append(f'<mergeCells count="{len(sheet.merged)}">{cells}</mergeCells>')
+    pieces.append('<pageMargins left="0.5" right="0.5" top="0.6" bottom="0.6" header="0.3" footer="0.3"/>')
+    orientation = ' orientation="landscape"' if sheet.landscape else ""
+    pieces.append(f'<pageSetup paperSize="9"{orientation} fitToHeight="0"/>')
+    pieces.append("<headerFooter><oddFooter>&amp;L&amp;A&amp;R&amp;P / &amp;N</oddFooter></headerFooter>")
+    if table_ids:
+        parts = "".join(f'<tablePart r:id="{identity}"/>' for identity in table_ids)
+        pieces.append(f'<tableParts count="{len(table_ids)}">{parts}</tableParts>')
+    pieces.append("</worksheet>")
+    return b"".join((head, b"<sheetData>", rows, b"</sheetData>", "".join(pieces).encode()))
+
+
+def _view(sheet: Sheet) -> str:
+    lines = "" if sheet.gridlines else ' showGridLines="0"'
+    rows, columns = sheet.frozen
+    if not rows and not columns:
+        return f'<sheetViews><sheetView workbookViewId="0"{lines}/></sheetViews>'
+    pane = "bottomRight" if rows and columns else "bottomLeft" if rows else "topRight"
+    splits = (f' xSplit="{columns}"' if columns else "") + (f' ySplit="{rows}"' if rows else "")
+    corner = cell_name(rows + 1, columns + 1)
+    return (
+        f'<sheetViews><sheetView workbookViewId="0"{lines}>'
+        f'<pane{splits} topLeftCell="{corner}" activePane="{pane}" state="frozen"/>'
+        f'<selection pane="{pane}" activeCell="{corner}" sqref="{corner}"/></sheetView></sheetViews>'
+    )
+
+
+def _columns(sheet: Sheet) -> str:
+    if not sheet.widths:
+        return ""
+    each = "".join(
+        f'<col min="{number}" max="{number}" width="{sheet.widths[number]:.8g}" customWidth="1"/>'
+        for number in sorted(sheet.widths)
+    )
+    return f"<cols>{each}</cols>"

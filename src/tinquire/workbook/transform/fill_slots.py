@@ -1,0 +1,111 @@
+"""Slots in the cells of a workbook, filled in place; cells that hold none are not touched."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from tinquire.cells.address import cell_name
+from tinquire.cells.column import Kind
+from tinquire.formula import FormulaError, parse
+from tinquire.formula.language.tree import Call, walk
+from tinquire.looks import Variation
+from tinquire.slots.slots import Resolver, Unfilled, checked_fill, filled_text, only_slot, slot_text
+from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
+from tinquire.workbook.workbook import Workbook
+
+__all__ = ["UnfilledCell", "fill", "slots_of", "slotted_cells"]
+
+
+@dataclass(frozen=True, slots=True)
+class UnfilledCell:
+    """A slot that nothing fills, with its place."""
+
+    sheet: str
+    cell: str
+    unfilled: Unfilled
+
+
+def fill(book: Workbook, resolve: Resolver, format_of: Callable[[str], str]) -> list[UnfilledCell]:
+    """Fill all slots of all sheets, and return those that nothing fills.
+
+    A cell that is one slot takes the value with its kind, and keeps its style (a format behind `as` replaces the
+    style's own); a slot inside a text becomes text; a slot that begins with `=` becomes a formula. `format_of` gives
+    the number format that the text behind `as` means.
+    """
+    unfilled: list[UnfilledCell] = []
+    for sheet in book.sheets():
+        for row, column, text in slots_of(sheet):
+            missing = _fill_cell(book, sheet, row, column, text, resolve, format_of)
+            unfilled.extend(UnfilledCell(sheet.name, cell_name(row, column), one) for one in missing)
+    return unfilled
+
+
+def slotted_cells(book: Workbook) -> Iterator[tuple[str, str, str]]:
+    """Sheet, cell and text of every cell with a slot."""
+    for sheet in book.sheets():
+        for row, column, text in slots_of(sheet):
+            yield sheet.name, cell_name(row, column), text
+
+
+def slots_of(sheet: Sheet) -> list[tuple[int, int, str]]:
+    """Row, column and text of every cell with a slot, row by row."""
+    marked = {code for code, text in enumerate(sheet.texts) if "[:" in text}
+    if not marked:
+        return []
+    found = []
+    for number, cells in sheet.columns.items():
+        hits = (cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA) & np.isin(cells.codes, list(marked))
+        found += [(int(cells.rows[at]), number, sheet.texts[int(cells.codes[at])]) for at in np.flatnonzero(hits)]
+    return sorted(found)
+
+
+def _fill_cell(
+    book: Workbook, sheet: Sheet, row: int, column: int, text: str, resolve: Resolver, format_of: Callable[[str], str]
+) -> tuple[Unfilled, ...]:
+    slot = only_slot(text)
+    style = sheet.style(row, column)
+    if slot is None:
+        filled, missing = filled_text(text, resolve)
+        sheet.set(row, column, filled, style)
+        return missing
+    if slot.living is not None:
+        style = _formatted(book, style, format_of(slot.format) if slot.format else None)
+        if _gives_arrays(slot.living):
+            sheet.set_spilling(row, column, slot.living, style)
+        else:
+            sheet.set(row, column, None, style, slot.living)
+        return ()
+    found = checked_fill(slot, resolve)
+    if isinstance(found, Unfilled):
+        return (found,)
+    value = slot_text(found, slot) if slot.word else found.value
+    sheet.set(row, column, value, _formatted(book, style, found.format if slot.format and not slot.word else None))
+    return ()
+
+
+#: Functions whose results are arrays; a cell with one fills as many cells as its result has.
+_OF_ARRAYS = frozenset(
+    (
+        "SORT", "SORTBY", "UNIQUE", "FILTER", "SEQUENCE", "RANDARRAY", "TOCOL", "TOROW", "WRAPROWS", "WRAPCOLS", "TAKE",
+        "DROP", "EXPAND", "CHOOSEROWS", "CHOOSECOLS", "HSTACK", "VSTACK", "MAP", "SCAN", "BYROW", "BYCOL", "MAKEARRAY",
+        "TEXTSPLIT",
+    )
+)  # fmt: skip
+
+
+def _gives_arrays(formula: str) -> bool:
+    """Whether a formula may have several values; text that is no formula has none, and is told as such later."""
+    try:
+        return any(isinstance(node, Call) and node.function in _OF_ARRAYS for node in walk(parse(formula)))
+    except FormulaError:
+        return False
+
+
+def _formatted(book: Workbook, style: int, code: str | None) -> int:
+    """The style with another number format; the style itself without one."""
+    if code is None:
+        return style
+    return book.styles.varied(style, Variation(format=code))

@@ -1,0 +1,475 @@
+"""`Workbook`: a package with its sheets, styles, texts, tables and names; what is not changed is not written anew."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+from lxml import etree
+
+from tinquire.base.atomic_files import written_aside
+from tinquire.base.faults import AccessError, DataError, Fault, known_names
+from tinquire.cells.address import area_name, quoted_sheet
+from tinquire.cells.dates import DateSystem
+from tinquire.cells.values import CellError
+from tinquire.packages.entry_edits import asked_to_recalculate
+from tinquire.packages.package import Package
+from tinquire.packages.raw_xml import Unusual, has_formula
+from tinquire.packages.xml import MAIN, RELATIONS, child, children, local, parsed, placed, serialised, tag
+from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.sheet import Sheet, SheetTable
+from tinquire.workbook.parts.shared_strings import SharedStrings
+from tinquire.workbook.parts.styles import StyleBook, theme_colours
+from tinquire.workbook.parts.tables import read_table, table_part
+from tinquire.workbook.sheet_xml.cell_patch import patched
+from tinquire.workbook.sheet_xml.cell_splice import CellPatch
+from tinquire.workbook.sheet_xml.reader import read_sheet
+from tinquire.workbook.sheet_xml.row_writer import number_text
+from tinquire.workbook.sheet_xml.writer import sheet_part
+
+__all__ = ["DefinedName", "SheetEntry", "Workbook", "safe_sheet_name", "valid_sheet_name"]
+
+_CONTENT = "application/vnd.openxmlformats-officedocument.spreadsheetml."
+_NEW_WORKBOOK = (
+    f'<workbook xmlns="{MAIN}" xmlns:r="{RELATIONS}"><bookViews><workbookView/></bookViews><sheets/></workbook>'
+)
+#: Children of the main part in the order that 18.2.27 asks for.
+WORKBOOK_ORDER = (
+    "fileVersion", "fileSharing", "workbookPr", "workbookProtection", "bookViews", "sheets", "functionGroups",
+    "externalReferences", "definedNames", "calcPr", "oleSize", "customWorkbookViews", "pivotCaches", "smartTagPr",
+    "smartTagTypes", "webPublishing", "fileRecoveryPr", "webPublishObjects", "extLst",
+)  # fmt: skip
+#: What a sheet's name may not hold, and how long it may be (18.2.19).
+_FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
+MAX_SHEET_NAME = 31
+#: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
+_LOOKED_THROUGH = 1 << 20
+
+
+_BUILT_IN_NAMES = {
+    "_xlnm.Print_Titles": "print titles",
+    "_xlnm.Print_Area": "print area",
+    "_xlnm._FilterDatabase": "filtered area",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class DefinedName:
+    """A name, the formula it stands for, and the sheet it belongs to (None for the whole workbook)."""
+
+    name: str
+    formula: str
+    sheet: str | None = None
+    hidden: bool = False
+
+    @property
+    def shown(self) -> str:
+        """The name as a person says it: those that the standard keeps for itself (18.2.5) in words."""
+        return _BUILT_IN_NAMES.get(self.name, self.name)
+
+
+@dataclass(slots=True)
+class SheetEntry:
+    """A sheet's place in the workbook; `part` is None until a new sheet is saved."""
+
+    name: str
+    part: str | None
+    kind: str = "worksheet"
+    state: str = "visible"
+    loaded: Sheet | None = None
+
+
+class Workbook:
+    """A workbook opened from a file, or a new one."""
+
+    def __init__(self, package: Package, part: str) -> None:
+        self.package = package
+        self._part = part
+        self._root = package.root(part)
+        relations = {relation.id: relation for relation in package.relations(part)}
+        by_kind = {relation.kind: relation.target for relation in relations.values() if not relation.outside}
+        self._by_kind = by_kind
+        self.date_system = _date_system(self._root)
+        self._strings: SharedStrings | None = None
+        self._styles: StyleBook | None = None
+        self.entries: list[SheetEntry] = []
+        for sheet in children(child(self._root, "sheets"), "sheet"):
+            identity = next((str(value) for key, value in sheet.attrib.items() if str(key).endswith("}id")), "")
+            relation = relations.get(identity)
+            self.entries.append(
+                SheetEntry(
+                    sheet.get("name", ""),
+                    relation.target if relation else None,
+                    relation.kind if relation else "missing",
+                    sheet.get("state", "visible"),
+                )
+            )
+        self.names = list(self._defined_names())
+        self._tables: dict[str, list[SheetTable]] = {}
+        self._chain_is_stale = False
+
+    # -- making ----------------------------------------------------------------------------------------
+
+    @classmethod
+    def open(cls, path: Path | str, shown: str | None = None) -> Workbook:
+        """Read a workbook's frame; sheets are read when asked for. `shown` is the name that messages use.
+
+        Raises: AccessError for files that are missing, damaged or no workbooks.
+        """
+        package = Package.open(Path(path), shown)
+        main = next((r.target for r in package.relations() if r.kind == "officeDocument"), None)
+        if main is None or not package.has(main):
+            why = "it is a package of another kind: it names no main part"
+            raise AccessError(Fault("opening a workbook", why, package.name, "check that it is a workbook"))
+        root = package.root(main)
+        if local(root) != "workbook":
+            why = f"it is an office document of another kind ('{local(root)}'), not a workbook"
+            raise AccessError(Fault("opening a workbook", why, package.name, "check that it is a workbook"))
+        return cls(package, main)
+
+    @classmethod
+    def new(cls, font: str = "Verdana", size: float = 10.0) -> Workbook:
+        """A workbook without sheets; its plain font is the one given."""
+        package = Package()
+        package.start()
+        part = "xl/workbook.xml"
+        package.put(part, serialised(parsed(_NEW_WORKBOOK.encode())))
+        package.set_type(part, f"{_CONTENT}sheet.main+xml")
+        package.relate("", f"{RELATIONS}/officeDocument", part)
+        book = cls(package, part)
+        book._styles = StyleBook.empty(font, size)
+        return book
+
+    # -- reading ---------------------------------------------------------------------------------------
+
+    @property
+    def name(self) -> str:
+        return self.package.name
+
+    @property
+    def strings_part(self) -> str | None:
+        """The part of the shared texts, if the file has one."""
+        part = self._by_kind.get("sharedStrings")
+        return part if part is not None and self.package.has(part) else None
+
+    @property
+    def strings(self) -> SharedStrings:
+        if self._strings is None:
+            part = self._by_kind.get("sharedStrings")
+            try:
+                self._strings = SharedStrings(self.package.read(part) if part and self.package.has(part) else None)
+            except ValueError as error:
+                why = f"its part '{part}' cannot be read: {error}"
+                raise AccessError(Fault("opening a workbook", why, self.name, "get the file again")) from None
+        return self._strings
+
+    @property
+    def iteration(self) -> tuple[int, float] | None:
+        """How often rings of formulas are run through, and how little still counts as movement; None when they are an
+        error (18.2.2)."""
+        found = child(self._root, "calcPr")
+        if found is None or found.get("iterate") not in ("1", "true"):
+            return None
+        return max(int(found.get("iterateCount", "100")), 1), float(found.get("iterateDelta", "0.001"))
+
+    def shared_part(self) -> bytes:
+        """The bytes of the shared texts; none when there is no such part."""
+        part = self._by_kind.get("sharedStrings")
+        return self.package.read(part) if part and self.package.has(part) else b""
+
+    @property
+    def styles(self) -> StyleBook:
+        if self._styles is None:
+            part = self._by_kind.get("styles")
+            theme = self._by_kind.get("theme")
+            colours = theme_colours(self.package.root(theme)) if theme and self.package.has(theme) else []
+            if part and self.package.has(part):
+                self._styles = StyleBook(self.package.root(part), colours)
+            else:
+                self._styles = StyleBook.empty()
+                self._styles.changed = False  # what nobody uses is not written
+        return self._styles
+
+    def sheet_names(self, *, kind: str = "worksheet") -> list[str]:
+        return [entry.name for entry in self.entries if entry.kind == kind]
+
+    def entry(self, name: str) -> SheetEntry | None:
+        """The place of a sheet, by its name without regard to case."""
+        folded = name.casefold()
+        return next((entry for entry in self.entries if entry.name.casefold() == folded), None)
+
+    def sheet(self, name: str) -> Sheet:
+        """A sheet with its cells, read at the first call. Raises DataError when there is none such."""
+        entry = self.entry(name)
+        if entry is None or entry.kind != "worksheet":
+            why = f"it has no sheet '{name}': {known_names(name, self.sheet_names())}"
+            raise DataError(Fault("opening a sheet", why, self.name, "check the sheet's name"))
+        if entry.loaded is None:
+            if entry.part is None or not self.package.has(entry.part):
+                why = f"the part of sheet '{entry.name}' is missing"
+                raise AccessError(Fault("opening a workbook", why, self.name, "get the file again"))
+            chunks = partial(self.package.chunks, entry.part)
+            entry.loaded = read_sheet(entry.name, chunks, self.strings.texts, self.date_system, self.name)
+            entry.loaded.state = entry.state
+        if entry.part is not None and not entry.loaded.tables:  # not read yet, or a part of theirs has changed
+            entry.loaded.tables = self._tables_of(entry)
+        return entry.loaded
+
+    def sheets(self) -> Iterator[Sheet]:
+        """All worksheets, in order."""
+        for name in self.sheet_names():
+            yield self.sheet(name)
+
+    def tables(self) -> dict[str, tuple[str, SheetTable]]:
+        """All tables by casefolded name, with the sheet each stands on; reads no cells."""
+        found: dict[str, tuple[str, SheetTable]] = {}
+        for entry in self.entries:
+            for table in self._tables_of(entry):
+                found.setdefault(table.name.casefold(), (entry.name, table))
+        return found
+
+    def table_parts(self, sheet: str) -> list[str]:
+        """The parts of a sheet's tables; none for a sheet that was not saved yet."""
+        entry = self.entry(sheet)
+        if entry is None or entry.part is None:
+            return []
+        return [relation.target for relation in self.package.relations(entry.part) if relation.kind == "table"]
+
+    def _tables_of(self, entry: SheetEntry) -> list[SheetTable]:
+        if entry.loaded is not None and entry.loaded.tables:
+            return entry.loaded.tables
+        if entry.part is None or entry.kind != "worksheet":
+            return []
+        if entry.part not in self._tables:
+            try:
+                parts = self.table_parts(entry.name)
+                self._tables[entry.part] = [read_table(self.package.root(part)) for part in parts]
+            except ValueError as error:
+                fault = Fault("opening a workbook", f"a table of sheet '{entry.name}' is damaged: {error}", self.name)
+                raise AccessError(fault) from None
+        return self._tables[entry.part]
+
+    def _defined_names(self) -> Iterator[DefinedName]:
+        for element in children(child(self._root, "definedNames"), "definedName"):
+            local_id = element.get("localSheetId")
+            sheet = None
+            if local_id is not None and local_id.isdigit() and int(local_id) < len(self.entries):
+                sheet = self.entries[int(local_id)].name
+            hidden = element.get("hidden") in ("1", "true")
+            yield DefinedName(element.get("name", ""), element.text or "", sheet, hidden)
+
+    # -- changing --------------------------------------------------------------------------------------
+
+    def add_sheet(self, sheet: Sheet) -> None:
+        """Put a new sheet behind the others. Raises DataError when its name is taken or not allowed."""
+        if self.entry(sheet.name) is not None or not valid_sheet_name(sheet.name):
+            why = f"a sheet cannot be named '{sheet.name}': " + (
+                "there is one already"
+                if self.entry(sheet.name)
+                else f"at most {MAX_SHEET_NAME} characters, without []:*?/\\"
+            )
+            raise DataError(Fault("adding a sheet", why, self.name, "give the sheet another name"))
+        self.entries.append(SheetEntry(sheet.name, None, loaded=sheet))
+
+    def to_bytes(self) -> bytes:
+        """The whole file. The same workbook gives the same bytes."""
+        self.settle()
+        self._write_shared()
+        return self.package.to_bytes()
+
+    def settle(self) -> None:
+        """Write changed and new sheets into their parts, so that the parts can be changed further."""
+        for entry in self.entries:
+            if entry.loaded is None:
+                continue
+            if entry.part is None:
+                self._write_new(entry, entry.loaded)
+                self.root_changed()
+            elif entry.loaded.changed:
+                self._write_changed(entry, entry.loaded)
+                self._chain_is_stale |= entry.loaded.formulas_moved
+
+    @property
+    def part(self) -> str:
+        """The name of the workbook's main part."""
+        return self._part
+
+    @property
+    def root(self) -> etree._Element:
+        """The main part's root element; who changes it calls `root_changed`."""
+        return self._root
+
+    def root_changed(self) -> None:
+        """Write the main part anew, and read again what it says."""
+        self.package.put(self._part, serialised(self._root))
+        self.names = list(self._defined_names())
+
+    def part_changed(self, part: str, content: bytes) -> None:
+        """Write a sheet's part, or one that hangs on a sheet; sheets and tables are read again when asked for."""
+        self.package.put(part, content)
+        self._tables.clear()
+        for entry in self.entries:
+            if entry.loaded is not None and entry.part is not None:
+                if entry.part == part:
+                    entry.loaded = None
+                else:
+                    entry.loaded.tables = []
+
+    def may_hold_formulas(self) -> bool:
+        """Whether there may be formulas; large sheets that were not read are not read for it."""
+        if self._by_kind.get("calcChain"):
+            return True
+        return any(self._may_hold_formulas(entry) for entry in self.entries if entry.kind == "worksheet")
+
+    def _may_hold_formulas(self, entry: SheetEntry) -> bool:
+        if entry.loaded is not None:
+            return entry.loaded.formula_count() > 0
+        if entry.part is None or self.package.packed_size(entry.part) > _LOOKED_THROUGH:
+            return True
+        return has_formula(self.package.read(entry.part))
+
+    def mark_stale(self) -> None:
+        """Results can be wrong now: ask the program that opens the file to recalculate (18.2.2)."""
+        properties = child(self._root, "calcPr")
+        if properties is None:
+            properties = placed(self._root, "calcPr", WORKBOOK_ORDER)
+        if properties.get("fullCalcOnLoad") != "1":
+            properties.set("fullCalcOnLoad", "1")
+            try:
+                self.package.put(self._part, asked_to_recalculate(self.package.read(self._part)))
+            except Unusual:
+                self.root_changed()
+
+    def formulas_moved(self) -> None:
+        """Formulas stand in other cells now: the order of calculation that the file may hold (18.6) goes with the next
+        writing, and results can be wrong."""
+        self._chain_is_stale = True
+        self.mark_stale()
+
+    def save(self, path: Path) -> None:
+        """Write the file, whole or not at all. Raises AccessError."""
+        data = self.to_bytes()
+        with written_aside(path) as stream:
+            stream.write(data)
+
+    def _write_new(self, entry: SheetEntry, sheet: Sheet) -> None:
+        folder = self._part.rpartition("/")[0]
+        part = self.package.free_name(f"{folder}/worksheets/sheet{{}}.xml")
+        self.package.put(part, b"")
+        self.package.set_type(part, f"{_CONTENT}worksheet+xml")
+        ids = [self._write_table(part, table) for table in sheet.tables]
+        self.package.put(part, sheet_part(sheet, self.strings.place, ids))
+        identity = self.package.relate(self._part, f"{self._relation_space()}/worksheet", part)
+        sheets = child(self._root, "sheets")
+        assert sheets is not None
+        used = {int(one.get("sheetId", "0")) for one in sheets if one.get("sheetId", "0").isdigit()}
+        element = etree.SubElement(sheets, tag(sheets, "sheet"), name=sheet.name, sheetId=str(max(used, default=0) + 1))
+        element.set(f"{{{self._relation_space()}}}id", identity)
+        if sheet.repeat_rows:
+            first, last = sheet.repeat_rows
+            self._add_name("_xlnm.Print_Titles", f"{quoted_sheet(sheet.name)}!${first}:${last}", entry)
+        entry.part = part
+        self._chain_is_stale |= sheet.formula_count() > 0
+        sheet.changed.clear()
+        sheet.rewritten.clear()
+
+    def _write_table(self, sheet_part_name: str, table: SheetTable) -> str:
+        part = self.package.free_name(f"{self._part.rpartition('/')[0]}/tables/table{{}}.xml")
+        number = 1 + sum("/tables/" in known for known in self.package.names())
+        self.package.put(part, table_part(table, number))
+        self.package.set_type(part, f"{_CONTENT}table+xml")
+        return self.package.relate(sheet_part_name, f"{self._relation_space()}/table", part)
+
+    def _write_changed(self, entry: SheetEntry, sheet: Sheet) -> None:
+        assert entry.part is not None
+        patches = [self._patch(sheet, row, column) for row, column in sheet.changed]
+        try:
+            fresh = patched(self.package.read(entry.part), patches)
+        except (ValueError, IndexError) as error:
+            why = f"its part '{entry.part}' cannot be changed: {error}"
+            raise AccessError(Fault("changing a workbook", why, self.name, "get the file again")) from None
+        self.package.put(entry.part, fresh)
+        sheet.changed.clear()
+        sheet.rewritten.clear()
+
+    def _patch(self, sheet: Sheet, row: int, column: int) -> CellPatch:
+        formula = sheet.formula(row, column)
+        value = sheet.value(row, column)
+        form = ""
+        stored: str | None = None
+        if isinstance(value, str):
+            form, stored = ("str", value) if formula else ("s", str(self.strings.place(value)))
+        elif isinstance(value, bool):
+            form, stored = "b", str(int(value))
+        elif isinstance(value, CellError):
+            form, stored = "e", value.text
+        elif value is not None:
+            stored = number_text(value)
+        fresh = (row, column) in sheet.rewritten
+        written = text_at(formula, row, column) if formula is not None and fresh else None
+        area = area_name(formula.array) if formula is not None and formula.array and fresh else ""
+        return CellPatch(row, column, form, stored, sheet.style(row, column), written, area, keep_formula=not fresh)
+
+    def _add_name(self, name: str, formula: str, entry: SheetEntry) -> None:
+        group = child(self._root, "definedNames")
+        if group is None:
+            group = placed(self._root, "definedNames", WORKBOOK_ORDER)
+        element = etree.SubElement(group, tag(group, "definedName"), name=name)
+        element.set("localSheetId", str(self.entries.index(entry)))
+        element.text = formula
+
+    def _relation_space(self) -> str:
+        """The relationships namespace this workbook uses: that of transitional or of strict files."""
+        strict = "http://purl.oclc.org/ooxml/officeDocument/relationships"
+        return strict if strict in self._root.nsmap.values() else RELATIONS
+
+    def _write_shared(self) -> None:
+        folder = self._part.rpartition("/")[0]
+        if self._styles is not None and self._styles.changed:
+            self._put_related("styles", f"{folder}/styles.xml", self._styles.to_bytes())
+            self._styles.changed = False
+        if self._strings is not None and self._strings.changed:
+            self._put_related("sharedStrings", f"{folder}/sharedStrings.xml", self._strings.to_bytes())
+        chain = self._by_kind.pop("calcChain", None) if self._chain_is_stale else None
+        if chain and self.package.has(chain):
+            # The chain lists formula cells in an order of one program's; a stale one is worse than none (18.6).
+            self.package.drop(chain)
+            self.package.drop_type(chain)
+            self.package.unrelate(self._part, chain)
+
+    def _put_related(self, kind: str, part: str, content: bytes) -> None:
+        """Write a part that the workbook relates to, under the name it has, or a new one."""
+        known = self._by_kind.get(kind)
+        if known is None:
+            self.package.put(part, content)
+            self.package.set_type(part, f"{_CONTENT}{kind}+xml")
+            self.package.relate(self._part, f"{self._relation_space()}/{kind}", part)
+            self._by_kind[kind] = part
+        else:
+            self.package.put(known, content)
+
+
+def _date_system(root: etree._Element) -> DateSystem:
+    properties = child(root, "workbookPr")
+    from_1904 = properties is not None and properties.get("date1904") in ("1", "true")
+    return DateSystem.FROM_1904 if from_1904 else DateSystem.FROM_1900
+
+
+def valid_sheet_name(name: str) -> bool:
+    """Whether a sheet may have this name (18.2.19)."""
+    bad_ends = name.startswith("'") or name.endswith("'")
+    return 0 < len(name) <= MAX_SHEET_NAME and not _FORBIDDEN.search(name) and not bad_ends
+
+
+def safe_sheet_name(name: str, taken: set[str]) -> str:
+    """A name from data made valid and unique: forbidden characters become spaces, long ones are cut."""
+    base = " ".join(_FORBIDDEN.sub(" ", name).split()).strip("'")[:MAX_SHEET_NAME].strip() or "Sheet"
+    candidate, number = base, 2
+    while candidate.casefold() in taken:
+        ending = f" ({number})"
+        candidate = base[: MAX_SHEET_NAME - len(ending)].rstrip() + ending
+        number += 1
+    return candidate
