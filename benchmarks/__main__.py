@@ -18,10 +18,10 @@ from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
 from tinquire.formula import Frame, evaluate_column, parse
 from tinquire.larkfold.make import job_files
-from tinquire.press import make
+from tinquire.press.make import make
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
-from tinquire.tables.pivoting import PivotValue, pivoted
+from tinquire.tables.pivots.compute import PivotValue, pivoted
 from tinquire.tables.scope import TableScope
 
 ROWS = 100_000

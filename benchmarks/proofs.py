@@ -8,9 +8,9 @@ import numpy as np
 
 from benchmarks.measure import Measure
 from tinquire.cells import Column
+from tinquire.layout.sheets import SheetPlan, TableOnSheet, table_sheet
 from tinquire.looks import House
-from tinquire.press.proving import claims_of_table, unproved
-from tinquire.press.sheets import SheetPlan, TableOnSheet, table_sheet
+from tinquire.press.outputs.verify import claims_of_table, unproved
 from tinquire.tables import Field, Table
 from tinquire.tables.steps import StepContext, apply_steps
 from tinquire.tables.steps.derive import Derive

@@ -21,7 +21,7 @@ from tinquire.sources import SourceSpec, StayingRows, gather
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.matching import matched
-from tinquire.tables.pivoting import PivotField, PivotValue, Subtotals, pivot_of, pivoted
+from tinquire.tables.pivots.compute import PivotField, PivotValue, Subtotals, pivot_of, pivoted
 from tinquire.tables.steps import StepContext, apply_steps
 from tinquire.workbook import Sheet, Workbook
 

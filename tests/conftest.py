@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, settings
 
-from tinquire.cli.demo import lay_out
+from tinquire.cli.commands.demo import lay_out
 from tinquire.cli.main import main
 
 PERIOD = "2026-10"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from rich.cells import cell_len
 
-from tinquire.cli.grid import Shown, laid_out
+from tinquire.cli.support.grid import Shown, laid_out
 
 N = True
 ROWS = [

@@ -8,7 +8,7 @@ import tomllib
 
 import pytest
 
-from tinquire.docket.drafting import combined_type, pattern_of, period_in
+from tinquire.docket.draft import combined_type, pattern_of, period_in
 
 
 @pytest.mark.parametrize(

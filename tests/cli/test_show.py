@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from parts import written
-from tinquire.cli.grid import Shown, laid_out
+from tinquire.cli.support.grid import Shown, laid_out
 from tinquire.workbook.parts.rules import entry_in_words, mark_in_words
 
 ROWS = (

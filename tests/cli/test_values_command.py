@@ -13,7 +13,7 @@ from tinquire.workbook.inspect.conformance import unsound
 @pytest.fixture(scope="module")
 def pack(tmp_path_factory, shipped_job):
     from tinquire.docket import load_docket, parse_period
-    from tinquire.press import make
+    from tinquire.press.make import make
 
     path = tmp_path_factory.mktemp("pack") / "pack.xlsx"
     path.write_bytes(make(load_docket(shipped_job / "docket.toml"), parse_period("2026-10")).outputs[0].data)

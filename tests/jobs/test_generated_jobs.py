@@ -19,9 +19,9 @@ from jobs.maker import jobs
 from tinquire.base.faults import TinQuireError
 from tinquire.cells.address import Area
 from tinquire.docket import load_docket, parse_period
-from tinquire.press import make
-from tinquire.press.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
-from tinquire.press.provenance import sourced_by_slots
+from tinquire.press.make import make
+from tinquire.press.outputs.provenance import sourced_by_slots
+from tinquire.press.record.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
 
 COUNT = int(os.environ.get("TINQUIRE_JOBS", "150"))
 

@@ -10,7 +10,8 @@ from test_small_jobs import BASE, ROWS, SHEET, made
 
 from tinquire.base.faults import TinQuireError
 from tinquire.docket import load_docket, parse_period
-from tinquire.press import make, publish
+from tinquire.press.make import make
+from tinquire.press.publish import publish
 
 FIGURE = '[figures]\nfees = "SUM(lettings[Fee])"\nnone = "0"\n'
 

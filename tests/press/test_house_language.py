@@ -14,7 +14,7 @@ from tinquire.cells.display import show
 from tinquire.cells.languages import _WORDS, language_of
 from tinquire.cells.total_words import is_total_label
 from tinquire.docket import load_docket, parse_period
-from tinquire.press import make
+from tinquire.press.make import make
 
 DOCKET = """title = "Blatt"
 period = "month"

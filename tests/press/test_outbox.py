@@ -12,8 +12,9 @@ import pytest
 from jobs import reader
 from tinquire.base.faults import TinQuireError
 from tinquire.docket import load_docket, parse_period
-from tinquire.press import make, publish
-from tinquire.press.daybook import Daybook
+from tinquire.press.make import make
+from tinquire.press.publish import publish
+from tinquire.press.record.daybook import Daybook
 from tinquire.workbook import Sheet, Workbook
 
 AT = datetime(2026, 11, 3, 9, tzinfo=UTC)

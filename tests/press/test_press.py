@@ -12,12 +12,14 @@ from tinquire.base.faults import AccessError, TinQuireError, UseError
 from tinquire.base.file_names import safe_file_name
 from tinquire.cells import Area, CellError
 from tinquire.docket import load_docket, parse_period
+from tinquire.layout.cell_formulas import living_formula
+from tinquire.layout.sheets import safe_table_name
 from tinquire.packages.package import Package
 from tinquire.post.message import Dress, html_body, parsed_address
-from tinquire.press import make, outgoing, publish, send
-from tinquire.press.daybook import Daybook, digest
-from tinquire.press.living import living_formula
-from tinquire.press.sheets import safe_table_name
+from tinquire.press.make import make
+from tinquire.press.publish import publish
+from tinquire.press.record.daybook import Daybook, digest
+from tinquire.press.send import outgoing, send
 from tinquire.workbook import Workbook
 from tinquire.workbook.inspect.conformance import unsound
 
@@ -283,7 +285,7 @@ class Server:
         def session(_server):
             yield Session()
 
-        monkeypatch.setattr("tinquire.press.sending.session", session)
+        monkeypatch.setattr("tinquire.press.send.session", session)
 
 
 def published(job):

@@ -12,7 +12,8 @@ from tinquire.base.faults import TinQuireError
 from tinquire.cells.address import parse_cell
 from tinquire.docket import load_docket, parse_period
 from tinquire.packages.package import Package
-from tinquire.press import make, publish
+from tinquire.press.make import make
+from tinquire.press.publish import publish
 from tinquire.workbook import Workbook
 from tinquire.workbook.inspect.conformance import unsound
 

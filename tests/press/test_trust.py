@@ -10,7 +10,7 @@ import pytest
 from jobs import reader
 from tinquire.base.faults import TinQuireError
 from tinquire.docket import load_docket, parse_period
-from tinquire.press import make
+from tinquire.press.make import make
 from tinquire.workbook import Sheet, Workbook
 
 HEAD = 'title = "T"\nperiod = "month"\nout = "o"\noutbox = "m"\n'

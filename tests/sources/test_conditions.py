@@ -9,7 +9,7 @@ from sqlalchemy import column, create_engine, select, text
 
 from tinquire.cells import Column
 from tinquire.formula import FormulaError
-from tinquire.sources.conditions import Holds, RefusedError, condition
+from tinquire.sources.databases.conditions import Holds, RefusedError, condition
 from tinquire.tables import Field, Table
 from tinquire.tables.steps import StepContext
 from tinquire.tables.steps.keep_rows import rows_that_hold

@@ -10,9 +10,9 @@ import pytest
 from postgres import served
 from tinquire.base.faults import AccessError, DataError, TinQuireError, UseError
 from tinquire.docket import load_docket, parse_period
-from tinquire.press import make
-from tinquire.sources.database import read_query
-from tinquire.sources.records import read_records
+from tinquire.press.make import make
+from tinquire.sources.databases.query import read_query
+from tinquire.sources.readers.json_records import read_records
 
 OCTOBER = {"period": "2026-10", "period_first": date(2026, 10, 1), "period_last": date(2026, 10, 31)}
 ROWS = [("North", "2026-09-30", 1, 9.5), ("North", "2026-10-01", 4, 10.5), ("South", "2026-10-31", None, 20.25)]

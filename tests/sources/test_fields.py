@@ -13,8 +13,7 @@ from hypothesis import strategies as st
 
 from tinquire.base.faults import TinQuireError
 from tinquire.cells import Column
-from tinquire.sources import delimited, distinct, fields
-from tinquire.sources.delimited import read_delimited
+from tinquire.sources.delimited.reader import distinct, fields, read_delimited, reader
 from tinquire.tables.inference import inferred_type
 from tinquire.tables.types import typed
 
@@ -33,7 +32,7 @@ ODD = st.sampled_from(['a"b', '"a"b', '"a', 'a"', '""a', '"a""', ' "a"', '"a" ',
 def made_small(patch, fewest_bits=10, most_bits=20):
     """Files of any size are large; pieces, ends and tables are small."""
     for module, values in {
-        delimited: {"_LARGE": 0, "_END_LINES": 5},
+        reader: {"_LARGE": 0, "_END_LINES": 5},
         fields: {"_PIECE": 64, "_JUDGED": 64, "_FEW": 0},
         distinct: {"_FEWEST_BITS": fewest_bits, "_MOST_BITS": most_bits},
     }.items():
@@ -57,7 +56,7 @@ def both(path, monkeypatch):
 
     quick = read()
     with monkeypatch.context() as patch:
-        patch.setattr(delimited, "_LARGE", 1 << 60)
+        patch.setattr(reader, "_LARGE", 1 << 60)
         return quick, read()
 
 
@@ -104,7 +103,7 @@ def test_what_is_read_with_arrays(tmp_path, monkeypatch, small, text, is_quick):
     path = tmp_path / "a.csv"
     path.write_bytes(text if isinstance(text, bytes) else text.encode())
     used = []
-    monkeypatch.setattr(delimited, "plain_rows", lambda *given: used.append(fields.plain_rows(*given)) or used[-1])
+    monkeypatch.setattr(reader, "plain_rows", lambda *given: used.append(fields.plain_rows(*given)) or used[-1])
     (quick, _), (plain, _) = both(path, monkeypatch)
     if isinstance(plain, str):
         assert quick == plain and not is_quick

@@ -9,7 +9,7 @@ from tinquire.base.faults import TinQuireError
 from tinquire.cells import CellError
 from tinquire.packages.package import Package
 from tinquire.sources import SourceSpec, gather
-from tinquire.sources.opening import FileKind, open_sheets
+from tinquire.sources.readers.detect import FileKind, open_sheets
 from tinquire.workbook.inspect.conformance import unsound
 
 ODF = "urn:oasis:names:tc:opendocument:xmlns"

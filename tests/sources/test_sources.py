@@ -13,9 +13,9 @@ from tinquire.base.faults import AccessError, DataError, TinQuireError
 from tinquire.cells import Column
 from tinquire.larkfold.exports import DIALECTS, export, table_workbook
 from tinquire.sources import SourceSpec, gather
-from tinquire.sources.delimited import read_delimited
-from tinquire.sources.files import matching_files
-from tinquire.sources.raw import Block, table_below_heading
+from tinquire.sources.delimited.reader import read_delimited
+from tinquire.sources.find_files import matching_files
+from tinquire.sources.raw_table import Block, table_below_heading
 from tinquire.workbook import Sheet, Workbook, edit
 
 

@@ -13,9 +13,9 @@ from tinquire.cells import CellError, Column
 from tinquire.cells.ranks import dense
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation, Summary, aggregated, members
-from tinquire.tables.columnfacts import column_facts
+from tinquire.tables.checks.ready_made import allowed, complete
+from tinquire.tables.column_facts import column_facts
 from tinquire.tables.keys import key_groups
-from tinquire.tables.readychecks import allowed, complete
 from tinquire.tables.table import Origin
 
 VALUES = st.one_of(

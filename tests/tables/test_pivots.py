@@ -15,7 +15,7 @@ from tinquire.base.faults import DataError, UseError
 from tinquire.cells import CellError
 from tinquire.cells.ranks import ranked
 from tinquire.tables.aggregation import Aggregation
-from tinquire.tables.pivoting import PivotField, PivotValue, Subtotals, pivoted
+from tinquire.tables.pivots.compute import PivotField, PivotValue, Subtotals, pivoted
 from tinquire.tables.scope import TableScope, read_formula, scalar_value
 
 SUM = PivotValue("Charge", Aggregation.SUM, "Charge")

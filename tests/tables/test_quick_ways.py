@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 from tinquire.cells import Column
 from tinquire.cells.number_reader import decimals, words_of
-from tinquire.press.packing import packed_origin, unpacked_origin
-from tinquire.sources.delimited import read_delimited
+from tinquire.press.record.packing import packed_origin, unpacked_origin
+from tinquire.sources.delimited.reader import read_delimited
 from tinquire.tables import Members, Origin
 from tinquire.tables.keys import dense
 from tinquire.tables.matching import cleaned, matched

@@ -7,7 +7,7 @@ import pytest
 from tinquire.base.faults import TinQuireError
 from tinquire.docket import load_docket, parse_period
 from tinquire.packages.package import Package
-from tinquire.press import make
+from tinquire.press.make import make
 from tinquire.workbook import Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.inspect.conformance import unsound

@@ -14,8 +14,8 @@ from tinquire.base.faults import DataError, TinQuireError, UseError
 from tinquire.cells import CellError, Column
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.aggregation import Aggregation, aggregated
-from tinquire.tables.checks import checked
-from tinquire.tables.pivoting import PivotValue, pivoted
+from tinquire.tables.checks.conditions import checked
+from tinquire.tables.pivots.compute import PivotValue, pivoted
 from tinquire.tables.scope import TableScope
 from tinquire.tables.stacking import stacked
 from tinquire.tables.steps import StepContext, apply_steps, step_kinds

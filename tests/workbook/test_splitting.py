@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tinquire.sources.headings import rows_by_value
+from tinquire.sources.readers.headings import rows_by_value
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.transform.split import keep_rows, keep_sheets

@@ -1,6 +1,6 @@
 """Amendments: guarded changes to workbooks that are there already, applied to one file or a thousand."""
 
-from tinquire.amend.changing import Change, NotAsExpectedError, amended
+from tinquire.amend.change import Change, NotAsExpectedError, amended
 from tinquire.amend.files import FileReport, Outcome, amend_file, amend_files
 from tinquire.amend.schema import Amendment, AmendmentList, load_amendments
 

@@ -6,9 +6,9 @@ import datetime
 from collections.abc import Sequence
 from functools import lru_cache
 
-from tinquire.amend.changing import Change, same_value, shown_value
-from tinquire.amend.places import cell_value
+from tinquire.amend.change import Change, same_value, shown_value
 from tinquire.amend.schema import Amendment, LookChange
+from tinquire.amend.targets import cell_value
 from tinquire.cells.address import cell_name, parse_cell
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.display import show

@@ -11,7 +11,7 @@ from enum import Enum
 from multiprocessing import get_context
 from pathlib import Path
 
-from tinquire.amend.changing import Change, NotAsExpectedError, amended
+from tinquire.amend.change import Change, NotAsExpectedError, amended
 from tinquire.amend.direct import amended_directly, suits
 from tinquire.amend.schema import Amendment
 from tinquire.base.atomic_files import kept_original, write_whole

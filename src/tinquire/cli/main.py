@@ -33,7 +33,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "match": ("match", "bring columns of one file to the rows of another, by key"),
     "pivot": ("pivot", "sum the rows of files up by the values of their columns"),
     "values": ("values", "write a workbook with results in place of formulas"),
-    "print": ("printing", "lay a workbook out as a page"),
+    "print": ("print", "lay a workbook out as a page"),
     "postroom": ("postroom", "run the stand-in mail server"),
 }
 
@@ -87,11 +87,11 @@ def _run(name: str, words: list[str]) -> int:
     import importlib
 
     from tinquire.base.faults import TinQuireError, in_options
-    from tinquire.cli.parsing import CommandParser, spread
-    from tinquire.cli.terminal import Terminal
+    from tinquire.cli.support.parsing import CommandParser, spread
+    from tinquire.cli.support.terminal import Terminal
 
     module_name, says = COMMANDS[name]
-    module = importlib.import_module(f"tinquire.cli.{module_name}")
+    module = importlib.import_module(f"tinquire.cli.commands.{module_name}")
     parser = CommandParser(
         prog=f"tinquire {name}",
         description=says[:1].upper() + says[1:] + ".",

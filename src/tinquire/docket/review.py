@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 
 from tinquire.base.faults import Fault, known_names
 from tinquire.docket.job import Docket
-from tinquire.docket.staying import needing_rows
+from tinquire.docket.pushdown import needing_rows
 from tinquire.docket.usage import all_formulas, tables_needed, tables_used
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.engine.registry import functions, unknown_function

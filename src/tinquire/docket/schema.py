@@ -12,7 +12,7 @@ from tinquire.cells.languages import Words
 from tinquire.cells.values import Value
 from tinquire.docket.sourcemodel import CellValue, Model, SourceModel, cell_value
 from tinquire.tables.aggregation import Aggregation
-from tinquire.tables.pivoting import PivotField, PivotValue
+from tinquire.tables.pivots.compute import PivotField, PivotValue
 from tinquire.tables.steps import Step, step_kinds
 from tinquire.tables.types import ColumnType
 

@@ -1,7 +1,7 @@
 """Sources: workbooks and delimited text into tables. Knows nothing of dockets."""
 
-from tinquire.sources.gathering import gather
+from tinquire.sources.databases.pushdown import StayingGroups, StayingRows
+from tinquire.sources.load import gather
 from tinquire.sources.spec import FileRead, Gathered, SourceSpec
-from tinquire.sources.staying import StayingGroups, StayingRows
 
 __all__ = ["FileRead", "Gathered", "SourceSpec", "StayingGroups", "StayingRows", "gather"]

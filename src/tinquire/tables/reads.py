@@ -15,7 +15,7 @@ from tinquire.formula.engine.conversions import text_of
 from tinquire.formula.engine.criteria import criterion
 from tinquire.formula.language.tree import Call, Name, Node, TableReference, children
 from tinquire.slots.slots import slot_name
-from tinquire.tables.pivot import PivotTable
+from tinquire.tables.pivots.pivot import PivotTable
 from tinquire.tables.scope import TableScope
 from tinquire.tables.table import Table
 

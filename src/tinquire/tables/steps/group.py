@@ -11,7 +11,7 @@ from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups
 from tinquire.tables.origin import Members
-from tinquire.tables.pivotgroups import Grouped
+from tinquire.tables.pivots.groups import Grouped
 from tinquire.tables.steps.step import StepContext, step
 from tinquire.tables.table import Field, Table, require, require_distinct
 from tinquire.tables.types import added_type

@@ -1,0 +1,372 @@
+"""Amendments applied to one workbook in memory: guards first, then the change, each cell's old and new noted."""
+
+from __future__ import annotations
+
+import datetime
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from tinquire.amend.schema import Amendment, LookChange
+from tinquire.amend.targets import Cells, NotThereError, cell_value, matching_sheets, places
+from tinquire.base.faults import DataError, Fault, known_names
+from tinquire.cells.address import Area, area_name, cell_name, column_name, column_number
+from tinquire.cells.display import general, show
+from tinquire.cells.values import Value
+from tinquire.formula import parse
+from tinquire.formula.language.mentions import offset_text
+from tinquire.formula.language.problems import FormulaError
+from tinquire.formula.language.writing import escaped_column
+from tinquire.looks import Variation
+from tinquire.workbook import Workbook, edit
+from tinquire.workbook.grid.cell_formulas import text_at
+
+__all__ = ["Change", "NotAsExpectedError", "amended", "same_value", "shown_value"]
+
+_CLOSE = 1e-9
+_BRACKETED = re.compile(r"(?<![\w\]])\[([^\[\]@#]+)\]")
+#: The function of a total, for a plain column (18.17.7); a table's totals row has one of its own.
+_TOTALS = {"sum": "SUM", "average": "AVERAGE", "count": "COUNTA", "smallest": "MIN", "largest": "MAX"}
+_DAY_FORMAT, _MOMENT_FORMAT = "yyyy-mm-dd", "yyyy-mm-dd hh:mm"
+
+
+class NotAsExpectedError(Exception):
+    """The workbook does not look as an amendment expects; it must be left alone."""
+
+    def __init__(self, fault: Fault) -> None:
+        super().__init__(fault.why)
+        self.fault = fault
+
+
+@dataclass(slots=True)
+class Change:
+    """One cell (or sheet, when `cell` is '') that changes: what it is now and what it becomes, as a person reads it."""
+
+    sheet: str
+    cell: str
+    old: str
+    new: str
+    #: Which amendment does it, from one.
+    number: int = 1
+
+
+def amended(book: Workbook, amendments: Sequence[Amendment]) -> list[Change]:
+    """Apply amendments in their order, and return what changed; nothing is written.
+
+    Raises: NotAsExpectedError at the first that finds what it did not expect. The workbook in memory is then of no
+    use.
+    """
+    changes: list[Change] = []
+    for number, amendment in enumerate(amendments, start=1):
+        stopped = f"amendment {number}" + (f" ({amendment.say})" if amendment.say else "")
+        try:
+            done = _shaped(book, amendment) if amendment.given else _Applying(book, amendment).changes()
+            changes += [replace(change, number=number) for change in done]
+        except NotThereError as error:
+            if not amendment.optional:
+                raise NotAsExpectedError(Fault(stopped, str(error), book.name)) from None
+        except DataError as error:
+            raise NotAsExpectedError(replace(error.faults[0], stopped=stopped)) from None
+    return changes
+
+
+# -- cells -----------------------------------------------------------------------------------------------
+
+
+class _Applying:
+    """One amendment while it is applied."""
+
+    def __init__(self, book: Workbook, amendment: Amendment) -> None:
+        self.book = book
+        self.amendment = amendment
+        self._arrays: dict[str, list[Area]] = {}
+
+    def changes(self) -> list[Change]:
+        amendment = self.amendment
+        found = places(self.book, amendment)
+        if amendment.expect is not None or amendment.expect_formula is not None:
+            for cells in found:
+                self._guard(cells)
+        if amendment.total is not None:
+            return [change for cells in found for change in self._total(cells)]
+        changes = [change for cells in found for change in self._cells(cells)]
+        seen = sum(len(cells.rows) for cells in found)
+        if amendment.expect_cells is not None and seen != amendment.expect_cells:
+            raise NotThereError(f"{seen:,} cells were found, {amendment.expect_cells:,} expected")
+        if not seen and amendment.matching is None and not amendment.replace:
+            raise NotThereError("no cell is there")
+        return changes
+
+    def _guard(self, cells: Cells) -> None:
+        """Raises NotThereError at the first cell that does not hold what it should."""
+        amendment, sheet = self.amendment, cells.sheet
+        for row in cells.rows:
+            place = f"sheet '{sheet.name}', cell {cell_name(row, cells.column)}"
+            formula = sheet.formula(row, cells.column)
+            if amendment.expect_formula is not None:
+                wanted = amendment.expect_formula.lstrip("=")
+                text = None if formula is None else text_at(formula, row, cells.column)
+                if text is None or not _same_formula(text, wanted, row, cells.column):
+                    found = "no formula" if text is None else f"={text}"
+                    raise NotThereError(f"{place} holds {found}, not ={wanted}")
+            if amendment.expect is not None:
+                wanted_value = cell_value(amendment.expect, self.book.date_system)
+                value = sheet.value(row, cells.column)
+                if not same_value(value or None if value == "" else value, wanted_value):
+                    raise NotThereError(f"{place} holds {shown_value(value)}, not {shown_value(wanted_value)}")
+
+    def _cells(self, cells: Cells) -> Iterator[Change]:
+        amendment = self.amendment
+        if amendment.replace:
+            yield from self._replaced(cells)
+        elif amendment.formula is not None:
+            yield from self._filled(cells, amendment.formula)
+        elif amendment.value is not None:
+            yield from self._valued(cells)
+        else:
+            for row in cells.rows:
+                yield from self._dressed(cells, row)
+
+    def _valued(self, cells: Cells) -> Iterator[Change]:
+        amendment = self.amendment
+        assert amendment.value is not None
+        fresh = cell_value(amendment.value, self.book.date_system)
+        for row in cells.rows:
+            old, formula = cells.sheet.value(row, cells.column), cells.sheet.formula(row, cells.column)
+            if formula is not None and amendment.expect_formula is None:
+                if amendment.at is None and amendment.name is None:
+                    continue  # a formula that happens to give the value is not the value
+                text = text_at(formula, row, cells.column)
+                place = f"sheet '{cells.sheet.name}', cell {cell_name(row, cells.column)}"
+                raise NotThereError(f"{place} holds the formula ={text}; state expect_formula to replace it")
+            style = self._style(cells, row)
+            if formula is None and same_value(old, fresh) and style == cells.sheet.style(row, cells.column):
+                continue
+            yield self._set(cells, row, fresh, style)
+
+    def _replaced(self, cells: Cells) -> Iterator[Change]:
+        for row in cells.rows:
+            old = cells.sheet.value(row, cells.column)
+            if not isinstance(old, str) or cells.sheet.formula(row, cells.column) is not None:
+                continue
+            text = old
+            for part, fresh in self.amendment.replace.items():
+                text = text.replace(part, fresh)
+            if text != old:
+                yield self._set(cells, row, text or None, self._style(cells, row))
+
+    def _filled(self, cells: Cells, formula: str) -> Iterator[Change]:
+        text = self._with_addresses(cells, formula.lstrip("="), cells.rows[0]) if cells.rows else ""
+        try:
+            parse(text, 1, 1)
+        except FormulaError as error:
+            raise NotThereError(f"its formula cannot be read: {error.faults[0].why}") from None
+        at = self.amendment.at
+        one_cell = at is not None and len(cells.rows) == 1 and ":" not in at  # a range is meant as it is
+        rows = self._down(cells) if one_cell else cells.rows
+        model = cells.sheet.style(rows[0], cells.column) if rows else 0
+        if rows:
+            cells.sheet.reserve(rows[0], cells.column, rows[-1] - rows[0] + 1)
+        for row in rows:
+            fresh = offset_text(text, row - rows[0], 0)
+            known = cells.sheet.formula(row, cells.column)
+            if known is not None and _same_formula(text_at(known, row, cells.column), fresh, row, cells.column):
+                continue
+            blank = cells.sheet.value(row, cells.column) is None and known is None
+            yield self._set(cells, row, None, self._style(cells, row, model if blank else None), fresh)
+
+    def _down(self, cells: Cells) -> tuple[int, ...]:
+        """From one cell down to the last row of the data beside it: the column to its left, else the sheet's end."""
+        first, sheet = cells.rows[0], cells.sheet
+        beside = sheet.columns.get(cells.column - 1)
+        used = sheet.used
+        last = first
+        if beside is not None:
+            rows = beside.rows[(beside.rows >= first) & (beside.kinds != 0)].tolist()
+            for row in rows:
+                if row > last + 1:
+                    break
+                last = row
+        elif used is not None:
+            last = max(first, used.bottom)
+        return tuple(range(first, last + 1))
+
+    def _with_addresses(self, cells: Cells, formula: str, row: int) -> str:
+        """`[Heading]` as the address of that column's cell in the row, or as the table's own way to say so."""
+
+        def address(found: re.Match[str]) -> str:
+            if cells.under is None:
+                raise NotThereError(f"[{found[1]}] can be read only below headings: say where by heading or table")
+            column = cells.under.column(found[1])
+            if column is None:
+                known = known_names(found[1], cells.under.headings)
+                raise NotThereError(f"there is no heading '{found[1]}' for [{found[1]}]: {known}")
+            table = cells.under.table
+            if table is None:
+                return cell_name(row, column)
+            return f"{table.name}[[#This Row],[{escaped_column(table.columns[column - table.area.left].name)}]]"
+
+        return _BRACKETED.sub(address, formula)
+
+    def _total(self, cells: Cells) -> Iterator[Change]:
+        amendment = self.amendment
+        assert amendment.total is not None
+        if not cells.rows:
+            return
+        if cells.under is not None and cells.under.table is not None and cells.under.table.totals:
+            raise NotThereError(f"table '{cells.under.table.name}' has a totals row already")
+        last = cells.rows[-1]
+        row = last + 1
+        letters = column_name(cells.column)
+        formula = f"{_TOTALS[amendment.total]}({letters}{cells.rows[0]}:{letters}{last})"
+        known = cells.sheet.formula(row, cells.column)
+        if known is not None and _same_formula(text_at(known, row, cells.column), formula, row, cells.column):
+            return
+        if known is not None or cells.sheet.value(row, cells.column) is not None:
+            found = (
+                f"={text_at(known, row, cells.column)}" if known else shown_value(cells.sheet.value(row, cells.column))
+            )
+            raise NotThereError(f"sheet '{cells.sheet.name}', cell {letters}{row} below the column holds {found}")
+        under = Cells(cells.sheet, cells.column, (row,))
+        model = cells.sheet.style(last, cells.column)
+        yield self._set(under, row, None, self._style(under, row, model), formula)
+
+    # -- what a cell becomes ---------------------------------------------------------------------------
+
+    def _variation(self) -> Variation:
+        amendment = self.amendment
+        code = amendment.format
+        if code is None and isinstance(amendment.value, datetime.date):
+            code = _MOMENT_FORMAT if isinstance(amendment.value, datetime.datetime) else _DAY_FORMAT
+        return amendment.look.variation(code)
+
+    def _style(self, cells: Cells, row: int, model: int | None = None) -> int:
+        style = cells.sheet.style(row, cells.column) if model is None else model
+        change = self._variation()
+        is_day = isinstance(self.amendment.value, datetime.date) and self.amendment.format is None
+        if is_day and self.book.styles.is_date(style):
+            change = replace(change, format=None)
+        return self.book.styles.varied(style, change) if change.given() else style
+
+    def _set(self, cells: Cells, row: int, value: Value, style: int, formula: str | None = None) -> Change:
+        # Renaming a heading writes its sheet and has it read again: what was found is of the sheet as it was.
+        sheet, column = self.book.sheet(cells.sheet.name), cells.column
+        self._refuse_arrays(cells, row)
+        old = self._now(cells, row)
+        table = next(
+            (one for one in sheet.tables if one.headings and one.area.top == row and one.area.holds(row, column)), None
+        )
+        if table is not None:
+            if not isinstance(value, str):
+                raise NotThereError(
+                    f"cell {cell_name(row, column)} heads a column of table '{table.name}': it must be text"
+                )
+            name = table.columns[column - table.area.left].name
+            edit.rename_column(self.book, table.name, name, value)
+            self.book.sheet(sheet.name).set(row, column, value, style)
+        else:
+            sheet.set(row, column, value, style, formula)
+        new = f"={formula}" if formula is not None else self._shown_at(value, style)
+        return Change(sheet.name, cell_name(row, column), old, new + self._look_said())
+
+    def _dressed(self, cells: Cells, row: int) -> Iterator[Change]:
+        sheet, column = cells.sheet, cells.column
+        style = sheet.style(row, column)
+        fresh = self._style(cells, row)
+        if fresh == style:
+            return
+        value = sheet.value(row, column)
+        sheet.dress(row, column, fresh)
+        sheet.changed.add((row, column))
+        old, new = self._shown_at(value, style), self._shown_at(value, fresh)
+        if old == new and self.amendment.format is not None:
+            old, new = f"{old} as {self.book.styles.number_format(style)}", f"{new} as {self.amendment.format}"
+        yield Change(sheet.name, cell_name(row, column), old, new + self._look_said())
+
+    def _refuse_arrays(self, cells: Cells, row: int) -> None:
+        """Raises NotThereError for a cell that belongs to an array formula: it cannot change alone (18.3.1.40)."""
+        sheet = cells.sheet
+        if sheet.name not in self._arrays:
+            self._arrays[sheet.name] = [one.array for one in sheet.formulas if one.array is not None]
+        for area in self._arrays[sheet.name]:
+            if area.holds(row, cells.column):
+                place = cell_name(row, cells.column)
+                raise NotThereError(f"cell {place} belongs to the array formula in {area_name(area)}")
+
+    def _look_said(self) -> str:
+        if self.amendment.look == LookChange():
+            return ""
+        given = self.amendment.look.model_dump(exclude_none=True)
+        parts = [
+            key if value is True else f"not {key}" if value is False else f"{key} {value}"
+            for key, value in given.items()
+        ]
+        return f" ({', '.join(parts)})"
+
+    def _now(self, cells: Cells, row: int) -> str:
+        formula = cells.sheet.formula(row, cells.column)
+        if formula is not None:
+            return f"={text_at(formula, row, cells.column)}"
+        return self._shown_at(cells.sheet.value(row, cells.column), cells.sheet.style(row, cells.column))
+
+    def _shown_at(self, value: Value, style: int) -> str:
+        """A value as displayed; texts in quotes, so that `'7'` and `7` are told apart."""
+        if value is None or isinstance(value, str):
+            return shown_value(value)
+        return show(value, self.book.styles.number_format(style), self.book.date_system).text
+
+
+def same_value(one: Value, other: Value) -> bool:
+    """Whether two values are one: of the same kind, and equal but for the last bits."""
+    if isinstance(one, float) and isinstance(other, float) and not isinstance(one, bool):
+        return abs(one - other) <= _CLOSE * max(1.0, abs(one), abs(other))
+    return type(one) is type(other) and one == other
+
+
+def _same_formula(one: str, other: str, row: int, column: int) -> bool:
+    """Whether two texts are one formula: spaces and the case of names do not matter."""
+    if one == other:
+        return True
+    try:
+        return parse(one, row, column) == parse(other, row, column)
+    except FormulaError:
+        return False
+
+
+def shown_value(value: Value) -> str:
+    """A value as a list of changes and a message show it; texts in quotes, so that `'7'` and `7` are told apart."""
+    if value is None:
+        return "nothing"
+    return f"'{value}'" if isinstance(value, str) else general(value) if isinstance(value, float) else str(value)
+
+
+# -- shape -----------------------------------------------------------------------------------------------
+
+
+def _shaped(book: Workbook, amendment: Amendment) -> Iterator[Change]:
+    """A change of shape of each sheet that the amendment names."""
+    names = matching_sheets(book, amendment.sheet)
+    if amendment.rename_sheet is not None and len(names) > 1:
+        raise NotThereError(f"{len(names)} sheets match '{amendment.sheet}', and only one can be renamed")
+    for name in names:
+        for key, work, says in _LINES:
+            lines: str | None = getattr(amendment, key)
+            if lines is not None:
+                first, _, last = lines.partition(":")
+                at, end = (int(one) if one.isdigit() else column_number(one) for one in (first, last or first))
+                work(book, name, min(at, end), abs(end - at) + 1)
+                yield Change(name, "", "", f"{says} {lines.upper()}")
+        if amendment.hide_sheet is not None:
+            edit.hide_sheet(book, name, "hidden" if amendment.hide_sheet else "visible")
+            yield Change(name, "", "", "hidden" if amendment.hide_sheet else "shown")
+        if amendment.rename_sheet is not None:
+            edit.rename_sheet(book, name, amendment.rename_sheet)
+            yield Change(name, "", name, amendment.rename_sheet)
+
+
+_LINES = (
+    ("insert_rows", edit.insert_rows, "rows put in before"),
+    ("delete_rows", edit.delete_rows, "without rows"),
+    ("insert_columns", edit.insert_columns, "columns put in before"),
+    ("delete_columns", edit.delete_columns, "without columns"),
+)

@@ -1,0 +1,159 @@
+"""Where an amendment applies: the cells of a workbook that it speaks of."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fnmatch import fnmatchcase
+
+import numpy as np
+
+from tinquire.amend.schema import Amendment, AnyValue
+from tinquire.base.faults import known_names
+from tinquire.cells.address import Area
+from tinquire.cells.column import Column
+from tinquire.cells.dates import DateSystem, serial_from_date
+from tinquire.cells.values import Value
+from tinquire.formula.engine.criteria import criterion
+from tinquire.formula.language.mentions import mentions
+from tinquire.sources.readers.headings import Under, under_heading
+from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.grid.sheet import NO_FORMULA
+
+__all__ = ["Cells", "NotThereError", "cell_value", "matching_sheets", "places"]
+
+
+class NotThereError(Exception):
+    """The workbook has no such place; the message says what it has."""
+
+
+@dataclass(frozen=True, slots=True)
+class Cells:
+    """Cells of one column of a sheet, by ascending row; `under` are the headings that they belong to."""
+
+    sheet: Sheet
+    column: int
+    rows: tuple[int, ...]
+    under: Under | None = None
+
+
+def cell_value(value: AnyValue, system: DateSystem) -> Value:
+    """A TOML value as a cell's; days become serials, and empty text a blank cell."""
+    if isinstance(value, datetime.date):
+        return serial_from_date(value, system)
+    if isinstance(value, bool) or not isinstance(value, int | float | str):
+        return value
+    return value or None if isinstance(value, str) else float(value)
+
+
+def matching_sheets(book: Workbook, pattern: str | None) -> list[str]:
+    """The worksheets of a name or pattern, all without one. Raises NotThereError."""
+    names = book.sheet_names()
+    if pattern is None:
+        return names
+    found = [name for name in names if fnmatchcase(name.casefold(), pattern.casefold())]
+    if not found:
+        raise NotThereError(f"it has no sheet '{pattern}': {known_names(pattern, names)}")
+    return found
+
+
+def places(book: Workbook, amendment: Amendment) -> list[Cells]:
+    """The cells that an amendment speaks of, before any guard. Raises NotThereError."""
+    if amendment.at is not None:
+        found = list(_at(book, amendment, amendment.at))
+    elif amendment.name is not None:
+        found = list(_named(book, amendment.name))
+    elif amendment.table is not None and amendment.column is not None:
+        found = [_of_table(book, amendment.table, amendment.column)]
+    elif amendment.heading is not None:
+        found = list(_under_heading(book, amendment))
+    else:
+        found = [cells for name in matching_sheets(book, amendment.sheet) for cells in _all_cells(book.sheet(name))]
+    if amendment.matching is not None:
+        found = [kept for cells in found if (kept := _matching(book, cells, amendment.matching)).rows]
+    return found
+
+
+def _at(book: Workbook, amendment: Amendment, text: str) -> Iterator[Cells]:
+    mention = next(iter(mentions(text)), None)
+    area = None if mention is None else mention.area
+    if mention is None or area is None or mention.outside or (mention.start, mention.end) != (0, len(text)):
+        raise NotThereError(f"'{text}' is no cell or range: write B4, B4:B9 or Rates!B4")
+    names = [*mention.sheets] or matching_sheets(book, amendment.sheet)
+    if amendment.sheet is None and not mention.sheets and len(names) > 1:
+        raise NotThereError(f"it has {len(names)} sheets, and the amendment does not say which: sheet = '{names[0]}'")
+    for name in names:
+        entry = book.entry(name)
+        if entry is None or entry.kind != "worksheet":
+            raise NotThereError(f"it has no sheet '{name}': {known_names(name, book.sheet_names())}")
+        yield from _area(book.sheet(name), area)
+
+
+def _area(sheet: Sheet, area: Area) -> Iterator[Cells]:
+    rows, columns = sheet.extent()
+    whole = area.cropped(max(rows, area.top), max(columns, area.left)) if area.height * area.width > 100_000 else area
+    for column in range(whole.left, whole.right + 1):
+        yield Cells(sheet, column, tuple(range(whole.top, whole.bottom + 1)))
+
+
+def _named(book: Workbook, name: str) -> Iterator[Cells]:
+    defined = [one for one in book.names if one.name.casefold() == name.casefold()]
+    if not defined:
+        raise NotThereError(f"it has no name '{name}': {known_names(name, [one.name for one in book.names])}")
+    for one in defined:
+        mention = next(iter(mentions(one.formula)), None)
+        area = None if mention is None else mention.area
+        whole = mention is not None and (mention.start, mention.end) == (0, len(one.formula))
+        if mention is None or area is None or not whole or len(mention.sheets) != 1:
+            raise NotThereError(f"the name '{name}' stands for no cells of a sheet, but for {one.formula}")
+        yield from _area(book.sheet(mention.sheets[0]), area)
+
+
+def _of_table(book: Workbook, table: str, column: str) -> Cells:
+    known = book.tables()
+    if table.casefold() not in known:
+        raise NotThereError(f"it has no table '{table}': {known_names(table, [one.name for _, one in known.values()])}")
+    sheet, found = known[table.casefold()]
+    place = found.place(column)
+    if place is None:
+        names = [one.name for one in found.columns]
+        raise NotThereError(f"table '{found.name}' has no column '{column}': {known_names(column, names)}")
+    under = under_heading(book, book.sheet(sheet), found.columns[place].name)
+    rows = under.rows if under is not None else ()
+    return Cells(book.sheet(sheet), found.area.left + place, rows, under)
+
+
+def _under_heading(book: Workbook, amendment: Amendment) -> Iterator[Cells]:
+    """The cells below a heading, down to the last row of data: a totals row is none."""
+    heading = amendment.heading or ""
+    found = False
+    seen: list[str] = []
+    for name in matching_sheets(book, amendment.sheet):
+        sheet = book.sheet(name)
+        under = under_heading(book, sheet, heading)
+        column = None if under is None else under.column(heading)
+        if under is None or column is None:
+            seen += under.headings if under else ()
+            continue
+        found = True
+        yield Cells(sheet, column, under.rows, under)
+    if not found:
+        raise NotThereError(f"no sheet has a heading '{heading}': {known_names(heading, list(dict.fromkeys(seen)))}")
+
+
+def _all_cells(sheet: Sheet) -> Iterator[Cells]:
+    for number in sorted(sheet.columns):
+        cells = sheet.columns[number]
+        filled = cells.rows[(cells.kinds != 0) | (cells.formulas != NO_FORMULA)]
+        yield Cells(sheet, number, tuple(filled.tolist()))
+
+
+def _matching(book: Workbook, cells: Cells, wanted: AnyValue) -> Cells:
+    values = Column.from_values(cells.sheet.value(row, cells.column) for row in cells.rows)
+    if len(cells.rows) > 1 and cells.rows[-1] - cells.rows[0] == len(cells.rows) - 1:
+        values = cells.sheet.column(cells.column, cells.rows[0], cells.rows[-1])
+    value = "=" if wanted == "" else cell_value(wanted, book.date_system)
+    mask = criterion(value).mask(values)
+    rows = tuple(np.array(cells.rows, np.int64)[mask].tolist())
+    return Cells(cells.sheet, cells.column, rows, cells.under)

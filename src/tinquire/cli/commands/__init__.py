@@ -1,0 +1,1 @@
+"""One module for each command, with `EXAMPLE`, `add_arguments` and `run`."""

@@ -1,0 +1,38 @@
+"""tinquire check: say all that is wrong, at once, without writing."""
+
+from __future__ import annotations
+
+import argparse
+
+from tinquire.cli.commands.run import as_dict, tell_work
+from tinquire.cli.support import options as shared
+from tinquire.cli.support.terminal import Terminal
+
+EXAMPLE = "tinquire check docket.toml --period 2026-10"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    shared.add_docket(parser)
+    shared.add_json(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.docket import load_docket, parse_period
+    from tinquire.press.make import make
+
+    docket = load_docket(options.docket)
+    period = parse_period(options.period, docket.model.period)
+    pack = make(docket, period, said=terminal.progress)
+    terminal.heading(f"{docket.model.title}, {period.long}")
+    tell_work(pack.work, terminal)
+    held = [check for check in pack.work.checks if check.holds]
+    for number, check in enumerate(held):
+        terminal.line("holds" if number == 0 else "", f"{check.name}: {check.says}")
+    names = [output.path.name for output in pack.outputs]
+    if names:
+        terminal.line("would be", ", ".join(names) + (f", {len(pack.mails)} mails" if pack.mails else ""))
+    warned = len(pack.warnings)
+    verdict = "nothing stands in the way" + (f"; {warned} {'warning' if warned == 1 else 'warnings'}" if warned else "")
+    terminal.line("result", verdict)
+    terminal.answer(as_dict(pack))
+    return 0

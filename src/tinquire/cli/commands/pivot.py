@@ -1,0 +1,242 @@
+"""tinquire pivot: the rows of files summed up."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from tinquire.base.faults import Fault, UseError, known_names
+from tinquire.cli.support import options as shared
+from tinquire.cli.support.files import found_files
+from tinquire.cli.support.rows import add_reading, free_to_write, read_rows
+from tinquire.cli.support.terminal import Terminal
+
+if TYPE_CHECKING:
+    from tinquire.tables import Table
+    from tinquire.tables.pivots.compute import PivotField, PivotValue
+    from tinquire.tables.pivots.pivot import Pivot
+
+EXAMPLE = (
+    "tinquire pivot charges.xlsx --rows Depot --columns Band --sum Charge\n"
+    "  tinquire pivot sources/2026-10/pickups-*.xlsx --rows Customer --sum Pieces --top Customer=5 --rest Others"
+)
+#: Ways of summing up that have an option of their own name.
+_AGGREGATIONS = {
+    "sum": "add up", "average": "average", "count": "count values of", "numbers": "count numbers of",
+    "distinct": "count different values of", "smallest": "take the smallest of", "largest": "take the largest of",
+    "median": "take the median of", "product": "multiply", "deviation": "take the standard deviation of",
+    "variance": "take the variance of", "first": "take the first of", "last": "take the last of",
+}  # fmt: skip
+#: Number formats on the terminal, by column type.
+_CODES = {
+    "whole": "#,##0",
+    "money": "#,##0.00",
+    "percent": "0.0%",
+    "date": "yyyy-mm-dd",
+    "time": "hh:mm",
+    "duration": "[h]:mm",
+}
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("files", nargs="+", help="workbooks or delimited texts, patterns of them, or folders")
+    parser.add_argument(
+        "--rows", nargs="+", action="extend", required=True, metavar="FIELD", help="the columns that tell rows apart"
+    )
+    parser.add_argument(
+        "--columns", nargs="+", action="extend", default=[], metavar="FIELD", help="the columns that tell columns apart"
+    )
+    values = parser.add_argument_group("values, each with the name that it goes by if it is given one")
+    for word, does in _AGGREGATIONS.items():
+        values.add_argument(f"--{word}", nargs="+", action=_Value, metavar="COLUMN[=NAME]", help=f"{does} a column")
+    values.add_argument(
+        "--formula", nargs="+", action=_Value, metavar="NAME=FORMULA", help="work a formula out over each group's rows"
+    )
+    fields = parser.add_argument_group("fields")
+    fields.add_argument("--by", action="append", default=[], metavar="FIELD=PART", help="days by day, week, month, ...")
+    fields.add_argument(
+        "--bands", action="append", default=[], metavar="FIELD=N,N", help="numbers between these limits"
+    )
+    fields.add_argument("--order", action="append", default=[], metavar="FIELD=A,B", help="labels in this order")
+    fields.add_argument("--sort", action="append", default=[], metavar="FIELD=VALUE", help="by a value; -VALUE falling")
+    fields.add_argument("--top", action="append", default=[], metavar="FIELD=N", help="only the first so many")
+    fields.add_argument("--rest", metavar="NAME", help="put the others together under this name")
+    parser.add_argument("--show", action="append", default=[], metavar="NAME=WAY", help="a value as share, rank, ...")
+    parser.add_argument("--where", metavar="FORMULA", help="only rows for which it holds, such as '[Band]=\"Bed\"'")
+    parser.add_argument("--subtotals", choices=("below", "above"), help="sum up each group of several row fields")
+    parser.add_argument("--totals", default="Total", metavar="NAME", help="the totals' name; '' for none (Total)")
+    parser.add_argument("--empty", metavar="VALUE", help="what stands where there are no rows")
+    parser.add_argument("--out", type=Path, metavar="FILE", help="the workbook to write")
+    add_reading(parser)
+    shared.add_json(parser)
+    parser.set_defaults(values=[])
+
+
+class _Value(argparse.Action):
+    """Values of several options in the order in which they are written."""
+
+    def __call__(
+        self, parser: argparse.ArgumentParser, namespace: argparse.Namespace, values: Any, option: str | None = None
+    ) -> None:
+        namespace.values = [*namespace.values, *((self.dest, str(value)) for value in values)]
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.tables.pivots.compute import Subtotals, pivoted
+    from tinquire.tables.steps import StepContext
+    from tinquire.tables.steps.keep_rows import KeepRows
+
+    free_to_write(options.out)
+    if not options.values:
+        raise UseError(Fault("summing up", "no value is asked for", do="name one: --sum Charge, --count Ticket"))
+    settings = _settings(options)
+    files, base = found_files(options.files, terminal, workbooks_only=False)
+    table = read_rows("pivot", files, base, options, terminal).table
+    if options.where:
+        before = table.height
+        table = KeepRows(options.where).apply(table, StepContext({}, {}, "--where"))
+        terminal.line("where", f"{options.where}: {table.height:,} of {before:,} rows")
+    made = pivoted(
+        table,
+        [_field(name, settings, options.rest) for name in options.rows],
+        [_field(name, settings, None) for name in options.columns],
+        list(_values(options)),
+        empty=None if options.empty is None else _typed(options.empty),
+        totals=options.totals or None,
+        totals_across=(options.totals or None) if options.columns else None,
+        subtotals=Subtotals(options.subtotals == "above") if options.subtotals else None,
+    )
+    _tell(made, terminal)
+    for name in options.rows + options.columns:
+        if "top" in settings[name.casefold()] and not options.rest:
+            most = settings[name.casefold()]["top"]
+            terminal.line("note", f"totals count the first {most} of {name} only; --rest Others counts all")
+    if options.out is not None:
+        _write(made, options.out)
+        terminal.line("wrote", f"{options.out}  ({made.height:,} lines)")
+    terminal.answer(_answer(made.as_table(), options.out))
+    return 0
+
+
+def _settings(options: argparse.Namespace) -> dict[str, dict[str, Any]]:
+    """Settings of fields, by their names without regard to case. Raises UseError."""
+    found: dict[str, dict[str, Any]] = {name.casefold(): {} for name in (*options.rows, *options.columns)}
+    for key in ("by", "bands", "order", "sort", "top"):
+        for text in getattr(options, key):
+            name, sign, value = text.partition("=")
+            if not sign or not value or name.casefold() not in found:
+                fields = [*options.rows, *options.columns]
+                why = f"'{text}' gives no setting" if not sign or not value else f"'{name}' is no row or column field"
+                why += "" if not sign or not value else f": {known_names(name, fields)}"
+                raise UseError(Fault(f"reading --{key}", why, do=f"write it like '{fields[0]}=...'"))
+            found[name.casefold()][key] = _setting(key, text, value)
+    return found
+
+
+def _setting(key: str, text: str, value: str) -> Any:
+    from tinquire.tables.pivots.fields import CALENDAR
+
+    try:
+        if key == "bands":
+            return tuple(float(one) for one in value.split(","))
+        if key == "order":
+            return tuple(_typed(one) for one in value.split(","))
+        if key == "top":
+            return _at_least_one(value)
+    except ValueError:
+        raise UseError(Fault(f"reading --{key}", f"'{text}' gives no number", do="write it in digits")) from None
+    if key == "by" and value not in CALENDAR:
+        raise UseError(
+            Fault("reading --by", f"'{value}' is no part of the calendar", do=f"one of {', '.join(CALENDAR)}")
+        )
+    return value
+
+
+def _at_least_one(text: str) -> int:
+    number = int(text)
+    if number < 1:
+        raise ValueError
+    return number
+
+
+def _typed(text: str) -> str | float | bool:
+    value = shared.typed(text)
+    return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else text
+
+
+def _field(name: str, settings: dict[str, dict[str, Any]], rest: str | None) -> PivotField:
+    from tinquire.tables.pivots.compute import PivotField
+
+    given = settings[name.casefold()]
+    return PivotField(name, **given, rest=rest if "top" in given else None)
+
+
+def _values(options: argparse.Namespace) -> Iterator[PivotValue]:
+    """The values in the order in which they were asked for."""
+    from tinquire.tables.aggregation import Aggregation
+    from tinquire.tables.pivots.compute import PivotValue
+
+    ways = dict(text.rpartition("=")[::2] for text in options.show)
+    several = [text.partition("=")[0].casefold() for word, text in options.values if word != "formula"]
+    for word, text in options.values:
+        left, sign, right = text.partition("=")
+        if word == "formula":
+            if not sign:
+                raise UseError(Fault("reading --formula", f"'{text}' has no name", do="write it like 'Mean=...'"))
+            yield PivotValue("", None, left, right, ways.pop(left, None))
+            continue
+        name = right or (left if several.count(left.casefold()) == 1 else f"{left} ({word})")
+        yield PivotValue(left, Aggregation(word), name, None, ways.pop(name, None))
+    if ways:
+        name = next(iter(ways))
+        raise UseError(Fault("reading --show", f"there is no value '{name}'", do="write it like 'Charge=share'"))
+
+
+def _tell(made: Pivot, terminal: Terminal) -> None:
+    from tinquire.cells.display import show_column
+
+    table = made.as_table()
+    texts = []
+    for number, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+        is_label = number < len(made.row_fields)
+        code = _CODES.get(one.type, "General") if is_label or one.type != "number" else _number_code(column.numbers)
+        texts.append(show_column(column, code))
+    lines = [list(line) for line in zip(*texts, strict=True)]
+    strong = {*made.subtotal_lines.tolist(), *range(made.height, len(lines))}
+    for number in range(len(lines) - 1, 0, -1):  # a label stands once, at the head of its group
+        for place in range(len(made.row_fields) - 1):
+            if number in strong or lines[number][place] != lines[number - 1][place]:
+                break
+            lines[number][place] = ""
+    right = range(len(made.row_fields), len(table.fields))
+    terminal.table(table.headings, lines, right, sorted(strong))
+
+
+def _number_code(numbers: Any) -> str:
+    return "#,##0" if (numbers == numbers.round()).all() else "#,##0.00"
+
+
+def _write(made: Pivot, out: Path) -> None:
+    from tinquire.layout.sheets import SheetPlan, pivot_sheet
+    from tinquire.looks import House
+    from tinquire.workbook import Workbook
+
+    house = House()
+    book = Workbook.new(house.font, house.size)
+    book.add_sheet(pivot_sheet(SheetPlan("Pivot"), made, house, book.styles))
+    book.save(out)
+
+
+def _answer(table: Table, out: Path | None) -> dict[str, object]:
+    from tinquire.cells.values import CellError
+
+    lines = [
+        {
+            one.name: value.text if isinstance(value, CellError) else value
+            for one, value in zip(table.fields, line, strict=True)
+        }
+        for line in zip(*table.columns, strict=True)
+    ]
+    return {"file": None if out is None else str(out), "lines": lines}

@@ -1,0 +1,238 @@
+"""tinquire recalc: a workbook's results worked out anew."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError
+from tinquire.cli.support import options as shared
+from tinquire.cli.support.files import found_files
+from tinquire.cli.support.terminal import Terminal
+
+if TYPE_CHECKING:
+    from tinquire.cells.values import Value
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.calc.recalculate import Recalculation
+    from tinquire.workbook.inspect.trace import Tracer
+
+EXAMPLE = (
+    "tinquire recalc 'Linen pack 2026-10.xlsx' --check\n"
+    "  tinquire recalc model.xlsx --set 'Rates!B2=0.21' --out model-21.xlsx"
+)
+_LISTED = 12
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("files", nargs="+", help="workbooks, patterns of them, or folders")
+    how = parser.add_mutually_exclusive_group(required=True)
+    how.add_argument("--check", action="store_true", help="write nothing; exit with 1 when a result differs or fails")
+    how.add_argument("--out", type=Path, metavar="FILE", help="the file to write; a folder for several workbooks")
+    how.add_argument("--in-place", action="store_true", help="change the files, and keep the originals beside them")
+    parser.add_argument("--set", action="append", default=[], metavar="CELL=VALUE", help="an input to change first")
+    parser.add_argument(
+        "--only-changed", action="store_true", help="only what depends on the inputs that --set changes"
+    )
+    parser.add_argument("--now", metavar="TIME", help="the moment for TODAY and NOW, such as 2026-11-03T17:45")
+    parser.add_argument("--decimal", choices=(".", ","), default=".", help="the decimal mark of numbers in texts (.)")
+    parser.add_argument(
+        "--dates", choices=("day-first", "month-first"), default="", help="how texts spell days, beside 2026-11-03"
+    )
+    parser.add_argument(
+        "--last-digits", action="store_true", help="count results that differ beyond 15 significant digits, too"
+    )
+    parser.add_argument("--seed", type=int, default=0, metavar="N", help="where random numbers start (0)")
+    parser.add_argument(
+        "--rows", type=int, default=_LISTED, metavar="N", help=f"lines to list of each kind ({_LISTED})"
+    )
+    shared.add_json(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    files, base = found_files(options.files, terminal)
+    if options.only_changed and not options.set:
+        raise UseError(Fault("recalculating", "--only-changed needs an input that changes", do="name it with --set"))
+    answers, codes = [], []
+    for number, path in enumerate(files, start=1):
+        terminal.progress(f"{number:,} of {len(files):,} files, {path.name}")
+        try:
+            answer, code = _one(path, _target(path, base, len(files), options), options, terminal)
+        except TinQuireError as error:
+            if len(files) == 1:
+                raise
+            terminal.error(error)
+            answer, code = {"file": str(path), "faults": [one.as_dict() for one in error.faults]}, error.exit_code
+        answers.append(answer)
+        codes.append(code)
+    terminal.answer(answers if len(answers) > 1 else answers[0])
+    return max(codes)
+
+
+def _target(path: Path, base: Path, count: int, options: argparse.Namespace) -> Path | None:
+    if options.check:
+        return None
+    if options.in_place:
+        return path
+    several = count > 1 or options.out.is_dir()
+    out: Path = options.out / path.absolute().relative_to(base) if several else options.out
+    if out.exists():
+        why = "there is such a file already"
+        raise UseError(Fault("choosing where to write", why, str(out), "name another, or write --in-place"))
+    return out
+
+
+def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Terminal) -> tuple[dict[str, Any], int]:
+    from tinquire.base.atomic_files import kept_original
+    from tinquire.cells.dates import serial_from_date
+    from tinquire.formula.engine.conversions import Notation
+    from tinquire.formula.language.problems import CycleError
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.calc.recalculate import recalculate
+
+    book = Workbook.open(path)
+    inputs = [_set(book, text) for text in options.set]
+    moment = shared.moment(options.now)
+    now = serial_from_date((moment or shared.local_clock()).replace(tzinfo=None), book.date_system)
+    try:
+        only = inputs if options.only_changed else None
+        notation = Notation(options.decimal, options.dates)
+        report = recalculate(book, now=now, seed=options.seed, changed=only, notation=notation)
+    except CycleError as error:
+        why = f"cells depend on themselves: {' -> '.join(error.path[:12])}{' …' if len(error.path) > 12 else ''}"
+        raise DataError(Fault("recalculating", why, str(path), "break the ring at one of these cells")) from None
+    kept = None
+    if out is not None and (report.changed or inputs or out != path):
+        kept = kept_original(path) if out == path else None
+        book.save(out)
+    _tell(path, out, kept, book, report, options, terminal)
+    failed = bool(report.errors) or (options.check and bool(report.changed))
+    return _answer(path, out, book, report), int(failed if options.check else False)
+
+
+def _set(book: Workbook, text: str) -> tuple[str, Any]:
+    """Change an input as `Sheet!C3=Harbour` says. Raises UseError."""
+    from tinquire.cells.address import Area, parse_cell
+
+    place, mark, value = text.partition("=")
+    sheet, _, cell = place.rpartition("!")
+    sheet = sheet.strip("'").replace("''", "'") or book.sheet_names()[0]
+    try:
+        row, column = parse_cell(cell.replace("$", ""))
+    except ValueError:
+        mark = ""
+    if not mark:
+        do = "write it like 'Rates!B2=0.21'"
+        raise UseError(Fault("changing an input", f"'{text}' names no cell and value", do=do))
+    found = shared.typed(value)
+    number = isinstance(found, int | float) and not isinstance(found, bool)
+    known = book.sheet(sheet)
+    known.set(row, column, float(found) if number else found if isinstance(found, bool) else str(value))
+    return known.name, Area(row, column, row, column)
+
+
+# -- what came of it -------------------------------------------------------------------------------------
+
+
+def _tell(
+    path: Path, out: Path | None, kept: Path | None, book: Workbook, report: Recalculation,
+    options: argparse.Namespace, terminal: Terminal,
+) -> None:  # fmt: skip
+    from tinquire.workbook.inspect.trace import Tracer
+
+    tracer = Tracer(book)
+    terminal.heading(path.as_posix())
+    differ = f"{_count(report.changed, 'result')} {'differs' if report.changed == 1 else 'differ'}"
+    terminal.line("formulas", f"{report.formulas:,}, {differ} from what was stored")
+    if options.last_digits:
+        terminal.line("", f"{_count(report.last_digits, 'more')} in the last digits only, beyond 15 significant ones")
+    changes = _largest(report)
+    if changes:
+        rows = [_row(tracer, *change) for change in changes[: options.rows]]
+        terminal.table(["cell", "called", "was stored", "is", "moved by"], rows, right=(2, 3, 4))
+        _more(len(changes) - options.rows, "results", terminal)
+        terminal.plain()
+    for note in report.errors[: options.rows]:
+        row, column = _cell(note.cell)
+        cause = tracer.cause(note.sheet, row, column)
+        began = "" if cause.endswith(f"!{note.cell}") else f", which began in {cause}"
+        terminal.line("error", f"{note.sheet}!{note.cell}: {note.says}{began}  ={note.formula}", 2)
+    _more(len(report.errors) - options.rows, "errors", terminal)
+    kinds = (("kept", report.skipped), ("volatile", report.volatile), ("outside", report.outside))
+    for label, notes in kinds:
+        for note in notes[: options.rows]:
+            terminal.line(label, f"{note.sheet}!{note.cell}: {note.says}", 2)
+        _more(len(notes) - options.rows, "cells", terminal)
+    for ring, times in report.rings:
+        terminal.line("ring", f"{', '.join(ring[:6])}{' …' if len(ring) > 6 else ''}: run through {times:,} times", 2)
+    if kept:
+        terminal.line("kept", f"{kept}, the original")
+    if out is not None:
+        unchanged = out == path and kept is None
+        terminal.line("wrote", f"nothing; {out} is as it should be" if unchanged else str(out))
+
+
+def _more(count: int, what: str, terminal: Terminal) -> None:
+    if count > 0:
+        terminal.line("", f"and {count:,} more {what}; --rows lists more")
+
+
+def _largest(report: Recalculation) -> list[tuple[str, str, Value, Value, float | None]]:
+    """Changed results, those of other kinds first, then by how far they moved; a cell that changed twice once."""
+    first: dict[tuple[str, str], Value] = {}
+    last: dict[tuple[str, str], Value] = {}
+    for change in report.changes:
+        for cell, old, new in change.each():
+            first.setdefault((change.sheet, cell), old)
+            last[change.sheet, cell] = new
+    found = []
+    for (sheet, cell), old in first.items():
+        new = last[sheet, cell]
+        both = isinstance(old, float) and isinstance(new, float)
+        found.append((sheet, cell, old, new, new - old if both else None))  # type: ignore[operator]
+    return sorted(found, key=lambda one: (one[4] is not None, -abs(one[4] or 0.0)))
+
+
+def _row(tracer: Tracer, name: str, cell: str, old: Value, new: Value, moved: float | None) -> list[str]:
+    """A changed result as it is displayed, or in full where that would look the same."""
+    from tinquire.cells.address import quoted_sheet
+    from tinquire.cells.display import general, show
+
+    sheet, place = tracer.book.sheet(name), _cell(cell)
+    code = tracer.book.styles.number_format(sheet.style(*place))
+    before, after = ("blank" if one is None else show(one, code, tracer.book.date_system).text for one in (old, new))
+    if before == after and isinstance(old, float) and isinstance(new, float):
+        before, after = general(old, 15), general(new, 15)
+    far = "" if moved is None else f"{moved:+,.6g}"
+    return [f"{quoted_sheet(name)}!{cell}", tracer.name_of(sheet, *place), before, after, far]
+
+
+def _cell(name: str) -> tuple[int, int]:
+    from tinquire.cells.address import parse_cell
+
+    return parse_cell(name.partition(":")[0])
+
+
+def _count(number: int, one: str) -> str:
+    return f"{number:,} {one}" + ("" if number == 1 else "s")
+
+
+def _answer(path: Path, out: Path | None, book: Workbook, report: Recalculation) -> dict[str, Any]:
+    from tinquire.workbook.inspect.trace import Tracer
+
+    tracer = Tracer(book)
+    plain = {"errors": report.errors, "kept": report.skipped, "volatile": report.volatile, "outside": report.outside}
+    answer: dict[str, Any] = {"file": str(path), "written": None if out is None else str(out)}
+    answer |= {"formulas": report.formulas, "changed": report.changed, "last digits": report.last_digits}
+    answer["changes"] = [
+        {"sheet": sheet, "cell": cell, "was": str(old) if old is not None else None, "is": str(new), "moved": moved}
+        for sheet, cell, old, new, moved in _largest(report)
+    ]
+    for key, notes in plain.items():
+        answer[key] = [
+            {"sheet": one.sheet, "cell": one.cell, "formula": one.formula, "says": one.says} for one in notes
+        ]
+    for told, note in zip(answer["errors"], report.errors, strict=True):
+        told["began in"] = tracer.cause(note.sheet, *_cell(note.cell))
+    answer["rings"] = [{"cells": list(ring), "times": times} for ring, times in report.rings]
+    return answer

@@ -1,0 +1,116 @@
+"""tinquire run: make a period's pack and mails."""
+
+from __future__ import annotations
+
+import argparse
+import re
+from pathlib import Path
+from typing import Any
+
+from tinquire.cli.support import options as shared
+from tinquire.cli.support.terminal import Terminal, counted
+
+EXAMPLE = "tinquire run docket.toml --period 2026-10"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    shared.add_docket(parser)
+    shared.add_now(parser)
+    shared.add_json(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    pack = make_pack(options.docket, options.period, options.now, terminal)
+    tell_pack(pack, terminal, f"tinquire send {shown_path(options.docket)} --period {options.period}")
+    return 0
+
+
+def make_pack(docket_path: Path, period_text: str, now: str | None, terminal: Terminal) -> Any:
+    """Make and write a pack, saying what was read and what came of it."""
+    from tinquire.docket import load_docket, parse_period
+    from tinquire.press.make import make
+    from tinquire.press.publish import publish
+
+    docket = load_docket(docket_path)
+    period = parse_period(period_text, docket.model.period)
+    at = shared.moment(now)
+    pack = make(docket, period, now=at, said=terminal.progress)
+    terminal.heading(f"{docket.model.title}, {period.long}")
+    tell_work(pack.work, terminal)
+    terminal.progress("writing")
+    for note in publish(pack, at or shared.clock()):
+        terminal.line("note", note)
+    return pack
+
+
+def tell_work(work: Any, terminal: Terminal) -> None:
+    """What was read, what steps left out, which checks hold."""
+    width = max((len(name) for name in (*work.sources, *work.steps)), default=0)
+    label = "read"
+    for name, gathered in work.sources.items():
+        files = len(gathered.files)
+        notes = dict.fromkeys(_general(note) for file in gathered.files for note in file.notes)
+        text = f"{name:{width}}  {gathered.table.height:>7,} rows from {counted(files, 'file')}"
+        terminal.line(label, text + (f"; {'; '.join(notes)}" if notes else ""), hang=width + 2)
+        label = ""
+    label = "made"
+    for name, steps in work.steps.items():
+        terminal.line(label, f"{name:{width}}  {work.tables[name].height:>7,} rows after {counted(len(steps), 'step')}")
+        label = ""
+        for step in steps:
+            for note in step.notes:
+                terminal.line("", f"{'':{width}}  {step.says}: {note}", hang=width + 2)
+    held = sum(check.holds for check in work.checks)
+    if work.checks:
+        terminal.line("checked", f"{held} of {len(work.checks)} checks hold")
+    for warning in work.warnings:
+        terminal.fault(warning)
+
+
+def _general(note: str) -> str:
+    """A note without row numbers, so that the same happening in many files is said once."""
+    return re.sub(r"^(totals row) \d+", r"\1", note)
+
+
+def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> None:
+    """What was written, and the command that follows, if any."""
+    label = "wrote"
+    for output in pack.outputs:
+        terminal.line(label, f"{shown_path(output.path)}  ({output.says}, {len(output.data) / 1024:,.0f} kB)")
+        label = ""
+    if pack.mails:
+        count = len(pack.mails)
+        text = f"{shown_path(pack.outbox)}  ({counted(count, 'mail')}, not sent)"
+        terminal.line(label, text)
+    if pack.mails and following:
+        terminal.line("next", following)
+    terminal.answer(as_dict(pack))
+
+
+def as_dict(pack: Any) -> dict[str, Any]:
+    """A run for programs."""
+    work = pack.work
+    return {
+        "title": work.docket.model.title,
+        "period": work.period.text,
+        "sources": {
+            name: [{"file": file.shown, "rows": file.rows, "notes": file.notes} for file in gathered.files]
+            for name, gathered in work.sources.items()
+        },
+        "tables": {name: table.height for name, table in work.tables.items()},
+        "figures": work.figures,
+        "checks": [{"name": check.name, "holds": check.holds, "says": check.says} for check in work.checks],
+        "warnings": [warning.as_dict() for warning in work.warnings],
+        "outputs": [{"name": output.name, "file": str(output.path)} for output in pack.outputs],
+        "mails": [
+            {"file": str(pack.outbox / mail.file), "to": mail.to, "subject": mail.subject} for mail in pack.mails
+        ],
+    }
+
+
+def shown_path(path: Path) -> str:
+    """A path as short as it can be said from here."""
+    try:
+        return str(path.absolute().relative_to(Path.cwd()))
+    except ValueError:
+        return str(path)

@@ -1,0 +1,105 @@
+"""tinquire send: give the outbox to the mail server, each mail at most once."""
+
+from __future__ import annotations
+
+import argparse
+import os
+from typing import Any
+
+from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.cli.support import options as shared
+from tinquire.cli.support.terminal import Terminal
+
+EXAMPLE = "tinquire send docket.toml --period 2026-10 --list"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    shared.add_docket(parser)
+    parser.add_argument("--list", action="store_true", help="show what would be sent, and send nothing")
+    parser.add_argument("--server", metavar="HOST:PORT", help="another server than the docket's")
+    parser.add_argument("--again", action="store_true", help="send mails that have been sent before, too")
+    shared.add_json(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.docket import load_docket, parse_period
+
+    docket = load_docket(options.docket)
+    period = parse_period(options.period, docket.model.period)
+    server = mail_server(docket.model.post, options.server)
+    report = send_outbox(docket, period, server, terminal, again=options.again, only_list=options.list)
+    if report is not None and report.held:
+        raise DataError(*report.held)
+    return 0
+
+
+def send_outbox(
+    docket: Any, period: Any, server: Any, terminal: Terminal, *, again: bool = False, only_list: bool = False
+) -> Any:
+    """Send or list the outbox, and say what happened to each mail."""
+    from tinquire.docket.house import load_house
+    from tinquire.press.compute.slot_scope import SlotScope
+    from tinquire.press.send import outgoing, send
+    from tinquire.slots.slots import filled_text
+
+    house = load_house(docket.base / docket.model.style if docket.model.style else None)
+    # A folder may use the period's slots alone here: figures belong to a run, and none is made for sending.
+    folder, unfilled = filled_text(docket.model.outbox, SlotScope(house, period.values(house.language)).resolve)
+    if unfilled:
+        raise UseError(
+            Fault("finding the outbox", unfilled[0].why, docket.where("outbox"), "use the period's slots only")
+        )
+    mails = outgoing(docket.base / folder, docket.base)
+    if only_list:
+        rows = [[_state(mail), ", ".join(mail.to), mail.subject, ", ".join(mail.attachments)] for mail in mails]
+        terminal.table(["", "to", "subject", "attached"], rows)
+        terminal.answer(
+            [{"to": m.to, "subject": m.subject, "attached": m.attachments, "state": _state(m)} for m in mails]
+        )
+        return None
+    report = send(mails, server, docket.base, period.text, shared.clock, again=again, said=terminal.progress)
+    for label, group in (("sent", report.sent), ("before", report.before)):
+        for number, mail in enumerate(group):
+            terminal.line(label if number == 0 else "", f"{', '.join(mail.to)}: {mail.subject}")
+    if report.sent:
+        terminal.line("", f"by {server}")
+    elif report.before and not report.held:
+        terminal.line("result", "nothing was sent twice: all of these had gone before")
+    terminal.answer(
+        {
+            "sent": [{"to": mail.to, "subject": mail.subject} for mail in report.sent],
+            "before": [{"to": mail.to, "subject": mail.subject} for mail in report.before],
+            "held": [fault.as_dict() for fault in report.held],
+        }
+    )
+    return report
+
+
+def _state(mail: Any) -> str:
+    if mail.known is None:
+        return "ready"
+    if mail.known.state != "sent":
+        return "broke off"
+    return "sent" if mail.known.same else "sent with other content"
+
+
+def mail_server(post: Any, given: str | None) -> Any:
+    """The docket's server, or the one given; a password comes from the environment. Raises UseError."""
+    from tinquire.post import MailServer
+
+    if given is not None:
+        host, _, port = given.rpartition(":")
+        if not host or not port.isdigit() or not 0 < int(port) < 65536:
+            raise UseError(Fault("reading --server", f"'{given}' is no server", do="write it like mail.example:587"))
+        return MailServer(host, int(port), post.security, post.user, _password(post))
+    return MailServer(post.server, post.port, post.security, post.user, _password(post))
+
+
+def _password(post: Any) -> str | None:
+    if post.password_from is None:
+        return None
+    password = os.environ.get(post.password_from)
+    if password is None:
+        why = f"the environment variable {post.password_from} is not set"
+        raise UseError(Fault("logging in to the mail server", why, do="set it, or mend password_from in [post]"))
+    return password

@@ -1,0 +1,185 @@
+"""tinquire split: one workbook of each sheet, or of each value of a column."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.cli.support import options as shared
+from tinquire.cli.support.terminal import Terminal, counted
+
+if TYPE_CHECKING:
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.transform.split import Cut
+
+EXAMPLE = (
+    "tinquire split 'Linen pack 2026-10.xlsx' --out views\n"
+    "  tinquire split 'Linen pack 2026-10.xlsx' --by-column Customer --sheet Charges --out customers \\\n"
+    "      --name '[:part:], October 2026.xlsx'"
+)
+_DEFAULT_NAME = "[:part:].xlsx"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("file", type=Path, help="the workbook")
+    by = parser.add_mutually_exclusive_group()
+    by.add_argument("--by", choices=("sheet",), default="sheet", help="a workbook for each sheet (sheet)")
+    by.add_argument("--by-column", metavar="HEADING", help="by the values of this column instead")
+    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again (all)")
+    parser.add_argument(
+        "--into", choices=("files", "sheets"), default="files", help="by column: a file for each value, or a sheet"
+    )
+    parser.add_argument("--out", type=Path, required=True, metavar="FOLDER", help="where the workbooks go")
+    parser.add_argument(
+        "--name", default=_DEFAULT_NAME, metavar="PATTERN",
+        help=f"their names, with the slots [:part:], [:file:] and [:number:] ({_DEFAULT_NAME})",
+    )  # fmt: skip
+    shared.add_json(parser)
+
+
+@dataclass(frozen=True, slots=True)
+class _Piece:
+    """One workbook to write: what it is of, how it was cut, what its recalculation left open."""
+
+    part: str
+    book: Workbook
+    cut: Cut
+    rows: int | None = None
+    open: tuple[str, ...] = ()
+    errors: tuple[str, ...] = ()
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    if options.by_column is None and options.into == "sheets":
+        raise UseError(Fault("splitting", "it has sheets already", do="say --by-column, or leave --into away"))
+    if options.by_column is not None and len(options.sheet) > 1:
+        raise UseError(Fault("splitting", "one sheet at a time is split by a column", do="name one --sheet"))
+    if options.into == "sheets":
+        return _into_sheets(options, terminal)
+    pieces = _by_column(options) if options.by_column is not None else _by_sheet(options)
+    taken: set[str] = set()
+    written = []
+    for number, piece in enumerate(pieces, start=1):
+        terminal.progress(f"{piece.part}")
+        path = options.out / _name(options, piece.part, number, taken)
+        _refuse_there(path)
+        piece.book.save(path)
+        rows = "" if piece.rows is None else counted(piece.rows, "row")
+        said = [rows, *_said(piece)]
+        terminal.line("wrote", f"{path}" + (f"  ({'; '.join(filter(None, said))})" if any(said) else ""))
+        written.append({"part": piece.part, "file": str(path), "rows": piece.rows, "formulas kept as values":
+                        piece.cut.formulas, "pivots kept as cells": piece.cut.pivots, "left out": piece.cut.names,
+                        "summed again": piece.cut.resummed, "emptied": piece.cut.emptied,
+                        "not recalculated": list(piece.open), "errors": list(piece.errors)})  # fmt: skip
+    if not written:
+        raise DataError(Fault("splitting", "there is nothing to split", str(options.file), "check the sheet"))
+    terminal.answer(written)
+    return 0
+
+
+def _by_sheet(options: argparse.Namespace) -> Iterator[_Piece]:
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.transform.split import keep_sheets
+
+    first = Workbook.open(options.file)
+    for name in [first.sheet(one).name for one in options.sheet] or first.sheet_names():
+        book = Workbook.open(options.file)
+        yield _Piece(name, book, keep_sheets(book, [name]))
+
+
+def _by_column(options: argparse.Namespace) -> Iterator[_Piece]:
+    from tinquire.cells.dates import serial_from_date
+    from tinquire.sources.readers.headings import rows_by_value
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.calc.recalculate import recalculate
+    from tinquire.workbook.transform.split import keep_rows
+
+    groups = rows_by_value(Workbook.open(options.file), options.by_column, next(iter(options.sheet), None))
+    for value, rows in groups.rows.items():
+        book = Workbook.open(options.file)
+        cut = keep_rows(book, groups.sheet, rows, groups.every, groups.columns, groups.sums)
+        report = recalculate(book, now=serial_from_date(shared.local_clock(), book.date_system))
+        yield _Piece(value, book, cut, len(rows), tuple(note.place for note in report.skipped),
+                     tuple(note.place for note in report.errors))  # fmt: skip
+
+
+def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
+    """One workbook with a sheet for each value, behind the sheet that was split."""
+    from tinquire.cells.dates import serial_from_date
+    from tinquire.sources.readers.headings import rows_by_value
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.calc.recalculate import recalculate
+    from tinquire.workbook.edit import copy_sheet
+    from tinquire.workbook.transform.split import Cut, leave_rows
+    from tinquire.workbook.workbook import safe_sheet_name
+
+    book = Workbook.open(options.file)
+    groups = rows_by_value(book, options.by_column, next(iter(options.sheet), None))
+    path = options.out / _name(options, options.file.stem, 1, set())
+    _refuse_there(path)
+    made = []
+    for value, rows in reversed(groups.rows.items()):  # each copy stands right behind the sheet
+        terminal.progress(value)
+        name = safe_sheet_name(value, {entry.name.casefold() for entry in book.entries})
+        copy_sheet(book, groups.sheet, name)
+        leave_rows(book, name, rows, groups.every, groups.columns, groups.sums, Cut())
+        made.append({"sheet": name, "value": value, "rows": len(rows)})
+    recalculate(book, now=serial_from_date(shared.local_clock(), book.date_system))
+    book.save(path)
+    terminal.line("wrote", f"{path}")
+    for one in reversed(made):
+        terminal.line("", f"sheet '{one['sheet']}'  ({counted(int(str(one['rows'])), 'row')})")
+    terminal.answer({"file": str(path), "sheets": made[::-1]})
+    return 0
+
+
+def _said(piece: _Piece) -> Iterator[str]:
+    cut = piece.cut
+    if cut.formulas:
+        yield f"{cut.formulas:,} formulas that read other sheets are values now"
+    if cut.resummed:
+        yield f"sums worked out for these rows: {', '.join(cut.resummed)}"
+    if cut.emptied:
+        yield f"emptied, since it may tell of other rows: {', '.join(cut.emptied)}"
+    for pivot in cut.pivots:
+        yield f"pivot '{pivot}' is plain cells now"
+    if piece.open:
+        yield f"{counted(len(piece.open), 'formula')} not recalculated, the first in {piece.open[0]}"
+    if piece.errors:
+        yield f"{counted(len(piece.errors), 'formula')} in error, the first in {piece.errors[0]}"
+
+
+def _name(options: argparse.Namespace, part: str, number: int, taken: set[str]) -> str:
+    """A file's name from the pattern, valid and not taken. Raises UseError for a slot that means nothing."""
+    from tinquire.base.file_names import safe_file_name
+    from tinquire.slots.slots import Filled, Slot, Unfilled, filled_text
+
+    values = {"part": part, "file": options.file.stem, "number": str(number)}
+
+    def resolve(slot: Slot) -> Filled | Unfilled:
+        name = slot.inside.strip()
+        if name in values:
+            return Filled(values[name], "@")
+        return Unfilled(slot, f"there is no slot '{name}' here: known are part, file and number")
+
+    text, missing = filled_text(options.name, resolve)
+    if missing:
+        raise UseError(Fault("naming the workbooks", missing[0].why, "--name", "use one of these"))
+    ending = options.file.suffix
+    stem = text.removesuffix(".xlsx").removesuffix(ending)
+    candidate, again = safe_file_name(f"{stem}{ending}"), 2
+    while candidate.casefold() in taken:
+        candidate, again = safe_file_name(f"{stem} ({again}){ending}"), again + 1
+    taken.add(candidate.casefold())
+    return candidate
+
+
+def _refuse_there(path: Path) -> None:
+    if path.exists():
+        raise UseError(
+            Fault("choosing where to write", "there is such a file already", str(path), "name another folder")
+        )

@@ -1,0 +1,1 @@
+"""What commands share: the terminal, options, words of the command line, files named on it."""

@@ -1,0 +1,242 @@
+"""Mails of a run: one for each row, complete or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from email.headerregistry import Address
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
+from tinquire.base.file_names import safe_file_name
+from tinquire.docket.schema import MailModel
+from tinquire.post.message import Attachment, Dress, Letter, built, parsed_address
+from tinquire.press.compute.compute import Reckoning, unfilled_fault
+from tinquire.press.compute.slot_scope import SlotScope
+from tinquire.slots.slots import Filled, Slot, Unfilled, filled_text, split_slots
+
+if TYPE_CHECKING:
+    from tinquire.press.make import Made
+
+__all__ = ["MadeMail", "make_mails", "missing_attachment"]
+
+_MARK = re.compile("\x00(\\d+)\x00")
+
+
+@dataclass(frozen=True, slots=True)
+class MadeMail:
+    """A finished mail: the name of its file, its bytes, and what the record keeps of it."""
+
+    file: str
+    data: bytes
+    identity: str
+    to: tuple[str, ...]
+    subject: str
+
+
+@dataclass(frozen=True)
+class _Desk:
+    """What all mails of one entry share."""
+
+    work: Reckoning
+    name: str
+    model: MailModel
+    outputs: Mapping[str, Sequence[Made]]
+    date: datetime
+    dress: Dress
+    #: Files that were read already, by their path.
+    read: dict[Path, bytes] = field(default_factory=dict)
+
+    @property
+    def where(self) -> str:
+        return self.work.docket.where("mails", self.name)
+
+    def text(self, raw: str, scope: SlotScope, part: str) -> str:
+        """A text with its slots filled. Raises UseError."""
+        filled, unfilled = filled_text(raw, scope.resolve)
+        if unfilled:
+            stopped = f"mail '{self.name}', {part}"
+            raise UseError(*(unfilled_fault(one, stopped, self.where) for one in unfilled))
+        return filled
+
+
+def make_mails(
+    work: Reckoning, name: str, model: MailModel, outputs: Mapping[str, Sequence[Made]], date: datetime
+) -> list[MadeMail]:
+    """All mails of one entry. `outputs` are the run's files by name in the docket; none of one that failed.
+
+    Raises: one error with all that is wrong, a missing attachment among it.
+    """
+    body = next((look.colour for look in (work.house.look("body"),) if look.colour), None)
+    fonts = (work.house.font, *(part.strip() for part in work.house.fallback.split(",")))
+    dress = Dress(fonts, work.house.size, work.house.colour(body) if body else "000000")
+    desk = _Desk(work, name, model, outputs, date, dress)
+    if model.each is None or not work.tables[model.each].height:
+        tuple(_attachments(desk, work.slots()))  # a list without rows hides no attachment that is missing
+    errors: list[TinQuireError] = []
+    mails: list[MadeMail] = []
+    seen: Counter[tuple[str, ...]] = Counter()
+    names: Counter[str] = Counter()
+    for place, scope in _rows(work, model):
+        try:
+            mail = _mail(desk, scope, seen, place)
+            names[mail.file] += 1
+            mails.append(replace(mail, file=_numbered(mail.file, names[mail.file])))
+        except TinQuireError as error:
+            errors.append(error)
+    if errors:
+        raise merged(errors)
+    return mails
+
+
+def _rows(work: Reckoning, model: MailModel) -> Iterator[tuple[str, SlotScope]]:
+    """For each mail where its row came from, and the slots it may use."""
+    scope = work.slots()
+    if model.each is None:
+        yield "", scope
+        return
+    table = work.tables[model.each]
+    for row in range(table.height):
+        yield table.where(row), scope.at(table, row)
+
+
+def _attachments(desk: _Desk, scope: SlotScope, place: str = "") -> Iterator[Attachment]:
+    """The files named by the docket, read whole. Raises UseError and DataError for those that are missing."""
+    work, name = desk.work, desk.name
+    for number, entry in enumerate(desk.model.attach):
+        if entry in desk.outputs:
+            for made in _own_files(desk, entry, scope, place):
+                yield Attachment(made.path.name, made.data)
+            continue
+        where = work.docket.where("mails", name, "attach", number)
+        text, unfilled = filled_text(entry, lambda slot: _as_part_of_a_name(scope.resolve(slot)))
+        if unfilled:
+            raise UseError(*(unfilled_fault(one, f"mail '{name}', attachments", where) for one in unfilled))
+        path = work.docket.base / text
+        written = next((one for files in desk.outputs.values() for one in files if one.path == path), None)
+        if written is None and path not in desk.read:
+            if not path.is_file():
+                raise missing_attachment(work, name, number, text)
+            desk.read[path] = path.read_bytes()
+        yield Attachment(path.name, written.data if written is not None else desk.read[path])
+
+
+def _own_files(desk: _Desk, entry: str, scope: SlotScope, place: str) -> Sequence[Made]:
+    """The files of an output that go with a row: of a split workbook the one of the row's own value. Raises DataError
+    when there is none: nobody gets the file of another."""
+    files = desk.outputs[entry]
+    if not files or files[0].cut is None:
+        return files
+    column = files[0].cut[0]
+    at = None if scope.row is None else scope.row.place(column)
+    stopped = f"mail '{desk.name}', attachments"
+    if scope.row is None or at is None:
+        why = f"'{entry}' is split by '{column}', and the mail has no row with such a column"
+        raise UseError(Fault(stopped, why, desk.where, f"write each = a table with the column '{column}'"))
+    value = scope.row.columns[at][0]
+    own = [one for one in files if one.cut is not None and type(one.cut[1]) is type(value) and one.cut[1] == value]
+    if not own:
+        why = f"'{entry}' has no file of '{value}'"
+        raise DataError(Fault(stopped, why, place or desk.where, "leave the row out, or mend its value"))
+    return own
+
+
+def _as_part_of_a_name(found: Filled | Unfilled) -> Filled | Unfilled:
+    """A slot's text in a path: one from a source never leads to another folder."""
+    if isinstance(found, Unfilled) or not isinstance(found.value, str):
+        return found
+    return replace(found, value=safe_file_name(found.value))
+
+
+def missing_attachment(work: Reckoning, mail: str, number: int, entry: str) -> DataError:
+    """The error for an attachment that is neither an output nor a file; `number` is its place in the list."""
+    near = known_names(entry, list(work.docket.model.workbooks))
+    why = f"the attachment '{entry}' is neither an output of this docket nor a file: {near}"
+    where = work.docket.where("mails", mail, "attach", number)
+    return DataError(Fault(f"mail '{mail}', attachments", why, where, "put the file there, or mend its name"))
+
+
+def _mail(desk: _Desk, scope: SlotScope, seen: Counter[tuple[str, ...]], place: str) -> MadeMail:
+    model = desk.model
+    sender = _addresses(desk, model.from_, scope, "from", place)
+    to = _addresses(desk, model.to, scope, "to", place)
+    cc = _addresses(desk, model.cc, scope, "cc", place) if model.cc.strip() else ()
+    reply = _addresses(desk, model.reply_to, scope, "reply_to", place) if model.reply_to else ()
+    addresses = tuple(address.addr_spec for address in (*to, *cc))
+    seen[addresses] += 1
+    identity = _identity(desk, addresses, seen[addresses], sender[0])
+    subject = " ".join(desk.text(model.subject, scope, "subject").split())
+    letter = Letter(
+        identity=identity,
+        sender=sender[0],
+        to=to,
+        cc=cc,
+        reply_to=reply[0] if reply else None,
+        subject=subject,
+        body=desk.text(model.body, scope, "body"),
+        date=desk.date,
+        attachments=tuple(_attachments(desk, scope, place)),
+        dress=desk.dress,
+    )
+    file = safe_file_name(f"{desk.name} - {addresses[0]}.eml")
+    try:
+        return MadeMail(file, built(letter), identity, addresses, subject)
+    except ValueError as error:
+        raise DataError(Fault(f"mail '{desk.name}'", str(error), place or desk.where, "mend the row")) from None
+
+
+def _numbered(file: str, number: int) -> str:
+    """A file's name that was given before, told apart by a number."""
+    return file if number == 1 else f"{file.removesuffix('.eml')} ({number}).eml"
+
+
+def _identity(desk: _Desk, addresses: tuple[str, ...], ordinal: int, sender: Address) -> str:
+    """A Message-ID (RFC 5322, 3.6.4) that the same mail of the same period always has."""
+    title, period = desk.work.docket.model.title, desk.work.period.text
+    key = "\n".join((title, desk.name, period, *addresses, str(ordinal)))
+    return f"<{hashlib.sha256(key.encode()).hexdigest()[:32]}@{sender.domain}>"
+
+
+def _addresses(desk: _Desk, raw: str, scope: SlotScope, part: str, place: str) -> tuple[Address, ...]:
+    """Recipients as the docket writes them, `Name <address>, ...`.
+
+    Commas and angle brackets count only where the docket wrote them: what a slot brings stays one name or one address.
+    """
+    values: list[str] = []
+    marked = ""
+    for piece in split_slots(raw):
+        if isinstance(piece, Slot):
+            marked += f"\x00{len(values)}\x00"
+            values.append(desk.text(piece.written, scope, part).strip())
+        else:
+            marked += piece
+
+    def back(text: str) -> str:
+        return _MARK.sub(lambda found: values[int(found[1])], text).strip()
+
+    result = []
+    for entry in filter(str.strip, marked.split(",")):
+        name, bracket, address = entry.rpartition("<")
+        text = address.strip().removesuffix(">") if bracket else entry
+        try:
+            result.append(parsed_address(back(name), back(text)))
+        except ValueError as error:
+            stopped = f"mail '{desk.name}', {part}"
+            raise DataError(Fault(stopped, str(error), place or desk.where, "mend the address in the list")) from None
+    if not result:
+        why = "no recipient is left when its slots are filled" if part != "from" else "there is no sender"
+        raise DataError(Fault(f"mail '{desk.name}', {part}", why, place or desk.where, "fill in the address"))
+    return tuple(result)
+
+
+def filled_path(work: Reckoning, raw: str, key: str) -> str:
+    """A folder of the docket with its slots filled. Raises UseError."""
+    text, unfilled = filled_text(raw, work.slots().resolve)
+    if unfilled:
+        raise UseError(*(unfilled_fault(one, f"the folder '{key}'", work.docket.where(key)) for one in unfilled))
+    return text

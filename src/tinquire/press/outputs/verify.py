@@ -1,0 +1,161 @@
+"""A run proves its own numbers: after a workbook is recalculated, the cells of each sheet are compared with the table,
+pivot or statement that they stand for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from tinquire.base.faults import Fault
+from tinquire.cells.address import cell_name
+from tinquire.cells.column import Booleans, Column, Floats, Kind
+from tinquire.cells.display import general
+from tinquire.cells.values import Value
+from tinquire.layout.sheets import TableOnSheet, total_of
+from tinquire.tables import Table
+from tinquire.tables.pivots.groups import PivotValue
+from tinquire.tables.pivots.pivot import Pivot
+from tinquire.tables.statement import Statement
+from tinquire.workbook import Sheet, Workbook
+
+__all__ = ["Claim", "claims_of_pivot", "claims_of_statement", "claims_of_table", "unproved"]
+
+#: How far a result may be from what it stands for, in parts of the numbers that went into it: sums of a sheet may add
+#: them in another order.
+_TOLERANCE = 1e-12
+#: Results that were not summed up are equal but for their last digit.
+_LAST_DIGIT = 4e-16
+
+
+@dataclass(frozen=True, slots=True)
+class Claim:
+    """Cells of one column from the row `top` downwards, and the values that they stand for.
+
+    `source` names those in messages, `step` what explains a difference. `size` is the sum of the sizes of all numbers
+    that went into a value. With `empty_is_blank`, a formula's empty text stands for a blank.
+    """
+
+    sheet: str
+    top: int
+    column: int
+    wanted: Column
+    source: str
+    step: str = ""
+    size: float = 0.0
+    empty_is_blank: bool = False
+
+
+def claims_of_table(shown: TableOnSheet) -> Iterator[Claim]:
+    """What the cells of a table's sheet stand for: its columns, and their totals."""
+    table, sheet = shown.table, shown.sheet
+    if not table.height:
+        return
+    for place, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+        source = f"table '{table.name}', column '{one.name}'"
+        derived = table.row_formula(place)
+        yield Claim(sheet.name, shown.top, place + 1, column, source, derived[0].step if derived else "")
+        if (kind := shown.totals.get(one.name)) is not None:
+            total = Column.from_values([total_of(kind, column)])
+            row = shown.top + table.height
+            yield Claim(sheet.name, row, place + 1, total, f"the {kind} of {source}", "", _size(column))
+
+
+def claims_of_pivot(sheet: Sheet, pivot: Pivot, rows: Table | None, *, living: bool) -> Iterator[Claim]:
+    """What the cells of a pivot's sheet stand for; `rows` are those that it sums up, if they are here."""
+    assert sheet.repeat_rows is not None
+    table, labels = pivot.as_table(), len(pivot.row_fields)
+    for place, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+        value = None if place < labels else pivot.values[(place - labels) % len(pivot.values)]
+        source = f"pivot '{pivot.name}', column '{one.name}'"
+        size = _size(column) + _size_of_rows(value, rows)
+        yield Claim(sheet.name, sheet.repeat_rows[1] + 1, place + 1, column, source, "", size, living)
+
+
+def _size_of_rows(value: PivotValue | None, rows: Table | None) -> float:
+    place = None if value is None or rows is None else rows.place(value.column)
+    return 0.0 if place is None or rows is None else _size(rows.columns[place])
+
+
+def claims_of_statement(sheet: Sheet, statement: Statement, *, living: bool) -> Iterator[Claim]:
+    """What the cells of a statement's sheet stand for."""
+    assert sheet.repeat_rows is not None
+    table = statement.as_table()
+    size = sum(_size(column) for column in statement.accounts.columns)
+    for place, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+        source = f"statement '{statement.name}', column '{one.name}'"
+        yield Claim(sheet.name, sheet.repeat_rows[1] + 1, place + 1, column, source, "", size, living)
+
+
+def _size(column: Column) -> float:
+    return float(np.abs(column.numbers[column.kinds == Kind.NUMBER]).sum())
+
+
+# -- comparing -------------------------------------------------------------------------------------------
+
+
+def unproved(book: Workbook, claims: Sequence[Claim]) -> Iterator[Fault]:
+    """A fault for every claim whose cells show something else, with both values of the first such cell."""
+    for claim in claims:
+        sheet = book.sheet(claim.sheet)
+        found = sheet.column(claim.column, claim.top, claim.top + len(claim.wanted) - 1)
+        wrong = np.flatnonzero(~_proved(claim, found))
+        if not len(wrong):
+            continue
+        row = claim.top + int(wrong[0])
+        cell, formula = cell_name(row, claim.column), sheet.formula(row, claim.column)
+        shows = f"it shows {_spelled(found[int(wrong[0])])}" + (f" by ={formula.text}" if formula else "")
+        why = f"{shows}, and {claim.source} has {_spelled(claim.wanted[int(wrong[0])])}"
+        why += f"; {len(wrong):,} cells differ" if len(wrong) > 1 else ""
+        why += f"; derived by {claim.step}" if claim.step else ""
+        where = f"sheet '{claim.sheet}', cell {cell}"
+        yield Fault("proving the numbers", why, where, 'write formulas = "values" for this sheet')
+
+
+def _proved(claim: Claim, found: Column) -> Booleans:
+    """For each cell whether it shows what it stands for."""
+    wanted = claim.wanted
+    kinds = wanted.kinds
+    same = kinds == found.kinds
+    is_text = kinds == Kind.TEXT
+    close = (wanted.numbers == found.numbers) | is_text
+    if not close.all():
+        close |= (kinds == Kind.NUMBER) & _close(wanted.numbers, found.numbers, claim.size)
+    same &= close
+    if is_text.any():
+        same &= ~is_text | _same_texts(wanted, found)
+    if claim.empty_is_blank and not same.all():
+        for row in np.flatnonzero(kinds == Kind.BLANK).tolist():
+            same[row] = found[row] in (None, "")
+    return same
+
+
+def _close(wanted: Floats, found: Floats, size: float) -> Booleans:
+    with np.errstate(all="ignore"):
+        return np.asarray(np.abs(wanted - found) <= _LAST_DIGIT * np.abs(wanted) + _TOLERANCE * size)
+
+
+def _same_texts(wanted: Column, found: Column) -> Booleans:
+    """Where two columns hold the same text. The codes of one are looked up in the other's: only different texts are
+    compared."""
+    both = (wanted.kinds == Kind.TEXT) & (found.kinds == Kind.TEXT)
+    ours, theirs = wanted.codes[both], found.codes[both]
+    meant = np.full(len(wanted.texts), -1, np.int64)
+    meant[ours] = theirs
+    if np.array_equal(meant[ours], theirs):
+        equal = np.zeros(len(wanted.texts), bool)
+        used = np.flatnonzero(meant >= 0)
+        pairs = zip(used.tolist(), meant[used].tolist(), strict=True)
+        equal[used] = [wanted.texts[a] == found.texts[b] for a, b in pairs]
+        same = equal[ours]
+    else:  # one text in several places of a pool
+        pairs = zip(ours.tolist(), theirs.tolist(), strict=True)
+        same = np.fromiter((wanted.texts[a] == found.texts[b] for a, b in pairs), bool, len(ours))
+    result = np.zeros(len(wanted), bool)
+    result[both] = same
+    return result
+
+
+def _spelled(value: Value) -> str:
+    return "nothing" if value is None else general(value) if isinstance(value, float) else f"'{value}'"

@@ -1,0 +1,249 @@
+"""The daybook: what was read, made and sent, kept in an SQLite file in the job's folder."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import sqlite3
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import closing, contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from tinquire.base.faults import AccessError, Fault
+from tinquire.press.record.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
+from tinquire.press.record.sourced import Sourced
+from tinquire.tables import Origin
+
+__all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "digest"]
+
+DAYBOOK_NAME = "daybook.sqlite"
+#: How long to wait for another run that is writing, in seconds.
+_PATIENCE = 30.0
+_VERSION = 5
+#: The versions from which on there are facts, and what cells are made of.
+_FACTS_SINCE, _SOURCED_SINCE = 3, 5
+#: What cells of outputs are made of, as it is packed; many of them are of rows of one table.
+_SOURCED = """
+DROP TABLE IF EXISTS origin;
+DROP TABLE IF EXISTS rows_of;
+CREATE TABLE rows_read (
+    id INTEGER PRIMARY KEY, names TEXT NOT NULL, rows BLOB NOT NULL, groups BLOB
+);
+CREATE TABLE cells_of (
+    digest TEXT NOT NULL, read INTEGER REFERENCES rows_read, sheet TEXT NOT NULL, top INTEGER NOT NULL,
+    left INTEGER NOT NULL, bottom INTEGER NOT NULL, right INTEGER NOT NULL, says TEXT NOT NULL,
+    whole INTEGER NOT NULL, lines BLOB, across BLOB, notes TEXT NOT NULL
+);
+CREATE INDEX cells_of_output ON cells_of (digest, sheet);
+"""
+#: Figures and values that the next period's checks look back on, as JSON.
+_FACTS = """
+CREATE TABLE fact (run INTEGER NOT NULL REFERENCES run, name TEXT NOT NULL, value TEXT NOT NULL);
+"""
+_TABLES = """
+CREATE TABLE run (
+    id INTEGER PRIMARY KEY, docket TEXT NOT NULL, period TEXT NOT NULL, at TEXT NOT NULL, tool TEXT NOT NULL
+);
+CREATE TABLE read (
+    run INTEGER NOT NULL REFERENCES run, source TEXT NOT NULL, file TEXT NOT NULL, rows INTEGER NOT NULL,
+    digest TEXT NOT NULL
+);
+CREATE TABLE made (
+    run INTEGER NOT NULL REFERENCES run, output TEXT NOT NULL, file TEXT NOT NULL, digest TEXT NOT NULL
+);
+CREATE TABLE sent (
+    message_id TEXT NOT NULL, digest TEXT NOT NULL, period TEXT NOT NULL, recipients TEXT NOT NULL,
+    subject TEXT NOT NULL, state TEXT NOT NULL, at TEXT NOT NULL,
+    PRIMARY KEY (message_id, digest)
+);
+"""
+
+
+_FACT = """
+SELECT value FROM fact JOIN run ON run.id = fact.run WHERE docket = ? AND period = ? AND name = ?
+ORDER BY run.id DESC LIMIT 1
+"""
+_FILES = """
+SELECT DISTINCT file FROM made JOIN run ON run.id = made.run WHERE docket = ? AND period = ? AND output = ?
+"""
+_MAIL = "SELECT state, at, digest = ? FROM sent WHERE message_id = ? ORDER BY digest = ? DESC, at DESC LIMIT 1"
+_LET_GO = """
+DELETE FROM cells_of WHERE digest IN (SELECT digest FROM made WHERE output = ? AND file = ? AND run < ?)
+"""
+_UNREAD = "DELETE FROM rows_read WHERE id NOT IN (SELECT read FROM cells_of WHERE read IS NOT NULL)"
+_CELL = """
+SELECT sheet, top, left, bottom, right, says, whole, lines, across, cells_of.notes, read FROM cells_of
+WHERE digest = ? AND sheet = ? AND ? BETWEEN top AND bottom AND ? BETWEEN left AND right ORDER BY cells_of.rowid
+"""
+
+
+def digest(data: bytes) -> str:
+    """SHA-256 in hexadecimal digits."""
+    return hashlib.sha256(data).hexdigest()
+
+
+@dataclass(frozen=True, slots=True)
+class MailState:
+    """What the daybook knows of a mail: `state` is 'sending' or 'sent'; `same` when its content is this one."""
+
+    state: str
+    at: str
+    same: bool
+
+
+class Daybook:
+    """One job's daybook. Each method is one transaction, so two runs at once cannot spoil it."""
+
+    def __init__(self, folder: Path) -> None:
+        self.path = folder / DAYBOOK_NAME
+        #: Those asked for, by output and number: a trace asks for many cells of few tables.
+        self._origins: dict[tuple[str, int], Origin] = {}
+
+    @contextmanager
+    def _open(self) -> Iterator[sqlite3.Connection]:
+        try:
+            connection = sqlite3.connect(self.path, timeout=_PATIENCE, isolation_level=None)
+            try:
+                connection.execute("BEGIN IMMEDIATE")
+                version = connection.execute("PRAGMA user_version").fetchone()[0]
+                if version < _VERSION:
+                    lacking = "".join((_TABLES, "", _FACTS, "", _SOURCED)[version:])
+                    for statement in filter(str.strip, lacking.split(";")):
+                        connection.execute(statement)
+                    connection.execute(f"PRAGMA user_version = {_VERSION}")
+                yield connection
+                connection.execute("COMMIT")
+            finally:
+                # Closing takes back what was not committed.
+                connection.close()
+        except sqlite3.Error as error:
+            do = "make its folder writable, or move a damaged daybook away"
+            raise AccessError(Fault("writing the daybook", str(error), str(self.path), do)) from None
+
+    def record_run(
+        self,
+        docket: str,
+        period: str,
+        at: datetime,
+        tool: str,
+        read: Sequence[tuple[str, str, int, str]],
+        made: Sequence[tuple[str, str, str]],
+        sourced: Iterable[tuple[str, Sequence[Sourced]]] = (),
+        facts: Mapping[str, object] | None = None,
+    ) -> int:
+        """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest), and
+        what cells of outputs are made of, by the outputs' digests. Of an output that is written anew, what was kept of
+        the older is let go. `facts` are what checks of the next period look back on."""
+        with self._open() as connection:
+            cursor = connection.execute(
+                "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)", (docket, period, _moment(at), tool)
+            )
+            number = int(cursor.lastrowid or 0)
+            connection.executemany("INSERT INTO read VALUES (?, ?, ?, ?, ?)", [(number, *line) for line in read])
+            connection.executemany("INSERT INTO made VALUES (?, ?, ?, ?)", [(number, *line) for line in made])
+            _keep_sourced(connection, number, made, sourced)
+            kept = [(number, name, json.dumps(value)) for name, value in (facts or {}).items()]
+            connection.executemany("INSERT INTO fact VALUES (?, ?, ?)", kept)
+            return number
+
+    def _read(self, query: str, values: Sequence[object] = (), *, since: int = 1) -> list[tuple[Any, ...]]:
+        """The lines of a question, asked of a connection that cannot write; none where there is no daybook, or one of a
+        version before the table was there. Raises AccessError."""
+        if not self.path.exists():
+            return []
+        try:
+            with closing(
+                sqlite3.connect(f"{self.path.absolute().as_uri()}?mode=ro", timeout=_PATIENCE, uri=True)
+            ) as one:
+                if one.execute("PRAGMA user_version").fetchone()[0] < since:
+                    return []
+                return one.execute(query, values).fetchall()
+        except sqlite3.Error as error:
+            do = "make it readable, or move a damaged daybook away"
+            raise AccessError(Fault("reading the daybook", str(error), str(self.path), do)) from None
+
+    def fact(self, docket: str, period: str, name: str) -> object | None:
+        """What the latest run of a docket's period kept under a name; None when there is none."""
+        found = self._read(_FACT, (docket, period, name), since=_FACTS_SINCE)
+        return json.loads(found[0][0]) if found else None
+
+    def sourced(self, content: str, sheet: str, row: int, column: int) -> list[Sourced]:
+        """What a cell of an output is made of; the output is known by its content's digest."""
+        found = self._read(_CELL, (content, sheet, row, column), since=_SOURCED_SINCE)
+        for *_, read in found:
+            if read is not None and (content, read) not in self._origins:
+                (line,) = self._read("SELECT names, rows, groups FROM rows_read WHERE id = ?", (read,))
+                self._origins[content, read] = unpacked_origin(*line)
+        return [unpacked_sourced(line, self._origins.get((content, read))) for *line, read in found]
+
+    def files_made(self, docket: str, period: str, output: str) -> list[str]:
+        """The files that runs of a docket's period made for an output, as they were recorded."""
+        return [file for (file,) in self._read(_FILES, (docket, period, output))]
+
+    def knows(self, content: str) -> bool:
+        """Whether a run made an output with this content."""
+        return bool(self._read("SELECT 1 FROM made WHERE digest = ? LIMIT 1", (content,)))
+
+    def runs(self) -> list[tuple[int, str, str, str]]:
+        """Number, docket, period and time of every run, newest first."""
+        return self._read("SELECT id, docket, period, at FROM run ORDER BY id DESC")
+
+    def mail(self, message_id: str, content: str) -> MailState | None:
+        """What is known of a mail; a record of the same content comes before others."""
+        found = self._read(_MAIL, (content, message_id, content))
+        return MailState(found[0][0], found[0][1], bool(found[0][2])) if found else None
+
+    def claim(
+        self, message_id: str, content: str, period: str, to: str, subject: str, at: datetime, again: bool
+    ) -> bool:
+        """Mark a mail as being sent; False when another sender has it. Written before the mail leaves, so that a
+        breakdown on the way can never lead to a second mail in silence."""
+        with self._open() as connection:
+            known = connection.execute("SELECT 1 FROM sent WHERE message_id = ?", (message_id,)).fetchone()
+            if known and not again:
+                return False
+            connection.execute(
+                "INSERT OR REPLACE INTO sent VALUES (?, ?, ?, ?, ?, 'sending', ?)",
+                (message_id, content, period, to, subject, _moment(at)),
+            )
+            return True
+
+    def settle(self, message_id: str, content: str, sent: bool, at: datetime) -> None:
+        """Mark a claimed mail as sent, or give the claim back when the server did not take it."""
+        with self._open() as connection:
+            if sent:
+                connection.execute(
+                    "UPDATE sent SET state = 'sent', at = ? WHERE message_id = ? AND digest = ?",
+                    (_moment(at), message_id, content),
+                )
+            else:
+                connection.execute(
+                    "DELETE FROM sent WHERE message_id = ? AND digest = ? AND state = 'sending'", (message_id, content)
+                )
+
+
+def _keep_sourced(
+    connection: sqlite3.Connection, run: int, made: Sequence[tuple[str, str, str]],
+    sourced: Iterable[tuple[str, Sequence[Sourced]]],
+) -> None:  # fmt: skip
+    """Keep what cells of outputs are made of; rows that several of them are of are kept once."""
+    connection.executemany(_LET_GO, [(output, file, run) for output, file, _ in made])
+    kept: dict[int, int] = {}
+    for content, cells in sourced:
+        connection.execute("DELETE FROM cells_of WHERE digest = ?", (content,))
+        for one in cells:
+            if one.origin is not None and id(one.origin) not in kept:
+                rows = packed_origin(one.origin)
+                cursor = connection.execute("INSERT INTO rows_read (names, rows, groups) VALUES (?, ?, ?)", rows)
+                kept[id(one.origin)] = int(cursor.lastrowid or 0)
+            read = None if one.origin is None else kept[id(one.origin)]
+            line = (content, read, *packed_sourced(one))
+            connection.execute(f"INSERT INTO cells_of VALUES ({', '.join('?' * len(line))})", line)
+    connection.execute(_UNREAD)
+
+
+def _moment(at: datetime) -> str:
+    return at.isoformat(timespec="seconds")

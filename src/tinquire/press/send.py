@@ -1,0 +1,114 @@
+"""The outbox given to a mail server, each mail at most once."""
+
+from __future__ import annotations
+
+import email
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from email.message import EmailMessage
+from email.policy import default
+from pathlib import Path
+
+from tinquire.base.faults import DataError, Fault, TinQuireError
+from tinquire.post.delivery import MailServer, recipients, session
+from tinquire.press.record.daybook import Daybook, MailState, digest
+
+__all__ = ["Outgoing", "SendReport", "outgoing", "send"]
+
+
+@dataclass(frozen=True, slots=True)
+class Outgoing:
+    """A mail in the outbox, and what the daybook knows of it."""
+
+    path: Path
+    data: bytes
+    identity: str
+    to: tuple[str, ...]
+    subject: str
+    attachments: tuple[str, ...]
+    known: MailState | None
+
+    @property
+    def digest(self) -> str:
+        return digest(self.data)
+
+
+@dataclass(frozen=True, slots=True)
+class SendReport:
+    """Mails sent now, mails that had gone before, and mails held back with the reason."""
+
+    sent: tuple[Outgoing, ...]
+    before: tuple[Outgoing, ...]
+    held: tuple[Fault, ...]
+
+
+def outgoing(outbox: Path, base: Path) -> list[Outgoing]:
+    """The mails in an outbox, by name. Raises DataError when there is none, or one is no mail."""
+    files = sorted(outbox.glob("*.eml")) if outbox.is_dir() else []
+    if not files:
+        why = "there is no mail in it"
+        raise DataError(Fault("sending mails", why, str(outbox), "run the docket for this period first"))
+    book = Daybook(base)
+    return [_read(path, book) for path in files]
+
+
+def _read(path: Path, book: Daybook) -> Outgoing:
+    data = path.read_bytes()
+    message = email.message_from_bytes(data, policy=default)
+    assert isinstance(message, EmailMessage)
+    identity, to = str(message["Message-ID"] or ""), tuple(recipients(message))
+    if not identity or not to:
+        why = "it is not a whole mail: it names no " + ("recipient" if identity else "Message-ID")
+        raise DataError(Fault("sending mails", why, str(path), "run the docket again"))
+    names = tuple(part.get_filename() or "" for part in message.iter_attachments())
+    return Outgoing(path, data, identity, to, str(message["Subject"]), names, book.mail(identity, digest(data)))
+
+
+def send(
+    mails: Sequence[Outgoing],
+    server: MailServer,
+    base: Path,
+    period: str,
+    clock: Callable[[], datetime],
+    *,
+    again: bool = False,
+    said: Callable[[str], None] = lambda _: None,
+) -> SendReport:
+    """Send what has not been sent. `again` sends what the daybook says has gone, too.
+
+    A mail that was sent with other content, or whose sending broke off, is held back and named: whether it should go
+    again is for a person to say. Raises AccessError when the server cannot be reached or refuses a mail; the mails
+    before it are sent and recorded.
+    """
+    before = [mail for mail in mails if mail.known and mail.known.state == "sent" and mail.known.same and not again]
+    held = [_held(mail) for mail in mails if mail.known and not again and mail not in before]
+    ready = [mail for mail in mails if again or mail.known is None]
+    sent: list[Outgoing] = []
+    if ready:
+        book = Daybook(base)
+        with session(server) as open_session:
+            for mail in ready:
+                said(f"sending to {', '.join(mail.to)}")
+                to = ", ".join(mail.to)
+                if not book.claim(mail.identity, mail.digest, period, to, mail.subject, clock(), again):
+                    before.append(mail)
+                    continue
+                try:
+                    open_session.send(mail.data, clock())
+                except TinQuireError:
+                    book.settle(mail.identity, mail.digest, sent=False, at=clock())
+                    raise
+                book.settle(mail.identity, mail.digest, sent=True, at=clock())
+                sent.append(mail)
+    return SendReport(tuple(sent), tuple(before), tuple(held))
+
+
+def _held(mail: Outgoing) -> Fault:
+    assert mail.known is not None
+    if mail.known.state == "sent":
+        why = f"a mail of this run was sent on {mail.known.at} with other content"
+    else:
+        why = f"its sending on {mail.known.at} broke off, so it may have gone"
+    do = "if it shall go (once more), send with --again"
+    return Fault(f"sending to {', '.join(mail.to)}", why, str(mail.path), do)

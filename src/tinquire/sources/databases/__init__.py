@@ -1,0 +1,1 @@
+"""Databases: one query with bound parameters, and conditions and groups that the database works out."""

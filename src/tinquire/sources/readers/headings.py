@@ -1,0 +1,133 @@
+"""The cells under a heading of a workbook's sheet, wherever it stands, down to the last row of data."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from tinquire.base.faults import DataError, Fault, known_names
+from tinquire.cells.address import column_name
+from tinquire.cells.display import show
+from tinquire.cells.total_words import is_total_label
+from tinquire.sources.raw_table import table_below_heading
+from tinquire.sources.readers.workbooks import block_of
+from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.grid.sheet import SheetTable
+
+__all__ = ["Groups", "Under", "rows_by_value", "under_heading"]
+
+_BLANK = "(blank)"
+_ADDS_UP = re.compile(r"\b(?:SUM|SUBTOTAL|SUMIFS?)\(", re.IGNORECASE)
+#: Sums that were stored may differ from the rows in the last digits.
+_CLOSE = 1e-9
+
+
+@dataclass(frozen=True, slots=True)
+class Under:
+    """The rows below a sheet's headings, and the sheet column of each heading; `table` is the table part, if it is
+    one."""
+
+    headings: tuple[str, ...]
+    columns: tuple[int, ...]
+    rows: tuple[int, ...]
+    table: SheetTable | None = None
+
+    def column(self, heading: str) -> int | None:
+        """A heading's sheet column, without regard to case."""
+        wanted = heading.strip().casefold()
+        pairs = zip(self.headings, self.columns, strict=True)
+        return next((column for known, column in pairs if known.casefold() == wanted), None)
+
+
+def under_heading(book: Workbook, sheet: Sheet, heading: str) -> Under | None:
+    """The rows to which a heading belongs: a table's, or those below a row of headings; None when no headings can be
+    told. The result need not have the heading: it is there for the message then."""
+    for table in sheet.tables:
+        if table.headings and table.place(heading) is not None:
+            columns = tuple(range(table.area.left, table.area.right + 1))
+            last = min(table.data.bottom, sheet.extent()[0])  # a table may claim the whole grid
+            rows = tuple(range(table.data.top, last + 1))
+            return Under(tuple(column.name for column in table.columns), columns, rows, table)
+    if sheet.used is None:
+        return None
+    block = block_of(book, sheet, sheet.used, book.name)
+    try:
+        raw = table_below_heading(block, "find", "drop", frozenset({heading.casefold()}))
+    except DataError:
+        return None
+    if not len(raw.rows):
+        return None
+    return Under(tuple(raw.headings), tuple(raw.letters), tuple(map(int, raw.rows)))
+
+
+@dataclass(frozen=True, slots=True)
+class Groups:
+    """A sheet's rows by the values of a column, as displayed, in the order that they are first met.
+
+    `columns` are the sheet columns of its headings. `sums` are rows among these that sum others up, each with the rows
+    that it sums up: those above it, as far as the one before.
+    """
+
+    sheet: str
+    heading: str
+    rows: dict[str, tuple[int, ...]]
+    columns: tuple[int, ...] = ()
+    sums: dict[int, tuple[int, ...]] = field(default_factory=dict)
+
+    @property
+    def every(self) -> tuple[int, ...]:
+        """All rows of data."""
+        return tuple(sorted(row for rows in self.rows.values() for row in rows))
+
+
+def _sums_up(sheet: Sheet, under: Under, row: int, block: Sequence[int]) -> bool:
+    """Whether a row among the data sums up those above it: it says so in words, and one of its numbers is their sum, or
+    a formula that adds up. A product may be called `Total eclipse`."""
+    values = {column: sheet.value(row, column) for column in under.columns}
+    if not any(map(is_total_label, values.values())):
+        return False
+    for column, value in values.items():
+        formula = sheet.formula(row, column)
+        if formula is not None and _ADDS_UP.search(formula.text):
+            return True
+        above = [sheet.value(other, column) for other in block]
+        numbers = [one for one in above if isinstance(one, float) and not isinstance(one, bool)]
+        if isinstance(value, float) and numbers and abs(sum(numbers) - value) <= _CLOSE * max(1.0, abs(value)):
+            return True
+    return False
+
+
+def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Groups:
+    """The rows below a heading, by value. Texts that differ in case or outer blanks only are one value.
+
+    Without a sheet, the first that has the heading is taken. Raises DataError when there is none such.
+    """
+    seen: list[str] = []
+    for name in [sheet] if sheet is not None else book.sheet_names():
+        opened = book.sheet(name)
+        under = under_heading(book, opened, heading)
+        column = None if under is None else under.column(heading)
+        if under is None or column is None:
+            seen += under.headings if under else ()
+            continue
+        pairs = zip(under.headings, under.columns, strict=False)  # a damaged table may claim more columns
+        headed = tuple(number for name, number in pairs if name != f"Column {column_name(number)}")
+        labels: dict[str, str] = {}
+        rows: dict[str, list[int]] = {}
+        sums: dict[int, tuple[int, ...]] = {}
+        block: list[int] = []
+        for row in under.rows:
+            if all(opened.value(row, other) is None for other in headed):
+                continue  # something beside the table
+            if _sums_up(opened, under, row, block):
+                sums[row], block = tuple(block), []
+                continue
+            block.append(row)
+            code = book.styles.number_format(opened.style(row, column))
+            text = show(opened.value(row, column), code, book.date_system).text.strip() or _BLANK
+            rows.setdefault(labels.setdefault(text.casefold(), text), []).append(row)
+        found = {label: tuple(own) for label, own in rows.items()}
+        return Groups(opened.name, heading, found, headed, sums)
+    why = f"no sheet has a heading '{heading}': {known_names(heading, list(dict.fromkeys(seen)))}"
+    raise DataError(Fault("splitting by a column", why, book.name, "check the heading"))

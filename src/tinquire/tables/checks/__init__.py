@@ -1,0 +1,1 @@
+"""Checks: conditions that must hold before a pack goes out, as formulas or ready-made."""
