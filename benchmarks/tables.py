@@ -16,7 +16,7 @@ from tests.postgres import PASSWORD, programs, served
 
 from benchmarks.measure import Measure
 from tinquire.cells import Column
-from tinquire.docket.schema import TableModel
+from tinquire.docket.schema.tables import TableModel
 from tinquire.sources import SourceSpec, StayingRows, gather
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation

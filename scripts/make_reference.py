@@ -19,8 +19,8 @@ from pydantic import BaseModel
 from tinquire.amend import Amendment, AmendmentList
 from tinquire.amend.schema import LookChange
 from tinquire.cli.main import COMMANDS
-from tinquire.docket import schema
 from tinquire.docket.house import HouseModel, LookModel, WordsModel
+from tinquire.docket.schema import checks, docket, mails, pivots, sources, statements, tables, workbooks
 from tinquire.formula.engine.registry import Function, functions
 from tinquire.formula.functions import FAMILIES
 from tinquire.tables.steps import step_kinds
@@ -59,29 +59,29 @@ _WORDS: tuple[tuple[str, str], ...] = (
 )
 #: The docket's parts in the order of the page: how a docket writes the part's heading, and its model.
 _PARTS: tuple[tuple[str, type[BaseModel]], ...] = (
-    ("the docket itself", schema.DocketModel),
-    ("[sources.NAME]", schema.SourceModel),
-    ("[tables.NAME]", schema.TableModel),
-    ("[pivots.NAME]", schema.PivotModel),
-    ("fields of a pivot", schema.PivotFieldModel),
-    ("subtotals of a pivot", schema.SubtotalsModel),
-    ("values of a pivot", schema.PivotValueModel),
-    ("[statements.NAME]", schema.StatementModel),
-    ("columns of a statement's amounts", schema.AmountsModel),
-    ("the mapping of a statement", schema.MappingModel),
-    ("headings of a statement's lines", schema.LineColumnsModel),
-    ("[figures]", schema.FigureModel),
-    ("[checks]", schema.CheckModel),
-    ("rows of a check", schema.RowCountModel),
-    ("no_repeats and complete of a check", schema.KeysModel),
-    ("values of a check", schema.ValuesModel),
-    ("near_last of a check", schema.NearModel),
-    ("none_missing of a check", schema.MissingModel),
-    ("fresh of a check", schema.FreshModel),
-    ("[workbooks.NAME]", schema.WorkbookModel),
-    ("[[workbooks.NAME.sheets]]", schema.SheetModel),
-    ("[mails.NAME]", schema.MailModel),
-    ("[post]", schema.PostModel),
+    ("the docket itself", docket.DocketModel),
+    ("[sources.NAME]", sources.SourceModel),
+    ("[tables.NAME]", tables.TableModel),
+    ("[pivots.NAME]", pivots.PivotModel),
+    ("fields of a pivot", pivots.PivotFieldModel),
+    ("subtotals of a pivot", pivots.SubtotalsModel),
+    ("values of a pivot", pivots.PivotValueModel),
+    ("[statements.NAME]", statements.StatementModel),
+    ("columns of a statement's amounts", statements.AmountsModel),
+    ("the mapping of a statement", statements.MappingModel),
+    ("headings of a statement's lines", statements.LineColumnsModel),
+    ("[figures]", statements.FigureModel),
+    ("[checks]", checks.CheckModel),
+    ("rows of a check", checks.RowCountModel),
+    ("no_repeats and complete of a check", checks.KeysModel),
+    ("values of a check", checks.ValuesModel),
+    ("near_last of a check", checks.NearModel),
+    ("none_missing of a check", checks.MissingModel),
+    ("fresh of a check", checks.FreshModel),
+    ("[workbooks.NAME]", workbooks.WorkbookModel),
+    ("[[workbooks.NAME.sheets]]", workbooks.SheetModel),
+    ("[mails.NAME]", mails.MailModel),
+    ("[post]", mails.PostModel),
 )
 
 
@@ -89,7 +89,7 @@ def commands_page() -> str:
     """Each command's own help."""
     pages = ["# Commands\n\nEvery command has `--help`. Answers for programs come with `--json` where it is listed.\n"]
     for name, (module_name, says) in COMMANDS.items():
-        module = importlib.import_module(f"tinquire.cli.{module_name}")
+        module = importlib.import_module(f"tinquire.cli.commands.{module_name}")
         parser = argparse.ArgumentParser(prog=f"tinquire {name}", add_help=False)
         module.add_arguments(parser)
         rows = [_argument(action) for action in parser._actions]
@@ -186,7 +186,7 @@ def _taken(annotation: Any) -> str:
 
 def _said(text: str) -> str:
     """A type's spelling in plain words."""
-    text = re.sub(r"typing\.|tinquire\.docket\.\w+\.|Model\b| \| None\b", "", text)
+    text = re.sub(r"typing\.|tinquire\.docket\.(?:\w+\.)+|Model\b| \| None\b", "", text)
     for pattern, words in _WORDS:
         text = re.sub(pattern, words, text)
     return text

@@ -15,7 +15,7 @@ from tinquire.cells.display import show_column
 from tinquire.docket import load_docket, parse_period
 from tinquire.docket.house import load_house
 from tinquire.docket.lines import key_lines
-from tinquire.docket.schema import json_schema
+from tinquire.docket.schema.docket import json_schema
 from tinquire.looks import BorderRule, Edge, House, Look
 from tinquire.looks.palette import INDEXED, luminance, tinted
 from tinquire.looks.widths import WIDEST, deciding, fitting_width, text_width, wrapped_lines

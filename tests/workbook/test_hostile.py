@@ -8,7 +8,7 @@ import zipfile
 import zlib
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from parts import MAIN, OFFICE, PACKAGE, zipped
@@ -62,6 +62,7 @@ def _sound(path):
 
 @settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
 @given(st.lists(st.tuples(st.integers(0, len(WHOLE) - 1), st.integers(0, 255)), min_size=1, max_size=4))
+@example([(WHOLE.rindex(b"PK\x05\x06") + 18, 1)])  # a directory that begins before the file
 def test_flipped_bytes(tmp_path_factory, changes):
     data = bytearray(WHOLE)
     for place, byte in changes:

@@ -17,8 +17,6 @@ from tinquire.base.faults import AccessError, Fault
 __all__ = ["ORIGINALS", "kept_original", "write_all", "write_whole", "written_aside"]
 
 _NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
-
-
 #: Of a long name only this much goes into the name of the file beside it; four bytes a character, 255 are allowed.
 _LONG_NAME = 40
 

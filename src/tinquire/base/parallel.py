@@ -22,8 +22,6 @@ _WORKERS = 2
 _WAITING = 2
 #: Bytes of the largest block of memory that is kept to be used again.
 _KEPT = 31 << 20
-
-
 _HERE = threading.local()
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from tinquire.docket.lines import KeyPath
-from tinquire.docket.schema import DocketModel
+from tinquire.docket.schema.docket import DocketModel
 
 __all__ = ["Docket"]
 

@@ -8,7 +8,7 @@ from tinquire.base.faults import UseError
 from tinquire.docket.job import Docket
 from tinquire.docket.reading import read_model
 from tinquire.docket.review import reviewed
-from tinquire.docket.schema import DocketModel
+from tinquire.docket.schema.docket import DocketModel
 
 __all__ = ["load_docket"]
 

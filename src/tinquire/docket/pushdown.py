@@ -7,7 +7,7 @@ from typing import TypeAlias
 
 from tinquire.base.faults import Fault
 from tinquire.docket.job import Docket
-from tinquire.docket.schema import TableModel
+from tinquire.docket.schema.tables import TableModel
 from tinquire.docket.usage import all_formulas, tables_read, tables_used
 from tinquire.slots.slots import slot_name
 from tinquire.tables.steps.drop_rows import DropRows

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ValidationError
 
 from tinquire.base.faults import AccessError, Fault, UseError, nearest
 from tinquire.docket.lines import KeyPath, key_lines
-from tinquire.docket.schema import TableModel, step_keys
+from tinquire.docket.schema.tables import TableModel, step_keys
 from tinquire.tables.steps import step_kinds
 
 __all__ = ["read_model"]

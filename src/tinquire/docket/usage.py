@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from tinquire.docket.job import Docket
-from tinquire.docket.schema import FigureModel
+from tinquire.docket.schema.statements import FigureModel
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import Name, TableReference, walk
 from tinquire.slots.slots import slot_name

@@ -10,8 +10,6 @@ from functools import lru_cache
 __all__ = ["ATTRIBUTE", "Element", "Unusual", "elements", "has_formula", "sheet_data", "unescaped", "with_attributes"]
 
 _ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|lt|gt|amp|quot|apos);")
-
-
 _ENTITIES = {"lt": "<", "gt": ">", "amp": "&", "quot": '"', "apos": "'"}
 
 

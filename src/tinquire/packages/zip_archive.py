@@ -36,51 +36,25 @@ except ImportError:  # a platform without isal: the standard zlib gives other by
 
 #: No part of a workbook may inflate to more than this; the largest sheet of the grid's size stays below.
 MAX_PART = 4 << 30
-
-
 #: A part larger than a megabyte that inflates by more than this factor is a bomb: text of cells reaches about 60.
 MAX_RATIO = 300
-
-
 _BOMB_FLOOR = 1 << 20
-
-
 #: Entries carry one fixed time stamp, so that equal content gives equal bytes (1980-01-01, the format's first day).
 _DOS_DATE = 0x0021
-
-
 #: Large members are packed and unpacked in chunks of about this size, which stay in the processor's cache.
 _CHUNK = 1 << 20
-
-
 #: What is packed this small can unfold to 16 MB at most (RFC 1951: a match takes a bit or two and gives 258 bytes), and
 #: is unpacked in one call whatever size it is said to have.
 _HARMLESS = 1 << 14
-
-
 #: How a file of the old binary kind begins, and what stands at the beginning of an OpenDocument package.
 _COMPOUND, _OPEN_DOCUMENT = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", b"application/vnd.oasis.opendocument."
-
-
 #: What reading a damaged member may raise.
-_DAMAGE = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError)
-
-
+_DAMAGE = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError, ValueError)
 _LOCAL = struct.Struct("<4s5H3L2H")
-
-
 _CENTRAL = struct.Struct("<4s6H3L5H2L")
-
-
 _END = struct.Struct("<4s4H2LH")
-
-
 _UTF8_FLAG = 0x800
-
-
 _DESCRIPTOR_FLAG = 0x8
-
-
 _MAX_ZIP32 = 0xFFFFFFFF
 
 
@@ -207,8 +181,6 @@ class Archive:
 
 
 _END_MISSING = "its end is missing"
-
-
 _AGAIN = "get the file again from where it came from"
 
 

@@ -12,30 +12,16 @@ from tinquire.base.file_names import safe_file_name
 from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.house import load_house
-from tinquire.docket.schema import WorkbookModel
+from tinquire.docket.schema.workbooks import WorkbookModel
 from tinquire.press.compute.compute import Reckoning, reckon, unfilled_fault
 from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.outputs.foresight import foreseen
 from tinquire.press.outputs.mails import MadeMail, filled_path, make_mails
+from tinquire.press.outputs.output import Made
 from tinquire.press.outputs.workbooks import cuts_of, make_workbook
-from tinquire.press.record.sourced import Sourced
 from tinquire.slots.slots import filled_text
 
-__all__ = ["Made", "Pack", "make"]
-
-
-@dataclass(frozen=True, slots=True)
-class Made:
-    """A finished output: its name in the docket, its place, its bytes, a few words on what is in it, and what the
-    cells of its sheets are made of."""
-
-    name: str
-    path: Path
-    data: bytes
-    says: str
-    sourced: tuple[Sourced, ...] = ()
-    #: The column and value that a file of a split workbook is of.
-    cut: tuple[str, Value] | None = None
+__all__ = ["Pack", "make"]
 
 
 @dataclass

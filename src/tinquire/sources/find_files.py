@@ -13,8 +13,6 @@ __all__ = ["LOCK_PREFIX", "WORKBOOK_ENDINGS", "matching_files", "named_as_workbo
 
 #: Programs leave files of this kind beside a workbook that is open.
 LOCK_PREFIX = "~$"
-
-
 #: Endings of the files that hold sheets.
 WORKBOOK_ENDINGS = frozenset({".xlsx", ".xlsm", ".xltx", ".xltm", ".ods", ".fods", ".xls"})
 

@@ -47,8 +47,6 @@ _FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 MAX_SHEET_NAME = 31
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
-
-
 _BUILT_IN_NAMES = {
     "_xlnm.Print_Titles": "print titles",
     "_xlnm.Print_Area": "print area",

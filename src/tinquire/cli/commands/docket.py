@@ -15,7 +15,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    from tinquire.docket.schema import json_schema
+    from tinquire.docket.schema.docket import json_schema
 
     terminal.plain(json.dumps(json_schema(), indent=2))
     return 0

@@ -21,8 +21,6 @@ from tinquire.formula.language.tree import Binary, Call, Coordinate, Node, Refer
 __all__ = ["added_up", "restarting_total", "running_total"]
 
 _ABOVE = Reference(None, Coordinate(-1, False), Coordinate(0, False), Coordinate(-1, False), Coordinate(0, False))
-
-
 _BLOCK = 16_384
 
 

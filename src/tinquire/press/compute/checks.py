@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names
 from tinquire.cells.values import CellError, Value
-from tinquire.docket.schema import CheckModel, FreshModel, MissingModel, NearModel, ValuesModel, cell_value
+from tinquire.docket.schema.base import cell_value
+from tinquire.docket.schema.checks import CheckModel, FreshModel, MissingModel, NearModel, ValuesModel
 from tinquire.press.record.daybook import Daybook
 from tinquire.tables import Table
 from tinquire.tables.checks.conditions import CheckResult, checked

@@ -14,7 +14,10 @@ from tinquire.base.faults import Fault, TinQuireError, UseError
 from tinquire.cells.values import Value
 from tinquire.docket import Docket, Period
 from tinquire.docket.review import table_order
-from tinquire.docket.schema import AmountsModel, FigureModel, SourceModel, TableModel, cell_value
+from tinquire.docket.schema.base import cell_value
+from tinquire.docket.schema.sources import SourceModel
+from tinquire.docket.schema.statements import AmountsModel, FigureModel
+from tinquire.docket.schema.tables import TableModel
 from tinquire.docket.usage import tables_needed, tables_used
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import Name, walk

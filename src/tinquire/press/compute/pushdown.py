@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from tinquire.cells.languages import Language
-from tinquire.docket.schema import PivotModel
+from tinquire.docket.schema.pivots import PivotModel
 from tinquire.sources import StayingGroups, StayingRows
 from tinquire.tables import Table
 from tinquire.tables.pivots.compute import Subtotals, pivot_of

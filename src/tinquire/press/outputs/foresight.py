@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, known_names
-from tinquire.docket.schema import WorkbookModel
+from tinquire.docket.schema.workbooks import WorkbookModel
 from tinquire.press.compute.compute import Reckoning, unfilled_fault
 from tinquire.press.outputs.mails import missing_attachment
 from tinquire.press.outputs.workbooks import start_workbook

@@ -10,18 +10,15 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from email.headerregistry import Address
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
 from tinquire.base.file_names import safe_file_name
-from tinquire.docket.schema import MailModel
+from tinquire.docket.schema.mails import MailModel
 from tinquire.post.message import Attachment, Dress, Letter, built, parsed_address
 from tinquire.press.compute.compute import Reckoning, unfilled_fault
 from tinquire.press.compute.slot_scope import SlotScope
+from tinquire.press.outputs.output import Made
 from tinquire.slots.slots import Filled, Slot, Unfilled, filled_text, split_slots
-
-if TYPE_CHECKING:
-    from tinquire.press.make import Made
 
 __all__ = ["MadeMail", "make_mails", "missing_attachment"]
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from tinquire.cells.address import Area
-from tinquire.docket.schema import FigureModel
+from tinquire.docket.schema.statements import FigureModel
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import TableReference, walk
 from tinquire.layout.sheets import TableOnSheet

@@ -13,7 +13,7 @@ from tinquire.cells.address import MAX_ROW, Area
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
-from tinquire.docket.schema import SheetModel, WorkbookModel
+from tinquire.docket.schema.workbooks import SheetModel, WorkbookModel
 from tinquire.formula.language.problems import CycleError
 from tinquire.layout.pivot_formulas import LivingPivot, logical_columns, put_formulas, sparse_columns
 from tinquire.layout.sheets import SheetPlan, pivot_sheet, safe_table_name, table_sheet

@@ -28,8 +28,6 @@ __all__ = ["CellDifference", "Comparison", "SheetComparison", "compared", "line_
 CLOSE = 1e-12
 #: A sheet under another name has at least this part of its rows in common.
 _RENAMED = 0.7
-
-
 #: Shares below this are written with more digits, so that none of them reads as nothing.
 _SMALL = 0.0005
 

@@ -33,11 +33,7 @@ from tinquire.workbook.workbook import Workbook
 __all__ = ["BookDetails", "Hidden", "SheetDetails"]
 
 _HIDDEN_ROW = re.compile(rb"<(?:\w+:)?row\b[^<>]*?\shidden=[\"'](?:1|true)[\"'][^<>]*>")
-
-
 _ROW_NUMBER = re.compile(rb"\sr=[\"']([0-9]+)[\"']")
-
-
 _OUTLINE = re.compile(rb"\soutlineLevel=[\"']([0-7])[\"']")
 
 

@@ -55,8 +55,6 @@ def follow_comments(root: etree._Element, home: str, following: ReferenceChange)
 
 
 _SHAPE = re.compile(rb"<v:shape\b.*?</v:shape>", re.DOTALL)
-
-
 _NOTE_LINES = {
     rows: re.compile(rb"(<x:%s>\s*)(\d+)(\s*</x:%s>)" % (name, name))
     for rows, name in ((True, b"Row"), (False, b"Column"))

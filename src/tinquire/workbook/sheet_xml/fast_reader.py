@@ -24,15 +24,9 @@ from tinquire.workbook.sheet_xml.fast_rows import Pending, Piece, attributes, sc
 __all__ = ["CellReading", "Rows", "scan_cells"]
 
 _ROW_END = b"</row>"
-
-
 _CELLS, _CELLS_END = b"<sheetData>", b"</sheetData>"
-
-
 #: No row of the plain form is longer, with all its cells.
 _LONGEST_ROW = 1 << 25
-
-
 #: How many formulas below each other are compared with their pattern at once: few at first, more while they agree.
 _FIRST_RUN, _LONGEST_RUN = 16, 1 << 14
 

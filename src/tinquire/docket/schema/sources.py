@@ -1,26 +1,14 @@
-"""The docket's sources: where rows come from, and how they are read."""
+"""Sources in the docket."""
 
 from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
-from tinquire.cells.values import Value
+from tinquire.docket.schema.base import CellValue, Model
 
-__all__ = ["CellValue", "Model", "SourceModel", "cell_value"]
-
-#: A value that a docket writes where a cell's value is meant.
-CellValue = bool | int | float | str
-
-
-def cell_value(value: CellValue) -> Value:
-    """A docket's value as a cell's."""
-    return value if isinstance(value, bool | str) else float(value)
-
-
-class Model(BaseModel):
-    model_config = ConfigDict(extra="forbid", populate_by_name=True, frozen=True)
+__all__ = ["SourceModel"]
 
 
 class SourceModel(Model):

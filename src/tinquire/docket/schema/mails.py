@@ -1,0 +1,34 @@
+"""Mails in the docket, and the server that takes them."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from tinquire.docket.schema.base import Model
+
+__all__ = ["MailModel", "PostModel"]
+
+
+class MailModel(Model):
+    """A mail, or with `each` one for each row of a table."""
+
+    each: str | None = Field(None, description="The table that repeats the mail.")
+    from_: str = Field(alias="from", description="The sender: Name <address>.")
+    to: str = Field(description="Recipients, separated by commas, with slots.")
+    cc: str = Field("", description="Further recipients.")
+    reply_to: str | None = Field(None, description="Where answers go, if not to the sender.")
+    subject: str = Field(description="The subject line, with slots.")
+    body: str = Field(description="The text: paragraphs with blank lines between, lists with '- ', slots.")
+    attach: list[str] = Field(default_factory=list, description="Outputs of this docket by name, or files, with slots.")
+
+
+class PostModel(Model):
+    """The mail server that `send` gives the outbox to."""
+
+    server: str = Field("localhost", description="The server's name or address.")
+    port: int = Field(25, ge=1, le=65535, description="Its port.")
+    security: Literal["none", "starttls", "tls"] = Field("none", description="How the line is secured.")
+    user: str | None = Field(None, description="Who logs in; nobody if not given.")
+    password_from: str | None = Field(None, description="The environment variable that holds the password.")

@@ -1,0 +1,68 @@
+"""Workbooks and their sheets in the docket."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from tinquire.docket.schema.base import Model
+
+__all__ = ["SheetModel", "WorkbookModel"]
+
+TotalKind = Literal["sum", "average", "count", "smallest", "largest"]
+
+
+class SheetModel(Model):
+    """A sheet of a workbook made by a run."""
+
+    name: str = Field(description="The sheet's name; with `split`, slots of the column split by.")
+    table: str | None = Field(None, description="The table it shows.")
+    pivot: str | None = Field(None, description="The pivot it shows.")
+    statement: str | None = Field(None, description="The statement it shows.")
+    title: str | None = Field(None, description="A line above the headings, with slots.")
+    columns: list[str] = Field(default_factory=list, description="Columns to show, in order; all if not given.")
+    split: str | None = Field(
+        None, description="A column of the table, or of the one that the pivot sums up: one sheet for each value."
+    )
+    rows_per_sheet: int | None = Field(
+        None,
+        ge=1,
+        description="Go on on a further sheet after so many rows; without it a table that is too long stops.",
+    )
+    totals: dict[str, TotalKind] = Field(default_factory=dict, description="Totals under columns.")
+    total_label: str | None = Field(None, description="The word in the totals row; `Total` if not given.")
+    formulas: Literal["living", "living only", "values"] = Field(
+        "values",
+        description="Derived columns, totals, amounts of statements and cells of pivots as formulas, or values. "
+        "Where a later step made a formula untrue `living` has values, and says so; `living only` stops.",
+    )
+    freeze: bool = Field(True, description="The heading stays in sight.")
+    filter: bool = Field(True, description="The heading has filter buttons.")
+    landscape: bool = Field(False, description="Printed on its side.")
+    looks: dict[Literal["title", "heading", "rows", "subtotal", "total"], str] = Field(
+        default_factory=dict, description="Looks other than those of these names."
+    )
+
+    @model_validator(mode="after")
+    def _one_content(self) -> SheetModel:
+        if sum(one is not None for one in (self.table, self.pivot, self.statement)) != 1:
+            raise ValueError("a sheet shows either a table, a pivot or a statement")
+        if self.table is None and (self.columns or self.totals or self.rows_per_sheet):
+            raise ValueError("columns, totals and rows_per_sheet are for sheets of tables; a pivot says its own totals")
+        if self.statement is not None and self.split:
+            raise ValueError("split is for sheets of tables and pivots")
+        return self
+
+
+class WorkbookModel(Model):
+    """A workbook made by a run."""
+
+    name: str = Field(description="The file's name, with slots.")
+    template: str | None = Field(None, description="A workbook whose slots are filled and whose sheets come first.")
+    split: str | None = Field(
+        None,
+        description="A column: one file for each of its values, with the rows of that value in every sheet; its slot "
+        "stands in the name. A mail attaches the file of its own row, by the column of the same heading.",
+    )
+    sheets: list[SheetModel] = Field(default_factory=list, description="Sheets to add, in order.")
