@@ -211,7 +211,7 @@ def formula(draw, table):
         return draw.of(
             [
                 f'{one}&"-x"',
-                '"fixed"',
+                '"whole_argument"',
                 f"UPPER({one})",
                 f"{one}",
                 f"LEN({one})",

@@ -5,9 +5,10 @@ from __future__ import annotations
 import importlib
 
 FAMILIES = (
-    "arithmetic", "calendar", "cellfacts", "characters", "choices", "conditional", "database", "dates", "distributions",
-    "engineering", "finance", "information", "logic", "lookup", "numeric", "oddperiods", "places", "samples", "securities",
-    "shapes", "statistics", "texts", "trigonometry",
+    "aggregates", "arrays", "bonds", "complex_numbers", "conditional", "database", "dates", "distributions",
+    "engineering", "finance", "information", "integers", "keyed_lookup", "lambdas", "logic", "lookup", "matrices",
+    "number_bases", "odd_bonds", "powers", "ranking", "references", "regression", "rounding", "spread", "text",
+    "text_numbers", "text_search", "trigonometry", "workdays",
 )  # fmt: skip
 
 __all__ = ["FAMILIES", "load"]

@@ -12,9 +12,9 @@ from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import with_faults
 from tinquire.formula.engine.criteria import Criterion, criterion
-from tinquire.formula.engine.evaluate import PerLane, evaluate, grid_of, single
+from tinquire.formula.engine.evaluate import evaluate
 from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.engine.references import cropped_together
+from tinquire.formula.engine.references import PerLane, cropped_together, grid_of, single
 from tinquire.formula.engine.registry import special
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.tree import Node

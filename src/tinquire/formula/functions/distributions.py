@@ -12,7 +12,7 @@ from tinquire.cells.values import CellError
 from tinquire.formula.engine.adapters import ErrorValue, arrays, numbers_in, plain
 from tinquire.formula.engine.operands import Grid
 from tinquire.formula.engine.registry import declare_all
-from tinquire.formula.functions.samples import pairs
+from tinquire.formula.functions.regression import pairs
 
 
 def _stats() -> Any:

@@ -1,4 +1,4 @@
-"""Values found by key or by place."""
+"""Values found by key or by position (18.17.7)."""
 
 from __future__ import annotations
 
@@ -10,14 +10,24 @@ import numpy as np
 from tinquire.cells.address import Area
 from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.values import CellError, Value
+from tinquire.formula.engine.adapters import ErrorValue, arrays
 from tinquire.formula.engine.conversions import boolean_of, number_of, numbers, with_faults
 from tinquire.formula.engine.criteria import has_wildcards, wildcard_pattern
-from tinquire.formula.engine.evaluate import PerLane, evaluate, fixed_value, grid_of, single
+from tinquire.formula.engine.evaluate import evaluate, fixed_value
 from tinquire.formula.engine.operands import Areas, Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.engine.references import cropped
-from tinquire.formula.engine.registry import special
+from tinquire.formula.engine.references import PerLane, cropped, grid_of, single
+from tinquire.formula.engine.registry import declare_all, special
 from tinquire.formula.engine.scope import Frame
+from tinquire.formula.functions.arrays import transposed
 from tinquire.formula.language.tree import Literal, Missing, Node
+
+__all__ = ["KeyIndex", "line_of"]
+
+
+def line_of(grid: Grid) -> Column:
+    if min(grid.height, grid.width) != 1:
+        raise ErrorValue(CellError.VALUE)
+    return grid.flat()
 
 
 @special("VLOOKUP(key: value, range: cells, column: number, nearest: logical = TRUE)")
@@ -332,4 +342,58 @@ def _fixed_number(node: Node, frame: Frame) -> float | CellError:
     return number_of(fixed_value(node, frame))
 
 
-__all__ = ["KeyIndex"]
+def _choose(arguments: tuple[Node, ...], frame: Frame) -> Operand:
+    """Only what is chosen is worked out when the choice is the same for all."""
+    place = number_of(fixed_value(arguments[0], frame))
+    if isinstance(place, CellError):
+        return Scalar(place)
+    if not 1 <= int(place) < len(arguments):
+        return Scalar(CellError.VALUE)
+    return evaluate(arguments[int(place)], frame)
+
+
+declare_all(
+    special,
+    __name__,
+    [
+        ("CHOOSE(place: number, value: value, value...: value)", _choose, "The so-manieth of several values or references (18.17.7).", 'CHOOSE(2, "a", "b", "c")', "b"),
+    ],
+)  # fmt: skip
+
+
+def _lookup(key: Value, range_: Grid, results: Grid | None = None) -> Value:
+    """The value beside the last one not above the key, in ascending order."""
+    if results is None:
+        across = range_.width > range_.height
+        lines = transposed(range_) if across else range_
+        line, values = lines.columns[0], lines.columns[-1]
+    else:
+        line, values = line_of(range_), line_of(results)
+    place = KeyIndex(line).nearest(key)
+    if isinstance(key, CellError):
+        return key
+    if place < 0 or place >= len(values):
+        return CellError.NA
+    return values[place]
+
+
+def _hlookup(key: Value, range_: Grid, row: float, nearest: bool = True) -> Value:
+    number = int(row)
+    if not 1 <= number <= range_.height:
+        return CellError.VALUE if number < 1 else CellError.REF
+    across = transposed(range_)
+    index = KeyIndex(across.columns[0])
+    if isinstance(key, CellError):
+        return key
+    place = index.nearest(key) if nearest else index.exact(key)
+    return CellError.NA if place < 0 else across.columns[number - 1][place]
+
+
+declare_all(
+    arrays,
+    __name__,
+    [
+        ("LOOKUP(key: value, range: cells, results?: cells)", _lookup, "The value beside the last one not above a key in an ascending row or column (18.17.7).", 'LOOKUP(4, {1,3,5}, {"a","b","c"})', "b"),
+        ("HLOOKUP(key: value, range: cells, row: number, nearest: logical = TRUE)", _hlookup, "The value in a row of the column whose first row holds the key (18.17.7).", 'HLOOKUP("b", {"a","b";1,2}, 2, FALSE)', "2"),
+    ],
+)  # fmt: skip

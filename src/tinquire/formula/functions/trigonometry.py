@@ -1,4 +1,4 @@
-"""Angles, powers, logarithms, and the functions made of them (18.17.7). Angles are in radians."""
+"""Angles in radians, and the functions made of them (18.17.7)."""
 
 from __future__ import annotations
 
@@ -61,12 +61,6 @@ declare_all(
         ("ACOTH(number: number)", lambda n: np.where(np.abs(n) > 1, np.arctanh(1 / np.where(n == 0, 1, n)), np.nan), "The number that has a hyperbolic cotangent.", "ROUND(ACOTH(2), 6)", "0.549306"),
         ("DEGREES(number: number)", np.degrees, "Radians as degrees.", "DEGREES(PI())", "180"),
         ("RADIANS(number: number)", np.radians, "Degrees as radians.", "RADIANS(180) = PI()", "TRUE"),
-        ("EXP(number: number)", np.exp, "The base of natural logarithms to a power.", "ROUND(EXP(1), 6)", "2.718282"),
-        ("LN(number: number)", lambda n: np.log(np.where(n > 0, n, np.nan)), "The natural logarithm.", "LN(EXP(3))", "3"),
-        ("LOG10(number: number)", lambda n: np.log10(np.where(n > 0, n, np.nan)), "The logarithm to base ten.", "LOG10(1000)", "3"),
-        ("SQRT(number: number)", np.sqrt, "The square root.", "SQRT(16)", "4"),
-        ("SQRTPI(number: number)", lambda n: np.sqrt(n * np.pi), "The square root of a number times pi.", "ROUND(SQRTPI(1), 6)", "1.772454"),
-        ("SIGN(number: number)", np.sign, "1, 0 or -1, as a number is above, at or below nought.", "SIGN(-7)", "-1"),
         ("PI()", lambda: np.array([np.pi]), "The ratio of a circle's way round to its width.", "ROUND(PI(), 4)", "3.1416"),
     ],
 )  # fmt: skip
@@ -81,32 +75,3 @@ def atan2(x: Floats, y: Floats) -> Column:
     """
     nowhere = np.where((x == 0) & (y == 0), CellError.DIV0.code + 1, 0).astype(np.uint8)
     return with_faults(Column.of_numbers(np.arctan2(y, x)), nowhere)
-
-
-@elementwise("LOG(number: number, base: number = 10)")
-def log(number: Floats, base: Floats) -> Column:
-    """The logarithm to a base (18.17.7).
-
-    >>> LOG(8, 2)
-    3
-    """
-    good = (number > 0) & (base > 0)
-    over = np.log(np.where(good, base, np.e))
-    # Whole powers come out whole: the quotient of two logarithms may be a hair away from them.
-    result = np.log(np.where(good, number, np.nan)) / np.where(over == 0, 1.0, over)
-    near = np.rint(result)
-    exact = (np.abs(result - near) < 1e-9) & (np.power(np.where(good, base, 1.0), near) == number)
-    column = Column.of_numbers(np.where(exact, near, result))
-    return with_faults(column, np.where(good & (over == 0), CellError.DIV0.code + 1, 0).astype(np.uint8))
-
-
-@elementwise("POWER(number: number, power: number)")
-def power(number: Floats, power: Floats) -> Column:
-    """A number to a power, as the operator `^` works it out (18.17.7).
-
-    >>> POWER(2, 10)
-    1024
-    """
-    zero = np.where((number == 0) & (power < 0), CellError.DIV0.code + 1, 0)
-    zero = np.where((number == 0) & (power == 0), CellError.NUM.code + 1, zero)
-    return with_faults(Column.of_numbers(np.power(number, power)), zero.astype(np.uint8))

@@ -12,9 +12,10 @@ from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import NOTATION, Notation
 from tinquire.formula.engine.dependency_order import Place, Work, batches, reads_itself
-from tinquire.formula.engine.evaluate import blank_to_zero, evaluate, evaluate_column, grid_of, single
+from tinquire.formula.engine.evaluate import blank_to_zero, evaluate, evaluate_column
 from tinquire.formula.engine.operands import Grid, Lanes
 from tinquire.formula.engine.recurrences import direction, worked_out
+from tinquire.formula.engine.references import grid_of, single
 from tinquire.formula.engine.running_totals import added_up, running_total
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.problems import CycleError

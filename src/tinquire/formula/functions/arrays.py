@@ -1,4 +1,4 @@
-"""Arrays cut, joined, sorted, filtered and made (the functions whose results spill over the cells beside them)."""
+"""Arrays cut, joined, sorted, filtered and made: the functions whose results spill."""
 
 from __future__ import annotations
 

@@ -1,109 +1,18 @@
-"""More choices, names within a formula, and functions as values."""
+"""Names within a formula, and functions as values."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.engine.adapters import MAX_CELLS, arrays, grid_from, grid_rows
-from tinquire.formula.engine.conversions import boolean_of, number_of
-from tinquire.formula.engine.evaluate import LEFT_OUT, apply, evaluate, fixed_value, lift
+from tinquire.formula.engine.adapters import MAX_CELLS, grid_from, grid_rows
+from tinquire.formula.engine.conversions import number_of
+from tinquire.formula.engine.evaluate import LEFT_OUT, apply, evaluate, fixed_value
 from tinquire.formula.engine.operands import Closure, Grid, Lanes, Operand, Scalar
-from tinquire.formula.engine.operators import compare
 from tinquire.formula.engine.references import PerLane, grid_of, single
-from tinquire.formula.engine.registry import declare_all, special
+from tinquire.formula.engine.registry import special
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.tree import Call, Name, Node
-
-
-@special("IFS(condition: logical, value: value, condition...: logical, value...: value)")
-def ifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The value behind the first condition that holds.
-
-    >>> IFS(1 > 2, "a", 2 > 1, "b")
-    b
-    """
-    if len(arguments) % 2:
-        return Scalar(CellError.VALUE)
-    for condition, value in zip(arguments[::2], arguments[1::2], strict=True):
-        holds = boolean_of(fixed_value(condition, frame))
-        if isinstance(holds, CellError):
-            return Scalar(holds)
-        if holds:
-            return evaluate(value, frame)
-    return Scalar(CellError.NA)
-
-
-@special("SWITCH(value: value, case: value, result: value, case...: value, result...: value)")
-def switch(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The result behind the first case that is equal to a value; a last argument alone is for all others.
-
-    >>> SWITCH(2, 1, "a", 2, "b", "other")
-    b
-    """
-    value = Column.full(fixed_value(arguments[0], frame), 1)
-    if value.kinds[0] == Kind.ERROR:
-        return Scalar(value[0])
-    cases, other = arguments[1:], None
-    if len(cases) % 2:
-        cases, other = cases[:-1], cases[-1]
-    for case, result in zip(cases[::2], cases[1::2], strict=True):
-        signs, faults = compare(value, Column.full(fixed_value(case, frame), 1))
-        if faults is None and signs[0] == 0:
-            return evaluate(result, frame)
-    return Scalar(CellError.NA) if other is None else evaluate(other, frame)
-
-
-@special("IFNA(value: value, otherwise: value)")
-def ifna(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The value, or another where it is not available.
-
-    >>> IFNA(NA(), "none")
-    none
-    """
-    value = single(evaluate(arguments[0], frame), frame)
-    if isinstance(value, Scalar):
-        return evaluate(arguments[1], frame) if value.value is CellError.NA else value
-    other = single(evaluate(arguments[1], frame), frame)
-    return lift(
-        (value, other), lambda a, b: Column.where((a.kinds == Kind.ERROR) & (a.numbers == CellError.NA.code), b, a)
-    )
-
-
-def _xor(*grids: Grid) -> Value:
-    held, seen = False, False
-    for value in (value for grid in grids for column in grid.columns for value in column):
-        if isinstance(value, CellError):
-            return value
-        if value is None or isinstance(value, str):
-            continue
-        held, seen = held ^ bool(value), True
-    return held if seen else CellError.VALUE
-
-
-declare_all(
-    arrays,
-    __name__,
-    [
-        (
-            "XOR(condition: cells, condition...: cells)",
-            _xor,
-            "Whether an odd number of conditions hold.",
-            "XOR(TRUE, FALSE, TRUE)",
-            "FALSE",
-        )
-    ],
-)
-declare_all(
-    special,
-    __name__,
-    [
-        ("TRUE()", lambda arguments, frame: Scalar(True), "Yes (18.17.7).", "TRUE()", "TRUE"),
-        ("FALSE()", lambda arguments, frame: Scalar(False), "No (18.17.7).", "FALSE()", "FALSE"),
-    ],
-)
-
 
 # -- names and functions ---------------------------------------------------------------------------------
 

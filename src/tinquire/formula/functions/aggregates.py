@@ -1,4 +1,4 @@
-"""Sums, counts and averages of ranges."""
+"""Sums, counts and averages of ranges (18.17.7)."""
 
 from __future__ import annotations
 
@@ -9,13 +9,24 @@ from numpy.typing import NDArray
 
 from tinquire.cells.column import Column, Floats, Kind
 from tinquire.cells.values import CellError
+from tinquire.formula.engine.adapters import sample
 from tinquire.formula.engine.conversions import Faulty, first_fault, number_of, with_faults
-from tinquire.formula.engine.evaluate import PerLane, evaluate, fixed_value, grid_of, single
+from tinquire.formula.engine.evaluate import evaluate, fixed_value
 from tinquire.formula.engine.matrix import Matrix
 from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.engine.registry import aggregate, functions, special
+from tinquire.formula.engine.references import PerLane, grid_of, single
+from tinquire.formula.engine.registry import aggregate, declare_all, functions, special
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.tree import Call, Name, Node
+
+declare_all(
+    sample,
+    __name__,
+    [
+        ("PRODUCT(number: cells, number...: cells)", lambda n: float(np.prod(n)) if len(n) else 0.0, "All numbers multiplied.", "PRODUCT(2, 3, 4)", "24"),
+        ("SUMSQ(number: cells, number...: cells)", lambda n: float(np.dot(n, n)), "The sum of the squares.", "SUMSQ(3, 4)", "25"),
+    ],
+)  # fmt: skip
 
 
 @aggregate("SUM(number: cells, number...: cells)")
@@ -128,8 +139,12 @@ _SUBTOTALS: dict[int, Callable[[Matrix], Column]] = {
     1: average, 2: count, 3: counta, 4: max_, 5: min_, 6: _of_numbers("PRODUCT"), 7: _of_numbers("STDEV"),
     8: _of_numbers("STDEVP"), 9: sum_, 10: _of_numbers("VAR"), 11: _of_numbers("VARP"),
 }  # fmt: skip
+
+
 #: What AGGREGATE's first argument picks besides: of numbers alone, and with a place or share.
 _AGGREGATES = {12: "MEDIAN", 13: "MODE.SNGL"}
+
+
 _WITH_PLACE = {14: "LARGE", 15: "SMALL", 16: "PERCENTILE.INC", 17: "QUARTILE.INC", 18: "PERCENTILE.EXC", 19: "QUARTILE.EXC"}  # fmt: skip
 
 

@@ -1,7 +1,4 @@
-"""Bonds and bills (18.17.7): coupon days, prices, yields, interest that has run up.
-
-`basis` counts days: 0 American 30/360, 1 actual, 2 actual/360, 3 actual/365, 4 European 30/360.
-"""
+"""Bonds and bills (18.17.7): coupon days, prices, yields, accrued interest."""
 
 from __future__ import annotations
 
@@ -15,7 +12,7 @@ from tinquire.cells.dates import date_from_serial, serial_from_date
 from tinquire.cells.values import CellError
 from tinquire.formula.engine.adapters import ErrorValue, plain
 from tinquire.formula.engine.registry import declare_all
-from tinquire.formula.functions.calendar import thirty_days, year_share
+from tinquire.formula.functions.dates import thirty_days, year_share
 from tinquire.formula.functions.finance import root
 
 
@@ -266,8 +263,14 @@ def _declining(cost: float, salvage: float, period: int, rate: float, share: flo
 
 
 _DAYS = "DATE(2026,3,10), DATE(2026,9,30), 2, 1"
+
+
 _BOND = "settlement: number, maturity: number, frequency: number, basis: number = 0"
+
+
 _RATED = "settlement: number, maturity: number, rate: number"
+
+
 declare_all(
     plain,
     __name__,

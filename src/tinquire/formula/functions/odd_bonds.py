@@ -1,8 +1,4 @@
-"""Bonds whose first or last interest period is longer or shorter than the others (18.17.7).
-
-The odd period is cut at the days on which coupons would be paid if all were regular; a share of each regular period
-counts as so much of a coupon, and the price is discounted over the shares that are still to come.
-"""
+"""Bonds whose first or last interest period is longer or shorter than the others (18.17.7)."""
 
 from __future__ import annotations
 
@@ -13,10 +9,12 @@ from itertools import count
 
 from tinquire.formula.engine.adapters import plain
 from tinquire.formula.engine.registry import declare_all
+from tinquire.formula.functions.bonds import check, coupons, day_of, days_between, months_before
 from tinquire.formula.functions.finance import root
-from tinquire.formula.functions.securities import check, coupons, day_of, days_between, months_before
 
 _Day = datetime.date
+
+
 _BOND = "rate: number, {}: number, redemption: number, frequency: number, basis: number = 0"
 
 
@@ -115,8 +113,13 @@ def _last_yield(price: float, at_end: float, accrued: float, years: float) -> fl
 
 
 _FIRST = "settlement: number, maturity: number, issue: number, first: number, " + _BOND
+
+
 _LAST = "settlement: number, maturity: number, last: number, " + _BOND
+
+
 _DAYS = "DATE(2026,3,10), DATE(2034,9,30)"
+
 
 declare_all(
     plain,
