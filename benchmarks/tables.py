@@ -17,7 +17,7 @@ from tests.postgres import PASSWORD, programs, served
 from benchmarks.measure import Measure
 from tinquire.cells import Column
 from tinquire.docket.schema.tables import TableModel
-from tinquire.sources import SourceSpec, StayingRows, gather
+from tinquire.sources import RemoteRows, SourceSpec, gather
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.matching import matched
@@ -241,7 +241,7 @@ def _pushed(folder: Path) -> Iterator[Measure]:
         rows = "SELECT 'Depot ' || n % 50 AS depot, n % 12 AS month, (n::bigint * 7919 % 10000) / 100.0 AS charge"
         rows += f" FROM generate_series(1, {STAYING_ROWS}) n"
         psql("-c", f"CREATE TABLE sales AS {rows}", "-c", "VACUUM ANALYZE sales")
-        staying = StayingRows("sales", url, "SELECT * FROM sales", {}, folder, "TILL_PASSWORD")
+        staying = RemoteRows("sales", url, "SELECT * FROM sales", {}, folder, "TILL_PASSWORD")
         fields, values = (
             [PivotField("depot"), PivotField("month")],
             [PivotValue("charge", Aggregation.SUM, "Charge"), PivotValue("charge", Aggregation.LARGEST, "most")],

@@ -182,7 +182,7 @@ def test_names_may_stand_for_names_but_not_for_themselves():
     assert value("a+1", names={"a": "b", "b": "c", "c": "41"}) == 42
     assert value("a", names={"a": "b", "b": "a"}) == NAME
     assert value("SUM(block)", CELLS, names={"block": span("S", "C1:C2")}) == 30
-    assert value("whole_argument", names={"whole_argument": Scalar("x")}) == "x"
+    assert value("fixed", names={"fixed": Scalar("x")}) == "x"
 
 
 def test_keys_far_down_are_found():

@@ -211,7 +211,7 @@ def formula(draw, table):
         return draw.of(
             [
                 f'{one}&"-x"',
-                '"whole_argument"',
+                '"fixed"',
                 f"UPPER({one})",
                 f"{one}",
                 f"LEN({one})",

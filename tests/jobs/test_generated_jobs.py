@@ -20,7 +20,7 @@ from tinquire.base.faults import TinQuireError
 from tinquire.cells.address import Area
 from tinquire.docket import load_docket, parse_period
 from tinquire.press.make import make
-from tinquire.press.outputs.provenance import sourced_by_slots
+from tinquire.press.outputs.provenance import sources_of_slots
 from tinquire.press.record.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
 
 COUNT = int(os.environ.get("TINQUIRE_JOBS", "150"))
@@ -100,7 +100,7 @@ def parts(sheet, table):
 
 def check_book(job, output, tables):
     found = list(reader.read(output.data))
-    traces = Traces(output.sourced)
+    traces = Traces(output.sources)
     for sheet in job.docket["workbooks"]["book"]["sheets"]:
         if "pivot" in sheet:
             asked = job.docket["pivots"][sheet["pivot"]]
@@ -188,9 +188,9 @@ def hold(folder, job):
         hold(folder, job)
         return
     for name, wanted in job.figures.items():
-        assert same(wanted, pack.work.figures[name], 1e6), (name, wanted, pack.work.figures[name])
-        sourced = sourced_by_slots(pack.work, pack.work.slots(), "", Area(1, 1, 1, 1), f"[:{name}:]")
+        assert same(wanted, pack.results.figures[name], 1e6), (name, wanted, pack.results.figures[name])
+        sourced = sources_of_slots(pack.results, pack.results.slots(), "", Area(1, 1, 1, 1), f"[:{name}:]")
         rows = [one.rows_at(1, 1).listed() for one in sourced if one.origin is not None]
         found = {(file, row) for listed in rows for file, _, row in listed}
         assert found == job.figure_rows[name], (name, job.docket["figures"])
-    check_book(job, pack.outputs[0], pack.work.tables)
+    check_book(job, pack.outputs[0], pack.results.tables)

@@ -46,7 +46,7 @@ def check(text, otherwise="warn"):
 )  # fmt: skip
 def test_ready_made_checks(text, found, tmp_path):
     pack, _ = made(tmp_path, check(text))
-    (result,) = pack.work.checks
+    (result,) = pack.results.checks
     assert (result.holds, result.says if found else "") == (not found, found)
     assert [fault.why for fault in pack.warnings] == ([found] if found else [])
     if found:
@@ -83,13 +83,13 @@ def test_checks_look_back_on_the_period_before(tmp_path):
     )  # fmt: skip
     pack, _ = made(tmp_path, docket, period="2026-Q3")
     publish(pack, datetime(2026, 10, 2, tzinfo=UTC))
-    assert [check.holds for check in pack.work.checks] == [True, True, True]
+    assert [check.holds for check in pack.results.checks] == [True, True, True]
     pack, _ = made(tmp_path, docket, ROWS.replace("£120.50", "£150.00"), period="2026-Q4")
-    assert pack.work.checks[0].says == "fees is 195, 17.8% away from 165.5 in 2026-Q3"
-    assert pack.work.checks[1].holds
+    assert pack.results.checks[0].says == "fees is 195, 17.8% away from 165.5 in 2026-Q3"
+    assert pack.results.checks[1].holds
     pack, _ = made(tmp_path, docket, ROWS.replace("Annex", "Loft"), period="2026-Q4")
-    assert pack.work.checks[1].says == "'Annex' of 2026-Q3"
-    assert [check.holds for check in pack.work.checks] == [True, False, True]
+    assert pack.results.checks[1].says == "'Annex' of 2026-Q3"
+    assert [check.holds for check in pack.results.checks] == [True, False, True]
 
 
 def test_files_must_not_be_older_than_the_period(tmp_path):
@@ -99,6 +99,6 @@ def test_files_must_not_be_older_than_the_period(tmp_path):
         moment = datetime(2026, 10, 3, 12, tzinfo=UTC).timestamp()
         os.utime(tmp_path / "lettings.csv", (moment, moment))
         pack = make(load_docket(tmp_path / "docket.toml"), parse_period("2026-Q4"))
-        assert pack.work.checks[0].holds == holds
+        assert pack.results.checks[0].holds == holds
         if not holds:
-            assert pack.work.checks[0].says == "lettings.csv was last written on 2026-10-03"
+            assert pack.results.checks[0].says == "lettings.csv was last written on 2026-10-03"

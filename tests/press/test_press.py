@@ -79,8 +79,8 @@ def test_charges_are_living_formulas_with_stored_results(book, pack):
     assert table.columns[table.place("Charge")].formula == formula
     assert sheet.formula(table.area.bottom, charge).text == "SUBTOTAL(109,Charges[Charge])"
     stored = sheet.column(charge, table.data.top, table.data.bottom)
-    assert stored.to_list() == pack.work.tables["charges"].column("Charge").to_list()
-    assert sheet.value(table.area.bottom, charge) == pytest.approx(pack.work.figures["total_charged"])
+    assert stored.to_list() == pack.results.tables["charges"].column("Charge").to_list()
+    assert sheet.value(table.area.bottom, charge) == pytest.approx(pack.results.figures["total_charged"])
     assert sheet.value(table.area.bottom, 1) == "All depots"
 
 
@@ -88,7 +88,7 @@ def test_charges_are_living_formulas_with_stored_results(book, pack):
 def test_borders_and_tables_end_exactly_with_the_data(book, pack, name):
     sheet = book.sheet(name)
     table = sheet.tables[0]
-    charges = pack.work.tables["charges"]
+    charges = pack.results.tables["charges"]
     height = charges.height if name == "Charges" else sum(depot == name for depot in charges.column("Depot"))
     assert table.data.height == height
     assert sheet.used.bottom == table.area.bottom == 3 + height + 1

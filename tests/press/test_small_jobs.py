@@ -154,7 +154,7 @@ def test_figures(tmp_path, formula, expected):
     quoted = formula.replace('"', '\\"')
     docket = BASE + '[pivots.p]\nfrom = "lettings"\nrows = ["Hall"]\nvalues = [{ sum = "Fee" }]\n'
     pack, _ = made(tmp_path, docket + f'[figures]\nit = "{quoted}"\nother_figure = "ROWS(lettings)"\n')
-    assert pack.work.figures["it"] == expected
+    assert pack.results.figures["it"] == expected
 
 
 MAIL = """[mails.all]
@@ -327,7 +327,7 @@ def test_tables_come_after_those_that_their_formulas_read(tmp_path):
     early = '[tables.early]\nfrom = "lettings"\nsteps = [{ derive = "Share of all", as = "[Fee] / SUM(late[Fee])" }]\n'
     late = '[tables.late]\nfrom = "lettings"\nsteps = [{ keep_rows = "[Paid]" }]\n'
     pack, _ = made(tmp_path, BASE + early + late)
-    assert pack.work.tables["early"].columns[-1][0] == pytest.approx(120.5 / 110.5)
+    assert pack.results.tables["early"].columns[-1][0] == pytest.approx(120.5 / 110.5)
     circle = late.replace("[Paid]", "ROWS(early) > 0")
     with pytest.raises(TinQuireError, match="the tables early, late are made from each other"):
         made(tmp_path, BASE + early + circle)

@@ -59,7 +59,7 @@ def test_a_living_sheet_shows_what_its_table_holds(tmp_path, steps, heading, val
     column = next(place[1] for place, value in cells.items() if place[0] == 1 and value == heading)
     assert [cells.get((row, column)) for row in range(2, 2 + len(values))] == values
     assert sum(place[1] == column for place in living) == formulas
-    assert made.work.tables["t"].column(heading).to_list() == values
+    assert made.results.tables["t"].column(heading).to_list() == values
     assert (
         bool(made.warnings) == (heading == "X" and formulas < len(values) and "Nothing" not in steps) or heading != "X"
     )
@@ -107,8 +107,8 @@ def test_numbers_are_read_as_people_wrote_them(tmp_path, texts, kind, expected, 
         assert expected in str(caught.value)
         return
     made = pack(tmp_path, HEAD + source + figure, a)
-    assert made.work.tables["t"].columns[0].to_list() == pytest.approx(expected)
-    assert made.work.tables["t"].fields[0].type == ("duration" if kind == "time" else kind)
+    assert made.results.tables["t"].columns[0].to_list() == pytest.approx(expected)
+    assert made.results.tables["t"].fields[0].type == ("duration" if kind == "time" else kind)
 
 
 SLOTS = [

@@ -128,8 +128,8 @@ def test_a_job_reads_its_database(tmp_path):
         '[checks.c]\nfresh = { source = "sales" }\n', "utf-8",
     )  # fmt: skip
     pack = make(load_docket(tmp_path / "docket.toml"), parse_period("2026-10"))
-    assert pack.work.figures == {"sum": 30.75}
-    assert pack.work.tables["sales"].where(1) == "sqlite:///till.sqlite, row 2"
+    assert pack.results.figures == {"sum": 30.75}
+    assert pack.results.tables["sales"].where(1) == "sqlite:///till.sqlite, row 2"
     for wrong, why in (('query = "x"', "needs a query"), ("", "either file, files or database")):
         (tmp_path / "docket.toml").write_text(f'title = "T"\nperiod = "month"\n[sources.s]\n{wrong}\n', "utf-8")
         with pytest.raises(TinQuireError) as caught:
@@ -161,7 +161,7 @@ def stay(folder, url, keys):
             'password_from = "TILL_PASSWORD"\n' if "postgres" in url else ""
         )
         (folder / "docket.toml").write_text(text + keys, "utf-8")
-        work = make(load_docket(folder / "docket.toml"), parse_period("2026-10")).work
+        work = make(load_docket(folder / "docket.toml"), parse_period("2026-10")).results
         assert ("sales" in work.tables) == (rows == "travel")
         made.append(work)
     return made

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 from tinquire.base.faults import TinQuireError
 from tinquire.cells import Column
-from tinquire.sources.delimited.reader import distinct, fields, read_delimited, reader
+from tinquire.sources.delimited import distinct, fields, reader
+from tinquire.sources.delimited.reader import read_delimited
 from tinquire.tables.inference import inferred_type
 from tinquire.tables.types import typed
 

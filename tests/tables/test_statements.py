@@ -81,12 +81,12 @@ EXPECTED = [
 
 def test_a_statement_as_values_and_as_living_formulas(tmp_path):
     pack = job(tmp_path)
-    made = pack.work.statements["position"].as_table()
+    made = pack.results.statements["position"].as_table()
     assert made.headings == ["Line", "October 2026", "Budget", "Apart", "Change"]
     found = list(zip(*(column.to_list() for column in made.columns), strict=True))
     assert found == [tuple(pytest.approx(v) if isinstance(v, float) else v for v in line) for line in EXPECTED]
-    assert pack.work.figures == {"vans": 390}
-    assert [check.holds for check in pack.work.checks] == [True]
+    assert pack.results.figures == {"vans": 390}
+    assert [check.holds for check in pack.results.checks] == [True]
     path = tmp_path / "made.xlsx"
     path.write_bytes(pack.outputs[0].data)
     assert unsound(Package.open(path)) == []

@@ -430,7 +430,7 @@ LOOPS = [
     ("texts that are carried down", {4: (2, 'IF(A2="",D1,A2)')}, {"D1": "open"}),
     ("up and down", {4: (3, "D2+1"), 5: (3, "E4+D3")}, {"D2": 1.0}),
     ("equal in 15 digits", {4: (2, "IF(D1=0.3,0.1,D1+0.1)")}, {"D1": 0.0}),
-    ("a whole_argument cell of its own", {4: (2, "D1+$D$1")}, {"D1": 2.0}),
+    ("a fixed cell of its own", {4: (2, "D1+$D$1")}, {"D1": 2.0}),
 ]  # fmt: skip
 
 

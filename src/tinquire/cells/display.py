@@ -278,7 +278,7 @@ def _exponent_texts(tokens: tuple[Token, ...], at: int, power: int) -> dict[int,
 
 
 def _show_fraction(number: float, section: Section) -> str:
-    """`# ?/?` and its kin: the nearest fraction whose denominator fits the places, or a whole_argument denominator."""
+    """`# ?/?` and its kin: the nearest fraction whose denominator fits the places, or a fixed denominator."""
     tokens = section.tokens
     slash = next(place for place, token in enumerate(tokens) if token.kind == "slash")
     below = "".join(token.text for token in tokens[slash + 1 :] if token.kind in ("digit", "literal")).strip()

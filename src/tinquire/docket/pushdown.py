@@ -8,7 +8,7 @@ from typing import TypeAlias
 from tinquire.base.faults import Fault
 from tinquire.docket.job import Docket
 from tinquire.docket.schema.tables import TableModel
-from tinquire.docket.usage import all_formulas, tables_read, tables_used
+from tinquire.docket.usage import all_formulas, tables_read
 from tinquire.slots.slots import slot_name
 from tinquire.tables.steps.drop_rows import DropRows
 from tinquire.tables.steps.group import Group
@@ -49,7 +49,7 @@ def _in_tables(docket: Docket, known: dict[str, str]) -> Iterator[_Need]:
         early = _before_group(table) if table.from_ in known else len(table.steps)
         for number, step in enumerate(table.steps):
             path = ("tables", name, "steps", number)
-            for other in tables_used(step):
+            for other in step.other_tables:
                 yield f"tables.{name}, step {number + 1}", other, path
             if table.from_ in known and number < early and not isinstance(step, KeepRows | DropRows):
                 what = f"tables.{name}, step {number + 1}, which is none of keep_rows, drop_rows and group,"

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from tinquire.base.faults import Fault, known_names
 from tinquire.docket.job import Docket
 from tinquire.docket.pushdown import needing_rows
-from tinquire.docket.usage import all_formulas, tables_needed, tables_used
+from tinquire.docket.usage import all_formulas, tables_needed
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.engine.registry import functions, unknown_function
 from tinquire.formula.language.tree import Call, walk
 from tinquire.slots.slots import slot_name
 from tinquire.tables.types import TYPES
 
-__all__ = ["reviewed", "table_order"]
+__all__ = ["OUTPUT_REVIEWS", "reviewed", "table_order"]
 
 
 def reviewed(docket: Docket) -> list[Fault]:
@@ -65,7 +65,7 @@ def _tables(docket: Docket) -> Iterator[Fault]:
             why = f"tables.{name} is made from '{table.from_}', which is neither a source nor a table: "
             yield _fault(docket, why + known_names(table.from_, known), "mend the name", "tables", name, "from")
         for number, step in enumerate(table.steps):
-            for other in tables_used(step):
+            for other in step.other_tables:
                 if other not in known:
                     why = f"tables.{name}, step {number + 1} uses '{other}': {known_names(other, known)}"
                     yield _fault(docket, why, "mend the name", "tables", name, "steps", number)
@@ -105,27 +105,44 @@ def table_order(docket: Docket) -> list[str] | Fault:
 
 
 def _outputs(docket: Docket) -> Iterator[Fault]:
+    """What outputs show and attach is there, kind by kind."""
+    for review in OUTPUT_REVIEWS.values():
+        yield from review(docket)
+
+
+def _shown_tables(docket: Docket) -> list[str]:
+    """The names of all tables that an output may show."""
     model = docket.model
-    tables = [*model.sources, *model.tables, *(f"{name}_accounts" for name in model.statements)]
+    return [*model.sources, *model.tables, *(f"{name}_accounts" for name in model.statements)]
+
+
+def _review_workbooks(docket: Docket) -> Iterator[Fault]:
+    model = docket.model
+    known = {"table": _shown_tables(docket), "pivot": list(model.pivots), "statement": list(model.statements)}
     for name, book in model.workbooks.items():
         if not book.sheets and book.template is None:
             yield _fault(docket, f"workbooks.{name} has neither sheets nor a template", "add one", "workbooks", name)
         for number, sheet in enumerate(book.sheets):
-            path = ("workbooks", name, "sheets", number)
-            if sheet.table is not None and sheet.table not in tables:
-                why = f"a sheet shows the table '{sheet.table}': {known_names(sheet.table, tables)}"
-                yield _fault(docket, why, "mend the name", *path, "table")
-            if sheet.pivot is not None and sheet.pivot not in model.pivots:
-                why = f"a sheet shows the pivot '{sheet.pivot}': {known_names(sheet.pivot, list(model.pivots))}"
-                yield _fault(docket, why, "mend the name", *path, "pivot")
-            if sheet.statement is not None and sheet.statement not in model.statements:
-                known = known_names(sheet.statement, list(model.statements))
-                why = f"a sheet shows the statement '{sheet.statement}': {known}"
-                yield _fault(docket, why, "mend the name", *path, "statement")
-    for name, mail in model.mails.items():
+            for kind, names in known.items():
+                shown = getattr(sheet, kind)
+                if shown is not None and shown not in names:
+                    why = f"a sheet shows the {kind} '{shown}': {known_names(shown, names)}"
+                    yield _fault(docket, why, "mend the name", "workbooks", name, "sheets", number, kind)
+
+
+def _review_mails(docket: Docket) -> Iterator[Fault]:
+    tables = _shown_tables(docket)
+    for name, mail in docket.model.mails.items():
         if mail.each is not None and mail.each not in tables:
             why = f"mails.{name} is for each row of '{mail.each}': {known_names(mail.each, tables)}"
             yield _fault(docket, why, "mend the name", "mails", name, "each")
+
+
+#: What is reviewed of each kind of output, by its part of the docket.
+OUTPUT_REVIEWS: dict[str, Callable[[Docket], Iterator[Fault]]] = {
+    "workbooks": _review_workbooks,
+    "mails": _review_mails,
+}
 
 
 def _formulas(docket: Docket) -> Iterator[Fault]:

@@ -9,35 +9,15 @@ from tinquire.docket.schema.statements import FigureModel
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import Name, TableReference, walk
 from tinquire.slots.slots import slot_name
-from tinquire.tables.steps.derive import Derive
-from tinquire.tables.steps.drop_rows import DropRows
-from tinquire.tables.steps.keep_rows import KeepRows
+from tinquire.tables.steps import Step
 
-__all__ = ["all_formulas", "tables_needed", "tables_read", "tables_used"]
+__all__ = ["all_formulas", "tables_needed", "tables_read"]
 
 
-def tables_used(step: object) -> list[str]:
-    """The other tables that a step reads."""
-    for key in ("match", "subtract", "by"):
-        if isinstance(name := getattr(step, key, None), str):
-            return [name]
-    return list(getattr(step, "stack", ()))
-
-
-def tables_needed(step: object, known: Iterable[str]) -> list[str]:
-    """Of the tables that are known those that a step reads: by name, or in its formula."""
-    used = tables_used(step)
-    read = {name for text in _formulas(step) for name in tables_read(text)}
-    return [name for name in known if name in used or slot_name(name) in read]
-
-
-def _formulas(step: object) -> Iterator[str]:
-    if isinstance(step, Derive):
-        yield step.as_
-    elif isinstance(step, KeepRows):
-        yield step.keep_rows
-    elif isinstance(step, DropRows):
-        yield step.drop_rows
+def tables_needed(step: Step, known: Iterable[str]) -> list[str]:
+    """Of the tables that are known those that a step reads: by name, or in its formulas."""
+    read = {name for text in step.formulas for name in tables_read(text)}
+    return [name for name in known if name in step.other_tables or slot_name(name) in read]
 
 
 def all_formulas(docket: Docket) -> Iterator[tuple[tuple[str | int, ...], str]]:
@@ -52,7 +32,7 @@ def all_formulas(docket: Docket) -> Iterator[tuple[tuple[str | int, ...], str]]:
             yield ("checks", name, "agree", number), formula
     for name, table in model.tables.items():
         for number, step in enumerate(table.steps):
-            for text in _formulas(step):
+            for text in step.formulas:
                 yield ("tables", name, "steps", number), text
 
 

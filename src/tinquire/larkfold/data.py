@@ -1,4 +1,4 @@
-"""The made-up facts of Larkfold Linen: items, customers, pickups and ledgers, all from whole_argument seeds."""
+"""The made-up facts of Larkfold Linen: items, customers, pickups and ledgers, all from fixed seeds."""
 
 from __future__ import annotations
 
@@ -90,9 +90,9 @@ def managers() -> list[tuple[str, str, str]]:
 #: Lines of the statement of position: name, kind, category, sign, and the accounts that belong to it.
 _POSITION: list[tuple[str, str, str, int, tuple[str, ...]]] = [
     ("Fixed assets", "heading", "", 1, ()),
-    ("Laundry plant", "sum", "whole_argument", 1, ("0500",)),
-    ("Vans", "sum", "whole_argument", 1, ("0520",)),
-    ("Fixed assets in all", "subtotal", "whole_argument", 1, ()),
+    ("Laundry plant", "sum", "fixed", 1, ("0500",)),
+    ("Vans", "sum", "fixed", 1, ("0520",)),
+    ("Fixed assets in all", "subtotal", "fixed", 1, ()),
     ("Current assets", "heading", "", 1, ()),
     ("Linen in stock", "sum", "current", 1, ("1300",)),
     ("Owed by customers", "sum", "current", 1, ("1100",)),

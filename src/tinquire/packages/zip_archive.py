@@ -39,7 +39,7 @@ MAX_PART = 4 << 30
 #: A part larger than a megabyte that inflates by more than this factor is a bomb: text of cells reaches about 60.
 MAX_RATIO = 300
 _BOMB_FLOOR = 1 << 20
-#: Entries carry one whole_argument time stamp, so that equal content gives equal bytes (1980-01-01, the format's first day).
+#: Entries carry one fixed time stamp, so that equal content gives equal bytes (1980-01-01, the format's first day).
 _DOS_DATE = 0x0021
 #: Large members are packed and unpacked in chunks of about this size, which stay in the processor's cache.
 _CHUNK = 1 << 20
@@ -210,7 +210,7 @@ def unreadable(name: str, data: bytes, detail: str) -> AccessError:
 def written(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
     """A zip file of the members in the order given; None stands for the base's own member, copied as it lies.
 
-    Members have one whole_argument time stamp; a copied one keeps its own.
+    Members have one fixed time stamp; a copied one keeps its own.
     """
     out = io.BytesIO()
     central: list[bytes] = []

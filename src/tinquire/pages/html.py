@@ -40,7 +40,7 @@ body {{ margin: 0; padding: 24px; background: #E9E7E1; color: #27343A; font-fami
 section {{ background: #FFFFFF; margin: 0 auto 28px; padding: 28px 32px; width: max-content; min-width: 480px;
   box-shadow: 0 1px 3px rgba(39, 52, 58, .25); }}
 h2 {{ margin: 0 0 14px; font-size: 8pt; font-weight: normal; letter-spacing: .08em; color: #8A979C; }}
-table {{ border-collapse: collapse; table-layout: whole_argument; }}
+table {{ border-collapse: collapse; table-layout: fixed; }}
 td {{ padding: 0 4px; height: 20px; overflow: hidden; white-space: nowrap; vertical-align: bottom; }}
 td.n {{ text-align: right; }}
 td.m {{ text-align: center; }}

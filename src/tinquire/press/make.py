@@ -2,41 +2,49 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime, time, timedelta
+from functools import partial
 from pathlib import Path
 
-from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merged
-from tinquire.base.file_names import safe_file_name
-from tinquire.cells.values import Value
-from tinquire.docket import Docket, Period
+from tinquire.base.faults import Fault, TinQuireError, UseError, merged
+from tinquire.cells.periods import Period
+from tinquire.docket import Docket
 from tinquire.docket.house import load_house
-from tinquire.docket.schema.workbooks import WorkbookModel
-from tinquire.press.compute.compute import Reckoning, reckon, unfilled_fault
-from tinquire.press.compute.slot_scope import SlotScope
-from tinquire.press.outputs.foresight import foreseen
-from tinquire.press.outputs.mails import MadeMail, filled_path, make_mails
-from tinquire.press.outputs.output import Made
-from tinquire.press.outputs.workbooks import cuts_of, make_workbook
-from tinquire.slots.slots import filled_text
+from tinquire.press.compute.compute import compute
+from tinquire.press.compute.results import Results
+from tinquire.press.compute.run import Run
+from tinquire.press.outputs.kinds import OUTPUTS
+from tinquire.press.outputs.mails import MadeMail
+from tinquire.press.outputs.output import Made, Making, OutputKind
+from tinquire.press.record.daybook import Daybook
 
 __all__ = ["Pack", "make"]
 
 
-@dataclass
+@dataclass(frozen=True)
 class Pack:
-    """All that a run made, not yet written. `warnings` stop nothing."""
+    """All that a run made, not yet written: files by their part of the docket. Warnings stop nothing."""
 
-    work: Reckoning
-    outputs: list[Made] = field(default_factory=list)
-    mails: list[MadeMail] = field(default_factory=list)
-    out: Path = Path()
-    outbox: Path = Path()
+    results: Results
+    files: Mapping[str, tuple[Made, ...]]
+    out: Path
+    outbox: Path
+
+    @property
+    def outputs(self) -> list[Made]:
+        """All files but mails."""
+        return [made for files in self.files.values() for made in files if not isinstance(made, MadeMail)]
+
+    @property
+    def mails(self) -> list[MadeMail]:
+        return [made for files in self.files.values() for made in files if isinstance(made, MadeMail)]
 
     @property
     def warnings(self) -> list[Fault]:
-        return self.work.warnings
+        of_files = (warning for files in self.files.values() for made in files for warning in made.warnings)
+        return [*self.results.warnings, *of_files]
 
     @property
     def first_to_open(self) -> Path | None:
@@ -44,7 +52,7 @@ class Pack:
 
 
 def make(
-    docket: Docket, period: Period, *, now: datetime | None = None, said: Callable[[str], None] = lambda _: None
+    docket: Docket, period: Period, *, now: datetime | None = None, progress: Callable[[str], None] = lambda _: None
 ) -> Pack:
     """Make a period's pack without writing anything.
 
@@ -52,88 +60,80 @@ def make(
     so that the same sources give the same bytes. Raises: one error with all that is wrong.
     """
     house = load_house(docket.base / docket.model.style if docket.model.style else None)
-    work = reckon(docket, period, house, said)
-    if work.errors:
-        raise merged([*work.errors, *foreseen(work)])
-    for gathered in work.sources.values():
+    before = partial(Daybook(docket.base).fact, docket.model.title, period.previous.text)
+    results = compute(Run(docket, period, house), before, progress)
+    if results.errors:
+        raise merged([*results.errors, *_foreseen(results)])
+    for gathered in results.sources.values():
         for file in gathered.files:
             file.digest.begin()  # beside the making of workbooks, since only the record needs it
-    pack = Pack(work)
-    pack.out = docket.base / filled_path(work, docket.model.out, "out")
-    pack.outbox = docket.base / filled_path(work, docket.model.outbox, "outbox")
-    date = now or datetime.combine(period.last + timedelta(days=1), time(8), tzinfo=UTC)
-    errors: list[TinQuireError] = []
-    _make_workbooks(pack, errors, date, said)
-    _make_mails(pack, errors, date, said)
-    errors += _collisions(pack)
+    moment = now or datetime.combine(period.last + timedelta(days=1), time(8), tzinfo=UTC)
+    making = Making(results, moment, _folder(results, "out"), _folder(results, "outbox"))
+    files, errors = _make_all(making, progress)
+    errors += _collisions(results, files)
     if errors:
         raise merged(errors)
-    return pack
+    return Pack(results, files, making.out, making.outbox)
 
 
-def _make_workbooks(pack: Pack, errors: list[TinQuireError], date: datetime, said: Callable[[str], None]) -> None:
-    work = pack.work
-    for name, model in work.docket.model.workbooks.items():
-        said(f"making {name}")
-        try:
-            for scope, cut in cuts_of(work, name, model):
-                pack.outputs.append(_made(pack, name, model, scope, date, cut))
-        except TinQuireError as error:
-            errors.append(error)
+def _folder(results: Results, key: str) -> Path:
+    """A folder of the docket with its slots filled. Raises UseError."""
+    text = getattr(results.docket.model, key)
+    return results.docket.base / results.slots().filled(text, f"the folder '{key}'", results.docket.where(key))
 
 
-def _made(
-    pack: Pack, name: str, model: WorkbookModel, scope: SlotScope, date: datetime, cut: tuple[str, Value] | None
-) -> Made:
-    """One file of a workbook of the docket. Raises one error with all that is wrong."""
-    work = pack.work
-    file, unfilled = filled_text(model.name, scope.resolve)
-    if unfilled:
-        where = work.docket.where("workbooks", name, "name")
-        raise UseError(*(unfilled_fault(one, f"naming workbook '{name}'", where) for one in unfilled))
-    book, sourced = make_workbook(work, name, model, scope, date, cut)
-    formulas = sum(sheet.formula_count() for sheet in book.sheets())
-    says = f"{len(book.entries)} sheets, {formulas:,} formulas"
-    return Made(name, pack.out / safe_file_name(file), book.to_bytes(), says, tuple(sourced), cut)
+def _names(results: Results, kind: OutputKind) -> Sequence[str]:
+    """The names of all outputs of a kind."""
+    return list(getattr(results.docket.model, kind.part))
 
 
-def _make_mails(pack: Pack, errors: list[TinQuireError], date: datetime, said: Callable[[str], None]) -> None:
-    work = pack.work
-    # Outputs that failed are known by name, so that a mail does not call them missing as well.
-    files: dict[str, list[Made]] = {name: [] for name in work.docket.model.workbooks}
-    for output in pack.outputs:
-        files[output.name].append(output)
-    for name, model in work.docket.model.mails.items():
-        said(f"writing mails {name}")
-        try:
-            pack.mails += make_mails(work, name, model, files, date)
-        except TinQuireError as error:
-            errors.append(error)
+def _foreseen(results: Results) -> Iterator[TinQuireError]:
+    """What is wrong with outputs whatever the data say: a run that stops at its sources makes none of them, and their
+    faults would come to light one run later."""
+    attachable = [name for kind in OUTPUTS if kind.attachable for name in _names(results, kind)]
+    for kind in OUTPUTS:
+        yield from kind.foresee(results, attachable)
 
 
-def _collisions(pack: Pack) -> list[TinQuireError]:
+def _make_all(
+    making: Making, progress: Callable[[str], None]
+) -> tuple[dict[str, tuple[Made, ...]], list[TinQuireError]]:
+    """Every output of every kind, and what stopped some of them."""
+    errors: list[TinQuireError] = []
+    files: dict[str, tuple[Made, ...]] = {}
+    made: dict[str, list[Made]] = {}
+    for kind in OUTPUTS:
+        of_kind: list[Made] = []
+        for name in _names(making.results, kind):
+            progress(kind.progress.format(name))
+            # An output that fails is known by name, so that a mail does not call it missing as well.
+            own = made.setdefault(name, []) if kind.attachable else []
+            try:
+                for one in kind.make(Making(making.results, making.moment, making.out, making.outbox, made), name):
+                    own.append(one)
+                    of_kind.append(one)
+            except TinQuireError as error:
+                errors.append(error)
+        files[kind.part] = tuple(of_kind)
+    return files, errors
+
+
+def _collisions(results: Results, files: Mapping[str, Sequence[Made]]) -> list[TinQuireError]:
     """Outputs with one name, or with the name of an input."""
-    base = pack.work.docket.base
-    inputs = {file.path.resolve() for gathered in pack.work.sources.values() for file in gathered.files}
-    inputs |= {
-        (base / model.template).resolve() for model in pack.work.docket.model.workbooks.values() if model.template
-    }
+    inputs = {file.path.resolve() for gathered in results.sources.values() for file in gathered.files}
+    inputs |= {path.resolve() for kind in OUTPUTS for path in kind.inputs(results)}
     errors: list[TinQuireError] = []
     seen: dict[str, str] = {}
-    for output in pack.outputs:
-        where = pack.work.docket.where("workbooks", output.name, "name")
-        key = str(output.path.resolve()).casefold()
-        if output.path.resolve() in inputs:
-            why = f"'{output.path.name}' would be written over one of its own inputs"
-            errors.append(UseError(Fault(f"workbook '{output.name}'", why, where, "give it another name or folder")))
-        if key in seen:
-            why = f"'{output.path.name}' is the name of workbook '{seen[key]}' too"
-            errors.append(UseError(Fault(f"workbook '{output.name}'", why, where, "give it another name")))
-        seen[key] = output.name
-    names: set[str] = set()
-    for mail in pack.mails:
-        if mail.file.casefold() in names:
-            fault = Fault("writing mails", f"two mails would be written to '{mail.file}'", do="rename one of them")
-            errors.append(DataError(fault))
-        names.add(mail.file.casefold())
+    for kind in OUTPUTS:
+        for one in files[kind.part]:
+            where = results.docket.where(kind.part, one.name, "name")
+            path = one.path.resolve()
+            own = f"{kind.word} '{one.name}'"
+            if path in inputs:
+                why = f"'{one.path.name}' would be written over one of its own inputs"
+                errors.append(UseError(Fault(own, why, where, "give it another name or folder")))
+            if (other := seen.get(str(path).casefold())) is not None:
+                why = f"'{one.path.name}' is the name of {other} too"
+                errors.append(UseError(Fault(own, why, where, "give it another name")))
+            seen[str(path).casefold()] = own
     return errors

@@ -73,7 +73,7 @@ def send(
     clock: Callable[[], datetime],
     *,
     again: bool = False,
-    said: Callable[[str], None] = lambda _: None,
+    progress: Callable[[str], None] = lambda _: None,
 ) -> SendReport:
     """Send what has not been sent. `again` sends what the daybook says has gone, too.
 
@@ -89,7 +89,7 @@ def send(
         book = Daybook(base)
         with session(server) as open_session:
             for mail in ready:
-                said(f"sending to {', '.join(mail.to)}")
+                progress(f"sending to {', '.join(mail.to)}")
                 to = ", ".join(mail.to)
                 if not book.claim(mail.identity, mail.digest, period, to, mail.subject, clock(), again):
                     before.append(mail)

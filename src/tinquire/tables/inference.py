@@ -35,7 +35,7 @@ def inferred_type(
     `MIXED` where they are of several kinds), and a remark where there is one to make.
 
     `moments` says of each part as what its numbers are shown; `stand_ins` are texts (casefolded) that stand for a value
-    and say nothing of the type. Texts that are numbers of whole_argument length or with noughts in front are codes, and stay
+    and say nothing of the type. Texts that are numbers of fixed length or with noughts in front are codes, and stay
     text; dates are read in an order only when some of them can be read in no other.
     """
     kinds = {kind for column in columns for kind in np.unique(column.kinds).tolist()} - {Kind.BLANK}

@@ -363,19 +363,19 @@ def _members(data: bytes) -> tuple[dict[str, _Member], int]:
     if disk or start_disk or here != count or count == 0xFFFF or start == 0xFFFFFFFF or start + size != at:
         raise Unusual
     members: dict[str, _Member] = {}
-    place, unpack, whole_argument = start, _CENTRAL.unpack_from, _CENTRAL.size
+    place, unpack, fixed = start, _CENTRAL.unpack_from, _CENTRAL.size
     for _ in range(count):
-        if place + whole_argument > at:
+        if place + fixed > at:
             raise Unusual
         (sign, _, _, flags, method, _, _, crc, packed, full, named, extra, comment, disk, _, _, offset) = unpack(
             data, place
         )
-        name_end = place + whole_argument + named
+        name_end = place + fixed + named
         stop = name_end + extra + comment
         unusual = sign != b"PK\x01\x02" or flags & _ODD_FLAGS or (method and method != zlib.DEFLATED) or disk
         if unusual or packed == 0xFFFFFFFF or full == 0xFFFFFFFF or offset >= start:
             raise Unusual
-        name = str(data[place + whole_argument : name_end], "latin-1")
+        name = str(data[place + fixed : name_end], "latin-1")
         members[name] = _Member(data[place:stop], flags, method, crc, packed, full, offset)
         place = stop
     if len(members) != count or place != at or not "".join(members).isascii():

@@ -22,10 +22,10 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
     docket = load_docket(options.docket)
     period = parse_period(options.period, docket.model.period)
-    pack = make(docket, period, said=terminal.progress)
+    pack = make(docket, period, progress=terminal.progress)
     terminal.heading(f"{docket.model.title}, {period.long}")
-    tell_work(pack.work, terminal)
-    held = [check for check in pack.work.checks if check.holds]
+    tell_work(pack.results, terminal)
+    held = [check for check in pack.results.checks if check.holds]
     for number, check in enumerate(held):
         terminal.line("holds" if number == 0 else "", f"{check.name}: {check.says}")
     names = [output.path.name for output in pack.outputs]

@@ -34,9 +34,9 @@ def make_pack(docket_path: Path, period_text: str, now: str | None, terminal: Te
     docket = load_docket(docket_path)
     period = parse_period(period_text, docket.model.period)
     at = shared.moment(now)
-    pack = make(docket, period, now=at, said=terminal.progress)
+    pack = make(docket, period, now=at, progress=terminal.progress)
     terminal.heading(f"{docket.model.title}, {period.long}")
-    tell_work(pack.work, terminal)
+    tell_work(pack.results, terminal)
     terminal.progress("writing")
     for note in publish(pack, at or shared.clock()):
         terminal.line("note", note)
@@ -76,7 +76,7 @@ def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> No
     """What was written, and the command that follows, if any."""
     label = "wrote"
     for output in pack.outputs:
-        terminal.line(label, f"{shown_path(output.path)}  ({output.says}, {len(output.data) / 1024:,.0f} kB)")
+        terminal.line(label, f"{shown_path(output.path)}  ({output.summary}, {len(output.data) / 1024:,.0f} kB)")
         label = ""
     if pack.mails:
         count = len(pack.mails)
@@ -89,7 +89,7 @@ def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> No
 
 def as_dict(pack: Any) -> dict[str, Any]:
     """A run for programs."""
-    work = pack.work
+    work = pack.results
     return {
         "title": work.docket.model.title,
         "period": work.period.text,

@@ -57,7 +57,7 @@ def send_outbox(
             [{"to": m.to, "subject": m.subject, "attached": m.attachments, "state": _state(m)} for m in mails]
         )
         return None
-    report = send(mails, server, docket.base, period.text, shared.clock, again=again, said=terminal.progress)
+    report = send(mails, server, docket.base, period.text, shared.clock, again=again, progress=terminal.progress)
     for label, group in (("sent", report.sent), ("before", report.before)):
         for number, mail in enumerate(group):
             terminal.line(label if number == 0 else "", f"{', '.join(mail.to)}: {mail.subject}")

@@ -49,8 +49,8 @@ def _runs_over(row: Sequence[Shown], column: int) -> bool:
 
 def _needed(rows: Sequence[Sequence[Shown]], column: int, most: int) -> int:
     """A column's width: its longest cell, leaving those out that may run over."""
-    whole_argument = [row[column] for row in rows if not _runs_over(row, column)]
-    return max((cell_len(cell.text) if cell.right else min(cell_len(cell.text), most) for cell in whole_argument), default=0)
+    fixed = [row[column] for row in rows if not _runs_over(row, column)]
+    return max((cell_len(cell.text) if cell.right else min(cell_len(cell.text), most) for cell in fixed), default=0)
 
 
 def _widen(widths: list[int], rows: Sequence[Sequence[Shown]], most: int) -> None:

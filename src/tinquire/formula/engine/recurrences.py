@@ -65,7 +65,7 @@ def direction(ring: Mapping[int, Node], frame: Frame) -> int:
     found = set()
     for column, tree in ring.items():
         for node in walk(tree):
-            if isinstance(node, Reference) and not node.top.whole_argument and node.left.at(column) in ring:
+            if isinstance(node, Reference) and not node.top.fixed and node.left.at(column) in ring:
                 found.add(int(np.sign(node.top.number)))
     found.discard(0)
     return found.pop() if len(found) == 1 else 0
@@ -80,7 +80,7 @@ class _Loop:
     outside: Callable[[Node, Frame], bool]
     #: Arrays of which each turn takes one value, and values that stay, by the names that they have in the loop.
     streams: dict[str, Floats | Booleans] = field(default_factory=dict)
-    whole_argument: dict[str, Any] = field(default_factory=dict)
+    fixed: dict[str, Any] = field(default_factory=dict)
     #: How far off in rows the ring is read, and which columns are read in their own row, by column.
     offsets: set[int] = field(default_factory=set)
     own_row: dict[int, set[int]] = field(default_factory=dict)
@@ -120,7 +120,7 @@ class _Loop:
     def _written(self, texts: Mapping[int, str], farthest: int, begun: Iterable[str]) -> str:
         """The loop's own text: it gives the values of a row's cells one after the other."""
         names = ", ".join(self.streams)
-        lines = [f"def loop({', '.join([*self.streams, *self.whole_argument, *begun])}):"]
+        lines = [f"def loop({', '.join([*self.streams, *self.fixed, *begun])}):"]
         turns = f"for {names}, in zip({names})" if names else f"for _ in range({self.frame.count})"
         if len(texts) == 1 and farthest == 1:  # the commonest kind, in the form that Python runs fastest
             ((column, text),) = texts.items()
@@ -141,7 +141,7 @@ class _Loop:
         # The text is made of this module's own words and of names made here; what cells hold goes in as values.
         exec(self._written(texts, farthest, begun), room)
         streams = {name: _taken(values if down else values[::-1]) for name, values in self.streams.items()}
-        values = room["loop"](**streams, **self.whole_argument, **begun)
+        values = room["loop"](**streams, **self.fixed, **begun)
         count = self.frame.count
         results = np.fromiter(values, np.float64, count * len(texts)).reshape(count, len(texts))
         if not np.isfinite(results).all():
@@ -205,7 +205,7 @@ class _Loop:
             raise _Unsuited
         given = [_sound(self._number(one, frame, depth + 1)) for one in arguments]
         key = f"f{next(self._names)}"
-        self.whole_argument[key] = _singly(function, len(given))
+        self.fixed[key] = _singly(function, len(given))
         return f"{key}({', '.join(given)})"
 
     def _condition(self, node: Node, frame: Frame, depth: int) -> str:
@@ -250,7 +250,7 @@ class _Loop:
             raise _Unsuited
         if isinstance(node, Literal) and isinstance(node.value, float):
             key = f"c{next(self._names)}"
-            self.whole_argument[key] = node.value
+            self.fixed[key] = node.value
             return key
         column = evaluate_column(node, frame)
         if (column.kinds > Kind.NUMBER).any():
@@ -258,7 +258,7 @@ class _Loop:
         values, _ = numbers(column)
         if (values == values[0]).all():
             key = f"c{next(self._names)}"
-            self.whole_argument[key] = float(values[0])
+            self.fixed[key] = float(values[0])
             return key
         return self._stream(values)
 
@@ -269,7 +269,7 @@ class _Loop:
 
     def _in_ring(self, node: Reference, frame: Frame) -> str:
         """A cell of the ring: of this turn, or of one before."""
-        if (node.top, node.left) != (node.bottom, node.right) or node.top.whole_argument:
+        if (node.top, node.left) != (node.bottom, node.right) or node.top.fixed:
             raise _Unsuited
         column = node.left.at(frame.column)
         if column not in self.ring:

@@ -74,12 +74,12 @@ def span_of(node: Reference, frame: Frame) -> Operand:
     top, bottom = node.top.at(frame.row), node.bottom.at(frame.row)
     left, right = node.left.at(frame.column), node.right.at(frame.column)
     moves = frame.count - 1
-    lowest = max(top + moves * (not node.top.whole_argument), bottom + moves * (not node.bottom.whole_argument))
+    lowest = max(top + moves * (not node.top.fixed), bottom + moves * (not node.bottom.fixed))
     if min(top, bottom, left, right) < 1 or lowest > MAX_ROW or max(left, right) > MAX_COLUMN:
         return Scalar(CellError.REF)
     area = Area(top, min(left, right), bottom, max(left, right))
     many = frame.count > 1
-    span = Span(sheet, area, many and not node.top.whole_argument, many and not node.bottom.whole_argument)
+    span = Span(sheet, area, many and not node.top.fixed, many and not node.bottom.fixed)
     if span.moves:
         return span
     return Span(sheet, span.at(0))

@@ -228,7 +228,7 @@ declare_all(
     [
         ("SLN(cost: number, salvage: number, life: number)", _sln, "The wear of a period in equal parts.", "SLN(37500, 9375, 10)", "2812.5"),
         ("SYD(cost: number, salvage: number, life: number, period: number)", _syd, "The wear of a period by the digits of the years.", "ROUND(SYD(37500, 9375, 10, 1), 2)", "5113.64"),
-        ("DB(cost: number, salvage: number, life: number, period: number, months: number = 12)", _db, "The wear of a period at a whole_argument rate of what is left.", "ROUND(DB(1250000, 125000, 7, 1, 8), 2)", "233333.33"),
+        ("DB(cost: number, salvage: number, life: number, period: number, months: number = 12)", _db, "The wear of a period at a fixed rate of what is left.", "ROUND(DB(1250000, 125000, 7, 1, 8), 2)", "233333.33"),
         ("DDB(cost: number, salvage: number, life: number, period: number, factor: number = 2)", _ddb, "The wear of a period at a multiple of the equal rate.", "ROUND(DDB(3000, 375, 10, 2), 2)", "480"),
         ("VDB(cost: number, salvage: number, life: number, first: number, last: number, factor: number = 2, stay: logical = FALSE)", _vdb, "The wear between two moments at a multiple of the equal rate.", "ROUND(VDB(3000, 375, 10, 0, 1), 2)", "600"),
     ],

@@ -99,7 +99,9 @@ def _found(
         raise ErrorValue(CellError.VALUE)  # as it is written, however much of it is filled
     line = line_of(cropped_together([operand, *beside], frame)[0])
     match = (
-        whole_argument(arguments[least], frame) if len(arguments) > least and not isinstance(arguments[least], Missing) else 0.0
+        whole_argument(arguments[least], frame)
+        if len(arguments) > least and not isinstance(arguments[least], Missing)
+        else 0.0
     )
     search = whole_argument(arguments[least + 1], frame) if len(arguments) > least + 1 else 1.0
     keys = single(evaluate(arguments[0], frame), frame)

@@ -216,7 +216,7 @@ declare_all(
 
 @plain("ADDRESS(row: number, column: number, kind: number = 1, plain: logical = TRUE, sheet?: text)")
 def address(row: float, column: float, kind: float = 1.0, plain_: bool = True, sheet: str | None = None) -> str:
-    """The text of a cell's address: kind 1 whole_argument, 2 with a whole_argument row, 3 with a whole_argument column, 4 with neither (18.17.7).
+    """The text of a cell's address: kind 1 fixed, 2 with a fixed row, 3 with a fixed column, 4 with neither (18.17.7).
 
     >>> ADDRESS(2, 3, 2)
     C$2
@@ -227,7 +227,7 @@ def address(row: float, column: float, kind: float = 1.0, plain_: bool = True, s
     prefix = f"{quoted_sheet(sheet)}!" if sheet else "!" if sheet == "" else ""
     if plain_:
         return f"{prefix}{'$' * fixed_column}{column_name(int(column))}{'$' * fixed_row}{int(row)}"
-    r, c = (f"{int(n)}" if whole_argument else f"[{int(n)}]" for n, whole_argument in ((row, fixed_row), (column, fixed_column)))
+    r, c = (f"{int(n)}" if fixed else f"[{int(n)}]" for n, fixed in ((row, fixed_row), (column, fixed_column)))
     return f"{prefix}R{r}C{c}"
 
 

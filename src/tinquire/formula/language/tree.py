@@ -34,13 +34,13 @@ __all__ = [
 
 
 class Coordinate(NamedTuple):
-    """A row or column: its number if whole_argument by a dollar sign, otherwise the distance from the formula's cell."""
+    """A row or column: its number if fixed by a dollar sign, otherwise the distance from the formula's cell."""
 
     number: int
-    whole_argument: bool
+    fixed: bool
 
     def at(self, origin: int) -> int:
-        return self.number if self.whole_argument else self.number + origin
+        return self.number if self.fixed else self.number + origin
 
 
 class RowsOf(Enum):

@@ -109,7 +109,7 @@ def _coordinate(corner: Coordinate, origin: int, most: int, spell: Callable[[int
     number = corner.at(origin)
     if not 1 <= number <= most:
         return None
-    return ("$" if corner.whole_argument else "") + spell(number)
+    return ("$" if corner.fixed else "") + spell(number)
 
 
 def _table_reference(node: TableReference) -> str:

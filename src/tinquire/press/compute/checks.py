@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TypeAlias
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names
 from tinquire.cells.values import CellError, Value
 from tinquire.docket.schema.base import cell_value
 from tinquire.docket.schema.checks import CheckModel, FreshModel, MissingModel, NearModel, ValuesModel
-from tinquire.press.record.daybook import Daybook
+from tinquire.press.compute.results import Results
 from tinquire.tables import Table
 from tinquire.tables.checks.conditions import CheckResult, checked
 from tinquire.tables.checks.ready_made import (
@@ -30,37 +30,65 @@ from tinquire.tables.checks.ready_made import (
 from tinquire.tables.scope import TableScope
 from tinquire.tables.statement import Statement, balance
 
-if TYPE_CHECKING:
-    from tinquire.press.compute.compute import Reckoning
-
-__all__ = ["make_checks"]
+__all__ = ["Before", "Checks", "make_checks"]
 
 
-def make_checks(work: Reckoning) -> None:
+#: What the run of the period before kept under a name; None when there is no such run.
+Before: TypeAlias = Callable[[str], object | None]
+
+
+@dataclass(frozen=True)
+class Checks:
+    """What each check found, what the next period's checks compare with, and what stops the run or warns."""
+
+    results: tuple[CheckResult, ...]
+    facts: Mapping[str, object]
+    errors: tuple[TinQuireError, ...]
+    warnings: tuple[Fault, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Answer:
+    """What a check found, and what it keeps for the next period."""
+
+    result: CheckResult
+    facts: Mapping[str, object] = field(default_factory=dict)
+
+
+def make_checks(values: Results, before: Before) -> Checks:
     """Work all checks out; what does not hold becomes an error or a warning of the run."""
-    for name, model in work.docket.model.checks.items():
-        where = work.docket.where("checks", name)
-        _settle(work, partial(_checked, work, name, model, where), where)
-    for name, statement in work.docket.model.statements.items():
-        if statement.balance and name in work.statements:
-            where = work.docket.where("statements", name, "balance")
-            _settle(work, partial(_balanced, work, work.statements[name], statement.balance, where), where)
+    results: list[CheckResult] = []
+    facts: dict[str, object] = {}
+    errors: list[TinQuireError] = []
+    warnings: list[Fault] = []
+    for where, check in _all_checks(values, before):
+        try:
+            answer = check()
+        except TinQuireError as error:
+            errors.append(error)
+            continue
+        result = answer.result
+        results.append(result)
+        facts.update(answer.facts)
+        if not result.holds and result.stops:
+            errors.append(DataError(result.fault(where)))
+        elif not result.holds:
+            warnings.append(result.fault(where))
+    return Checks(tuple(results), facts, tuple(errors), tuple(warnings))
 
 
-def _settle(work: Reckoning, check: Callable[[], CheckResult], where: str) -> None:
-    try:
-        result = check()
-    except TinQuireError as error:
-        work.errors.append(error)
-        return
-    work.checks.append(result)
-    if not result.holds and result.stops:
-        work.errors.append(DataError(result.fault(where)))
-    elif not result.holds:
-        work.warnings.append(result.fault(where))
+def _all_checks(values: Results, before: Before) -> Iterator[tuple[str, Callable[[], _Answer]]]:
+    """Each check with its place in the docket: those that it states, and the statements that must balance."""
+    for name, model in values.docket.model.checks.items():
+        where = values.docket.where("checks", name)
+        yield where, partial(_checked, values, before, name, model, where)
+    for name, statement in values.docket.model.statements.items():
+        if statement.balance and name in values.statements:
+            where = values.docket.where("statements", name, "balance")
+            yield where, partial(_balanced, values.statements[name], statement.balance, where)
 
 
-def _balanced(work: Reckoning, made: Statement, lines: Sequence[str], where: str) -> CheckResult:
+def _balanced(made: Statement, lines: Sequence[str], where: str) -> _Answer:
     """A statement's two sides as a check of their own. Raises UseError for lines that are not there."""
     known = [line.name for line in made.lines if line.name]
     for line in lines:
@@ -68,28 +96,36 @@ def _balanced(work: Reckoning, made: Statement, lines: Sequence[str], where: str
             why = f"statement '{made.name}' has no line '{line}': {known_names(line, known)}"
             raise UseError(Fault(f"statement '{made.name}'", why, where, "mend the name in balance"))
     asked, found = balance(made, *lines)
-    return CheckResult(f"{made.name} balances", asked, not found, found, True, worded=True)
+    return _Answer(CheckResult(f"{made.name} balances", asked, not found, found, True, worded=True))
 
 
-def _checked(work: Reckoning, name: str, model: CheckModel, where: str) -> CheckResult:
+def _checked(values: Results, before: Before, name: str, model: CheckModel, where: str) -> _Answer:
     stops = model.otherwise == "stop"
     if model.that is not None:
-        return checked(name, model.that, work.scope(), stops=stops, says=model.says, where=where)
-    asking = _Asking(work, work.scope(), f"check '{name}'", where)
-    asked, found = asking.verdict(model)
-    return CheckResult(name, asked, not found, found, stops, model.says, worded=True)
+        return _Answer(checked(name, model.that, values.scope(), stops=stops, says=model.says, where=where))
+    ready_made = _ReadyMade(values, before, values.scope(), f"check '{name}'", where)
+    (asked, found), facts = ready_made.verdict(model)
+    return _Answer(CheckResult(name, asked, not found, found, stops, model.says, worded=True), facts)
 
 
 @dataclass(frozen=True, slots=True)
-class _Asking:
-    """A check on its way to a verdict."""
+class _ReadyMade:
+    """A ready-made check on its way to a verdict, and to what it keeps for the next period."""
 
-    work: Reckoning
+    results: Results
+    last: Before
     scope: TableScope
     stopped: str
     where: str
 
-    def verdict(self, model: CheckModel) -> Verdict:
+    def verdict(self, model: CheckModel) -> tuple[Verdict, Mapping[str, object]]:
+        if model.near_last is not None:
+            return self.near_last(model.near_last)
+        if model.none_missing is not None:
+            return self.none_missing(model.none_missing)
+        return self.of_this_period(model), {}
+
+    def of_this_period(self, model: CheckModel) -> Verdict:
         if model.agree:
             return agreeing(model.agree, model.within, self.scope, self.stopped, self.where)
         if (rows := model.rows) is not None:
@@ -100,10 +136,6 @@ class _Asking:
             return complete(self.table(filled.table), filled.columns, self.stopped)
         if model.values is not None:
             return self.values(model.values)
-        if model.near_last is not None:
-            return self.near_last(model.near_last)
-        if model.none_missing is not None:
-            return self.none_missing(model.none_missing)
         assert model.fresh is not None
         return self.fresh(model.fresh)
 
@@ -130,39 +162,33 @@ class _Asking:
             raise UseError(Fault(self.stopped, why, self.where, do))
         return allowed(table, asked.column, self.table(name).column(heading, self.stopped), self.stopped)
 
-    def near_last(self, asked: NearModel) -> Verdict:
-        figures = self.work.figures
+    def near_last(self, asked: NearModel) -> tuple[Verdict, Mapping[str, object]]:
+        figures = self.results.figures
         name = next((known for known in figures if known.casefold() == asked.figure.casefold()), None)
         if name is None:
             raise self.unknown("figure", asked.figure, list(figures))
-        value = figures[name]
-        if not isinstance(value, CellError):
-            self.work.facts[f"figure {name}"] = value
-        before, period = self.before(f"figure {name}"), self.work.period.previous.text
+        value, fact = figures[name], f"figure {name}"
+        facts = {} if isinstance(value, CellError) else {fact: value}
+        before, period = self.last(fact), self.results.period.previous.text
         if before is None:
-            return f"{name} has nothing to be near to: the daybook has no run of {period}", ""
-        return near(name, value, _number(before), asked.percent, period)
+            return (f"{name} has nothing to be near to: the daybook has no run of {period}", ""), facts
+        return near(name, value, _number(before), asked.percent, period), facts
 
-    def none_missing(self, asked: MissingModel) -> Verdict:
+    def none_missing(self, asked: MissingModel) -> tuple[Verdict, Mapping[str, object]]:
         table = self.table(asked.table)
-        fact, period = f"values {table.name} {asked.column}", self.work.period.previous.text
+        fact, period = f"values {table.name} {asked.column}", self.results.period.previous.text
         now = distinct_values(table.column(asked.column, self.stopped))
-        self.work.facts[fact] = [value for value in now if not isinstance(value, CellError)]
-        before = self.before(fact)
+        facts = {fact: [value for value in now if not isinstance(value, CellError)]}
+        before = self.last(fact)
         if not isinstance(before, list):
-            return f"no {asked.column} can be missing: the daybook has no run of {period}", ""
-        return none_missing(table, asked.column, [_number(value) for value in before], period, self.stopped)
-
-    def before(self, name: str) -> object | None:
-        """What the run of the period before kept under a name."""
-        title, period = self.work.docket.model.title, self.work.period.previous.text
-        return Daybook(self.work.docket.base).fact(title, period, name)
+            return (f"no {asked.column} can be missing: the daybook has no run of {period}", ""), facts
+        return none_missing(table, asked.column, [_number(value) for value in before], period, self.stopped), facts
 
     def fresh(self, asked: FreshModel) -> Verdict:
-        gathered = self.work.sources.get(asked.source)
+        gathered = self.results.sources.get(asked.source)
         if gathered is None:
-            raise self.unknown("source", asked.source, list(self.work.sources))
-        least = self.work.period.last if asked.since == "end" else self.work.period.first
+            raise self.unknown("source", asked.source, list(self.results.sources))
+        least = self.results.period.last if asked.since == "end" else self.results.period.first
         old = []
         for file in gathered.files:
             if not file.path.is_file():

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from tinquire.cells.languages import Language
 from tinquire.docket.schema.pivots import PivotModel
-from tinquire.sources import StayingGroups, StayingRows
+from tinquire.sources import RemoteGroups, RemoteRows
 from tinquire.tables import Table
 from tinquire.tables.pivots.compute import Subtotals, pivot_of
 from tinquire.tables.pivots.pivot import Pivot
@@ -16,12 +16,12 @@ from tinquire.tables.steps.drop_rows import DropRows
 from tinquire.tables.steps.group import Group
 from tinquire.tables.steps.keep_rows import KeepRows
 
-__all__ = ["pivot_staying", "table_staying"]
+__all__ = ["remote_pivot", "remote_table"]
 
 
-def table_staying(
-    rows: StayingRows, steps: Sequence[Step], context: StepContext, places: Sequence[str]
-) -> tuple[StayingRows | Table, list[StepReport], StayingGroups | None]:
+def remote_table(
+    rows: RemoteRows, steps: Sequence[Step], context: StepContext, places: Sequence[str]
+) -> tuple[RemoteRows | Table, list[StepReport], RemoteGroups | None]:
     """A table made of rows that stay: fewer such rows, or from its first `group` on a table here; with what its steps
     did, and what travelled. The docket's review saw to it that no other step comes before."""
     name = rows.name
@@ -45,9 +45,9 @@ def table_staying(
     return rows, [], None
 
 
-def pivot_staying(
-    name: str, model: PivotModel, rows: StayingRows, where: str, language: Language
-) -> tuple[Pivot, StayingGroups]:
+def remote_pivot(
+    name: str, model: PivotModel, rows: RemoteRows, where: str, language: Language
+) -> tuple[Pivot, RemoteGroups]:
     """A pivot over rows that stay, and what travelled for it."""
     stopped = f"pivot '{name}'"
     if model.where is not None:

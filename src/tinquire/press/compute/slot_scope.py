@@ -7,17 +7,17 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from tinquire.base.faults import TinQuireError, UseError, known_names
+from tinquire.base.faults import Fault, TinQuireError, UseError, known_names
 from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import text_of
 from tinquire.formula.language.tree import Name, TableReference
 from tinquire.looks import House
-from tinquire.slots.slots import Filled, Slot, Unfilled, cut, slot_name
+from tinquire.slots.slots import Filled, Slot, Unfilled, cut, filled_text, slot_name
 from tinquire.tables import Table
 from tinquire.tables.scope import TableScope, read_formula, scalar_value, table_values
 from tinquire.tables.types import TYPES
 
-__all__ = ["SlotScope"]
+__all__ = ["SlotScope", "unfilled_fault"]
 
 
 @dataclass(frozen=True)
@@ -44,6 +44,13 @@ class SlotScope:
     def format_of(self, text: str) -> str:
         """The number format that the text behind `as` means: that of a column type, or the text itself."""
         return self.house.number_format(text) if text in TYPES else text
+
+    def filled(self, text: str, stopped: str, where: str) -> str:
+        """A text with its slots filled. Raises UseError, with what nothing fills."""
+        result, unfilled = filled_text(text, self.resolve)
+        if unfilled:
+            raise UseError(*(unfilled_fault(one, stopped, where) for one in unfilled))
+        return result
 
     def resolve(self, slot: Slot) -> Filled | Unfilled:
         """A slot's value and the format in which texts show it."""
@@ -104,3 +111,9 @@ class SlotScope:
 
 def _differ(a: Value, b: Value) -> bool:
     return type(a) is not type(b) or a != b
+
+
+def unfilled_fault(unfilled: Unfilled, stopped: str, where: str) -> Fault:
+    """What to say of a slot that nothing fills."""
+    why = f"nothing fills {unfilled.slot.written}: {unfilled.why}"
+    return Fault(stopped, why, where, unfilled.do or "mend the slot's name, or add a figure of that name")

@@ -5,9 +5,8 @@ from __future__ import annotations
 import hashlib
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import datetime
 from email.headerregistry import Address
 from pathlib import Path
 
@@ -15,110 +14,107 @@ from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, know
 from tinquire.base.file_names import safe_file_name
 from tinquire.docket.schema.mails import MailModel
 from tinquire.post.message import Attachment, Dress, Letter, built, parsed_address
-from tinquire.press.compute.compute import Reckoning, unfilled_fault
-from tinquire.press.compute.slot_scope import SlotScope
-from tinquire.press.outputs.output import Made
+from tinquire.press.compute.results import Results
+from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
+from tinquire.press.outputs.output import Made, Making, OutputKind
 from tinquire.slots.slots import Filled, Slot, Unfilled, filled_text, split_slots
 
-__all__ = ["MadeMail", "make_mails", "missing_attachment"]
+__all__ = ["MAILS", "MadeMail"]
 
 _MARK = re.compile("\x00(\\d+)\x00")
 
 
-@dataclass(frozen=True, slots=True)
-class MadeMail:
-    """A finished mail: the name of its file, its bytes, and what the record keeps of it."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MadeMail(Made):
+    """A finished mail, and what the record keeps of it."""
 
-    file: str
-    data: bytes
     identity: str
     to: tuple[str, ...]
     subject: str
+
+    @property
+    def file(self) -> str:
+        return self.path.name
 
 
 @dataclass(frozen=True)
 class _Desk:
     """What all mails of one entry share."""
 
-    work: Reckoning
+    making: Making
     name: str
     model: MailModel
-    outputs: Mapping[str, Sequence[Made]]
-    date: datetime
     dress: Dress
     #: Files that were read already, by their path.
     read: dict[Path, bytes] = field(default_factory=dict)
 
     @property
+    def results(self) -> Results:
+        return self.making.results
+
+    @property
     def where(self) -> str:
-        return self.work.docket.where("mails", self.name)
+        return self.results.docket.where("mails", self.name)
 
     def text(self, raw: str, scope: SlotScope, part: str) -> str:
         """A text with its slots filled. Raises UseError."""
-        filled, unfilled = filled_text(raw, scope.resolve)
-        if unfilled:
-            stopped = f"mail '{self.name}', {part}"
-            raise UseError(*(unfilled_fault(one, stopped, self.where) for one in unfilled))
-        return filled
+        return scope.filled(raw, f"mail '{self.name}', {part}", self.where)
 
 
-def make_mails(
-    work: Reckoning, name: str, model: MailModel, outputs: Mapping[str, Sequence[Made]], date: datetime
-) -> list[MadeMail]:
-    """All mails of one entry. `outputs` are the run's files by name in the docket; none of one that failed.
-
-    Raises: one error with all that is wrong, a missing attachment among it.
-    """
-    body = next((look.colour for look in (work.house.look("body"),) if look.colour), None)
-    fonts = (work.house.font, *(part.strip() for part in work.house.fallback.split(",")))
-    dress = Dress(fonts, work.house.size, work.house.colour(body) if body else "000000")
-    desk = _Desk(work, name, model, outputs, date, dress)
-    if model.each is None or not work.tables[model.each].height:
-        tuple(_attachments(desk, work.slots()))  # a list without rows hides no attachment that is missing
+def make_mails(making: Making, name: str) -> Iterator[MadeMail]:
+    """All mails of one entry. Raises one error with all that is wrong, a missing attachment among it."""
+    results = making.results
+    model, house = results.docket.model.mails[name], results.house
+    body = house.look("body")
+    fonts = (house.font, *(part.strip() for part in house.fallback.split(",")))
+    dress = Dress(fonts, house.size, house.colour(body.colour) if body.colour else "000000")
+    desk = _Desk(making, name, model, dress)
+    if model.each is None or not results.tables[model.each].height:
+        tuple(_attachments(desk, results.slots()))  # a list without rows hides no attachment that is missing
     errors: list[TinQuireError] = []
     mails: list[MadeMail] = []
     seen: Counter[tuple[str, ...]] = Counter()
     names: Counter[str] = Counter()
-    for place, scope in _rows(work, model):
+    for place, scope in _rows(results, model):
         try:
             mail = _mail(desk, scope, seen, place)
             names[mail.file] += 1
-            mails.append(replace(mail, file=_numbered(mail.file, names[mail.file])))
+            mails.append(replace(mail, path=making.outbox / _numbered(mail.file, names[mail.file])))
         except TinQuireError as error:
             errors.append(error)
     if errors:
         raise merged(errors)
-    return mails
+    yield from mails
 
 
-def _rows(work: Reckoning, model: MailModel) -> Iterator[tuple[str, SlotScope]]:
+def _rows(results: Results, model: MailModel) -> Iterator[tuple[str, SlotScope]]:
     """For each mail where its row came from, and the slots it may use."""
-    scope = work.slots()
+    scope = results.slots()
     if model.each is None:
         yield "", scope
         return
-    table = work.tables[model.each]
+    table = results.tables[model.each]
     for row in range(table.height):
         yield table.where(row), scope.at(table, row)
 
 
 def _attachments(desk: _Desk, scope: SlotScope, place: str = "") -> Iterator[Attachment]:
     """The files named by the docket, read whole. Raises UseError and DataError for those that are missing."""
-    work, name = desk.work, desk.name
+    results, name, outputs = desk.results, desk.name, desk.making.made
     for number, entry in enumerate(desk.model.attach):
-        if entry in desk.outputs:
+        if entry in outputs:
             for made in _own_files(desk, entry, scope, place):
                 yield Attachment(made.path.name, made.data)
             continue
-        where = work.docket.where("mails", name, "attach", number)
+        where = results.docket.where("mails", name, "attach", number)
         text, unfilled = filled_text(entry, lambda slot: _as_part_of_a_name(scope.resolve(slot)))
         if unfilled:
             raise UseError(*(unfilled_fault(one, f"mail '{name}', attachments", where) for one in unfilled))
-        path = work.docket.base / text
-        written = next((one for files in desk.outputs.values() for one in files if one.path == path), None)
+        path = results.docket.base / text
+        written = next((one for files in outputs.values() for one in files if one.path == path), None)
         if written is None and path not in desk.read:
             if not path.is_file():
-                raise missing_attachment(work, name, number, text)
+                raise _missing_attachment(results, name, number, text, list(outputs))
             desk.read[path] = path.read_bytes()
         yield Attachment(path.name, written.data if written is not None else desk.read[path])
 
@@ -126,7 +122,7 @@ def _attachments(desk: _Desk, scope: SlotScope, place: str = "") -> Iterator[Att
 def _own_files(desk: _Desk, entry: str, scope: SlotScope, place: str) -> Sequence[Made]:
     """The files of an output that go with a row: of a split workbook the one of the row's own value. Raises DataError
     when there is none: nobody gets the file of another."""
-    files = desk.outputs[entry]
+    files = desk.making.made[entry]
     if not files or files[0].cut is None:
         return files
     column = files[0].cut[0]
@@ -150,11 +146,11 @@ def _as_part_of_a_name(found: Filled | Unfilled) -> Filled | Unfilled:
     return replace(found, value=safe_file_name(found.value))
 
 
-def missing_attachment(work: Reckoning, mail: str, number: int, entry: str) -> DataError:
+def _missing_attachment(results: Results, mail: str, number: int, entry: str, attachable: Sequence[str]) -> DataError:
     """The error for an attachment that is neither an output nor a file; `number` is its place in the list."""
-    near = known_names(entry, list(work.docket.model.workbooks))
+    near = known_names(entry, list(attachable))
     why = f"the attachment '{entry}' is neither an output of this docket nor a file: {near}"
-    where = work.docket.where("mails", mail, "attach", number)
+    where = results.docket.where("mails", mail, "attach", number)
     return DataError(Fault(f"mail '{mail}', attachments", why, where, "put the file there, or mend its name"))
 
 
@@ -176,13 +172,16 @@ def _mail(desk: _Desk, scope: SlotScope, seen: Counter[tuple[str, ...]], place: 
         reply_to=reply[0] if reply else None,
         subject=subject,
         body=desk.text(model.body, scope, "body"),
-        date=desk.date,
+        date=desk.making.moment,
         attachments=tuple(_attachments(desk, scope, place)),
         dress=desk.dress,
     )
     file = safe_file_name(f"{desk.name} - {addresses[0]}.eml")
     try:
-        return MadeMail(file, built(letter), identity, addresses, subject)
+        return MadeMail(
+            name=desk.name, path=desk.making.outbox / file, data=built(letter), identity=identity, to=addresses,
+            subject=subject,
+        )  # fmt: skip
     except ValueError as error:
         raise DataError(Fault(f"mail '{desk.name}'", str(error), place or desk.where, "mend the row")) from None
 
@@ -194,7 +193,7 @@ def _numbered(file: str, number: int) -> str:
 
 def _identity(desk: _Desk, addresses: tuple[str, ...], ordinal: int, sender: Address) -> str:
     """A Message-ID (RFC 5322, 3.6.4) that the same mail of the same period always has."""
-    title, period = desk.work.docket.model.title, desk.work.period.text
+    title, period = desk.results.docket.model.title, desk.results.period.text
     key = "\n".join((title, desk.name, period, *addresses, str(ordinal)))
     return f"<{hashlib.sha256(key.encode()).hexdigest()[:32]}@{sender.domain}>"
 
@@ -231,9 +230,12 @@ def _addresses(desk: _Desk, raw: str, scope: SlotScope, part: str, place: str) -
     return tuple(result)
 
 
-def filled_path(work: Reckoning, raw: str, key: str) -> str:
-    """A folder of the docket with its slots filled. Raises UseError."""
-    text, unfilled = filled_text(raw, work.slots().resolve)
-    if unfilled:
-        raise UseError(*(unfilled_fault(one, f"the folder '{key}'", work.docket.where(key)) for one in unfilled))
-    return text
+def _foresee(results: Results, attachable: Sequence[str]) -> Iterator[TinQuireError]:
+    """Attachments that are missing whatever the data say."""
+    for name, mail in results.docket.model.mails.items():
+        for number, entry in enumerate(mail.attach):
+            if entry not in attachable and "[:" not in entry and not (results.docket.base / entry).is_file():
+                yield _missing_attachment(results, name, number, entry, attachable)
+
+
+MAILS = OutputKind("mails", "mail", "writing mails {}", make_mails, _foresee, attachable=False, swept=True)

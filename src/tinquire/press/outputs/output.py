@@ -1,25 +1,66 @@
-"""What a run makes: finished files, not yet written."""
+"""Kinds of output: what a run makes, how each kind is made, and what its files are. `kinds.py` lists them in order."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
 from pathlib import Path
 
+from tinquire.base.faults import Fault, TinQuireError
 from tinquire.cells.values import Value
-from tinquire.press.record.sourced import Sourced
+from tinquire.press.compute.results import Results
+from tinquire.press.record.cell_sources import CellSources
 
-__all__ = ["Made"]
+__all__ = ["Made", "Making", "OutputKind"]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Made:
-    """A finished output: its name in the docket, its place, its bytes, a few words on what is in it, and what the
-    cells of its sheets are made of."""
+    """A finished file, not yet written."""
 
+    #: Its name in the docket.
     name: str
     path: Path
     data: bytes
-    says: str
-    sourced: tuple[Sourced, ...] = ()
-    #: The column and value that a file of a split workbook is of.
+    #: A few words on what is in it.
+    summary: str = ""
+    #: What the cells of its sheets are made of.
+    sources: tuple[CellSources, ...] = ()
+    #: The column and value that a file of a split output is of.
     cut: tuple[str, Value] | None = None
+    warnings: tuple[Fault, ...] = ()
+
+
+@dataclass(frozen=True)
+class Making:
+    """What outputs are made from: the results of the run, its moment, its folders, and the files made so far."""
+
+    results: Results
+    moment: datetime
+    out: Path
+    outbox: Path
+    #: Files that may be attached, by their name in the docket; an empty list for one that failed.
+    made: Mapping[str, Sequence[Made]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class OutputKind:
+    """One kind of output."""
+
+    #: Its part of the docket.
+    part: str
+    #: One output of the kind in a message, and what a person reads while one is made.
+    word: str
+    progress: str
+    #: The files of one output of the docket. Raises one error with all that is wrong.
+    make: Callable[[Making, str], Iterator[Made]]
+    #: What is wrong with outputs of the kind whatever the data say, for when the data could not be read; beside the
+    #: results it gets the names of all outputs that may be attached.
+    foresee: Callable[[Results, Sequence[str]], Iterator[TinQuireError]]
+    #: The files that outputs of the kind are made from, beside the sources: none may be written over.
+    inputs: Callable[[Results], Iterable[Path]] = lambda _: ()
+    #: Whether mails may attach outputs of the kind by their names.
+    attachable: bool = True
+    #: Whether files of earlier runs of the same docket and period go when this run does not make them.
+    swept: bool = False

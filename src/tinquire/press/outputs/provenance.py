@@ -12,9 +12,9 @@ from tinquire.docket.schema.statements import FigureModel
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import TableReference, walk
 from tinquire.layout.sheets import TableOnSheet
-from tinquire.press.compute.compute import Reckoning
+from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
-from tinquire.press.record.sourced import Sourced
+from tinquire.press.record.cell_sources import CellSources
 from tinquire.slots.slots import slot_name, split_slots
 from tinquire.tables import Members, Origin, Table
 from tinquire.tables.pivots.pivot import Pivot, PivotTable
@@ -22,27 +22,27 @@ from tinquire.tables.reads import RowsRead, names_read, rows_read
 from tinquire.tables.statement import Statement, StatementRows
 from tinquire.workbook import Sheet
 
-__all__ = ["sourced_by_slots", "sources_of_pivot", "sources_of_statement", "sources_of_table"]
+__all__ = ["sources_of_pivot", "sources_of_slots", "sources_of_statement", "sources_of_table"]
 
 #: At most this many accounts of a line are listed.
 _LISTED = 12
 
 
-def sources_of_table(shown: TableOnSheet) -> Iterator[Sourced]:
+def sources_of_table(shown: TableOnSheet) -> Iterator[CellSources]:
     """The rows of a table on a sheet, and those of its totals."""
     table, origin = shown.table, shown.table.origin
     if origin is None or not table.height:
         return
     bottom = shown.top + table.height - 1
     says = f"table '{table.name}'"
-    yield Sourced(shown.sheet.name, Area(shown.top, 1, bottom, len(table.fields)), says, origin)
+    yield CellSources(shown.sheet.name, Area(shown.top, 1, bottom, len(table.fields)), says, origin)
     for place, one in enumerate(table.fields, start=1):
         if (kind := shown.totals.get(one.name)) is not None:
             says = f"the {kind} of {one.name} of table '{table.name}'"
-            yield Sourced(shown.sheet.name, Area(bottom + 1, place, bottom + 1, place), says, origin, whole=True)
+            yield CellSources(shown.sheet.name, Area(bottom + 1, place, bottom + 1, place), says, origin, whole=True)
 
 
-def sources_of_pivot(sheet: Sheet, pivot: Pivot) -> Iterator[Sourced]:
+def sources_of_pivot(sheet: Sheet, pivot: Pivot) -> Iterator[CellSources]:
     """The rows in each cell of a pivot; its labels are of none."""
     rows = pivot.rows
     origin = None if rows is None else rows.origin()
@@ -56,10 +56,10 @@ def sources_of_pivot(sheet: Sheet, pivot: Pivot) -> Iterator[Sourced]:
         across = Members.concat([across, every])
     top, left = sheet.repeat_rows[1] + 1, len(pivot.row_fields) + 1
     area = Area(top, left, top + len(lines) - 1, left + len(across) - 1)
-    yield Sourced(sheet.name, area, f"pivot '{pivot.name}'", origin, lines, across)
+    yield CellSources(sheet.name, area, f"pivot '{pivot.name}'", origin, lines, across)
 
 
-def sources_of_statement(sheet: Sheet, statement: Statement) -> Iterator[Sourced]:
+def sources_of_statement(sheet: Sheet, statement: Statement) -> Iterator[CellSources]:
     """The accounts and rows in each line of a statement; its labels are of none."""
     assert sheet.repeat_rows is not None
     top = sheet.repeat_rows[1] + 1
@@ -73,7 +73,7 @@ def sources_of_statement(sheet: Sheet, statement: Statement) -> Iterator[Sourced
             continue
         area = Area(top, number + 2, bottom, number + 2)
         lines, says = _lines(own, len(statement.lines)), f"statement '{statement.name}'"
-        yield Sourced(sheet.name, area, says, Origin.concat(origins), lines, notes=notes)
+        yield CellSources(sheet.name, area, says, Origin.concat(origins), lines, notes=notes)
 
 
 def _lines(columns: Sequence[StatementRows], count: int) -> Members:
@@ -108,66 +108,66 @@ def _accounts(statement: Statement) -> tuple[str, ...]:
 # -- slots and figures -----------------------------------------------------------------------------------
 
 
-def sourced_by_slots(work: Reckoning, scope: SlotScope, sheet: str, area: Area, text: str) -> Iterator[Sourced]:
+def sources_of_slots(results: Results, scope: SlotScope, sheet: str, area: Area, text: str) -> Iterator[CellSources]:
     """What a cell with slots in it was filled from: figures with their formulas, and the rows that these read."""
     for slot in split_slots(text):
         if isinstance(slot, str) or slot.living is not None:
             continue
-        yield from (replace(one, sheet=sheet, area=area) for one in _of_text(work, scope, slot.inside))
+        yield from (replace(one, sheet=sheet, area=area) for one in _of_text(results, scope, slot.inside))
 
 
-def _of_text(work: Reckoning, scope: SlotScope, text: str) -> Iterator[Sourced]:
+def _of_text(results: Results, scope: SlotScope, text: str) -> Iterator[CellSources]:
     nowhere = Area(1, 1, 1, 1)
-    named = {slot_name(name): name for name in work.docket.model.figures}
+    named = {slot_name(name): name for name in results.docket.model.figures}
     if (figure := named.get(slot_name(text))) is not None:
-        model = work.docket.model.figures[figure]
+        model = results.docket.model.figures[figure]
         formula = model.is_ if isinstance(model, FigureModel) else str(model)
-        yield Sourced("", nowhere, f"figure '{figure}' = {formula}")
-        yield from _of_formula(work, scope, formula)
+        yield CellSources("", nowhere, f"figure '{figure}' = {formula}")
+        yield from _of_formula(results, scope, formula)
     elif scope.row is not None and (place := scope.row.place(text)) is not None:
         says = f"column '{scope.row.fields[place].name}' of table '{scope.row.name}'"
-        yield Sourced("", nowhere, says, scope.row.origin, whole=True)
+        yield CellSources("", nowhere, says, scope.row.origin, whole=True)
     elif slot_name(text) in {slot_name(name) for name in scope.names}:
-        yield Sourced("", nowhere, f"'{text}' of the run")
+        yield CellSources("", nowhere, f"'{text}' of the run")
     else:
-        yield from _of_formula(work, scope, text)
+        yield from _of_formula(results, scope, text)
 
 
-def _of_formula(work: Reckoning, scope: SlotScope, formula: str) -> Iterator[Sourced]:
+def _of_formula(results: Results, scope: SlotScope, formula: str) -> Iterator[CellSources]:
     try:
         tree = parse(formula)
     except FormulaError:
         return  # filling the slot says what is wrong with it
-    figures = {slot_name(name) for name in work.docket.model.figures}
+    figures = {slot_name(name) for name in results.docket.model.figures}
     for name in dict.fromkeys(slot_name(name) for name in names_read(tree)):
         if name in figures:
-            yield from _of_text(work, scope, name)
+            yield from _of_text(results, scope, name)
     if scope.row is not None and any(isinstance(one, TableReference) and one.table is None for one in walk(tree)):
-        yield Sourced("", Area(1, 1, 1, 1), f"a row of table '{scope.row.name}'", scope.row.origin, whole=True)
-    for read in rows_read(tree, work.scope()):
-        yield _of_rows(work, read)
+        yield CellSources("", Area(1, 1, 1, 1), f"a row of table '{scope.row.name}'", scope.row.origin, whole=True)
+    for read in rows_read(tree, results.scope()):
+        yield _of_rows(results, read)
 
 
-def _of_rows(work: Reckoning, read: RowsRead) -> Sourced:
+def _of_rows(results: Results, read: RowsRead) -> CellSources:
     if read.cell is not None and isinstance(read.table, PivotTable) and read.table.pivot and read.table.pivot.rows:
         rows = read.table.pivot.rows
         groups = rows.origin()
         origin = None if groups is None else groups.take(rows.at(*read.cell))
-        return Sourced("", Area(1, 1, 1, 1), read.call, origin, whole=True)
-    origin = _origin(work, read.table)
+        return CellSources("", Area(1, 1, 1, 1), read.call, origin, whole=True)
+    origin = _origin(results, read.table)
     if origin is not None and read.rows is not None:
         origin = origin.take(read.rows)
-    return Sourced("", Area(1, 1, 1, 1), read.call, origin, whole=True)
+    return CellSources("", Area(1, 1, 1, 1), read.call, origin, whole=True)
 
 
-def _origin(work: Reckoning, table: Table) -> Origin | None:
+def _origin(results: Results, table: Table) -> Origin | None:
     """Where the rows of a table came from that formulas read: of a pivot or statement, those of its lines."""
     if isinstance(table, PivotTable) and table.pivot is not None and table.pivot.rows is not None:
         rows = table.pivot.rows
         lines = rows.lines if table.pivot.totals is None else rows.with_total()
         origin = rows.origin()
         return None if origin is None else origin.brought_together(lines)
-    statement = work.statements.get(table.name)
+    statement = results.statements.get(table.name)
     if statement is not None and statement.rows and table.origin is None:
         origins = [one.table.origin for one in statement.rows if one.table.origin is not None]
         if len(origins) == len(statement.rows):

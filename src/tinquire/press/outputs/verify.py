@@ -20,7 +20,7 @@ from tinquire.tables.pivots.pivot import Pivot
 from tinquire.tables.statement import Statement
 from tinquire.workbook import Sheet, Workbook
 
-__all__ = ["Claim", "claims_of_pivot", "claims_of_statement", "claims_of_table", "unproved"]
+__all__ = ["Claim", "claims_of_pivot", "claims_of_statement", "claims_of_table", "differences"]
 
 #: How far a result may be from what it stands for, in parts of the numbers that went into it: sums of a sheet may add
 #: them in another order.
@@ -95,7 +95,7 @@ def _size(column: Column) -> float:
 # -- comparing -------------------------------------------------------------------------------------------
 
 
-def unproved(book: Workbook, claims: Sequence[Claim]) -> Iterator[Fault]:
+def differences(book: Workbook, claims: Sequence[Claim]) -> Iterator[Fault]:
     """A fault for every claim whose cells show something else, with both values of the first such cell."""
     for claim in claims:
         sheet = book.sheet(claim.sheet)

@@ -13,8 +13,8 @@ from pathlib import Path
 from typing import Any
 
 from tinquire.base.faults import AccessError, Fault
+from tinquire.press.record.cell_sources import CellSources
 from tinquire.press.record.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
-from tinquire.press.record.sourced import Sourced
 from tinquire.tables import Origin
 
 __all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "digest"]
@@ -131,7 +131,7 @@ class Daybook:
         tool: str,
         read: Sequence[tuple[str, str, int, str]],
         made: Sequence[tuple[str, str, str]],
-        sourced: Iterable[tuple[str, Sequence[Sourced]]] = (),
+        sourced: Iterable[tuple[str, Sequence[CellSources]]] = (),
         facts: Mapping[str, object] | None = None,
     ) -> int:
         """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest), and
@@ -170,7 +170,7 @@ class Daybook:
         found = self._read(_FACT, (docket, period, name), since=_FACTS_SINCE)
         return json.loads(found[0][0]) if found else None
 
-    def sourced(self, content: str, sheet: str, row: int, column: int) -> list[Sourced]:
+    def sourced(self, content: str, sheet: str, row: int, column: int) -> list[CellSources]:
         """What a cell of an output is made of; the output is known by its content's digest."""
         found = self._read(_CELL, (content, sheet, row, column), since=_SOURCED_SINCE)
         for *_, read in found:
@@ -227,7 +227,7 @@ class Daybook:
 
 def _keep_sourced(
     connection: sqlite3.Connection, run: int, made: Sequence[tuple[str, str, str]],
-    sourced: Iterable[tuple[str, Sequence[Sourced]]],
+    sourced: Iterable[tuple[str, Sequence[CellSources]]],
 ) -> None:  # fmt: skip
     """Keep what cells of outputs are made of; rows that several of them are of are kept once."""
     connection.executemany(_LET_GO, [(output, file, run) for output, file, _ in made])

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from tinquire.cells.address import Area
-from tinquire.press.record.sourced import Sourced
+from tinquire.press.record.cell_sources import CellSources
 from tinquire.tables import Members, Origin
 
 __all__ = ["packed_origin", "packed_sourced", "unpacked_origin", "unpacked_sourced"]
@@ -34,19 +34,19 @@ def unpacked_origin(names: str, rows: bytes, groups: bytes | None) -> Origin:
     return Origin(tuple(files), tuple(sheets), file, sheet, np.cumsum(steps), ends)
 
 
-def packed_sourced(one: Sourced) -> tuple[str, int, int, int, int, str, int, bytes | None, bytes | None, str]:
+def packed_sourced(one: CellSources) -> tuple[str, int, int, int, int, str, int, bytes | None, bytes | None, str]:
     """Sheet, area, words, whether every cell is of all rows, the rows of lines and columns, and the notes on lines."""
     area = (one.area.top, one.area.left, one.area.bottom, one.area.right)
     notes = json.dumps(one.notes, ensure_ascii=False) if one.notes else ""
     return one.sheet, *area, one.says, int(one.whole), _members(one.lines), _members(one.across), notes
 
 
-def unpacked_sourced(line: Sequence[object], origin: Origin | None) -> Sourced:
+def unpacked_sourced(line: Sequence[object], origin: Origin | None) -> CellSources:
     """What `packed_sourced` gave, with its origin."""
     sheet, top, left, bottom, right, says, whole, lines, across, notes = line
     area = Area(*(int(str(one)) for one in (top, left, bottom, right)))
     kept = tuple(json.loads(str(notes))) if notes else ()
-    return Sourced(str(sheet), area, str(says), origin, _of(lines), _of(across), bool(whole), kept)
+    return CellSources(str(sheet), area, str(says), origin, _of(lines), _of(across), bool(whole), kept)
 
 
 def _members(members: Members | None) -> bytes | None:

@@ -27,7 +27,7 @@ from tinquire.tables.types import NUMERIC, column_type, typed
 if TYPE_CHECKING:
     from sqlalchemy import ColumnElement, Connection, Subquery
 
-__all__ = ["PUSHED", "StayingGroups", "StayingRows"]
+__all__ = ["PUSHED", "RemoteGroups", "RemoteRows"]
 
 #: Aggregations that a database works out as we do, and the parts of a summary that each is made of.
 PUSHED: dict[Aggregation | None, tuple[str, ...]] = {
@@ -48,7 +48,7 @@ _DO = 'write rows = "travel" in the source'
 
 
 @dataclass(frozen=True)
-class StayingRows:
+class RemoteRows:
     """The rows of a query, of which some are left out by conditions: formulas, each with the words of its step."""
 
     name: str
@@ -62,13 +62,13 @@ class StayingRows:
     #: Formulas, whether rows are kept for which they hold or dropped, and how messages name the step.
     conditions: tuple[tuple[str, bool, str, str], ...] = ()
 
-    def where(self, formula: str, keeps: bool, stopped: str, where: str) -> StayingRows:
+    def where(self, formula: str, keeps: bool, stopped: str, where: str) -> RemoteRows:
         """The rows for which a formula holds, or the others."""
         return replace(self, conditions=(*self.conditions, (formula, keeps, stopped, where)))
 
     def grouped(
         self, fields: Mapping[str, bool], values: Iterable[tuple[str, Aggregation | None]], stopped: str
-    ) -> StayingGroups:
+    ) -> RemoteGroups:
         """The rows brought together by columns (days without their time where that is asked), with what the values
         need. Raises DataError for what the database cannot work out as we do, and what `connected` raises."""
         with connected(self.url, self.base, self.password_from) as (connection, shown):
@@ -77,7 +77,7 @@ class StayingRows:
 
 
 @dataclass(frozen=True)
-class StayingGroups:
+class RemoteGroups:
     """Groups of rows that were brought together by their database; `Grouped`, as a pivot wants them."""
 
     labels: Table
@@ -110,7 +110,7 @@ def _not_pushed(how: Aggregation | None, name: str, stopped: str) -> Fault:
 class _Asking:
     """One question to a database."""
 
-    def __init__(self, rows: StayingRows, connection: Connection, shown: str, stopped: str) -> None:
+    def __init__(self, rows: RemoteRows, connection: Connection, shown: str, stopped: str) -> None:
         from sqlalchemy import column, select, text
 
         self.rows, self.connection, self.shown, self.stopped = rows, connection, shown, stopped
@@ -158,7 +158,7 @@ class _Asking:
             raise DataError(Fault(self.stopped, why, self.shown, "write it as the query names it"))
         return self.source.c[name], self.holds[heading.casefold()]
 
-    def grouped(self, fields: Mapping[str, bool], values: list[tuple[str, Aggregation | None]]) -> StayingGroups:
+    def grouped(self, fields: Mapping[str, bool], values: list[tuple[str, Aggregation | None]]) -> RemoteGroups:
         from sqlalchemy import Date, cast, collate, func, select
 
         wanted: dict[tuple[str, str], Any] = {}
@@ -198,7 +198,7 @@ class _Asking:
         parts = {key: values[order] for key, values in zip(wanted, numbers[1:], strict=True)}
         self.check(parts, values)
         types = {heading.casefold(): self.type_of(heading, parts) for heading, _ in values}
-        return StayingGroups(table.take(order), self.shown, int(numbers[0].sum()), types, parts, raw.digest)
+        return RemoteGroups(table.take(order), self.shown, int(numbers[0].sum()), types, parts, raw.digest)
 
     def stated(self, heading: str) -> str | None:
         types = {name.casefold(): kind for name, kind in self.rows.types.items()}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated
 
@@ -12,14 +13,14 @@ from tinquire.base.faults import DataError, Fault
 from tinquire.cells.column import Column, Kind
 from tinquire.formula.language.tree import Node, TableReference, walk
 from tinquire.tables.scope import read_formula, table_values
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Field, RowFormula, Table
 from tinquire.tables.types import ColumnType
 
 
 @step
 @dataclass(frozen=True)
-class Derive:
+class Derive(Step):
     """Add a column worked out for every row by a formula over the headings."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
@@ -27,6 +28,10 @@ class Derive:
     derive: str
     as_: Annotated[str, Key(alias="as")]
     type: ColumnType | None = None
+
+    @property
+    def formulas(self) -> Sequence[str]:
+        return (self.as_,)
 
     def apply(self, table: Table, context: StepContext) -> Table:
         scope = context.scope(table)

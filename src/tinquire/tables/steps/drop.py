@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 
 
 @step
 @dataclass(frozen=True)
-class Drop:
+class Drop(Step):
     """Drop these columns."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from tinquire.cells.column import Column, Kind
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 
 
 @step
 @dataclass(frozen=True)
-class Fill:
+class Fill(Step):
     """Fill the blanks of columns with the value above, or with one value."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

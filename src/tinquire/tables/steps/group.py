@@ -12,7 +12,7 @@ from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups
 from tinquire.tables.origin import Members
 from tinquire.tables.pivots.groups import Grouped
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Field, Table, require, require_distinct
 from tinquire.tables.types import added_type
 
@@ -21,7 +21,7 @@ _COUNTS = (Aggregation.COUNT, Aggregation.NUMBERS, Aggregation.DISTINCT)
 
 @step
 @dataclass(frozen=True)
-class Group:
+class Group(Step):
     """Make one row of all rows that are equal in these columns, with values worked out over them: `values` gives for
     each new column its aggregation and the column, as `{ Charged = "sum Charge" }`. Rows stand in the order in which
     their groups begin."""

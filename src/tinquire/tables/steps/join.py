@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from tinquire.cells.column import Column
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import text_of
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Field, Table, require
 
 
 @step
 @dataclass(frozen=True)
-class Join:
+class Join(Step):
     """Join the texts of columns into one column, with a mark between them; blanks are passed over."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

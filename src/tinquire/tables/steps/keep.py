@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 
 
 @step
 @dataclass(frozen=True)
-class Keep:
+class Keep(Step):
     """Keep these columns, in the order given, and drop all others."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,18 +11,22 @@ from tinquire.base.faults import DataError, Fault
 from tinquire.cells.column import Booleans, Kind
 from tinquire.formula.engine.conversions import logicals
 from tinquire.tables.scope import read_formula, table_values
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table
 
 
 @step
 @dataclass(frozen=True)
-class KeepRows:
+class KeepRows(Step):
     """Keep the rows for which a formula over the headings holds."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
 
     keep_rows: str
+
+    @property
+    def formulas(self) -> Sequence[str]:
+        return (self.keep_rows,)
 
     def apply(self, table: Table, context: StepContext) -> Table:
         return table.take(rows_that_hold(self.keep_rows, table, context))

@@ -6,13 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table
 
 
 @step
 @dataclass(frozen=True)
-class Limit:
+class Limit(Step):
     """Keep the first so many rows."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -15,7 +16,7 @@ from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, aggregated
 from tinquire.tables.keys import key_groups, key_text
 from tinquire.tables.matching import Matching, cleaned, matched
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 from tinquire.tables.types import NUMERIC
 
@@ -25,7 +26,7 @@ _SHOWN_KEYS = 5
 
 @step
 @dataclass(frozen=True)
-class Match:
+class Match(Step):
     """Bring columns of another table over by key. The number of rows never grows."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
@@ -39,6 +40,10 @@ class Match:
     nearest: Literal["no", "below"] = "no"
     #: What stands in rows without a match: one value, for the columns of its kind, or values by heading.
     otherwise: bool | float | str | dict[str, bool | float | str] | None = None
+
+    @property
+    def other_tables(self) -> Sequence[str]:
+        return (self.match,)
 
     def apply(self, table: Table, context: StepContext) -> Table:
         return self.brought_over(table, context.table(self.match), context)[0]

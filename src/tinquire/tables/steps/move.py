@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from tinquire.base.faults import Fault, UseError
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 
 
 @step
 @dataclass(frozen=True)
-class Move:
+class Move(Step):
     """Move columns to the front, to the end, or before or behind another column."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

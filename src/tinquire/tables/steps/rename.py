@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require, require_distinct
 
 
 @step
 @dataclass(frozen=True)
-class Rename:
+class Rename(Step):
     """Give columns other headings: old = new."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -10,13 +11,13 @@ from tinquire.base.faults import DataError, Fault
 from tinquire.cells.column import Column
 from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import text_of
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table
 
 
 @step
 @dataclass(frozen=True)
-class Replace:
+class Replace(Step):
     """Replace values of a column: whole ones by `values` (old = new) or by the table `by`, whose first column has the
     old and whose second the new values; or `parts` of its texts. Texts are compared to the letter."""
 
@@ -32,6 +33,10 @@ class Replace:
             raise ValueError("replace says what by: values, parts or by")
         if "" in self.parts:
             raise ValueError("a part to replace has at least one letter")
+
+    @property
+    def other_tables(self) -> Sequence[str]:
+        return () if self.by is None else (self.by,)
 
     def apply(self, table: Table, context: StepContext) -> Table:
         place = table.find(self.replace, context.stopped)

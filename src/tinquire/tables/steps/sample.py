@@ -6,13 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table
 
 
 @step
 @dataclass(frozen=True)
-class Sample:
+class Sample(Step):
     """Keep so many rows by chance, in their order: the same ones each time from the same seed."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

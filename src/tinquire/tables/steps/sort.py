@@ -8,13 +8,13 @@ import numpy as np
 
 from tinquire.cells.column import Codes, Column
 from tinquire.cells.values import Value
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table
 
 
 @step
 @dataclass(frozen=True)
-class Sort:
+class Sort(Step):
     """Sort rows by columns; a minus in front of a heading sorts it downwards. Rows that tie keep their order. `order`
     lists the values of a column as they shall stand; others come behind."""
 

@@ -10,13 +10,13 @@ import numpy as np
 from tinquire.base.faults import DataError, Fault, UseError
 from tinquire.cells.column import Column
 from tinquire.formula.engine.conversions import text_of
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Field, Table, require
 
 
 @step
 @dataclass(frozen=True)
-class Split:
+class Split(Step):
     """Split a column's texts at a mark, or after so many characters each, into columns named `into`. The last one takes
     what is left; parts that are not there are blank."""
 

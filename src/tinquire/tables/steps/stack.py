@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tinquire.tables.stacking import stacked
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table
 
 
 @step
 @dataclass(frozen=True)
-class Stack:
+class Stack(Step):
     """Put the rows of other tables below these, columns by heading; what a table lacks is blank."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
 
     stack: list[str]
+
+    @property
+    def other_tables(self) -> Sequence[str]:
+        return tuple(self.stack)
 
     def apply(self, table: Table, context: StepContext) -> Table:
         others = [context.table(name) for name in self.stack]

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
-from typing import Protocol, TypeVar
+from typing import TypeVar
 
 from tinquire.base.faults import Fault, UseError, known_names
 from tinquire.cells.values import Value
@@ -38,16 +39,26 @@ class StepContext:
         return found
 
 
-class Step(Protocol):
+class Step(ABC):
     """A change to a table."""
 
+    @abstractmethod
     def apply(self, table: Table, context: StepContext) -> Table:
         """The changed table. Raises DataError and UseError with the context's words."""
-        ...
 
+    @abstractmethod
     def says(self) -> str:
         """The step in a few words, for messages."""
-        ...
+
+    @property
+    def other_tables(self) -> Sequence[str]:
+        """The other tables that the step names."""
+        return ()
+
+    @property
+    def formulas(self) -> Sequence[str]:
+        """The formulas of the step."""
+        return ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,13 +71,13 @@ class StepReport:
     notes: tuple[str, ...] = ()
 
 
-_Class = TypeVar("_Class")
+_Class = TypeVar("_Class", bound=type[Step])
 _DECLARED: dict[str, type[Step]] = {}
 
 
-def step(cls: type[_Class]) -> type[_Class]:
+def step(cls: _Class) -> _Class:
     """Declare a dataclass as a step under the name of its first field."""
-    _DECLARED[fields(cls)[0].name] = cls  # type: ignore[arg-type, assignment]
+    _DECLARED[fields(cls)[0].name] = cls  # type: ignore[arg-type]
     return cls
 
 

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
 from tinquire.tables.matching import cleaned, matched
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 
 
 @step
 @dataclass(frozen=True)
-class Subtract:
+class Subtract(Step):
     """Drop the rows whose key stands in another table; with `both`, keep only those."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
@@ -21,6 +22,10 @@ class Subtract:
     on: dict[str, str]
     keep: Literal["others", "both"] = "others"
     clean: list[Literal["spaces", "case", "zeros", "kind"]] = field(default_factory=list)
+
+    @property
+    def other_tables(self) -> Sequence[str]:
+        return (self.subtract,)
 
     def apply(self, table: Table, context: StepContext) -> Table:
         right = context.table(self.subtract)

@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from tinquire.base.faults import DataError, Fault, UseError, known_names
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 from tinquire.tables.types import TYPES, column_type, typed
 
 
 @step
 @dataclass(frozen=True)
-class Type:
+class Type(Step):
     """Read columns into types: heading = type."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

@@ -9,13 +9,13 @@ import numpy as np
 
 from tinquire.base.faults import DataError, Fault, places
 from tinquire.tables.keys import key_groups
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 
 
 @step
 @dataclass(frozen=True)
-class Unique:
+class Unique(Step):
     """Keep one row of those that agree in all the columns named: the first, the last; or stop at the second."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

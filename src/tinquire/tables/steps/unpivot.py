@@ -8,13 +8,13 @@ import numpy as np
 
 from tinquire.base.faults import Fault, UseError
 from tinquire.cells.column import Column, Kind
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Field, Table, require, require_distinct
 
 
 @step
 @dataclass(frozen=True)
-class Unpivot:
+class Unpivot(Step):
     """Make of each row one for each of these columns (or of all but those of `keep`): the column's heading goes into
     `names`, its value into `values`. Blanks make no row, unless `blanks` says so."""
 

@@ -12,13 +12,13 @@ from pydantic import Field as Key
 from tinquire.base.faults import DataError, Fault, UseError, known_names
 from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.tables.keys import key_groups
-from tinquire.tables.steps.step import StepContext, step
+from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Field, Table, require
 
 
 @step
 @dataclass(frozen=True)
-class Window:
+class Window(Step):
     """Add a column worked out from the rows above, in the order in which they stand, within groups of rows that are
     equal in the columns of `within`: `as` is the way and the column, as "running Charge" (the sum so far), "previous
     Charge", "difference Charge" (to the row above), "rank Charge" (the largest is first), "share Charge" (of the

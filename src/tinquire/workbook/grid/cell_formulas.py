@@ -31,7 +31,7 @@ class Trees:
 def _means_the_same_everywhere(tree: Node) -> bool:
     """Whether a tree has no reference that moves with its cell."""
     return all(
-        corner.whole_argument
+        corner.fixed
         for node in walk(tree)
         if isinstance(node, Reference)
         for corner in (node.top, node.left, node.bottom, node.right)

@@ -9,11 +9,11 @@ import numpy as np
 from tinquire.cells.address import Area
 from tinquire.tables import Members, Origin
 
-__all__ = ["Sourced"]
+__all__ = ["CellSources"]
 
 
 @dataclass(frozen=True, slots=True)
-class Sourced:
+class CellSources:
     """Cells of a sheet, what they are of in words, and the rows that they are made of: rows of `origin`.
 
     `lines` has those of each row of the area, `across` those of each of its columns: a cell is made of the rows that

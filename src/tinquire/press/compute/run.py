@@ -1,0 +1,37 @@
+"""What a run is about: a docket, a period and a house."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from tinquire.cells.periods import Period
+from tinquire.cells.values import Value
+from tinquire.docket import Docket
+from tinquire.looks import House
+from tinquire.press.compute.slot_scope import SlotScope
+
+__all__ = ["Run", "formula_names"]
+
+
+@dataclass(frozen=True)
+class Run:
+    """A docket for one period, in a house's style."""
+
+    docket: Docket
+    period: Period
+    house: House
+
+    @property
+    def known(self) -> dict[str, Value]:
+        """The values that are known before anything is read."""
+        return {**self.period.values(self.house.language), "title": self.docket.model.title}
+
+    def slots(self) -> SlotScope:
+        """The slots that can be filled before anything is read."""
+        return SlotScope(self.house, self.known)
+
+
+def formula_names(names: Mapping[str, Value]) -> dict[str, Value]:
+    """Names as formulas write them, without full stops: `period_first`."""
+    return {name.replace(".", "_"): value for name, value in names.items()}
