@@ -22,7 +22,6 @@ def _set(book, sheet, row, column, value, formula=None):
 def _look(book):
     sheet = book.sheet("Data")
     sheet.dress(3, 2, book.styles.varied(0, Variation(bold=True, fill="F4EFE6", format="0.00")))
-    sheet.changed.add((3, 2))
 
 
 #: What was done to the workbook, and all differences: `sheet cell kind was > is`, and the other findings.

@@ -277,7 +277,6 @@ class _Applying:
             return
         value = sheet.value(row, column)
         sheet.dress(row, column, fresh)
-        sheet.changed.add((row, column))
         old, new = self._shown_at(value, style), self._shown_at(value, fresh)
         if old == new and self.amendment.format is not None:
             old, new = f"{old} as {self.book.styles.number_format(style)}", f"{new} as {self.amendment.format}"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -20,12 +21,14 @@ from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual, has_formula
 from tinquire.packages.xml import MAIN, RELATIONS, child, children, local, parsed, placed, serialised, tag
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import Sheet, SheetTable
+from tinquire.workbook.grid.sheet import Sheet, SheetFrame, SheetTable
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.parts.styles import StyleBook, theme_colours
 from tinquire.workbook.parts.tables import read_table, table_part
 from tinquire.workbook.sheet_xml.cell_patch import patched
+from tinquire.workbook.sheet_xml.cell_rewrite import rewrite_cells
 from tinquire.workbook.sheet_xml.cell_splice import CellPatch
+from tinquire.workbook.sheet_xml.frame_changes import with_frame
 from tinquire.workbook.sheet_xml.reader import read_sheet
 from tinquire.workbook.sheet_xml.row_writer import number_text
 from tinquire.workbook.sheet_xml.writer import sheet_part
@@ -47,6 +50,8 @@ _FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 MAX_SHEET_NAME = 31
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
+#: Of parts that are larger, or so many changed cells, all are written at once; others one by one, which begins sooner.
+_LARGE_PART, _MANY_CELLS = 1 << 16, 1 << 10
 _BUILT_IN_NAMES = {
     "_xlnm.Print_Titles": "print titles",
     "_xlnm.Print_Area": "print area",
@@ -78,6 +83,8 @@ class SheetEntry:
     kind: str = "worksheet"
     state: str = "visible"
     loaded: Sheet | None = None
+    #: What stood around its cells when they were read or written last.
+    frame: SheetFrame | None = None
 
 
 class Workbook:
@@ -211,7 +218,8 @@ class Workbook:
                 raise AccessError(Fault("opening a workbook", why, self.name, "get the file again"))
             chunks = partial(self.package.chunks, entry.part)
             entry.loaded = read_sheet(entry.name, chunks, self.strings.texts, self.date_system, self.name)
-            entry.loaded.state = entry.state
+            entry.loaded.state, entry.loaded.loaded = entry.state, True
+            entry.frame = entry.loaded.frame()
         if entry.part is not None and not entry.loaded.tables:  # not read yet, or a part of theirs has changed
             entry.loaded.tables = self._tables_of(entry)
         return entry.loaded
@@ -286,7 +294,7 @@ class Workbook:
             if entry.part is None:
                 self._write_new(entry, entry.loaded)
                 self.root_changed()
-            elif entry.loaded.changed:
+            elif entry.loaded.changed or entry.loaded.frame() != entry.frame:
                 self._write_changed(entry, entry.loaded)
                 self._chain_is_stale |= entry.loaded.formulas_moved
 
@@ -372,7 +380,7 @@ class Workbook:
         entry.part = part
         self._chain_is_stale |= sheet.formula_count() > 0
         sheet.changed.clear()
-        sheet.rewritten.clear()
+        sheet.loaded, entry.frame = True, sheet.frame()
 
     def _write_table(self, sheet_part_name: str, table: SheetTable) -> str:
         part = self.package.free_name(f"{self._part.rpartition('/')[0]}/tables/table{{}}.xml")
@@ -383,17 +391,24 @@ class Workbook:
 
     def _write_changed(self, entry: SheetEntry, sheet: Sheet) -> None:
         assert entry.part is not None
-        patches = [self._patch(sheet, row, column) for row, column in sheet.changed]
+        data = self.package.read(entry.part)
         try:
-            fresh = patched(self.package.read(entry.part), patches)
+            fresh = self._with_changed_cells(data, sheet)
+            fresh = with_frame(fresh, sheet, entry.frame)
         except (ValueError, IndexError) as error:
             why = f"its part '{entry.part}' cannot be changed: {error}"
             raise AccessError(Fault("changing a workbook", why, self.name, "get the file again")) from None
         self.package.put(entry.part, fresh)
         sheet.changed.clear()
-        sheet.rewritten.clear()
+        entry.frame = sheet.frame()
 
-    def _patch(self, sheet: Sheet, row: int, column: int) -> CellPatch:
+    def _with_changed_cells(self, data: bytes, sheet: Sheet) -> bytes:
+        if len(data) >= _LARGE_PART or len(sheet.changed) >= _MANY_CELLS:
+            with suppress(Unusual):
+                return rewrite_cells(data, sheet, self.strings.place)
+        return patched(data, [self._patch(sheet, *cell) for cell in sheet.changed])
+
+    def _patch(self, sheet: Sheet, row: int, column: int, fresh: bool) -> CellPatch:
         formula = sheet.formula(row, column)
         value = sheet.value(row, column)
         form = ""
@@ -406,7 +421,6 @@ class Workbook:
             form, stored = "e", value.text
         elif value is not None:
             stored = number_text(value)
-        fresh = (row, column) in sheet.rewritten
         written = text_at(formula, row, column) if formula is not None and fresh else None
         area = area_name(formula.array) if formula is not None and formula.array and fresh else ""
         return CellPatch(row, column, form, stored, sheet.style(row, column), written, area, keep_formula=not fresh)

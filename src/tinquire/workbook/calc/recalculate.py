@@ -366,8 +366,7 @@ class _Runner:
             self.report.changes.append(
                 Changed(sheet.name, column, different + row, before.take(different), values.take(different))
             )
-        sheet.store(row, column, values)
-        sheet.changed.update((row + place, column) for place in different.tolist())
+        sheet.store(row, column, values, different)
         for place in np.flatnonzero(values.kinds == Kind.ERROR).tolist():
             text = text_at(program.formula, row + place, column)
             hindered = self.hindered.get((program.sheet, row + place, column), "")

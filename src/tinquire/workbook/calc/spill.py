@@ -13,9 +13,8 @@ __all__ = ["left_behind", "obstacle"]
 
 def left_behind(sheet: Sheet, column: int, first: int, last: int) -> Iterator[tuple[int, int]]:
     """Runs of rows, from `first` to `last`, of cells that are still a spilling formula's own: nobody set them since."""
-    others = {row for row, other in sheet.rewritten if other == column and first <= row <= last}
     start = first
-    for row in sorted({*others, last + 1}):
+    for row in (*sheet.changed.with_formulas(column, first, last), last + 1):
         if start < row:
             yield start, row - 1
         start = row + 1
@@ -48,11 +47,8 @@ def obstacle(sheet: Sheet, before: Area, area: Area) -> str:
         if column == area.left:
             taken &= rows != area.top
         blocked = rows[taken].tolist()
-        blocked += [
-            row
-            for row, other in sheet.rewritten
-            if other == column and area.top <= row <= area.bottom and sheet.value(row, column) is not None
-        ]
+        set_since = sheet.changed.with_formulas(column, area.top, area.bottom)
+        blocked += [row for row in set_since if sheet.value(row, column) is not None]
         blocked = [row for row in blocked if (row, column) != (area.top, area.left)]
         if blocked:
             return f": {cell_name(min(blocked), column)} is in the way"

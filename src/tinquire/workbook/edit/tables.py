@@ -14,7 +14,7 @@ from tinquire.packages.xml import child, children
 from tinquire.workbook.edit.propagate import change_part, follow
 from tinquire.workbook.edit.rows_columns import delete_rows, insert_rows
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import SheetTable
+from tinquire.workbook.grid.sheet import Formula, SheetTable
 from tinquire.workbook.workbook import Workbook
 
 __all__ = ["rename_column", "resize_table", "set_rows"]
@@ -127,13 +127,9 @@ def set_rows(book: Workbook, table: str, columns: Sequence[tuple[str, Column]]) 
         style = sheet.style(data.top, at)
         model = sheet.formula(data.top, at)
         values = given.get(column.name.casefold())
-        sheet.reserve(data.top, at, height)
-        for offset in range(height):
-            row = data.top + offset
-            if values is not None:
-                sheet.set(row, at, values[offset], style)
-            elif model is not None:
-                sheet.set(row, at, None, style, text_at(model, row, at))
-            else:
-                sheet.set(row, at, None, style)
+        if values is None and model is not None:
+            fresh = Formula(text_at(model, data.top, at), data.top, at)
+            sheet.put(data.top, at, Column.blank(height), style, fresh)
+        else:
+            sheet.put(data.top, at, Column.blank(height) if values is None else values, style)
     book.formulas_moved()

@@ -13,8 +13,9 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds
 from tinquire.cells.values import Value
 from tinquire.formula.language.stored import stored_text
+from tinquire.workbook.grid.changed_cells import ChangedCells
 
-__all__ = ["Cells", "Formula", "Sheet", "SheetTable", "TableColumn"]
+__all__ = ["Cells", "Formula", "Sheet", "SheetFrame", "SheetTable", "TableColumn"]
 
 NO_FORMULA = -1
 
@@ -121,6 +122,21 @@ class Cells:
         return slice(int(first), int(last))
 
 
+@dataclass(frozen=True, slots=True)
+class SheetFrame:
+    """What stands around a sheet's cells, to tell whether it was changed."""
+
+    merged: tuple[Area, ...]
+    widths: dict[int, float]
+    heights: dict[int, float]
+    hidden_rows: frozenset[int]
+    hidden_columns: frozenset[int]
+    frozen: tuple[int, int]
+    gridlines: bool
+    landscape: bool
+    repeat_rows: tuple[int, int] | None
+
+
 @dataclass
 class Sheet:
     """One sheet. Rows and columns count from one."""
@@ -140,10 +156,10 @@ class Sheet:
     gridlines: bool = True
     landscape: bool = False
     repeat_rows: tuple[int, int] | None = None
+    #: Whether it was read from a file: what is set then is marked, so that saving writes it.
+    loaded: bool = False
     #: Cells of a sheet read from a file whose values, formulas or styles were set since.
-    changed: set[tuple[int, int]] = field(default_factory=set)
-    #: Those among them whose formula was set or removed.
-    rewritten: set[tuple[int, int]] = field(default_factory=set)
+    changed: ChangedCells = field(default_factory=ChangedCells)
     #: Whether a cell has a formula now that had none, or none that had one.
     formulas_moved: bool = False
     _interned: dict[str, int] = field(default_factory=dict)
@@ -221,6 +237,13 @@ class Sheet:
 
     # -- writing ---------------------------------------------------------------------------------------
 
+    def frame(self) -> SheetFrame:
+        """What stands around the cells now."""
+        return SheetFrame(
+            tuple(self.merged), dict(self.widths), dict(self.heights), frozenset(self.hidden_rows),
+            frozenset(self.hidden_columns), self.frozen, self.gridlines, self.landscape, self.repeat_rows,
+        )  # fmt: skip
+
     def put(
         self, row: int, column: int, values: Column, style: int | Codes | None = None, formula: Formula | None = None
     ) -> None:
@@ -236,18 +259,33 @@ class Sheet:
             cells.styles[at] = style
         if formula is not None:
             formula = replace(formula, text=stored_text(formula.text))
+        if self.loaded or len(values) == 1:  # results that spill must know of single cells that were set
+            self._mark(cells, at, column, formula is not None)
         cells.set_formulas(at, NO_FORMULA if formula is None else self.add_formula(formula))
+
+    def _mark(self, cells: Cells, at: slice, column: int, has_formula: bool) -> None:
+        """Mark cells that get other values and formulas."""
+        before = cells.formulas[at] != NO_FORMULA
+        self.formulas_moved |= bool((before != has_formula).any())
+        self.changed.add(column, cells.rows[at].copy(), formulas=True)
 
     def put_formula(self, formula: Formula, cells_below: Booleans) -> None:
         """Give a formula to those of the cells from its own place downwards for which the mask holds; they keep their
         values."""
         cells, at = self._reach(formula.row, formula.column, len(cells_below))
         number = self.add_formula(replace(formula, text=stored_text(formula.text)))
+        if self.loaded:
+            self.formulas_moved |= bool((cells.formulas[at][cells_below] == NO_FORMULA).any())
+            self.changed.add(formula.column, cells.rows[at][cells_below], formulas=True)
         cells.set_formulas(at, np.where(cells_below, number, cells.formulas[at]))
 
-    def store(self, row: int, column: int, values: Column) -> None:
-        """Set the results of formula cells, leaving formulas and styles."""
+    def store(self, row: int, column: int, values: Column, changed: Codes | None = None) -> None:
+        """Set the results of formula cells, leaving formulas and styles; `changed` are the places, from zero, of those
+        that are not as before (None for all)."""
         cells, at = self._reach(row, column, len(values))
+        if self.loaded:
+            places = np.arange(len(values)) if changed is None else changed
+            self.changed.add(column, (places + row).astype(np.int32), formulas=False)
         cells.kinds[at] = values.kinds
         cells.numbers[at] = values.numbers
         cells.codes[at] = self._coded(values)
@@ -255,6 +293,8 @@ class Sheet:
     def dress(self, row: int, column: int, styles: int | Codes, count: int = 1) -> None:
         """Set the styles of a run of cells downwards, leaving what they hold."""
         cells, at = self._reach(row, column, count)
+        if self.loaded:
+            self.changed.add(column, cells.rows[at].copy(), formulas=False)
         cells.styles[at] = styles
 
     def refill(self, row: int, column: int, area: Area) -> None:
@@ -262,8 +302,8 @@ class Sheet:
         cells = self.columns[column]
         number = int(cells.formulas[cells.places(row, row)][0])
         self.formulas[number] = replace(self.formulas[number], array=area)
-        self.changed.add((row, column))
-        self.rewritten.add((row, column))
+        if self.loaded:
+            self.changed.add(column, np.array([row], np.int32), formulas=True)
 
     def reserve(self, row: int, column: int, count: int) -> None:
         """Make a run of cells downwards where there are none, so that setting them one by one is quick."""
@@ -271,19 +311,13 @@ class Sheet:
 
     def set(self, row: int, column: int, value: Value, style: int | None = None, formula: str | None = None) -> None:
         """Set one cell."""
-        self.formulas_moved |= (self.formula(row, column) is None) != (formula is None)
         made = None if formula is None else Formula(formula, row, column)
         self.put(row, column, Column.from_values([value]), style, made)
-        self.changed.add((row, column))
-        self.rewritten.add((row, column))
 
     def set_spilling(self, row: int, column: int, formula: str, style: int | None = None) -> None:
         """Set one cell to a formula that fills as many cells as its result has."""
-        self.formulas_moved |= self.formula(row, column) is None
         made = Formula(formula, row, column, array=Area(row, column, row, column), spills=True)
         self.put(row, column, Column.blank(1), style, made)
-        self.changed.add((row, column))
-        self.rewritten.add((row, column))
 
     def add_formula(self, formula: Formula) -> int:
         self.formulas.append(formula)

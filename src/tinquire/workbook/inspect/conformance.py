@@ -20,26 +20,12 @@ from tinquire.formula import FormulaError, parse, parse_name
 from tinquire.packages.package import Package
 from tinquire.packages.xml import child, children, local
 from tinquire.workbook.parts.shared_strings import rich_text
+from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
 from tinquire.workbook.parts.styles import STYLE_ORDER
-from tinquire.workbook.workbook import valid_sheet_name
+from tinquire.workbook.workbook import WORKBOOK_ORDER, valid_sheet_name
 
 __all__ = ["Finding", "unsound"]
 
-#: Children of a worksheet in the order of the schema (18.3.1.99).
-_SHEET_ORDER = (
-    "sheetPr", "dimension", "sheetViews", "sheetFormatPr", "cols", "sheetData", "sheetCalcPr", "sheetProtection",
-    "protectedRanges", "scenarios", "autoFilter", "sortState", "dataConsolidate", "customSheetViews", "mergeCells",
-    "phoneticPr", "conditionalFormatting", "dataValidations", "hyperlinks", "printOptions", "pageMargins",
-    "pageSetup", "headerFooter", "rowBreaks", "colBreaks", "customProperties", "cellWatches", "ignoredErrors",
-    "smartTags", "drawing", "legacyDrawing", "legacyDrawingHF", "picture", "oleObjects", "controls",
-    "webPublishItems", "tableParts", "extLst",
-)  # fmt: skip
-#: Children of the workbook (18.2.27).
-_BOOK_ORDER = (
-    "fileVersion", "fileSharing", "workbookPr", "workbookProtection", "bookViews", "sheets", "functionGroups",
-    "externalReferences", "definedNames", "calcPr", "oleSize", "customWorkbookViews", "pivotCaches", "smartTagPr",
-    "smartTagTypes", "webPublishing", "fileRecoveryPr", "webPublishObjects", "extLst",
-)  # fmt: skip
 _FORMS = frozenset({"b", "d", "e", "inlineStr", "n", "s", "str"})
 #: One kind of fault is listed at most so often for each part.
 MOST_OF_A_KIND = 5
@@ -129,7 +115,7 @@ def _relationships(package: Package) -> Iterator[Finding]:
 def _book(package: Package) -> Iterator[Finding]:
     main = next((one.target for one in package.relations() if one.kind == "officeDocument"), "")
     root = package.root(main)
-    yield from _order(main, root, _BOOK_ORDER)
+    yield from _order(main, root, WORKBOOK_ORDER)
     relations = {one.id: one for one in package.relations(main)}
     by_kind = {one.kind: one.target for one in relations.values()}
     styles = yield from _styles(package, by_kind.get("styles"))
@@ -233,7 +219,7 @@ class _Worksheet:
 
     def findings(self, tables: list[tuple[str, str, str]]) -> Iterator[Finding]:
         """All findings of the sheet; its tables' (part, id, name) are added to a list."""
-        yield from _order(self.part, self.root, _SHEET_ORDER)
+        yield from _order(self.part, self.root, SHEET_ORDER)
         yield from self._columns()
         yield from self._rows()
         yield from self._merged()

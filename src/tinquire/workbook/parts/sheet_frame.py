@@ -12,8 +12,17 @@ from tinquire.workbook.parts.frame_change import FORMULAS, FrameChange, area_lis
 from tinquire.workbook.parts.page_setup import follow_breaks
 from tinquire.workbook.parts.rules import follow_newer_rule, follow_rule
 
-__all__ = ["follow_frame"]
+__all__ = ["SHEET_ORDER", "follow_frame"]
 
+#: Children of a worksheet in the order of the schema (18.3.1.99).
+SHEET_ORDER = (
+    "sheetPr", "dimension", "sheetViews", "sheetFormatPr", "cols", "sheetData", "sheetCalcPr", "sheetProtection",
+    "protectedRanges", "scenarios", "autoFilter", "sortState", "dataConsolidate", "customSheetViews", "mergeCells",
+    "phoneticPr", "conditionalFormatting", "dataValidations", "hyperlinks", "printOptions", "pageMargins",
+    "pageSetup", "headerFooter", "rowBreaks", "colBreaks", "customProperties", "cellWatches", "ignoredErrors",
+    "smartTags", "drawing", "legacyDrawing", "legacyDrawingHF", "picture", "oleObjects", "controls",
+    "webPublishItems", "tableParts", "extLst",
+)  # fmt: skip
 #: Elements whose area goes, and they with it; their parents count them.
 _ONE_AREA = frozenset({"mergeCell", "hyperlink", "inputCells", "cellWatch", "sortCondition"})
 _AREA_LISTS = frozenset({"conditionalFormatting", "dataValidation", "protectedRange", "ignoredError"})

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW
-from tinquire.cells.column import Codes, Floats, Kind, Kinds
+from tinquire.cells.column import Booleans, Codes, Floats, Kind, Kinds
 from tinquire.cells.number_reader import Words, decimals, whole_numbers, words_of
 from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook.grid.sheet import NO_FORMULA
@@ -29,11 +29,12 @@ from tinquire.workbook.sheet_xml.fast_tags import (
     INLINE_END,
     ROW,
     ROW_EMPTY,
+    ROW_END,
     VALUE,
     kinds_of,
 )
 
-__all__ = ["Formulas", "Marked", "Pending", "Piece", "attributes", "scan_piece"]
+__all__ = ["CellPlaces", "Formulas", "Marked", "Pending", "Piece", "attributes", "cell_places", "scan_piece"]
 
 #: Behind the piece's last byte: the bracket of a tag that might follow, and room for looks at eight bytes.
 _PADDING = b"<" * 128
@@ -107,6 +108,33 @@ def scan_piece(rows: bytes, shared: int) -> Piece:
     return _Scanner(rows, shared).piece()
 
 
+@dataclass(frozen=True, slots=True)
+class CellPlaces:
+    """Where the cells of whole rows lie in their bytes, and what is in them; a formula that is not there is empty."""
+
+    rows: Codes
+    columns: Codes
+    #: Where a cell begins, where its address ends, and where the cell ends.
+    starts: Codes
+    tails: Codes
+    ends: Codes
+    #: The distinct texts of attributes behind addresses, and which of them each cell has.
+    tail_texts: list[bytes]
+    tail_numbers: Codes
+    formula_starts: Codes
+    formula_ends: Codes
+    row_numbers: Codes
+    row_starts: Codes
+    #: Where the last cell of a row ends, for rows that do not close themselves.
+    row_ends: Codes
+    row_open: Booleans
+
+
+def cell_places(rows: bytes) -> CellPlaces:
+    """Where the cells of whole rows lie. Raises Unusual."""
+    return _Scanner(rows, 0).places()
+
+
 class _Scanner:
     def __init__(self, rows: bytes, shared: int) -> None:
         if not rows.isascii():
@@ -121,7 +149,8 @@ class _Scanner:
         self.words: Words = words_of(self.array)
         self.marked: list[Marked] = []
 
-    def piece(self) -> Piece:
+    def tags(self) -> tuple[Codes, Codes, NDArray[np.uint8]]:
+        """Where each tag begins, where the next one does, and its kind. Raises Unusual."""
         own = self.array[: self.stop]
         low = own < 32
         if low.any() and not np.isin(own[low], (9, 10)).all():
@@ -130,7 +159,39 @@ class _Scanner:
         if not len(tags) or tags[0] != 0 or np.count_nonzero(own == 62) != len(tags):
             raise Unusual
         nexts = np.append(tags[1:], self.stop)
-        kinds = kinds_of(self.words, tags, nexts)
+        return tags, nexts, kinds_of(self.words, tags, nexts)
+
+    def places(self) -> CellPlaces:
+        tags, nexts, kinds = self.tags()
+        at = np.flatnonzero((kinds == CELL) | (kinds == CELL_EMPTY))
+        in_rows, numbers = self.row_numbers(tags, nexts, kinds, at)
+        rows, columns, tails = self.addresses(tags[at], in_rows, *numbers)
+        closed = kinds[at] == CELL_EMPTY
+        # A cell's own end tag is the last before the next cell or the end of its row.
+        ends_at = np.append(at[1:], len(tags))[: len(at)] - 1
+        last_of_row = np.isin(kinds[ends_at], (ROW, ROW_EMPTY, ROW_END))
+        while last_of_row.any():
+            ends_at = ends_at - last_of_row
+            last_of_row = np.isin(kinds[ends_at], (ROW, ROW_EMPTY, ROW_END))
+        after = np.append(kinds, np.uint8(0))[at + 1]
+        steps = np.where(closed, 0, (after == FORMULA) * 2 + (after == FORMULA_EMPTY))
+        formula_at = np.minimum(at + 1, len(tags) - 1)
+        starts = np.where(steps > 0, tags[formula_at], 0)
+        ends = np.where(steps > 0, nexts[np.minimum(at + np.maximum(steps, 1), len(tags) - 1)], 0)
+        texts: list[bytes] = []
+        tail_numbers = np.zeros(len(at), np.int64)
+        for members, text in self.interned(tails, nexts[at] - 1 - closed) if len(at) else ():
+            tail_numbers[members] = len(texts)
+            texts.append(text)
+        row_tags = np.flatnonzero((kinds == ROW) | (kinds == ROW_EMPTY))
+        row_ends = tags[np.minimum(np.append(row_tags[1:], len(tags)) - 1, len(tags) - 1)]
+        return CellPlaces(
+            rows, columns, tags[at], tails, nexts[ends_at], texts, tail_numbers, starts, ends,
+            numbers[0], tags[row_tags], row_ends, kinds[row_tags] == ROW,
+        )  # fmt: skip
+
+    def piece(self) -> Piece:
+        tags, nexts, kinds = self.tags()
         at = np.flatnonzero((kinds == CELL) | (kinds == CELL_EMPTY))
         in_rows, numbers = self.row_numbers(tags, nexts, kinds, at)
         rows, columns, ends = self.addresses(tags[at], in_rows, *numbers)

@@ -15,14 +15,14 @@ from numpy.typing import NDArray
 
 from tinquire.base.parallel import abreast
 from tinquire.cells.address import area_name, column_name
-from tinquire.cells.column import Codes, Floats, Kind
+from tinquire.cells.column import Booleans, Codes, Floats, Kind, Kinds
 from tinquire.cells.values import CellError
 from tinquire.formula.language.mentions import can_mislead, down_pattern
 from tinquire.packages.xml import escaped
 from tinquire.workbook.grid.cell_formulas import stays, text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 
-__all__ = ["number_text", "row_bytes"]
+__all__ = ["forms_of", "formula_texts", "number_text", "row_bytes", "shared_places", "value_texts"]
 
 Bytes: TypeAlias = NDArray[np.uint8]
 
@@ -52,7 +52,7 @@ def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
         for one in every:
             here[one] = True
         rows = np.flatnonzero(here)
-    places = {number: _shared_places(sheet, cells, place_of) for number, cells in columns}
+    places = {number: shared_places(sheet, cells, place_of) for number, cells in columns}
 
     def chunk_bytes(chunk: Codes) -> bytes:
         digits = whole_digits(chunk.astype(np.int64))
@@ -65,7 +65,7 @@ def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
     yield from abreast(chunk_bytes, (rows[start : start + CHUNK] for start in range(0, len(rows), CHUNK)))
 
 
-def _shared_places(sheet: Sheet, cells: Cells, place_of: Callable[[str], int]) -> Codes:
+def shared_places(sheet: Sheet, cells: Cells, place_of: Callable[[str], int]) -> Codes:
     """For each text code of a column that stands without a formula, its place among the shared texts."""
     used = np.unique(cells.codes[(cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA)])
     table = np.zeros(int(used.max(initial=0)) + 1, np.int64)
@@ -199,8 +199,7 @@ def _cell_pieces(sheet: Sheet, number: int, cells: Cells, at: slice, digits: Byt
         return
     yield _styled(cells.styles[at], b"")
     shared = (kinds == Kind.TEXT) & ~has_formula
-    form = np.select([shared, kinds == Kind.TEXT, kinds == Kind.BOOL, kinds == Kind.ERROR], [1, 2, 3, 4], 0)
-    yield _picked([b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"'], form)
+    yield _picked([b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"'], _forms(kinds, shared))
     yield _picked([b"/>", b">"], (has_formula | has_value).astype(np.int64))
     if has_formula.any():
         yield _formulas(sheet, number, formulas, cells.rows[at])
@@ -210,6 +209,48 @@ def _cell_pieces(sheet: Sheet, number: int, cells: Cells, at: slice, digits: Byt
     yield _picked([b"", b"<v>"], has_value.astype(np.int64))
     yield _values(sheet, kinds, values, codes, shared, places)
     yield _picked([b"", b"</v></c>", b"</c>"], np.where(has_value, 1, np.where(has_formula, 2, 0)))
+
+
+def _forms(kinds: Kinds, shared: Booleans) -> NDArray[np.int64]:
+    """The forms of values (18.18.11): 0 for numbers and blanks, 1 shared texts, 2 results that are texts, 3 yes/no,
+    4 errors."""
+    return np.select([shared, kinds == Kind.TEXT, kinds == Kind.BOOL, kinds == Kind.ERROR], [1, 2, 3, 4], 0)
+
+
+def forms_of(cells: Cells) -> NDArray[np.int64]:
+    """The form of each cell's value, as `_forms` numbers them."""
+    return _forms(cells.kinds, (cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA))
+
+
+#: Stands in no text of a sheet, whose control characters are escaped.
+_BREAK = b"\x01"
+
+
+def value_texts(sheet: Sheet, cells: Cells, places: Codes) -> list[bytes]:
+    """The value element of each cell of a column, nothing for blank ones."""
+    count = len(cells.rows)
+    has_value = cells.kinds != Kind.BLANK
+    if not has_value.any():
+        return [b""] * count
+    shared = (cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA)
+    return _split([
+        _picked([b"", b"<v>"], has_value.astype(np.int64)),
+        _values(sheet, cells.kinds, cells.numbers, cells.codes, shared, places),
+        _picked([b"", b"</v>"], has_value.astype(np.int64)),
+    ])  # fmt: skip
+
+
+def formula_texts(sheet: Sheet, column: int, cells: Cells) -> list[bytes]:
+    """The formula element of each cell of a column, nothing for those without one."""
+    if (cells.formulas == NO_FORMULA).all():
+        return [b""] * len(cells.rows)
+    return _split([_formulas(sheet, column, cells.formulas, cells.rows)])
+
+
+def _split(pieces: list[Bytes]) -> list[bytes]:
+    """The lines of matrices side by side, each as bytes of its own."""
+    lines = np.concatenate([*pieces, _constant(_BREAK, len(pieces[0]))], axis=1)
+    return lines.tobytes().translate(None, b"\x00").split(_BREAK)[:-1]
 
 
 def _styled(styles: Codes, behind: bytes) -> Bytes:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+
+import numpy as np
 
 from tinquire.base.faults import DataError, Fault
 from tinquire.base.faults import places as listed
 from tinquire.cells.address import cell_name, quoted_sheet
+from tinquire.cells.column import Kind
 from tinquire.packages.xml import local, serialised, without
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.workbook import Workbook
@@ -22,40 +25,37 @@ def keep_values(book: Workbook, sheets: Sequence[str] = ()) -> int:
     their cells would be blank.
     """
     chosen = [book.sheet(name) for name in sheets or book.sheet_names()]
-    places = {sheet.name: _formula_cells(sheet) for sheet in chosen}
-    blank = [
-        f"{quoted_sheet(sheet.name)}!{cell_name(row, column)}"
-        for sheet in chosen
-        for row, column in places[sheet.name]
-        if sheet.value(row, column) is None
-    ]
+    blank = [cell for sheet in chosen for cell in _without_result(sheet)]
     if blank:
         why = f"{len(blank):,} formulas have no stored result: {listed(blank)}"
         do = "save it once in the program that made it, so that it holds results"
         raise DataError(Fault("replacing formulas by results", why, book.name, do))
+    count = sum(sheet.formula_count() for sheet in chosen)
     for sheet in chosen:
-        _replace(sheet, places[sheet.name])
+        _replace(sheet)
         for part in book.table_parts(sheet.name):
             _plain_table(book, part)
-    return sum(map(len, places.values()))
+    return count
 
 
-def _formula_cells(sheet: Sheet) -> list[tuple[int, int]]:
-    return [(row, column) for column, top, bottom, _ in sheet.formula_runs() for row in range(top, bottom + 1)]
+def _without_result(sheet: Sheet) -> Iterator[str]:
+    """The cells with a formula and no value."""
+    for column, top, bottom, _ in sheet.formula_runs():
+        kinds = sheet.column(column, top, bottom).kinds
+        for offset in np.flatnonzero(kinds == Kind.BLANK).tolist():
+            yield f"{quoted_sheet(sheet.name)}!{cell_name(top + offset, column)}"
 
 
-def _replace(sheet: Sheet, places: Sequence[tuple[int, int]]) -> None:
-    areas = {formula.array for _, _, _, formula in sheet.formula_runs() if formula.array is not None}
+def _replace(sheet: Sheet) -> None:
+    runs = list(sheet.formula_runs())
+    for column, top, bottom, _ in runs:
+        sheet.put(top, column, sheet.column(column, top, bottom))
     # The other cells of an array may have formula elements without a text (18.3.1.40), which would be left behind.
-    members = [
-        (row, column)
-        for area in sorted(areas)
-        for row in range(area.top, area.bottom + 1)
-        for column in range(area.left, area.right + 1)
-        if sheet.value(row, column) is not None
-    ]
-    for row, column in dict.fromkeys([*places, *members]):
-        sheet.set(row, column, sheet.value(row, column))
+    for area in sorted({formula.array for _, _, _, formula in runs if formula.array is not None}):
+        for column in range(area.left, area.right + 1):
+            values = sheet.column(column, area.top, area.bottom)
+            for offset in np.flatnonzero(values.kinds != Kind.BLANK).tolist():
+                sheet.put(area.top + offset, column, values.slice(offset, offset + 1))
 
 
 def _plain_table(book: Workbook, part: str) -> None:

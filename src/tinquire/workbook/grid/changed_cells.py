@@ -1,0 +1,69 @@
+"""Cells of a sheet that were set since it was read, kept as rows by column: what is written when the sheet is saved."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from tinquire.cells.column import Booleans, Codes
+
+__all__ = ["ChangedCells"]
+
+
+class ChangedCells:
+    """Which cells of a sheet were set, and which of them got or lost a formula."""
+
+    def __init__(self) -> None:
+        #: By column: rows, and whether the formulas of all of them were set.
+        self._marks: dict[int, list[tuple[Codes, bool]]] = {}
+
+    def add(self, column: int, rows: Codes, *, formulas: bool) -> None:
+        """Mark rows of a column; with `formulas`, their formulas were set or removed too."""
+        if len(rows):
+            self._marks.setdefault(column, []).append((np.asarray(rows, np.int32), formulas))
+
+    def clear(self) -> None:
+        self._marks.clear()
+
+    def __bool__(self) -> bool:
+        return bool(self._marks)
+
+    def __len__(self) -> int:
+        return sum(len(rows) for rows, _ in self.by_column().values())
+
+    def by_column(self) -> dict[int, tuple[Codes, Booleans]]:
+        """For each column in order its rows, rising, and for which of them the formula was set."""
+        return {column: self._column(column) for column in sorted(self._marks)}
+
+    def _column(self, column: int) -> tuple[Codes, Booleans]:
+        marks = self._marks[column]
+        if len(marks) > 1:
+            rows = _distinct(np.concatenate([rows for rows, _ in marks]))
+            own = [rows for rows, formulas in marks if formulas]
+            mask = np.isin(rows, np.concatenate(own)) if own else np.zeros(len(rows), bool)
+            marks[:] = [(rows[mask], True), (rows[~mask], False)]
+            return rows, mask
+        rows = _distinct(marks[0][0])
+        return rows, np.full(len(rows), marks[0][1])
+
+    def with_formulas(self, column: int, top: int, bottom: int) -> list[int]:
+        """The rows of a column, between two, whose formula was set."""
+        if column not in self._marks:
+            return []
+        rows, formulas = self._column(column)
+        return [int(row) for row in rows[formulas & (rows >= top) & (rows <= bottom)]]
+
+    def __iter__(self) -> Iterator[tuple[int, int, bool]]:
+        """Row, column, and whether the formula was set, of every cell, row by row."""
+        cells = [
+            (row, column, formula)
+            for column, (rows, formulas) in self.by_column().items()
+            for row, formula in zip(rows.tolist(), formulas.tolist(), strict=True)
+        ]
+        return iter(sorted(cells))
+
+
+def _distinct(rows: Codes) -> Codes:
+    """Rows in rising order, each once."""
+    return rows if (np.diff(rows) > 0).all() else np.unique(rows)

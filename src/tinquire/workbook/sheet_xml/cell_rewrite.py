@@ -1,0 +1,335 @@
+"""Many cells changed in the bytes of a sheet's part at once: the cells are found as arrays, as the fast reader finds
+them, and their new markup is built column by column, as the row writer builds it.
+
+What comes of it is byte for byte what `cell_splice` gives, which looks at one cell after the other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+
+from tinquire.base.parallel import abreast
+from tinquire.cells.address import MAX_ROW, column_name
+from tinquire.cells.column import Booleans, Codes
+from tinquire.packages.raw_xml import ATTRIBUTE, Unusual, sheet_data
+from tinquire.workbook.grid.sheet import Cells, Sheet
+from tinquire.workbook.sheet_xml.fast_rows import CellPlaces, cell_places
+from tinquire.workbook.sheet_xml.row_writer import forms_of, formula_texts, row_bytes, shared_places, value_texts
+
+__all__ = ["rewrite_cells"]
+
+#: Rows are looked at in pieces of about this many bytes.
+_PIECE = 1 << 20
+#: A cell's column and row in one number.
+_ROW = 1 << 14
+#: What stands in a cell's tag for the forms of values (18.18.11), as the row writer numbers them.
+_TYPES = (b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"')
+
+
+@dataclass(frozen=True, slots=True)
+class _Change:
+    """The changed cells of one column, whether their formulas were set, and the places of shared texts by code."""
+
+    column: int
+    cells: Cells
+    rows: Codes
+    formulas_set: Booleans
+    places: Codes
+
+
+def rewrite_cells(data: bytes, sheet: Sheet, place_of: Callable[[str], int]) -> bytes:
+    """A part's bytes with the changed cells of its sheet; `place_of` gives a text's place among the shared texts.
+
+    Raises Unusual for parts that are not in the plain form, and for rows that would have to be opened.
+    """
+    prefix, element = sheet_data(data)
+    if prefix:
+        raise Unusual
+    changes = [_change(sheet, column, *marks, place_of) for column, marks in sheet.changed.by_column().items()]
+    changes = [change for change in changes if len(change.rows)]
+    start, end = element.inside or (0, 0)
+    if start == end:
+        rows = _rows({change.column: change.cells for change in changes}, sheet, place_of)
+        inside = b"<sheetData>%s</sheetData>" % b"".join(rows)
+        return data[: element.start] + inside + data[element.end :]
+    pieces = list(_pieces(data, start, end))
+    work = partial(_rewritten, data, sheet, changes, place_of)
+    return b"".join([data[:start], *abreast(work, pieces), data[end:]])
+
+
+def _change(sheet: Sheet, column: int, rows: Codes, formulas: Booleans, place_of: Callable[[str], int]) -> _Change:
+    cells = sheet.columns.get(column, Cells.empty(np.zeros(0, np.int32)))
+    known = np.isin(rows, cells.rows)
+    rows, formulas = rows[known], formulas[known]
+    own = _picked(cells, np.searchsorted(cells.rows, rows))
+    return _Change(column, own, rows, formulas, shared_places(sheet, own, place_of))
+
+
+def _picked(cells: Cells, at: Codes) -> Cells:
+    return Cells(cells.rows[at], *(one[at] for one in cells.arrays()))
+
+
+def _rows(columns: Mapping[int, Cells], sheet: Sheet, place_of: Callable[[str], int]) -> list[bytes]:
+    """The rows of cells of a sheet, each as bytes of its own."""
+    filled = {column: cells for column, cells in columns.items() if len(cells.rows)}
+    fresh = Sheet(sheet.name, columns=filled, texts=sheet.texts, formulas=sheet.formulas)
+    return [row + b"</row>" for row in b"".join(row_bytes(fresh, place_of)).split(b"</row>")[:-1]]
+
+
+def _columns(changes: Sequence[_Change], rows: Codes) -> dict[int, Cells]:
+    """The changed cells in some rows, by column."""
+    mine = ((change, np.flatnonzero(np.isin(change.rows, rows))) for change in changes)
+    return {change.column: _picked(change.cells, at) for change, at in mine}
+
+
+@dataclass(frozen=True, slots=True)
+class _Piece:
+    """Whole rows of the part, and which rows of the sheet are written there: all up to its last, or to the end."""
+
+    start: int
+    end: int
+    first: int
+    last: int
+
+
+def _pieces(data: bytes, start: int, end: int) -> Iterator[_Piece]:
+    """The part's rows cut into pieces; rows that are missing belong to the piece before which they would stand."""
+    first = 1
+    while start < end:
+        cut = data.find(b"<row ", min(start + _PIECE, end), end)
+        stop = end if cut < 0 else cut
+        last = MAX_ROW if cut < 0 else _row_number(data, cut) - 1
+        yield _Piece(start, stop, first, last)
+        start, first = stop, last + 1
+
+
+def _row_number(data: bytes, tag: int) -> int:
+    found = ATTRIBUTE.match(data, tag + 5)
+    if found is None or found[1] != b"r" or not found[2][1:-1].isdigit():
+        raise Unusual
+    return int(found[2][1:-1])
+
+
+def _rewritten(
+    data: bytes, sheet: Sheet, changes: Sequence[_Change], place_of: Callable[[str], int], piece: _Piece
+) -> bytes:
+    """A piece with its changed cells."""
+    own = [_within(change, piece) for change in changes]
+    own = [change for change in own if len(change.rows)]
+    body = data[piece.start : piece.end]
+    if not own:
+        return body
+    found = cell_places(body)
+    fresh_rows = _missing(own, found.row_numbers)
+    edits = _Edits(body, found)
+    whole_rows = edits.whole_rows(own)
+    apart = np.concatenate([fresh_rows, whole_rows])
+    for change in own:
+        edits.add(sheet, change, ~np.isin(change.rows, apart))
+    if len(fresh_rows):
+        edits.add_rows(sheet, own, fresh_rows, place_of)
+    if len(whole_rows):
+        edits.set_rows(sheet, own, whole_rows, place_of)
+    return edits.applied()
+
+
+def _missing(changes: Sequence[_Change], known: Codes) -> Codes:
+    """The rows of changed cells that are not among those known, rising."""
+    first = min(int(change.rows[0]) for change in changes)
+    wanted = np.zeros(max(int(change.rows[-1]) for change in changes) - first + 1, bool)
+    for change in changes:
+        wanted[change.rows - first] = True
+    there = known - first
+    wanted[there[(there >= 0) & (there < len(wanted))]] = False
+    return (np.flatnonzero(wanted) + first).astype(np.int32)
+
+
+def _within(change: _Change, piece: _Piece) -> _Change:
+    first, last = np.searchsorted(change.rows, [piece.first, piece.last + 1])
+    at = slice(int(first), int(last))
+    cells = Cells(change.cells.rows[at], *(one[at] for one in change.cells.arrays()))
+    return _Change(change.column, cells, change.rows[at], change.formulas_set[at], change.places)
+
+
+class _Edits:
+    """What to put where in a piece: where each edit begins and ends, and the bytes instead."""
+
+    def __init__(self, body: bytes, found: CellPlaces) -> None:
+        self.body = body
+        self.found = found
+        self.keys = found.rows.astype(np.int64) * _ROW + found.columns
+        self.starts: list[Codes] = []
+        self.ends: list[Codes] = []
+        self.order: list[Codes] = []
+        self.texts: list[bytes] = []
+        self.opened: set[int] = set()
+        #: The text behind a cell's address, by the text that stands there, its new style and its new form.
+        self.tails: dict[tuple[bytes, int, int], bytes] = {}
+
+    def whole_rows(self, changes: Sequence[_Change]) -> Codes:
+        """Rows of which every cell changed, and nothing of it is kept: they are written from memory."""
+        found = self.found
+        bare = np.array([not self._kept(text) for text in found.tail_texts], bool)[found.tail_numbers]
+        has_formula = found.formula_starts < found.formula_ends
+        in_file = np.bincount(np.searchsorted(found.row_numbers, found.rows), minlength=len(found.row_numbers))
+        left = in_file.copy()
+        touched, spread = np.zeros(len(left), bool), np.zeros(len(left), bool)
+        for change in changes:
+            places, known = self._places(change.rows, change.column)
+            mine = places[known]
+            good = bare[mine] & (change.formulas_set[known] | ~has_formula[mine])
+            rows = np.searchsorted(found.row_numbers, change.rows)
+            there = rows < len(left)
+            there[there] = found.row_numbers[rows[there]] == change.rows[there]
+            touched[rows[there]] = True
+            spread[rows[there & ~known]] = True
+            left -= np.bincount(rows[known][good], minlength=len(left))
+        whole = touched & (left == 0) & found.row_open
+        if b" spans=" in self.body:  # a hint that may be wrong then
+            whole &= ~spread
+        return found.row_numbers[whole]
+
+    def _places(self, rows: Codes, column: int) -> tuple[Codes, Booleans]:
+        """Where cells of a column are among those of the piece, or would be, and whether they are there."""
+        keys = rows.astype(np.int64) * _ROW + column
+        places = np.searchsorted(self.keys, keys)
+        known = places < len(self.keys)
+        known[known] = self.keys[places[known]] == keys[known]
+        return places, known
+
+    def add(self, sheet: Sheet, change: _Change, chosen: Booleans) -> None:
+        """The changed cells of one column in rows that are there."""
+        at = np.flatnonzero(chosen)
+        if not len(at):
+            return
+        cells, formulas_set = _picked(change.cells, at), change.formulas_set[at]
+        places, known = self._places(cells.rows, change.column)
+        forms = forms_of(cells)
+        values = value_texts(sheet, cells, change.places)
+        written = formula_texts(sheet, change.column, cells)
+        self._known(places, np.flatnonzero(known), cells, forms, formulas_set, written, values)
+        self._fresh(change.column, places, np.flatnonzero(~known), cells, forms, written, values)
+
+    def _known(
+        self, places: Codes, at: Codes, cells: Cells, forms: Codes, formulas_set: Booleans, written: list[bytes],
+        values: list[bytes],
+    ) -> None:  # fmt: skip
+        """Cells that are there: what stands behind their address is exchanged."""
+        if not len(at):
+            return
+        found, body = self.found, self.body
+        mine = places[at]
+        keys = (found.tail_numbers[mine] << 40) | (cells.styles[at].astype(np.int64) << 3) | forms[at]
+        distinct, picks = np.unique(keys, return_inverse=True)
+        tails = [
+            self._tail(found.tail_texts[key >> 40], (key >> 3) & ((1 << 37) - 1), key & 7) for key in distinct.tolist()
+        ]
+        formulas = [written[place] for place in at.tolist()]
+        kept = np.flatnonzero(~formulas_set[at])
+        starts, ends = found.formula_starts[mine[kept]].tolist(), found.formula_ends[mine[kept]].tolist()
+        for place, start, end in zip(kept.tolist(), starts, ends, strict=True):
+            formulas[place] = body[start:end]
+        self.texts += [
+            b"".join((tails[pick], b">", formula, values[place], b"</c>"))
+            if formula or values[place]
+            else tails[pick] + b"/>"
+            for pick, formula, place in zip(picks.tolist(), formulas, at.tolist(), strict=True)
+        ]
+        self.starts.append(found.tails[mine])
+        self.ends.append(found.ends[mine])
+        self.order.append(cells.rows[at].astype(np.int64) * _ROW)
+
+    def _fresh(
+        self, column: int, places: Codes, at: Codes, cells: Cells, forms: Codes, written: list[bytes],
+        values: list[bytes],
+    ) -> None:  # fmt: skip
+        """Cells that are not there, put before the next cell of their row, or at its end."""
+        if not len(at):
+            return
+        found = self.found
+        rows = cells.rows[at]
+        in_rows = np.searchsorted(found.row_numbers, rows)
+        if not found.row_open[in_rows].all():
+            raise Unusual  # a row that closes itself: it needs another tag
+        self.opened.update(in_rows.tolist())
+        after = np.minimum(places[at], max(len(self.keys) - 1, 0))
+        followed = places[at] < len(self.keys)
+        followed[followed] = found.rows[after[followed]] == rows[followed]
+        starts = np.where(followed, found.starts[after] if len(found.starts) else 0, found.row_ends[in_rows])
+        name = column_name(column).encode()
+        for one, row in zip(at.tolist(), rows.tolist(), strict=True):
+            tail = self._tail(b"", int(cells.styles[one]), int(forms[one]))
+            head = b'<c r="%s%d"' % (name, row) + tail
+            # What stands in a cell that was not there is all from here, its formula too.
+            inside = written[one] + values[one]
+            self.texts.append(head + b">" + inside + b"</c>" if inside else head + b"/>")
+        self.starts.append(starts)
+        self.ends.append(starts)
+        self.order.append(rows.astype(np.int64) * _ROW + column)
+
+    def _tail(self, old: bytes, style: int, form: int) -> bytes:
+        key = (old, style, form)
+        tail = self.tails.get(key)
+        if tail is None:
+            tail = self.tails[key] = (b' s="%d"' % style if style else b"") + _TYPES[form] + self._kept(old)
+        return tail
+
+    @staticmethod
+    def _kept(tail: bytes) -> bytes:
+        """What of a cell's attributes stays whatever it holds."""
+        return b"".join([b" %s=%s" % pair for pair in ATTRIBUTE.findall(tail) if pair[0] not in (b"r", b"s", b"t")])
+
+    def add_rows(self, sheet: Sheet, changes: Sequence[_Change], rows: Codes, place_of: Callable[[str], int]) -> None:
+        """Rows that are not there, each before the next one."""
+        columns = {
+            change.column: _picked(change.cells, np.flatnonzero(np.isin(change.rows, rows))) for change in changes
+        }
+        self.texts += _rows(columns, sheet, place_of)
+        before = np.searchsorted(self.found.row_numbers, rows)
+        places = np.append(self.found.row_starts, len(self.body))[before]
+        self.starts.append(places)
+        self.ends.append(places)
+        self.order.append(rows.astype(np.int64) * _ROW - 1)
+
+    def set_rows(self, sheet: Sheet, changes: Sequence[_Change], rows: Codes, place_of: Callable[[str], int]) -> None:
+        """The cells of rows that are there, all at once."""
+        at = np.searchsorted(self.found.row_numbers, rows)
+        body = self.body
+        starts = np.array([body.index(b">", start) + 1 for start in self.found.row_starts[at].tolist()])
+        self.texts += [row[row.index(b">") + 1 : -6] for row in _rows(_columns(changes, rows), sheet, place_of)]
+        self.starts.append(starts)
+        self.ends.append(self.found.row_ends[at])
+        self.order.append(rows.astype(np.int64) * _ROW)
+
+    def applied(self) -> bytes:
+        """The piece with all edits."""
+        if self.opened:
+            self._forget_spans()
+        starts, ends = np.concatenate(self.starts), np.concatenate(self.ends)
+        order = np.lexsort((np.concatenate(self.order), starts))
+        texts = self.texts
+        kept_from = np.append(0, ends[order]).tolist()
+        kept_to = np.append(starts[order], len(self.body)).tolist()
+        body = self.body
+        pieces: list[bytes] = [b""] * (2 * len(order) + 1)
+        pieces[0::2] = [body[a:b] for a, b in zip(kept_from, kept_to, strict=True)]
+        pieces[1::2] = [texts[place] for place in order.tolist()]
+        return b"".join(pieces)
+
+    def _forget_spans(self) -> None:
+        """A row that gets cells may span other columns than its tag hints (18.3.1.73)."""
+        for row in sorted(self.opened):
+            start = int(self.found.row_starts[row])
+            end = self.body.index(b">", start)
+            tag = self.body[start:end]
+            if b" spans=" not in tag:
+                continue
+            kept = b"".join(b" %s=%s" % pair for pair in ATTRIBUTE.findall(tag) if pair[0] != b"spans")
+            self.texts.append(b"<row" + kept)
+            self.starts.append(np.array([start]))
+            self.ends.append(np.array([end]))
+            self.order.append(np.array([int(self.found.row_numbers[row]) * _ROW - 1]))
