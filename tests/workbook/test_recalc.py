@@ -77,6 +77,8 @@ def test_results(sheets, expected):
         ({"A1": "=A1+1"}, "S!A1 -> S!A1"),
         ({"A1": "=B1", "B1": "=A1"}, "S!A1 -> S!B1 -> S!A1"),
         ({"A1": "=SUM(A1:A3)"}, "S!A1 -> S!A1"),
+        ({"A1": '=INDIRECT("B1")+1', "B1": "=A1"}, "S!A1 -> S!B1 -> S!A1"),
+        ({"A1": '=INDIRECT("B1")', "B1": '=INDIRECT("C1")*2', "C1": "=A1+1"}, "S!A1 -> S!B1 -> S!C1 -> S!A1"),
     ],
 )
 def test_rings_are_named(cells, path):
@@ -474,6 +476,24 @@ def test_rings_are_run_through_when_the_workbook_asks_for_it(tmp_path):
     assert sheet.value(1, 1) == pytest.approx(2, abs=1e-3)
     assert sheet.value(1, 3) == 60
     assert [(len(cells), times < 60) for cells, times in report.rings] == [(2, True), (1, False)]
+    assert report.changed == 3  # each cell once, whatever the passes
+    assert {cell: (old, new) for one in report.changes for cell, old, new in one.each()}["C1"] == (0, 60)
+
+
+def test_rings_through_indirect_are_run_through_when_asked_and_said(tmp_path):
+    rows = '<row r="1"><c r="A1"><f>INDIRECT("B1")+1</f><v>0</v></c><c r="B1"><f>A1</f><v>0</v></c></row>'
+    options = '|<calcPr iterate="1" iterateCount="25" iterateDelta="0.001"/>'
+    report = recalculate(book := Workbook.open(written(tmp_path / "w.xlsx", rows, workbook=options)))
+    assert book.sheet("Sheet1").value(1, 1) >= 25
+    assert [(set(cells), times) for cells, times in report.rings] == [({"Sheet1!A1", "Sheet1!B1"}, 25)]
+    assert report.changed == 2
+
+
+def test_a_long_chain_that_is_not_named_is_no_ring():
+    chain = {f"A{row}": f'=INDIRECT("A{row + 1}")+1' for row in range(1, 40)}
+    report, found = results({"S": {**chain, "A40": 1.0, "B1": "=A1*2"}})
+    assert (found["S!A1"], found["S!B1"]) == (40, 80)
+    assert report.changed == 40
 
 
 def test_conditional_sums_in_groups_are_what_each_is_alone():

@@ -109,6 +109,7 @@ def _recalculated(book: Workbook, scope: BookScope, changed: Iterable[Place] | N
     plan = _planned(known, scope)
     only = None if changed is None else list(changed)
     runner.pass_through(plan, only)
+    first_pass = len(report.changes)
     again = any(program.calls & DYNAMIC for program in known)
     for _ in range(_PASSES):
         if runner.respilled:  # what reads the cells that are filled now, or are no longer, has to come after them
@@ -118,9 +119,33 @@ def _recalculated(book: Workbook, scope: BookScope, changed: Iterable[Place] | N
             break
         if not runner.pass_through(plan, only) and not runner.respilled:
             break
+    else:
+        runner.settle(plan, only, first_pass)
+    report.changes = _net(report.changes)
     for program in known:
         _noted(program, report)
     return report
+
+
+def _net(changes: list[Changed]) -> list[Changed]:
+    """Of cells that changed several times, what was there first and what is there last; each cell once."""
+    columns: dict[tuple[str, int], list[Changed]] = {}
+    for one in changes:
+        columns.setdefault((one.sheet, one.column), []).append(one)
+    net = []
+    for (sheet, column), several in columns.items():
+        rows = np.concatenate([one.rows for one in several])
+        distinct, first = np.unique(rows, return_index=True)
+        if len(distinct) == len(rows):
+            net += several
+            continue
+        last = len(rows) - 1 - np.unique(rows[::-1], return_index=True)[1]
+        before = Column.concat([one.before for one in several]).take(first)
+        after = Column.concat([one.after for one in several]).take(last)
+        moved = np.flatnonzero(_differs(before, after) & ~_same_digits(before, after))
+        if len(moved):
+            net.append(Changed(sheet, column, distinct[moved], before.take(moved), after.take(moved)))
+    return net
 
 
 def _noted(program: Program, report: Recalculation) -> None:
@@ -186,6 +211,32 @@ class _Runner:
             if changed is not None:
                 changed += [(one.sheet, one.area) for one in members]
         return self.report.changed - before
+
+    def settle(self, plan: _Plan, only: list[Place] | None, first_pass: int) -> None:
+        """Cells that still change, since formulas read what they do not name: each is run when another asks for it, in
+        whatever order they read each other. `first_pass` is how many changes the first pass made.
+
+        Raises CycleError for a ring, unless the workbook asks for iteration: then they are run through as often as it
+        says, and listed with the rings.
+        """
+        times, still = self.iteration or (_PASSES, 0.0)
+        moving: list[Changed] = []
+        for number in range(1, times + 1):
+            mark = len(self.report.changes)
+            self.pass_through(plan, only)
+            moving = self.report.changes[mark:]
+            if not moving or max(map(_movement, moving)) <= still:
+                break
+            if self.iteration is None:
+                since = self.report.changes[first_pass:]
+                dynamic = [cell for one in plan.programs if one.calls & DYNAMIC for cell in one.cells()]
+                self._run_as_asked([*dynamic, *_cells_of(plan.programs, since)])
+        if self.iteration is None and moving and number == times:
+            cells = [_place(cell) for cell in _cells_of(plan.programs, moving)]
+            raise CycleError((*cells, cells[0]))
+        if self.iteration is not None:
+            ring = _cells_of(plan.programs, self.report.changes[first_pass:])
+            self.report.rings.append((tuple(map(_place, ring)), number))
 
     @staticmethod
     def _touched(members: list[Program], touched: list[tuple[int, int] | None], *, own: bool) -> list[Program]:
@@ -338,16 +389,15 @@ class _Runner:
         """Cells of a ring run through again and again, until they are still or it was often enough."""
         assert self.iteration is not None
         times, still = self.iteration
+        report = self.report
+        errors, last_digits = len(report.errors), report.last_digits
         for number in range(1, times + 1):  # noqa: B007 - it is used behind the loop
-            moved = 0.0
+            del report.errors[errors:]
+            report.last_digits = last_digits
+            mark = len(report.changes)
             for cell in ring:
-                sheet = self.book.sheet(cell.sheet)
-                before = sheet.value(cell.top, cell.column)
                 self._run(cell)
-                after = sheet.value(cell.top, cell.column)
-                numeric = isinstance(before, float) and isinstance(after, float)
-                moved = max(moved, abs(after - before) if numeric else float(before != after) * np.inf)  # type: ignore[operator]
-            if moved <= still:
+            if max(map(_movement, report.changes[mark:]), default=0.0) <= still:
                 break
         self.report.rings.append((tuple(_place(cell) for cell in ring), number))
 
@@ -372,6 +422,28 @@ class _Runner:
             hindered = self.hindered.get((program.sheet, row + place, column), "")
             note = CellNote(sheet.name, cell_name(row + place, column), text, f"it gives {values[place]}{hindered}")
             self.report.errors.append(note)
+
+
+def _movement(changed: Changed) -> float:
+    """How far the results of a column moved at most; without bounds where one is not a number."""
+    numbers = (changed.before.kinds == Kind.NUMBER) & (changed.after.kinds == Kind.NUMBER)
+    if not numbers.all():
+        return float("inf")
+    return float(np.abs(changed.after.numbers - changed.before.numbers).max(initial=0.0))
+
+
+def _cells_of(known: list[Program], changes: list[Changed]) -> list[Program]:
+    """The cells that changed, each as a program of its own."""
+    rows: dict[tuple[str, int], set[int]] = {}
+    for one in changes:
+        rows.setdefault((one.sheet, one.column), set()).update(one.rows.tolist())
+    return [
+        cell
+        for program in known
+        if (program.sheet, program.column) in rows
+        for cell in program.cells()
+        if cell.top in rows[program.sheet, program.column]
+    ]
 
 
 def _place(program: Program) -> str:
