@@ -33,6 +33,18 @@ def test_a_pattern_gives_what_filling_down_gives(text, row, count):
     assert pattern.texts(row, count) == expected.encode()
 
 
+@pytest.mark.parametrize(
+    ("text", "rows", "columns", "moved"),
+    [
+        ("A1048576", 1, 0, "#REF!"), ("A1", -1, 0, "#REF!"), ("XFD1", 0, 1, "#REF!"), ("A$1048576", 5, 0, "A$1048576"),
+        ("A1048577+B2", 1, 0, "A1048577+B3"), ("XFE1+B2", 0, 1, "XFE1+C2"), ("SUM(A1048575:B1048576)", 1, 0, "SUM(#REF!)"),
+        ("S!A1048576*2", 1, 0, "S!#REF!*2"), ("1048576:1048576", 1, 0, "#REF!"),
+    ],
+)  # fmt: skip
+def test_a_reference_that_leaves_the_grid(text, rows, columns, moved):
+    assert offset_text(text, rows, columns) == moved
+
+
 def test_a_text_that_spells_rows_oddly_has_no_pattern():
     assert down_pattern("A007+1", 7) is None
     assert behind_bracket("[a'][b]]", 0) == 8 and behind_bracket("[a[b]", 0) is None

@@ -9,13 +9,13 @@ from email.headerregistry import Address
 import pytest
 
 from tinquire.base.faults import AccessError
-from tinquire.post import Attachment, Letter, MailServer, built
+from tinquire.post import Attachment, Mail, MailServer, mail_bytes
 from tinquire.post.delivery import session
 from tinquire.post.postroom import postroom
 
 NOW = datetime(2026, 11, 3, 17, 45, tzinfo=UTC)
 ADA = Address("Ada Merrin", "ada", "northgate.example")
-LETTER = Letter("<1@x.example>", Address("Desk", "desk", "x.example"), (ADA,), "Pack", "Dear Ada", NOW)
+LETTER = Mail("<1@x.example>", Address("Desk", "desk", "x.example"), (ADA,), "Pack", "Dear Ada", NOW)
 
 
 class Client:
@@ -68,7 +68,7 @@ def client(monkeypatch):
 )
 def test_the_line_is_secured_and_logged_in_as_asked(client, server, calls):
     with session(server) as line:
-        line.send(built(LETTER), NOW)
+        line.send(mail_bytes(LETTER), NOW)
     assert [name for name, _ in client.calls] == calls
     sent = next(words for name, words in client.calls if name == "sendmail")
     assert sent[:2] == ("desk@x.example", ("ada@northgate.example",))
@@ -89,7 +89,7 @@ TROUBLES = [
 def test_trouble_is_told_with_the_server_and_a_remedy(client, name, trouble, why):
     client.trouble[name] = trouble
     with pytest.raises(AccessError) as caught, session(MailServer("m.example", 587, "starttls", "ada", "pw")) as line:
-        line.send(built(LETTER), NOW)
+        line.send(mail_bytes(LETTER), NOW)
     fault = caught.value.faults[0]
     assert (why in fault.why, fault.where) == (True, "m.example:587")
     assert "postroom" in fault.do
@@ -98,7 +98,7 @@ def test_trouble_is_told_with_the_server_and_a_remedy(client, name, trouble, why
 def test_a_server_that_hangs_up_after_its_work_is_no_trouble(client):
     client.trouble["quit"] = smtplib.SMTPServerDisconnected("gone")
     with session(MailServer("m.example")) as line:
-        line.send(built(LETTER), NOW)
+        line.send(mail_bytes(LETTER), NOW)
     assert client.calls[-1][0] == "close"
 
 
@@ -113,7 +113,7 @@ def test_line_breaks_cannot_become_headers(change, why):
     from dataclasses import replace
 
     with pytest.raises(ValueError, match=why):
-        built(replace(LETTER, **change))
+        mail_bytes(replace(LETTER, **change))
 
 
 @pytest.mark.parametrize(
@@ -130,10 +130,10 @@ def test_attachments_carry_their_kind_and_name(name, kind):
     from email.policy import default
 
     letter = replace(LETTER, attachments=(Attachment(name, b"\x00\xff"),), cc=(ADA,), reply_to=ADA)
-    message = email.message_from_bytes(built(letter), policy=default)
+    message = email.message_from_bytes(mail_bytes(letter), policy=default)
     part = next(message.iter_attachments())
     assert (part.get_content_type(), part.get_filename(), part.get_content()) == (kind, name, b"\x00\xff")
-    assert built(letter) == built(letter)
+    assert mail_bytes(letter) == mail_bytes(letter)
 
 
 def test_a_port_that_is_taken(tmp_path):

@@ -58,6 +58,8 @@ BOOKS = [
     ("quoted sheets", {"My sheet": {"A1": 4.0}, "S": {"A1": "='My sheet'!A1+1"}}, {"S!A1": 5}),
     ("errors travel", {"S": {"A1": "=1/0", "A2": "=A1+1", "A3": "=IFERROR(A2,9)"}},
      {"S!A1": CellError.DIV0, "S!A2": CellError.DIV0, "S!A3": 9}),
+    ("rows beyond the grid", {"S": {"A1": '=INDIRECT("A1048577")', "A2": '=IFERROR(INDIRECT("XFE1"),7)', "A3": "=OFFSET(A1,-1,0)"}},
+     {"S!A1": CellError.REF, "S!A2": 7, "S!A3": CellError.REF}),
     ("texts from other sheets", {"S": {"A1": "=T!A1", "A2": '=A1&"!"'}, "T": {"A1": "tin"}}, {"S!A1": "tin", "S!A2": "tin!"}),
 ]  # fmt: skip
 
@@ -603,3 +605,58 @@ def test_a_formula_can_be_shown_beside_its_result():
         "G1": CellError.VALUE,
         "C2": "=IFNA(A1,0)",
     }
+
+
+def test_days_of_1904_workbooks_are_counted_from_there(tmp_path):
+    formulas = {
+        "DATE(2026,10,1)": 44834, "DATE(1904,1,1)": 0, "DATE(1903,12,31)": CellError.NUM, "YEAR(44834)": 2026,
+        "MONTH(DATE(2026,10,1))": 10, 'TEXT(DATE(2026,10,1),"yyyy-mm-dd")': "2026-10-01", "EDATE(0,1)": 31,
+        'DATEVALUE("1904-01-02")': 1, "DATE(2026,10,1)-DATE(2026,9,1)": 30,
+    }  # fmt: skip
+    cells = "".join(
+        f'<row r="{n}"><c r="A{n}"><f>{text.replace(chr(34), "&quot;")}</f></c></row>'
+        for n, text in enumerate(formulas, 1)
+    )
+    book = Workbook.open(written(tmp_path / "w.xlsx", cells, workbook='<workbookPr date1904="1"/>|'))
+    recalculate(book)
+    assert dict(zip(formulas, book.sheet("Sheet1").column(1, 1, len(formulas)), strict=True)) == formulas
+
+
+@pytest.mark.parametrize(
+    ("formulas", "expected"),
+    {
+        "one column up, one down": ({"B": "IF(ROW()=1,1,B{above}+C{row})", "C": "IF(ROW()=12,5,C{below}+1)"}, None),
+        "both from above": ({"B": "IF(ROW()=1,1,B{above}+C{above})", "C": "B{row}*2"}, None),
+        "a true ring between them": ({"B": "IF(ROW()=1,1,B{above}+C{row})", "C": "B{row}+1"}, "S!"),
+        "up and down in one": ({"B": "IF(ROW()<6,B{below}+1,IF(ROW()=6,10,B{above}*2))", "C": "B{row}"}, None),
+    }.values(),
+)
+def test_rings_of_mixed_direction_are_worked_out_cell_by_cell(formulas, expected, monkeypatch):
+    rows = range(1, 13)
+    texts = {
+        f"{column}{row}": "=" + text.format(row=row, above=max(row - 1, 1) if row > 1 else 13, below=row + 1)
+        for row in rows
+        for column, text in formulas.items()
+    }
+    if expected:
+        with pytest.raises(CycleError, match=expected):
+            recalculate(book_of({"S": texts}))
+        return
+    _, found = results({"S": texts})
+
+    def plain(column, row):
+        if not 1 <= row <= 12:
+            return 0.0
+        b = {
+            "IF(ROW()=1,1,B{above}+C{row})": lambda: 1 if row == 1 else plain("B", row - 1) + plain("C", row),
+            "IF(ROW()=12,5,C{below}+1)": lambda: 5 if row == 12 else plain("C", row + 1) + 1,
+            "IF(ROW()=1,1,B{above}+C{above})": lambda: 1 if row == 1 else plain("B", row - 1) + plain("C", row - 1),
+            "B{row}*2": lambda: plain("B", row) * 2,
+            "IF(ROW()<6,B{below}+1,IF(ROW()=6,10,B{above}*2))": lambda: (
+                plain("B", row + 1) + 1 if row < 6 else 10 if row == 6 else plain("B", row - 1) * 2
+            ),
+            "B{row}": lambda: plain("B", row),
+        }
+        return b[formulas[column]]()
+
+    assert found == {f"S!{column}{row}": plain(column, row) for row in rows for column in formulas}

@@ -278,31 +278,49 @@ def _exponent_texts(tokens: tuple[Token, ...], at: int, power: int) -> dict[int,
 
 
 def _show_fraction(number: float, section: Section) -> str:
-    """`# ?/?` and its kin: the nearest fraction whose denominator fits the places, or a fixed denominator."""
+    """`# ?/?` and its kin: the nearest fraction whose denominator fits the digits, or a stated denominator."""
     tokens = section.tokens
     slash = next(place for place, token in enumerate(tokens) if token.kind == "slash")
-    below = "".join(token.text for token in tokens[slash + 1 :] if token.kind in ("digit", "literal")).strip()
-    places = [place for place, token in enumerate(tokens[:slash]) if token.kind == "digit"]
-    gap = next((p for p in reversed(range(slash)) if tokens[p].kind == "literal" and tokens[p].text == " "), -1)
-    has_whole = gap > 0 and bool(places) and places[0] < gap
+    above = slash
+    while above and tokens[above - 1].kind == "digit":
+        above -= 1
+    below = slash + 1
+    while below < len(tokens) and (tokens[below].kind == "digit" or tokens[below].text.isdigit()):
+        below += 1
+    whole_at = [place for place in range(above) if tokens[place].kind == "digit"]
+    stated = "".join(token.text for token in tokens[slash + 1 : below])
+    whole, numerator, denominator = _fraction(number, stated, mixed=bool(whole_at))
+    blank = bool(whole_at) and numerator == 0
+    pieces = ["-" if number < 0 else ""]
+    for place, token in enumerate(tokens):
+        text = token.text if token.kind in ("literal", "pad", "percent", "slash") else ""
+        if whole_at and place == whole_at[-1]:
+            text = str(whole) if whole or blank else ""
+        elif place == above < slash:
+            text = f"{numerator:>{slash - above if whole_at else 1}}"
+        elif place == slash + 1 < below:
+            text = f"{denominator:<{below - slash - 1}}"
+        elif slash + 1 < place < below:
+            text = ""
+        in_fraction = bool(whole_at) and whole_at[-1] < place < below
+        pieces.append(" " * len(text) if blank and in_fraction else text)
+    return "".join(pieces)
+
+
+def _fraction(number: float, stated: str, *, mixed: bool) -> tuple[int, int, int]:
+    """A number's size as whole, numerator and denominator; the whole is nought unless the fraction is mixed."""
     value = Fraction(Decimal(general(abs(number))))
-    whole = math.floor(value) if has_whole else 0
+    whole = math.floor(value) if mixed else 0
     rest = value - whole
-    if below.isdigit() and below.strip("0"):
-        denominator = int(below)
+    if stated.isdigit() and stated.strip("0"):
+        denominator = int(stated)
         numerator = math.floor(rest * denominator + Fraction(1, 2))
     else:
-        nearest = rest.limit_denominator(10 ** max(1, len(below)) - 1)
+        nearest = rest.limit_denominator(10 ** max(1, len(stated)) - 1)
         numerator, denominator = nearest.numerator, nearest.denominator
-    if has_whole and numerator == denominator:
-        whole, numerator = whole + 1, 0
-    width = len(below)
-    sign = "-" if number < 0 else ""
-    if has_whole and numerator == 0:
-        return f"{sign}{whole}" + " " * (2 * width + 2)
-    above_places = slash - (gap + 1) if has_whole else 1
-    fraction = f"{numerator:>{above_places}}/{denominator:<{width}}"
-    return f"{sign}{whole if whole else ''}{' ' if has_whole else ''}{fraction}" if has_whole else sign + fraction
+    if mixed and numerator == denominator:
+        return whole + 1, 0, denominator
+    return whole, numerator, denominator
 
 
 # -- dates -----------------------------------------------------------------------------------------------

@@ -13,7 +13,7 @@ from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime
 
-__all__ = ["Attachment", "Dress", "Letter", "built", "html_body", "parsed_address"]
+__all__ = ["Attachment", "BodyStyle", "Mail", "html_body", "mail_bytes", "parsed_address"]
 
 _ADDRESS = re.compile(r"[^\s<>,;:\"()\[\]\\@]+@[A-Za-z0-9](?:[A-Za-z0-9.-]*[A-Za-z0-9])?\Z")
 #: RFC 5321, 4.5.3.1: a local part of 64 and a domain of 255 characters.
@@ -37,7 +37,7 @@ class Attachment:
 
 
 @dataclass(frozen=True, slots=True)
-class Dress:
+class BodyStyle:
     """How the HTML body looks: fonts in order, size in points, colours as RGB."""
 
     fonts: Sequence[str] = ("sans-serif",)
@@ -46,7 +46,7 @@ class Dress:
 
 
 @dataclass(frozen=True, slots=True)
-class Letter:
+class Mail:
     """What a mail says, before it is put into standard form. Addresses are checked when it is built."""
 
     identity: str
@@ -58,7 +58,7 @@ class Letter:
     cc: tuple[Address, ...] = ()
     reply_to: Address | None = None
     attachments: tuple[Attachment, ...] = ()
-    dress: Dress = Dress()
+    body_style: BodyStyle = BodyStyle()
 
 
 def parsed_address(name: str, address: str) -> Address:
@@ -72,37 +72,37 @@ def parsed_address(name: str, address: str) -> Address:
     return Address(display_name=name.strip().strip('"'), addr_spec=bare)
 
 
-def built(letter: Letter) -> bytes:
-    """The message file's bytes, lines ended as RFC 5322 asks; the same letter gives the same bytes.
+def mail_bytes(mail: Mail) -> bytes:
+    """The message file's bytes, lines ended as RFC 5322 asks; the same mail gives the same bytes.
 
     Raises: ValueError for a subject or file name with control characters.
     """
-    if _CONTROL.search(letter.subject):
+    if _CONTROL.search(mail.subject):
         raise ValueError("the subject holds a line break or another control character")
     message = EmailMessage(policy=SMTP)
-    message["From"] = letter.sender
-    message["To"] = letter.to
-    if letter.cc:
-        message["Cc"] = letter.cc
-    if letter.reply_to:
-        message["Reply-To"] = letter.reply_to
-    message["Subject"] = letter.subject
-    message["Date"] = format_datetime(letter.date)
-    message["Message-ID"] = letter.identity
-    message.set_content(letter.body.strip() + "\n")
-    message.add_alternative(html_body(letter.body, letter.dress), subtype="html")
-    for attachment in letter.attachments:
+    message["From"] = mail.sender
+    message["To"] = mail.to
+    if mail.cc:
+        message["Cc"] = mail.cc
+    if mail.reply_to:
+        message["Reply-To"] = mail.reply_to
+    message["Subject"] = mail.subject
+    message["Date"] = format_datetime(mail.date)
+    message["Message-ID"] = mail.identity
+    message.set_content(mail.body.strip() + "\n")
+    message.add_alternative(html_body(mail.body, mail.body_style), subtype="html")
+    for attachment in mail.attachments:
         if _CONTROL.search(attachment.name):
             raise ValueError(f"the file name {attachment.name!r} holds a control character")
         ending = attachment.name[attachment.name.rfind(".") :].lower()
         main, sub = _TYPES.get(ending, ("application", "octet-stream"))
         message.add_attachment(attachment.content, maintype=main, subtype=sub, filename=attachment.name)
-    _fix_boundaries(message, letter.identity)
+    _fix_boundaries(message, mail.identity)
     return message.as_bytes()
 
 
 def _fix_boundaries(message: EmailMessage, seed: str) -> None:
-    """Give each multipart a boundary that depends on the letter alone (RFC 2046, 5.1.1)."""
+    """Give each multipart a boundary that depends on the mail alone (RFC 2046, 5.1.1)."""
     number = 0
     for part in message.walk():
         if part.is_multipart():
@@ -111,11 +111,11 @@ def _fix_boundaries(message: EmailMessage, seed: str) -> None:
             number += 1
 
 
-def html_body(text: str, dress: Dress) -> str:
+def html_body(text: str, body_style: BodyStyle) -> str:
     """The text as a small HTML page: paragraphs, and lists of lines that begin with '- '. All text is escaped."""
     blocks = [block for block in re.split(r"\n\s*\n", text.strip()) if block.strip()]
-    fonts = html.escape(", ".join(f"'{font}'" if " " in font else font for font in dress.fonts))
-    style = f"font-family: {fonts}; font-size: {dress.size:g}pt; line-height: 1.5; color: #{dress.colour}"
+    fonts = html.escape(", ".join(f"'{font}'" if " " in font else font for font in body_style.fonts))
+    style = f"font-family: {fonts}; font-size: {body_style.size:g}pt; line-height: 1.5; color: #{body_style.colour}"
     body = "\n".join(_block(block) for block in blocks)
     return f'<!DOCTYPE html>\n<html>\n<body style="{style}">\n{body}\n</body>\n</html>\n'
 

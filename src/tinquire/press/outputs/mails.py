@@ -13,7 +13,7 @@ from pathlib import Path
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
 from tinquire.base.file_names import safe_file_name
 from tinquire.docket.schema.mails import MailModel
-from tinquire.post.message import Attachment, Dress, Letter, built, parsed_address
+from tinquire.post.message import Attachment, BodyStyle, Mail, mail_bytes, parsed_address
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
@@ -44,7 +44,7 @@ class _Desk:
     making: Making
     name: str
     model: MailModel
-    dress: Dress
+    body_style: BodyStyle
     #: Files that were read already, by their path.
     read: dict[Path, bytes] = field(default_factory=dict)
 
@@ -67,8 +67,8 @@ def make_mails(making: Making, name: str) -> Iterator[MadeMail]:
     model, house = results.docket.model.mails[name], results.house
     body = house.look("body")
     fonts = (house.font, *(part.strip() for part in house.fallback.split(",")))
-    dress = Dress(fonts, house.size, house.colour(body.colour) if body.colour else "000000")
-    desk = _Desk(making, name, model, dress)
+    body_style = BodyStyle(fonts, house.size, house.colour(body.colour) if body.colour else "000000")
+    desk = _Desk(making, name, model, body_style)
     if model.each is None or not results.tables[model.each].height:
         tuple(_attachments(desk, results.slots()))  # a list without rows hides no attachment that is missing
     errors: list[TinQuireError] = []
@@ -164,7 +164,7 @@ def _mail(desk: _Desk, scope: SlotScope, seen: Counter[tuple[str, ...]], place: 
     seen[addresses] += 1
     identity = _identity(desk, addresses, seen[addresses], sender[0])
     subject = " ".join(desk.text(model.subject, scope, "subject").split())
-    letter = Letter(
+    mail = Mail(
         identity=identity,
         sender=sender[0],
         to=to,
@@ -174,12 +174,12 @@ def _mail(desk: _Desk, scope: SlotScope, seen: Counter[tuple[str, ...]], place: 
         body=desk.text(model.body, scope, "body"),
         date=desk.making.moment,
         attachments=tuple(_attachments(desk, scope, place)),
-        dress=desk.dress,
+        body_style=desk.body_style,
     )
     file = safe_file_name(f"{desk.name} - {addresses[0]}.eml")
     try:
         return MadeMail(
-            name=desk.name, path=desk.making.outbox / file, data=built(letter), identity=identity, to=addresses,
+            name=desk.name, path=desk.making.outbox / file, data=mail_bytes(mail), identity=identity, to=addresses,
             subject=subject,
         )  # fmt: skip
     except ValueError as error:

@@ -221,7 +221,7 @@ class _Runner:
         """
         times, still = self.iteration or (_PASSES, 0.0)
         moving: list[Changed] = []
-        for number in range(1, times + 1):
+        for number in range(1, times + 1):  # noqa: B007 - it is used behind the loop
             mark = len(self.report.changes)
             self.pass_through(plan, only)
             moving = self.report.changes[mark:]

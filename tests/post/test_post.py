@@ -1,0 +1,105 @@
+"""Mails in standard form (RFC 5322, RFC 2045): what a reader gets, and what no text can bring in."""
+
+import email
+from datetime import UTC, datetime
+from email.policy import default
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tinquire.post import Attachment, Mail, mail_bytes
+from tinquire.post.message import BodyStyle, html_body, parsed_address
+
+
+def mail(**more):
+    given = {
+        "identity": "<1@larkfold.example>", "sender": parsed_address("Linen desk", "desk@larkfold.example"),
+        "to": (parsed_address("", "ada@depot.example"),), "subject": "October", "body": "Hello,\n\n- one\n- two\n",
+        "date": datetime(2026, 11, 3, 17, 45, tzinfo=UTC),
+    }  # fmt: skip
+    return mail_bytes(Mail(**{**given, **more}))
+
+
+def read(data):
+    return email.message_from_bytes(data, policy=default)
+
+
+def test_a_mail_is_read_as_it_was_meant():
+    attached = (Attachment("Größen 2026.xlsx", b"PK\x03\x04"), Attachment("notes.txt", b"x"))
+    cc = (parsed_address("Bryn, the second", "bryn@depot.example"),)
+    data = mail(
+        subject="Łódź – October", cc=cc, reply_to=parsed_address("", "box@larkfold.example"), attachments=attached
+    )
+    message = read(data)
+    assert message["Subject"] == "Łódź – October" and message["Date"].datetime == datetime(
+        2026, 11, 3, 17, 45, tzinfo=UTC
+    )
+    assert [one.addr_spec for one in message["Cc"].addresses] == ["bryn@depot.example"]
+    assert message["Cc"].addresses[0].display_name == "Bryn, the second"
+    assert [part.get_filename() for part in message.iter_attachments()] == ["Größen 2026.xlsx", "notes.txt"]
+    kinds = [part.get_content_type() for part in message.iter_attachments()]
+    assert kinds == ["application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "application/octet-stream"]
+    assert (
+        "- one" in message.get_body(("plain",)).get_content()
+        and "<li>two</li>" in message.get_body(("html",)).get_content()
+    )
+    assert b"\r\n" in data and data == mail(
+        subject="Łódź – October", cc=cc, reply_to=parsed_address("", "box@larkfold.example"), attachments=attached
+    )
+
+
+@pytest.mark.parametrize(
+    "address",
+    [
+        "",
+        "ada",
+        "ada@",
+        "@depot.example",
+        "a b@depot.example",
+        "ada@depot.example, eve@x.example",
+        "ada@depot.example\nBcc: eve@x.example",
+        "a..b@depot.example",
+        "a" * 400 + "@depot.example",
+    ],
+)
+def test_what_is_no_address_stops(address):
+    with pytest.raises(ValueError, match="e-mail address"):
+        parsed_address("Ada", address)
+
+
+@given(st.text(max_size=30), st.sampled_from("\r\n\x00\x85\u2028"), st.text(max_size=30))
+def test_no_text_brings_in_a_header(before, mark, after):
+    text = f"{before}{mark}{after}"
+    with pytest.raises(ValueError, match="control"):
+        mail(subject=text)
+    with pytest.raises(ValueError, match="control"):
+        parsed_address(text, "ada@depot.example")
+    with pytest.raises(ValueError, match="control"):
+        mail(attachments=(Attachment(text, b""),))
+
+
+@given(st.text(max_size=60))
+def test_no_text_becomes_markup(text):
+    page = html_body(text, BodyStyle(("A Font", "sans-serif"), 9.5, "27343A"))
+    assert (
+        page.count("<")
+        - sum(
+            page.count(one)
+            for one in (
+                "<!DOCTYPE",
+                "<html",
+                "</html",
+                "<body",
+                "</body",
+                "<p>",
+                "</p>",
+                "<br>",
+                "<ul>",
+                "</ul>",
+                "<li>",
+                "</li>",
+            )
+        )
+        == 0
+    )
