@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import os
 import shutil
 import subprocess
 import zipfile
@@ -18,6 +17,7 @@ from benchmarks.measure import Measure
 from tinquire.cells import Column
 from tinquire.docket.schema.tables import TableModel
 from tinquire.sources import RemoteRows, SourceSpec, gather
+from tinquire.sources.spec import Password
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.matching import matched
@@ -231,7 +231,6 @@ def _pushed(folder: Path) -> Iterator[Measure]:
     with served(home) as url:
         if url is None:
             return
-        os.environ["TILL_PASSWORD"] = PASSWORD
         plain = url.replace("+psycopg", "").replace("till@", f"till:{PASSWORD}@")
         client = shutil.which("psql") or str((programs() or home) / "psql")
 
@@ -241,7 +240,7 @@ def _pushed(folder: Path) -> Iterator[Measure]:
         rows = "SELECT 'Depot ' || n % 50 AS depot, n % 12 AS month, (n::bigint * 7919 % 10000) / 100.0 AS charge"
         rows += f" FROM generate_series(1, {STAYING_ROWS}) n"
         psql("-c", f"CREATE TABLE sales AS {rows}", "-c", "VACUUM ANALYZE sales")
-        staying = RemoteRows("sales", url, "SELECT * FROM sales", {}, folder, "TILL_PASSWORD")
+        staying = RemoteRows("sales", url, "SELECT * FROM sales", {}, folder, Password("TILL_PASSWORD", PASSWORD))
         fields, values = (
             [PivotField("depot"), PivotField("month")],
             [PivotValue("charge", Aggregation.SUM, "Charge"), PivotValue("charge", Aggregation.LARGEST, "most")],

@@ -22,7 +22,7 @@ STEPS = [
     (f"trace|{PACK}|By depot and band!B4", 0, "Charged", ""),
     (f"values|{PACK}|--out|copy.xlsx", 0, "copy.xlsx", ""),
     ("recalc copy.xlsx --check", 0, "", ""),
-    (f"compare|{PACK}|copy.xlsx", 1, "formulas", ""),
+    (f"compare|{PACK}|copy.xlsx", 0, "formulas", ""),
     ("audit copy.xlsx", 0, "", ""),
     ("send --period 2026-10 --list", 0, "northgate", ""),
     ("shwo x.xlsx", 2, "", "show"),

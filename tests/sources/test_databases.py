@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sqlite3
 from datetime import date
 
@@ -13,7 +14,9 @@ from tinquire.docket import load_docket, parse_period
 from tinquire.press.make import make
 from tinquire.sources.databases.query import read_query
 from tinquire.sources.readers.json_records import read_records
+from tinquire.sources.spec import Password
 
+TILL = Password("TILL_PASSWORD", "harbour")
 OCTOBER = {"period": "2026-10", "period_first": date(2026, 10, 1), "period_last": date(2026, 10, 31)}
 ROWS = [("North", "2026-09-30", 1, 9.5), ("North", "2026-10-01", 4, 10.5), ("South", "2026-10-31", None, 20.25)]
 QUERY = "SELECT depot, day, pieces, charge FROM sales WHERE day BETWEEN :period_first AND :period_last ORDER BY day"
@@ -53,18 +56,16 @@ def till(postgres, monkeypatch):
 
 
 def test_a_query_of_postgresql(till, tmp_path):
-    raw = read_query(till, QUERY, OCTOBER, tmp_path, password_from="TILL_PASSWORD")
+    raw = read_query(till, QUERY, OCTOBER, tmp_path, password=TILL)
     assert (raw.headings, raw.moments) == (["depot", "day", "pieces", "charge"], ["", "date", "", ""])
     assert [column.to_list() for column in raw.columns] == [
         ["North", "South"], [46296, 46326], [4, None], [10.5, 20.25]
     ]  # fmt: skip
-    other = read_query(
-        till, "SELECT at, moment, charge > 10 AS large FROM sales LIMIT 1", {}, tmp_path, password_from="TILL_PASSWORD"
-    )
+    other = read_query(till, "SELECT at, moment, charge > 10 AS large FROM sales LIMIT 1", {}, tmp_path, password=TILL)
     assert other.columns[0].to_list() == [0.770833333333333 + 1 / 3e15] or abs(other.columns[0][0] - 18.5 / 24) < 1e-12
     assert other.columns[2].to_list() == [False]
     assert "harbour" not in raw.file
-    again = read_query(till, QUERY, OCTOBER, tmp_path, password_from="TILL_PASSWORD")
+    again = read_query(till, QUERY, OCTOBER, tmp_path, password=TILL)
     assert raw.digest.text == again.digest.text != other.digest.text
 
 
@@ -79,7 +80,7 @@ def test_a_query_of_postgresql(till, tmp_path):
 )
 def test_queries_of_postgresql_that_stop(query, kind, why, till, tmp_path):
     with pytest.raises(kind) as caught:
-        read_query(till, query, OCTOBER, tmp_path, password_from="TILL_PASSWORD")
+        read_query(till, query, OCTOBER, tmp_path, password=TILL)
     assert why in caught.value.faults[0].why
     assert "harbour" not in str(caught.value)
 
@@ -87,9 +88,8 @@ def test_queries_of_postgresql_that_stop(query, kind, why, till, tmp_path):
 def test_a_database_that_is_not_reached(till, tmp_path, monkeypatch):
     with pytest.raises(AccessError, match="failed"):
         read_query(till.rpartition(":")[0] + ":1/postgres", "SELECT 1", {}, tmp_path)
-    monkeypatch.setenv("TILL_PASSWORD", "wrong")
     with pytest.raises(AccessError) as caught:
-        read_query(till, "SELECT 1", {}, tmp_path, password_from="TILL_PASSWORD")
+        read_query(till, "SELECT 1", {}, tmp_path, password=Password("TILL_PASSWORD", "wrong"))
     assert "password" in caught.value.faults[0].why and "wrong" not in str(caught.value)
 
 
@@ -117,7 +117,7 @@ def test_queries_that_stop(url, query, kind, why, tmp_path):
 def test_a_password_that_is_not_set(tmp_path, monkeypatch):
     monkeypatch.delenv("NO_SUCH", raising=False)
     with pytest.raises(UseError, match="NO_SUCH, which holds the password, is not set"):
-        read_query("postgresql+psycopg://x@h/d", "SELECT 1", {}, tmp_path, password_from="NO_SUCH")
+        read_query("postgresql+psycopg://x@h/d", "SELECT 1", {}, tmp_path, password=Password("NO_SUCH", None))
 
 
 def test_a_job_reads_its_database(tmp_path):
@@ -161,7 +161,7 @@ def stay(folder, url, keys):
             'password_from = "TILL_PASSWORD"\n' if "postgres" in url else ""
         )
         (folder / "docket.toml").write_text(text + keys, "utf-8")
-        work = make(load_docket(folder / "docket.toml"), parse_period("2026-10")).results
+        work = make(load_docket(folder / "docket.toml"), parse_period("2026-10"), environment=os.environ).results
         assert ("sales" in work.tables) == (rows == "travel")
         made.append(work)
     return made

@@ -52,16 +52,18 @@ class Pack:
 
 
 def make(
-    docket: Docket, period: Period, *, now: datetime | None = None, progress: Callable[[str], None] = lambda _: None
-) -> Pack:
+    docket: Docket, period: Period, *, now: datetime | None = None, environment: Mapping[str, str] | None = None,
+    progress: Callable[[str], None] = lambda _: None,
+) -> Pack:  # fmt: skip
     """Make a period's pack without writing anything.
 
     `now` dates the mails, and is NOW in workbooks; without it that is eight o'clock (UTC) on the day after the period,
-    so that the same sources give the same bytes. Raises: one error with all that is wrong.
+    so that the same sources give the same bytes. `environment` holds the passwords of databases. Raises one error with
+    all that is wrong.
     """
     house = load_house(docket.base / docket.model.style if docket.model.style else None)
     before = partial(Daybook(docket.base).fact, docket.model.title, period.previous.text)
-    results = compute(Run(docket, period, house), before, progress)
+    results = compute(Run(docket, period, house, environment or {}), before, progress)
     if results.errors:
         raise merged([*results.errors, *_foreseen(results)])
     for gathered in results.sources.values():

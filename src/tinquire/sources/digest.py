@@ -5,14 +5,18 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from functools import cached_property
+from functools import cache, cached_property
 from pathlib import Path
 
 from tinquire.base.faults import AccessError, Fault
 
 __all__ = ["Digest"]
 
-_BESIDE = ThreadPoolExecutor(1)
+
+@cache
+def _beside() -> ThreadPoolExecutor:
+    """The one worker for digests, made when the first is begun."""
+    return ThreadPoolExecutor(1)
 
 
 class Digest:
@@ -50,7 +54,7 @@ class Digest:
 
     def begin(self) -> None:
         """Work it out beside other work."""
-        self._begun = self._begun or _BESIDE.submit(self._work)
+        self._begun = self._begun or _beside().submit(self._work)
 
     @cached_property
     def text(self) -> str:

@@ -36,7 +36,7 @@ def gather(spec: SourceSpec) -> Gathered:
     stopped = f"source '{spec.name}'"
     passed_over: list[str] = []
     if spec.database is not None:
-        asked = read_query(spec.database, spec.query, spec.parameters, spec.base, password_from=spec.password_from)
+        asked = read_query(spec.database, spec.query, spec.parameters, spec.base, password=spec.password)
         paths, raws = [Path()], [asked]
     else:
         paths, passed_over = _paths(spec, stopped)

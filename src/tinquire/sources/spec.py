@@ -12,7 +12,15 @@ from tinquire.cells.values import Value
 from tinquire.sources.digest import Digest
 from tinquire.tables import Table
 
-__all__ = ["FileRead", "Gathered", "SourceSpec"]
+__all__ = ["FileRead", "Gathered", "Password", "SourceSpec"]
+
+
+@dataclass(frozen=True, slots=True)
+class Password:
+    """A password, with the variable of the environment that should hold it; None when that is not set."""
+
+    variable: str
+    text: str | None = field(repr=False)
 
 
 @dataclass(frozen=True)
@@ -25,11 +33,11 @@ class SourceSpec:
     where: str = ""
     files: str | None = None
     file: str | None = None
-    #: A database's URL, the query asked of it, its parameters, and the environment variable that holds the password.
+    #: A database's URL, the query asked of it, its parameters, and its password.
     database: str | None = None
     query: str = ""
     parameters: Mapping[str, str | date] = field(default_factory=dict)
-    password_from: str | None = None
+    password: Password | None = None
     #: Files given one by one, instead of a pattern.
     paths: Sequence[Path] = ()
     #: Values stay what they are in the file; only columns with a stated type are read into it.

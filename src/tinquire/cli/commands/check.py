@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 
 from tinquire.cli.commands.run import as_dict, tell_work
 from tinquire.cli.support import options as shared
@@ -22,7 +23,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
     docket = load_docket(options.docket)
     period = parse_period(options.period, docket.model.period)
-    pack = make(docket, period, progress=terminal.progress)
+    pack = make(docket, period, environment=os.environ, progress=terminal.progress)
     terminal.heading(f"{docket.model.title}, {period.long}")
     tell_work(pack.results, terminal)
     held = [check for check in pack.results.checks if check.holds]

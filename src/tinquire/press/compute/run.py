@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from tinquire.cells.periods import Period
 from tinquire.cells.values import Value
 from tinquire.docket import Docket
 from tinquire.looks import House
 from tinquire.press.compute.slot_scope import SlotScope
+from tinquire.sources.spec import Password
 
 __all__ = ["Run", "formula_names"]
 
@@ -21,11 +22,17 @@ class Run:
     docket: Docket
     period: Period
     house: House
+    #: The environment's variables, which hold passwords.
+    environment: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def known(self) -> dict[str, Value]:
         """The values that are known before anything is read."""
         return {**self.period.values(self.house.language), "title": self.docket.model.title}
+
+    def password(self, variable: str | None) -> Password | None:
+        """The password that a variable of the environment holds; None when none is needed."""
+        return None if variable is None else Password(variable, self.environment.get(variable))
 
     def slots(self) -> SlotScope:
         """The slots that can be filled before anything is read."""

@@ -57,7 +57,7 @@ def _remote(run: Run, name: str, model: SourceModel) -> RemoteRows:
     spec = _spec(run, name, model)
     names = formula_names(run.known)
     return RemoteRows(
-        name, str(spec.database), spec.query, spec.parameters, spec.base, spec.password_from, spec.types, names
+        name, str(spec.database), spec.query, spec.parameters, spec.base, spec.password, spec.types, names
     )
 
 
@@ -99,7 +99,7 @@ def _spec(run: Run, name: str, source: SourceModel) -> SourceSpec:
         database=source.database,
         query=source.query or "",
         parameters={"period": run.period.text, "period_first": run.period.first, "period_last": run.period.last},
-        password_from=source.password_from,
+        password=run.password(source.password_from),
         where=run.docket.where("sources", name, "files" if source.files is not None else "file"),
         files=path(source.files),
         file=path(source.file),

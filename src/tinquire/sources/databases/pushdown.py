@@ -17,6 +17,7 @@ from tinquire.cells.values import Value
 from tinquire.sources.databases.conditions import Holds, RefusedError, condition
 from tinquire.sources.databases.query import bound, connected, raw_table
 from tinquire.sources.digest import Digest
+from tinquire.sources.spec import Password
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.addable import ADDING
 from tinquire.tables.aggregation import Aggregation, Summary
@@ -56,7 +57,7 @@ class RemoteRows:
     query: str
     parameters: Mapping[str, str | datetime.date]
     base: Path
-    password_from: str | None = None
+    password: Password | None = None
     types: Mapping[str, str] = field(default_factory=dict)
     names: Mapping[str, Value] = field(default_factory=dict)
     #: Formulas, whether rows are kept for which they hold or dropped, and how messages name the step.
@@ -71,7 +72,7 @@ class RemoteRows:
     ) -> RemoteGroups:
         """The rows brought together by columns (days without their time where that is asked), with what the values
         need. Raises DataError for what the database cannot work out as we do, and what `connected` raises."""
-        with connected(self.url, self.base, self.password_from) as (connection, shown):
+        with connected(self.url, self.base, self.password) as (connection, shown):
             asking = _Asking(self, connection, shown, stopped)
             return asking.grouped(fields, list(values))
 

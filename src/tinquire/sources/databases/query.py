@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 import hashlib
-import os
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from decimal import Decimal
@@ -20,6 +19,7 @@ from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import Value
 from tinquire.sources.digest import Digest
 from tinquire.sources.raw_table import RawTable
+from tinquire.sources.spec import Password
 
 if TYPE_CHECKING:
     from sqlalchemy import URL, Connection, TextClause
@@ -32,14 +32,14 @@ _READ_ONLY = {"sqlite": "PRAGMA query_only = ON", "postgresql": "SET TRANSACTION
 
 
 def read_query(
-    url: str, query: str, parameters: Mapping[str, str | datetime.date], base: Path, *, password_from: str | None = None
+    url: str, query: str, parameters: Mapping[str, str | datetime.date], base: Path, *, password: Password | None = None
 ) -> RawTable:
     """A query's rows. `url` is a database URL of SQLAlchemy's kind; a file in it lies in the `base` folder.
 
     Raises: UseError for a URL that is none or a query without rows, AccessError when the database cannot be reached,
     DataError for a query that fails, and for values that no cell can hold.
     """
-    with connected(url, base, password_from) as (connection, shown):
+    with connected(url, base, password) as (connection, shown):
         result = connection.execute(bound(connection, query, parameters, shown))
         if not result.returns_rows:
             raise UseError(Fault("asking a database", "the query gives no rows", shown, "write a SELECT"))
@@ -47,12 +47,12 @@ def read_query(
 
 
 @contextmanager
-def connected(url: str, base: Path, password_from: str | None) -> Iterator[tuple[Connection, str]]:
+def connected(url: str, base: Path, password: Password | None) -> Iterator[tuple[Connection, str]]:
     """A connection that only reads, and the URL as it is shown; what goes wrong is raised as ours."""
     from sqlalchemy import create_engine
     from sqlalchemy.exc import DBAPIError, SQLAlchemyError
 
-    found, shown = _url(url, base, password_from)
+    found, shown = _url(url, base, password)
     try:
         engine = create_engine(found)
     except (SQLAlchemyError, ImportError) as error:
@@ -86,7 +86,7 @@ def bound(connection: Connection, query: str, parameters: Mapping[str, str | dat
     return statement.bindparams(**wanted) if wanted else statement
 
 
-def _url(text: str, base: Path, password_from: str | None) -> tuple[URL, str]:
+def _url(text: str, base: Path, password: Password | None) -> tuple[URL, str]:
     """The URL to open, and as it is shown: as it was written, without a password."""
     from sqlalchemy import make_url
     from sqlalchemy.exc import ArgumentError
@@ -97,12 +97,11 @@ def _url(text: str, base: Path, password_from: str | None) -> tuple[URL, str]:
         why = "it is no database URL"
         raise UseError(Fault("opening a database", why, do="write it like sqlite:///till.sqlite")) from None
     shown = url.render_as_string(hide_password=True)
-    if password_from is not None:
-        password = os.environ.get(password_from)
-        if password is None:
-            why = f"the environment variable {password_from}, which holds the password, is not set"
+    if password is not None:
+        if password.text is None:
+            why = f"the environment variable {password.variable}, which holds the password, is not set"
             raise UseError(Fault("opening a database", why, shown, "set it, and run again"))
-        url = url.set(password=password)
+        url = url.set(password=password.text)
     if url.get_backend_name() == "sqlite" and url.database not in (None, "", ":memory:"):
         path = base / str(url.database)
         if not path.is_file():  # it would be made
