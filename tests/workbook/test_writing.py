@@ -20,10 +20,10 @@ from tinquire.base.faults import AccessError, DataError
 from tinquire.cells import CellError, Column
 from tinquire.cells.values import Value
 from tinquire.looks import Appearance, Edge
+from tinquire.packages.deflate import deflated
 from tinquire.packages.entry_edits import asked_to_recalculate
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual
-from tinquire.packages.zip_archive import deflated
 from tinquire.packages.zip_archive import written as archived
 from tinquire.slots.slots import Filled, Unfilled
 from tinquire.workbook import Formula, Sheet, Workbook

@@ -3,35 +3,17 @@
 from __future__ import annotations
 
 import io
-import struct
 import zipfile
 import zlib
 from collections.abc import Iterator, Mapping
-from functools import partial
-from types import ModuleType
+from functools import cached_property
 
 from tinquire.base.faults import AccessError, DataError, Fault
-from tinquire.base.parallel import abreast
+from tinquire.packages.deflate import CHUNK, DAMAGE, crc32, deflated, inflated, unpacker
+from tinquire.packages.raw_xml import Unusual
+from tinquire.packages.zip_directory import CENTRAL, DESCRIPTOR_FLAG, END, LOCAL, UTF8_FLAG, Member, read_directory
 
-__all__ = ["MAX_RATIO", "Archive", "crc32", "deflated", "inflated", "unreadable", "written"]
-
-#: Small parts are packed fast, large ones, which two processors share, more densely.
-_QUICK_LEVEL, _DENSE_LEVEL = 2, 3
-
-
-_deflater: ModuleType
-
-
-try:
-    from isal import isal_zlib as _deflater
-    from isal.igzip_lib import COMP_DEFLATE, compress
-    from isal.igzip_lib import decompress as _unpacked
-
-    _packed = partial(compress, level=_QUICK_LEVEL, flag=COMP_DEFLATE)
-except ImportError:  # a platform without isal: the standard zlib gives other bytes, the same parts
-    _deflater = zlib
-    _unpacked = partial(zlib.decompress, wbits=-15)
-    _packed = partial(zlib.compress, level=_QUICK_LEVEL, wbits=-15)
+__all__ = ["MAX_RATIO", "Archive", "unreadable", "written"]
 
 
 #: No part of a workbook may inflate to more than this; the largest sheet of the grid's size stays below.
@@ -41,20 +23,12 @@ MAX_RATIO = 300
 _BOMB_FLOOR = 1 << 20
 #: Entries carry one fixed time stamp, so that equal content gives equal bytes (1980-01-01, the format's first day).
 _DOS_DATE = 0x0021
-#: Large members are packed and unpacked in chunks of about this size, which stay in the processor's cache.
-_CHUNK = 1 << 20
-#: What is packed this small can unfold to 16 MB at most (RFC 1951: a match takes a bit or two and gives 258 bytes), and
-#: is unpacked in one call whatever size it is said to have.
-_HARMLESS = 1 << 14
 #: How a file of the old binary kind begins, and what stands at the beginning of an OpenDocument package.
 _COMPOUND, _OPEN_DOCUMENT = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", b"application/vnd.oasis.opendocument."
 #: What reading a damaged member may raise.
 _DAMAGE = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotImplementedError, ValueError)
-_LOCAL = struct.Struct("<4s5H3L2H")
-_CENTRAL = struct.Struct("<4s6H3L5H2L")
-_END = struct.Struct("<4s4H2LH")
-_UTF8_FLAG = 0x800
-_DESCRIPTOR_FLAG = 0x8
+
+#: What the fields of a directory can hold.
 _MAX_ZIP32 = 0xFFFFFFFF
 
 
@@ -68,16 +42,22 @@ class Archive:
         if data[:8] == _COMPOUND:
             raise unreadable(name, data, "")  # a workbook of the old kind may hold a zip archive somewhere inside
         try:
-            self._zip = zipfile.ZipFile(io.BytesIO(data))
+            members = list(read_directory(data)[0].values())
+        except Unusual:
+            members = [Member.of(entry) for entry in self._zip.infolist()]
+        self._members = {member.name: member for member in members if member.name[-1:] not in ("", "/")}
+
+    @cached_property
+    def _zip(self) -> zipfile.ZipFile:
+        """The archive as the standard library reads it: for what is not of the plain form. Raises AccessError."""
+        try:
+            return zipfile.ZipFile(io.BytesIO(self._data))
         except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError) as error:
-            raise unreadable(name, data, str(error)) from None
-        self._entries = {
-            entry.filename: entry for entry in self._zip.infolist() if entry.filename[-1:] not in ("", "/")
-        }
+            raise unreadable(self.name, self._data, str(error)) from None
 
     def names(self) -> list[str]:
         """Members in the order of the file."""
-        return list(self._entries)
+        return list(self._members)
 
     def read(self, member: str) -> bytes:
         """A member's content.
@@ -85,11 +65,11 @@ class Archive:
         Raises: KeyError for none such, DataError for bombs, AccessError for damage.
         """
         entry = self._checked(member)
-        size = entry.file_size
+        size = entry.size
         try:
             content = self._quick(entry)
             if content is None:
-                with self._zip.open(entry) as stream:
+                with self._zip.open(entry.name) as stream:
                     content = stream.read(size + 1)
         except _DAMAGE as error:
             raise self._damaged(member, str(error)) from None
@@ -101,29 +81,29 @@ class Archive:
         """A member's content a megabyte or so at a time, none of it kept; raises as `read`, damage on the way too."""
         entry = self._checked(member)
         packed = self._plain(entry)
-        if packed is None or entry.file_size <= _CHUNK:
+        if packed is None or entry.size <= CHUNK:
             yield self.read(member)
             return
-        step = max(int(len(packed) * _CHUNK / entry.file_size), 1)
-        worker = _deflater.decompressobj(-15)
+        step = max(int(len(packed) * CHUNK / entry.size), 1)
+        worker = unpacker()
         size = crc = 0
         for start in range(0, len(packed), step):
             try:
                 content: bytes = worker.decompress(packed[start : start + step])
-            except _deflater.error as error:
+            except DAMAGE as error:
                 raise self._damaged(member, str(error)) from None
-            size, crc = size + len(content), int(_deflater.crc32(content, crc))
-            if size > entry.file_size:
+            size, crc = size + len(content), crc32(content, crc)
+            if size > entry.size:
                 break
             if content:
                 yield content
-        if size != entry.file_size or crc != entry.CRC:
+        if size != entry.size or crc != entry.crc:
             raise self._damaged(member, "its checksum is wrong")
 
-    def _checked(self, member: str) -> zipfile.ZipInfo:
+    def _checked(self, member: str) -> Member:
         """A member's entry. Raises DataError for bombs."""
-        entry = self._entries[member]
-        size, packed = entry.file_size, max(entry.compress_size, 1)
+        entry = self._members[member]
+        size, packed = entry.size, max(entry.packed, 1)
         if size > MAX_PART or (size > _BOMB_FLOOR and size / packed > MAX_RATIO):
             why = f"its part '{member}' would unfold from {packed:,} to {size:,} bytes"
             raise DataError(Fault("opening a workbook", why, self.name, "ask the sender for a sound file"))
@@ -132,50 +112,48 @@ class Archive:
     def _damaged(self, member: str, why: str) -> AccessError:
         return AccessError(Fault("opening a workbook", f"its part '{member}' is damaged ({why})", self.name, _AGAIN))
 
-    def _plain(self, entry: zipfile.ZipInfo) -> memoryview | None:
+    def _plain(self, entry: Member) -> memoryview | None:
         """A plain member's compressed bytes; None for those that the standard library should look at."""
-        if entry.compress_type != zipfile.ZIP_DEFLATED or entry.flag_bits & 1 or entry.header_offset < 0:
+        if entry.method != zipfile.ZIP_DEFLATED or entry.flags & 1 or entry.start < 0:
             return None
-        local = self._data[entry.header_offset : entry.header_offset + _LOCAL.size]
-        if len(local) < _LOCAL.size or local[:4] != b"PK\x03\x04":
+        local = self._data[entry.start : entry.start + LOCAL.size]
+        if len(local) < LOCAL.size or local[:4] != b"PK\x03\x04":
             return None
-        head = _LOCAL.unpack(local)
-        start = entry.header_offset + _LOCAL.size
-        if self._data[start : start + head[9]] != entry.orig_filename.encode(
-            "utf-8" if entry.flag_bits & _UTF8_FLAG else "cp437"
-        ):
+        head = LOCAL.unpack(local)
+        start = entry.start + LOCAL.size
+        if self._data[start : start + head[9]] != entry.raw_name:
             return None
         start += head[9] + head[10]
-        return memoryview(self._data)[start : start + entry.compress_size]
+        return memoryview(self._data)[start : start + entry.packed]
 
-    def _quick(self, entry: zipfile.ZipInfo) -> bytes | None:
+    def _quick(self, entry: Member) -> bytes | None:
         """A plain member's content by the fast library; None for those that the standard one should look at."""
         packed = self._plain(entry)
         if packed is None:
             return None
         try:
-            content = inflated(packed, entry.file_size)
+            content = inflated(packed, entry.size)
         except (ValueError, zlib.error):
             return None  # the standard library says what is wrong
-        return content if crc32(content) == entry.CRC else None
+        return content if crc32(content) == entry.crc else None
 
     def packed_size(self, member: str) -> int:
         """How many bytes a member takes in the file."""
-        return self._entries[member].compress_size
+        return self._members[member].packed
 
-    def packed(self, member: str) -> tuple[zipfile.ZipInfo, bytes]:
+    def packed(self, member: str) -> tuple[Member, bytes]:
         """A member's entry and its compressed bytes as they lie in the file.
 
         Raises: AccessError when they do not lie where the directory says.
         """
-        entry = self._entries[member]
-        start = entry.header_offset
-        head = self._data[start : start + _LOCAL.size] if start >= 0 else b""
-        if len(head) < _LOCAL.size or head[:4] != b"PK\x03\x04":
+        entry = self._members[member]
+        start = entry.start
+        head = self._data[start : start + LOCAL.size] if start >= 0 else b""
+        if len(head) < LOCAL.size or head[:4] != b"PK\x03\x04":
             raise self._damaged(member, "its header is missing")
-        begin = start + _LOCAL.size + sum(_LOCAL.unpack(head)[9:])
-        packed = self._data[begin : begin + entry.compress_size]
-        if len(packed) != entry.compress_size:
+        begin = start + LOCAL.size + sum(LOCAL.unpack(head)[9:])
+        packed = self._data[begin : begin + entry.packed]
+        if len(packed) != entry.packed:
             raise self._damaged(member, "its end is missing")
         return entry, packed
 
@@ -219,67 +197,20 @@ def written(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
             if base is None:
                 raise ValueError(f"'{name}' has no content and no archive to copy it from")
             entry, packed = base.packed(name)
-            flags = entry.flag_bits & ~_DESCRIPTOR_FLAG
-            method, crc, size = entry.compress_type, entry.CRC, entry.file_size
-            stamp = _dos_stamp(entry.date_time)
+            flags = entry.flags & ~DESCRIPTOR_FLAG
+            method, crc, size = entry.method, entry.crc, entry.size
+            stamp = entry.stamp
         else:
             packed, method = deflated(content)
-            flags, crc, size, stamp = _UTF8_FLAG, crc32(content), len(content), (0, _DOS_DATE)
+            flags, crc, size, stamp = UTF8_FLAG, crc32(content), len(content), (0, _DOS_DATE)
         offset = out.tell()
         if max(offset, size, len(packed)) > _MAX_ZIP32:
             raise DataError(Fault("writing a workbook", f"its part '{name}' is larger than 4 GB", do="split the rows"))
-        raw_name = name.encode("utf-8" if flags & _UTF8_FLAG else "cp437")
+        raw_name = name.encode("utf-8" if flags & UTF8_FLAG else "cp437")
         head = (flags, method, *stamp, crc, len(packed), size, len(raw_name), 0)
-        out.write(_LOCAL.pack(b"PK\x03\x04", 20, *head) + raw_name + packed)
-        central.append(_CENTRAL.pack(b"PK\x01\x02", 20, 20, *head[:-1], 0, 0, 0, 0, 0, offset) + raw_name)
+        out.write(LOCAL.pack(b"PK\x03\x04", 20, *head) + raw_name + packed)
+        central.append(CENTRAL.pack(b"PK\x01\x02", 20, 20, *head[:-1], 0, 0, 0, 0, 0, offset) + raw_name)
     start = out.tell()
     directory = b"".join(central)
-    out.write(directory + _END.pack(b"PK\x05\x06", 0, 0, len(central), len(central), len(directory), start, 0))
+    out.write(directory + END.pack(b"PK\x05\x06", 0, 0, len(central), len(central), len(directory), start, 0))
     return out.getvalue()
-
-
-def deflated(content: bytes) -> tuple[bytes, int]:
-    """Compressed bytes and the method; content that does not shrink is stored."""
-    if len(content) <= _CHUNK:
-        packed = _packed(content)
-    else:
-        starts = range(0, len(content), _CHUNK)
-        packed = b"".join(abreast(partial(_deflated_chunk, memoryview(content)), starts))
-    return (packed, zipfile.ZIP_DEFLATED) if len(packed) < len(content) else (content, zipfile.ZIP_STORED)
-
-
-def _deflated_chunk(content: memoryview, start: int) -> bytes:
-    """One chunk of a large content, packed so that the next one's bytes can follow (RFC 1951, 3.2.4: an empty stored
-    block ends at a byte's end)."""
-    worker = _deflater.compressobj(_DENSE_LEVEL, zlib.DEFLATED, -15)
-    packed: bytes = worker.compress(content[start : start + _CHUNK])
-    last = start + _CHUNK >= len(content)
-    return packed + bytes(worker.flush(_deflater.Z_FINISH if last else _deflater.Z_FULL_FLUSH))
-
-
-def crc32(content: bytes) -> int:
-    """The checksum of a member's content."""
-    return int(_deflater.crc32(content))
-
-
-def inflated(packed: bytes | memoryview, size: int) -> bytes:
-    """Content of a stated size from its compressed bytes.
-
-    Raises: ValueError when it is larger, zlib.error for damage.
-    """
-    try:
-        content: bytes
-        if len(packed) <= _HARMLESS and size <= _CHUNK:
-            content = _unpacked(packed, bufsize=size + 1)
-        else:
-            content = _deflater.decompressobj(-15).decompress(packed, size + 1)
-    except (_deflater.error, EOFError) as error:
-        raise zlib.error(str(error)) from None
-    if len(content) > size:
-        raise ValueError("it unfolds to more than it says")
-    return content
-
-
-def _dos_stamp(moment: tuple[int, int, int, int, int, int]) -> tuple[int, int]:
-    year, month, day, hour, minute, second = moment
-    return hour << 11 | minute << 5 | second // 2, max(year - 1980, 0) << 9 | month << 5 | day

@@ -7,34 +7,26 @@ For a thousand small files, or one cell of a very large one. It takes only what 
 from __future__ import annotations
 
 import re
-import struct
 import zlib
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from operator import attrgetter
 
 from tinquire.cells.address import cell_name
 from tinquire.cells.dates import DateSystem
-from tinquire.cells.values import ERROR_NAMES, Value
+from tinquire.cells.values import CellError, Value
+from tinquire.packages.deflate import crc32, inflated
 from tinquire.packages.entry_edits import asked_to_recalculate
 from tinquire.packages.raw_xml import Element, Unusual, elements, has_formula, unescaped
-from tinquire.packages.xml import parsed, unescaped_text
-from tinquire.packages.zip_archive import MAX_RATIO, crc32, deflated, inflated
+from tinquire.packages.xml import parsed
+from tinquire.packages.zip_archive import MAX_RATIO
+from tinquire.packages.zip_directory import Member, exchanged, local_content, read_directory
 from tinquire.workbook.parts.shared_strings import items_of, text_item, text_of, with_items
 from tinquire.workbook.parts.styles import StyleBook
 from tinquire.workbook.sheet_xml.cell_splice import CellPatch, changed_cell, spliced
-from tinquire.workbook.sheet_xml.row_writer import number_text
+from tinquire.workbook.sheet_xml.cell_values import stored_value, value_of
 
 __all__ = ["DirectBook", "DirectCell"]
 
-_END = struct.Struct("<4s4H2LH")
-_CENTRAL = struct.Struct("<4s6H3L5H2L")
-_LOCAL = struct.Struct("<4s5H3L2H")
-#: Of a name and of what follows it, within a local header.
-_LOCAL_LENGTHS = struct.Struct("<2H")
-#: Flags of a member (APPNOTE 4.4.4): a descriptor behind the content, names in UTF-8; any other is unusual.
-_DESCRIPTOR, _UTF8 = 0x8, 0x800
-_ODD_FLAGS = ~(_DESCRIPTOR | _UTF8 | 0x6)
 _BOMB_FLOOR = 1 << 20
 _SHEET = re.compile(rb"<(?:\w+:)?sheet ([^<>]*)/>")
 _RELATION = re.compile(rb"<Relationship ([^<>]*)/>")
@@ -48,23 +40,6 @@ _PLAIN_CELL = re.compile(rb'<c( r="[A-Z]+[0-9]+"(?: s="([0-9]+)")?(?: t="([a-zA-
 _HANGING = ((b"P", b"<tablePart"), (b"y", b't="array"'))
 #: Of packed sheets up to this size it is remembered whether they held formulas.
 _SMALL = 1 << 14
-
-
-@dataclass(slots=True)
-class _Member:
-    """A member of the archive: its entry in the directory (with its name), and where its bytes lie."""
-
-    header: bytes
-    flags: int
-    method: int
-    crc: int
-    packed: int
-    size: int
-    start: int
-    stop: int = 0
-
-
-_START = attrgetter("start")
 
 
 @dataclass(slots=True)
@@ -84,7 +59,7 @@ class DirectBook:
     def __init__(self, data: bytes) -> None:
         """Raises Unusual for archives that are not of the plain form."""
         self._data = data
-        self._members, self._directory = _members(data)
+        self._members, self._directory = read_directory(data)
         self._fresh: dict[str, bytes] = {}
         self._read: dict[str, bytes] = {}
         self._names: dict[str, str] = {}
@@ -100,17 +75,12 @@ class DirectBook:
         content = self._read[part] = unfold(packed, member.size, member.crc, member.method)
         return content
 
-    def _packed(self, part: str) -> tuple[_Member, bytes]:
+    def _packed(self, part: str) -> tuple[Member, bytes]:
         """A part's entry and its bytes as they lie. Raises Unusual."""
         member = self._members.get(part)
         if member is None or (member.size > _BOMB_FLOOR and member.size > MAX_RATIO * max(member.packed, 1)):
             raise Unusual
-        named, extra = _LOCAL_LENGTHS.unpack_from(self._data, member.start + 26)
-        place = member.start + _LOCAL.size
-        if named != len(part) or not self._data.startswith(part.encode(), place):
-            raise Unusual
-        place += named + extra
-        return member, self._data[place : place + member.packed]
+        return member, local_content(self._data, member)
 
     def _sheet_parts(self) -> dict[str, str]:
         """Parts of the worksheets by casefolded name, of a workbook laid out as programs lay it out."""
@@ -171,21 +141,10 @@ class DirectBook:
         return self._stored_value(form, b"" if found is None or found.inside is None else inside[slice(*found.inside)])
 
     def _stored_value(self, form: bytes, stored: bytes) -> Value:
-        text = unescaped(stored.decode())
-        match form:
-            case b"n" if not text:
-                return None
-            case b"n":
-                return float(text)
-            case b"s":
-                return self._shared(int(text))
-            case b"str":
-                return unescaped_text(text)
-            case b"b":
-                return text == "1"
-            case b"e" if text in ERROR_NAMES:
-                return ERROR_NAMES[text]
-        raise Unusual
+        try:
+            return value_of(form.decode(), unescaped(stored.decode()), self._shared)
+        except ValueError:
+            raise Unusual from None
 
     def _shared(self, place: int) -> str:
         items = items_of(self.read("xl/sharedStrings.xml"))
@@ -201,8 +160,10 @@ class DirectBook:
 
     def set(self, sheet: str, row: int, column: int, value: Value, known: DirectCell) -> None:
         """Set a cell's value; its style stays. `known` is what `cell` said of it."""
+        if isinstance(value, CellError):
+            raise Unusual
         part = self.sheet_part(sheet)
-        form, stored = self._stored(value)
+        form, stored = stored_value(value, self._place)
         patch = CellPatch(row, column, form, stored, known.style)
         data = self.read(part)
         if known.element is None:
@@ -211,22 +172,14 @@ class DirectBook:
             found = known.element
             self._fresh[part] = data[: found.start] + changed_cell(data, found, patch, b"") + data[found.end :]
 
-    def _stored(self, value: Value) -> tuple[str, str | None]:
-        """A value's form and text in a cell; texts go to the shared ones."""
-        if isinstance(value, bool):
-            return "b", str(int(value))
-        if isinstance(value, float):
-            return "", number_text(value)
-        if value is None:
-            return "", None
-        if not isinstance(value, str):
-            raise Unusual
+    def _place(self, text: str) -> int:
+        """A text's place among the shared ones, to which it is added where it is new."""
         data = self.read("xl/sharedStrings.xml")
-        items, fresh = items_of(data), text_item(value)
+        items, fresh = items_of(data), text_item(text)
         if (known := fresh.removesuffix("</si>")) in items:
-            return "s", str(items.index(known))
+            return items.index(known)
         self._fresh["xl/sharedStrings.xml"] = with_items(data, fresh.encode())
-        return "s", str(len(items))
+        return len(items)
 
     def may_hold_formulas(self) -> bool:
         """Whether a sheet holds formulas; of large sheets it is assumed."""
@@ -253,35 +206,7 @@ class DirectBook:
 
     def to_bytes(self) -> bytes:
         """The whole file: untouched members as they lie, with the space between them."""
-        pieces, place, moved = [], 0, []
-        for name in sorted(self._fresh, key=lambda part: self._members[part].start):
-            member = self._members[name]
-            content = self._fresh[name]
-            packed, method = deflated(content)
-            head = list(_CENTRAL.unpack_from(member.header))
-            head[3], head[4] = member.flags & ~_DESCRIPTOR, method
-            head[7], head[8], head[9] = crc32(content), len(packed), len(content)
-            raw_name = member.header[_CENTRAL.size : _CENTRAL.size + head[10]]
-            piece = _LOCAL.pack(b"PK\x03\x04", *head[2:10], head[10], 0) + raw_name + packed
-            pieces += [self._data[place : member.start], piece]
-            place = member.stop
-            moved.append((member.start, len(piece) - (member.stop - member.start)))
-            member.header = _CENTRAL.pack(*head) + member.header[_CENTRAL.size :]
-        pieces.append(self._data[place : self._directory])
-        first = min(start for start, _ in moved)
-        headers = [one.header if one.start <= first else _moved(one, moved) for one in self._members.values()]
-        central, start = b"".join(headers), sum(map(len, pieces))
-        count = len(headers)
-        return b"".join((*pieces, central, _END.pack(b"PK\x05\x06", 0, 0, count, count, len(central), start, 0)))
-
-
-def _moved(member: _Member, moved: list[tuple[int, int]]) -> bytes:
-    """A member's entry in the directory, with its place behind members that grew or shrank."""
-    place = member.start
-    for start, growth in moved:
-        if start < member.start:
-            place += growth
-    return b"%s%s%s" % (member.header[:42], place.to_bytes(4, "little"), member.header[46:])
+        return exchanged(self._data, self._members, self._directory, self._fresh)
 
 
 def _hangs_together(data: bytes) -> bool:
@@ -352,38 +277,3 @@ def _styles(data: bytes) -> StyleBook:
         return StyleBook(parsed(data))
     except ValueError:
         raise Unusual from None
-
-
-def _members(data: bytes) -> tuple[dict[str, _Member], int]:
-    """The central directory (APPNOTE 4.3.12) and where it begins. Raises Unusual for what programs seldom write."""
-    at = data.rfind(b"PK\x05\x06", max(0, len(data) - 70_000))
-    if at < 0 or at + _END.size > len(data):
-        raise Unusual
-    _, disk, start_disk, here, count, size, start, _ = _END.unpack_from(data, at)
-    if disk or start_disk or here != count or count == 0xFFFF or start == 0xFFFFFFFF or start + size != at:
-        raise Unusual
-    members: dict[str, _Member] = {}
-    place, unpack, fixed = start, _CENTRAL.unpack_from, _CENTRAL.size
-    for _ in range(count):
-        if place + fixed > at:
-            raise Unusual
-        (sign, _, _, flags, method, _, _, crc, packed, full, named, extra, comment, disk, _, _, offset) = unpack(
-            data, place
-        )
-        name_end = place + fixed + named
-        stop = name_end + extra + comment
-        unusual = sign != b"PK\x01\x02" or flags & _ODD_FLAGS or (method and method != zlib.DEFLATED) or disk
-        if unusual or packed == 0xFFFFFFFF or full == 0xFFFFFFFF or offset >= start:
-            raise Unusual
-        name = str(data[place + fixed : name_end], "latin-1")
-        members[name] = _Member(data[place:stop], flags, method, crc, packed, full, offset)
-        place = stop
-    if len(members) != count or place != at or not "".join(members).isascii():
-        raise Unusual
-    follower = start
-    for member in sorted(members.values(), key=_START, reverse=True):
-        begin = member.start
-        if not data.startswith(b"PK\x03\x04", begin) or begin + member.packed > follower:
-            raise Unusual
-        member.stop, follower = follower, begin
-    return members, start

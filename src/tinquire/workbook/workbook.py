@@ -15,7 +15,6 @@ from tinquire.base.atomic_files import written_aside
 from tinquire.base.faults import AccessError, DataError, Fault, known_names
 from tinquire.cells.address import area_name, quoted_sheet
 from tinquire.cells.dates import DateSystem
-from tinquire.cells.values import CellError
 from tinquire.packages.entry_edits import asked_to_recalculate
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual, has_formula
@@ -28,9 +27,9 @@ from tinquire.workbook.parts.tables import read_table, table_part
 from tinquire.workbook.sheet_xml.cell_patch import patched
 from tinquire.workbook.sheet_xml.cell_rewrite import rewrite_cells
 from tinquire.workbook.sheet_xml.cell_splice import CellPatch
+from tinquire.workbook.sheet_xml.cell_values import stored_value
 from tinquire.workbook.sheet_xml.frame_changes import with_frame
 from tinquire.workbook.sheet_xml.reader import read_sheet
-from tinquire.workbook.sheet_xml.row_writer import number_text
 from tinquire.workbook.sheet_xml.writer import sheet_part
 
 __all__ = ["DefinedName", "SheetEntry", "Workbook", "safe_sheet_name", "valid_sheet_name"]
@@ -411,16 +410,7 @@ class Workbook:
     def _patch(self, sheet: Sheet, row: int, column: int, fresh: bool) -> CellPatch:
         formula = sheet.formula(row, column)
         value = sheet.value(row, column)
-        form = ""
-        stored: str | None = None
-        if isinstance(value, str):
-            form, stored = ("str", value) if formula else ("s", str(self.strings.place(value)))
-        elif isinstance(value, bool):
-            form, stored = "b", str(int(value))
-        elif isinstance(value, CellError):
-            form, stored = "e", value.text
-        elif value is not None:
-            stored = number_text(value)
+        form, stored = stored_value(value, self.strings.place, formula=formula is not None)
         written = text_at(formula, row, column) if formula is not None and fresh else None
         area = area_name(formula.array) if formula is not None and formula.array and fresh else ""
         return CellPatch(row, column, form, stored, sheet.style(row, column), written, area, keep_formula=not fresh)

@@ -1,0 +1,148 @@
+"""The directory of a zip archive (APPNOTE 4.3.12) as programs write it, read from the bytes; and archives of which some
+members are exchanged, all else as it lies."""
+
+from __future__ import annotations
+
+import struct
+import zipfile
+import zlib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from operator import attrgetter
+
+from tinquire.packages.deflate import crc32, deflated
+from tinquire.packages.raw_xml import Unusual
+
+__all__ = [
+    "CENTRAL",
+    "DESCRIPTOR_FLAG",
+    "END",
+    "LOCAL",
+    "UTF8_FLAG",
+    "Member",
+    "exchanged",
+    "local_content",
+    "read_directory",
+]
+
+END = struct.Struct("<4s4H2LH")
+CENTRAL = struct.Struct("<4s6H3L5H2L")
+LOCAL = struct.Struct("<4s5H3L2H")
+#: Of a name and of what follows it, within a local header.
+_LOCAL_LENGTHS = struct.Struct("<2H")
+#: Flags of a member (APPNOTE 4.4.4): a descriptor behind the content, names in UTF-8; any other is unusual.
+DESCRIPTOR_FLAG, UTF8_FLAG = 0x8, 0x800
+_ODD_FLAGS = ~(DESCRIPTOR_FLAG | UTF8_FLAG | 0x6)
+
+
+@dataclass(slots=True)
+class Member:
+    """A member of an archive: its name as it is and as it is stored, how its content is packed, and where it lies."""
+
+    name: str
+    raw_name: bytes
+    flags: int
+    method: int
+    crc: int
+    packed: int
+    size: int
+    start: int
+    #: Time and day of its stamp (APPNOTE 4.4.6).
+    stamp: tuple[int, int]
+    #: Where the next member begins, and its entry in the directory, of an archive of the plain form.
+    stop: int = 0
+    header: bytes = b""
+
+    @classmethod
+    def of(cls, entry: zipfile.ZipInfo) -> Member:
+        """A member as the standard library has found it."""
+        raw = entry.orig_filename.encode("utf-8" if entry.flag_bits & UTF8_FLAG else "cp437")
+        year, month, day, hour, minute, second = entry.date_time
+        stamp = (hour << 11 | minute << 5 | second // 2, max(year - 1980, 0) << 9 | month << 5 | day)
+        return cls(
+            entry.filename, raw, entry.flag_bits, entry.compress_type, entry.CRC, entry.compress_size,
+            entry.file_size, entry.header_offset, stamp,
+        )  # fmt: skip
+
+
+_START = attrgetter("start")
+
+
+def read_directory(data: bytes) -> tuple[dict[str, Member], int]:
+    """The central directory (APPNOTE 4.3.12) and where it begins. Raises Unusual for what programs seldom write."""
+    at = data.rfind(b"PK\x05\x06", max(0, len(data) - 70_000))
+    if at < 0 or at + END.size > len(data):
+        raise Unusual
+    _, disk, start_disk, here, count, size, start, _ = END.unpack_from(data, at)
+    if disk or start_disk or here != count or count == 0xFFFF or start == 0xFFFFFFFF or start + size != at:
+        raise Unusual
+    members: dict[str, Member] = {}
+    place, unpack, fixed = start, CENTRAL.unpack_from, CENTRAL.size
+    for _ in range(count):
+        if place + fixed > at:
+            raise Unusual
+        (sign, _, _, flags, method, hour, day, crc, packed, full, named, extra, comment, disk, _, _, offset) = unpack(
+            data, place
+        )
+        name_end = place + fixed + named
+        stop = name_end + extra + comment
+        unusual = sign != b"PK\x01\x02" or flags & _ODD_FLAGS or (method and method != zlib.DEFLATED) or disk
+        if unusual or packed == 0xFFFFFFFF or full == 0xFFFFFFFF or offset >= start:
+            raise Unusual
+        raw = data[place + fixed : name_end]
+        name = str(raw, "latin-1")
+        members[name] = Member(name, raw, flags, method, crc, packed, full, offset, (hour, day), 0, data[place:stop])
+        place = stop
+    if len(members) != count or place != at or not "".join(members).isascii():
+        raise Unusual
+    follower = start
+    for member in sorted(members.values(), key=_START, reverse=True):
+        begin = member.start
+        if not data.startswith(b"PK\x03\x04", begin) or begin + member.packed > follower:
+            raise Unusual
+        member.stop, follower = follower, begin
+    return members, start
+
+
+def local_content(data: bytes, member: Member) -> bytes:
+    """A member's packed bytes as they lie. Raises Unusual where they do not lie where the directory says."""
+    named, extra = _LOCAL_LENGTHS.unpack_from(data, member.start + 26)
+    place = member.start + LOCAL.size
+    if named != len(member.raw_name) or not data.startswith(member.raw_name, place):
+        raise Unusual
+    place += named + extra
+    return data[place : place + member.packed]
+
+
+def exchanged(data: bytes, members: Mapping[str, Member], directory: int, contents: Mapping[str, bytes]) -> bytes:
+    """The archive with other contents for some of its members; the others as they lie, with the space between them.
+    `directory` is where its directory begins."""
+    pieces, place = [], 0
+    moved: list[tuple[int, int]] = []
+    headers = {name: member.header for name, member in members.items()}
+    for name in sorted(contents, key=lambda part: members[part].start):
+        member, content = members[name], contents[name]
+        packed, method = deflated(content)
+        head = list(CENTRAL.unpack_from(member.header))
+        head[3], head[4] = member.flags & ~DESCRIPTOR_FLAG, method
+        head[7], head[8], head[9] = crc32(content), len(packed), len(content)
+        piece = LOCAL.pack(b"PK\x03\x04", *head[2:10], head[10], 0) + member.raw_name + packed
+        pieces += [data[place : member.start], piece]
+        place = member.stop
+        moved.append((member.start, len(piece) - (member.stop - member.start)))
+        headers[name] = CENTRAL.pack(*head) + member.header[CENTRAL.size :]
+    pieces.append(data[place:directory])
+    first = min((start for start, _ in moved), default=directory)
+    entries = [
+        headers[name] if member.start <= first else _moved(headers[name], member.start, moved)
+        for name, member in members.items()
+    ]
+    central, start = b"".join(entries), sum(map(len, pieces))
+    count = len(entries)
+    return b"".join((*pieces, central, END.pack(b"PK\x05\x06", 0, 0, count, count, len(central), start, 0)))
+
+
+def _moved(header: bytes, place: int, moved: list[tuple[int, int]]) -> bytes:
+    """A member's entry in the directory, with its place behind members that grew or shrank."""
+    place += sum(growth for start, growth in moved if start < place)
+    return b"%s%s%s" % (header[:42], place.to_bytes(4, "little"), header[46:])
