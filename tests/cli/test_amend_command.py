@@ -39,7 +39,7 @@ CASES = {
     'heading = "Item"\nmatching = "zzz"\nvalue = "x"': [],
     'heading = "Thing"\nvalue = "x"': "no sheet has a heading 'Thing'",
     'heading = "Thing"\nvalue = "x"\noptional = true': [],
-    'heading = "Item"\nmatching = "t*"\nexpect_cells = 2\nvalue = "x"': "1 cells were found, 2 expected",
+    'heading = "Item"\nmatching = "t*"\nexpect_cells = 2\nvalue = "x"': "it found 1 cell, 2 expected",
     'matching = "apron"\nvalue = "Smock"': ["Data!A4 'Apron' > 'Smock'"],
     'matching = 8\nvalue = 9': [],  # a formula that happens to give the value is not the value
     'replace = { "ow" = "OW", "pr" = "PR" }': ["Data!A3 'Towel' > 'TOWel'", "Data!A4 'Apron' > 'APRon'"],

@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tinquire.base.faults import TinQuireError, UseError, nearest
+from tinquire.base.faults import TinQuireError, UseError
+from tinquire.base.wording import nearest
 from tinquire.cells import CellError, Column
 from tinquire.cells.display import show_column
 from tinquire.docket import load_docket, parse_period

@@ -15,7 +15,7 @@ from tinquire.docket import load_docket, parse_period
 from tinquire.layout.cell_formulas import living_formula
 from tinquire.layout.sheets import safe_table_name
 from tinquire.packages.package import Package
-from tinquire.post.message import Dress, html_body, parsed_address
+from tinquire.post.message import BodyStyle, html_body, parsed_address
 from tinquire.press.make import make
 from tinquire.press.publish import publish
 from tinquire.press.record.daybook import Daybook, digest
@@ -231,7 +231,9 @@ def test_names_cannot_bring_in_recipients_or_headers():
 
 
 def test_bodies_are_escaped():
-    page = html_body("Dear <b>Ada</b> & co,\n\n- one\n- two\n\nline\nbreak", Dress(("A B", "sans-serif"), 9, "27343A"))
+    page = html_body(
+        "Dear <b>Ada</b> & co,\n\n- one\n- two\n\nline\nbreak", BodyStyle(("A B", "sans-serif"), 9, "27343A")
+    )
     assert "&lt;b&gt;Ada&lt;/b&gt; &amp; co" in page
     assert "<li>one</li>\n<li>two</li>" in page
     assert "line<br>\nbreak" in page

@@ -137,7 +137,7 @@ def test_files_that_lie_about_their_ending(label, ending, tmp_path):
         return
     gathered = gather(spec)
     assert list(gathered.table.columns[0])[: len(expected)] == expected
-    assert any(note.startswith("it is ") for note in gathered.files[0].notes), "what it is, is said"
+    assert any(str(note).startswith("it is ") for note in gathered.files[0].notes), "what it is, is said"
 
 
 def test_show_says_what_a_text_is(tmp_path, tinquire):

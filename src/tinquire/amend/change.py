@@ -9,7 +9,8 @@ from dataclasses import dataclass, replace
 
 from tinquire.amend.schema import Amendment, LookChange
 from tinquire.amend.targets import Cells, NotThereError, cell_value, matching_sheets, places
-from tinquire.base.faults import DataError, Fault, known_names
+from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import Area, area_name, cell_name, column_name, column_number
 from tinquire.cells.display import general, show
 from tinquire.cells.values import Value
@@ -92,7 +93,7 @@ class _Applying:
         changes = [change for cells in found for change in self._cells(cells)]
         seen = sum(len(cells.rows) for cells in found)
         if amendment.expect_cells is not None and seen != amendment.expect_cells:
-            raise NotThereError(f"{seen:,} cells were found, {amendment.expect_cells:,} expected")
+            raise NotThereError(f"it found {counted(seen, 'cell')}, {amendment.expect_cells:,} expected")
         if not seen and amendment.matching is None and not amendment.replace:
             raise NotThereError("no cell is there")
         return changes
@@ -346,7 +347,7 @@ def _shaped(book: Workbook, amendment: Amendment) -> Iterator[Change]:
     """A change of shape of each sheet that the amendment names."""
     names = matching_sheets(book, amendment.sheet)
     if amendment.rename_sheet is not None and len(names) > 1:
-        raise NotThereError(f"{len(names)} sheets match '{amendment.sheet}', and only one can be renamed")
+        raise NotThereError(f"{counted(len(names), 'sheet')} match '{amendment.sheet}', and only one can be renamed")
     for name in names:
         for key, work, says in _LINES:
             lines: str | None = getattr(amendment, key)

@@ -10,7 +10,7 @@ from fnmatch import fnmatchcase
 import numpy as np
 
 from tinquire.amend.schema import Amendment, AnyValue
-from tinquire.base.faults import known_names
+from tinquire.base.wording import known_names
 from tinquire.cells.address import Area
 from tinquire.cells.column import Column
 from tinquire.cells.dates import DateSystem, serial_from_date

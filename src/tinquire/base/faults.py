@@ -11,14 +11,10 @@ beside their result (when more than one may be found) or raise one of these:
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 
-__all__ = ["AccessError", "DataError", "Fault", "TinQuireError", "UseError", "merged", "nearest"]
-
-#: A list of faults longer than this says the same thing over and over; the rest are counted instead.
-LISTED_PLACES = 6
+__all__ = ["AccessError", "DataError", "Fault", "TinQuireError", "UseError", "in_options", "merged"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,29 +74,6 @@ def merged(errors: Sequence[TinQuireError]) -> TinQuireError:
         raise ValueError("no errors to merge")
     leading = max(errors, key=lambda error: error.exit_code)
     return type(leading)(*dict.fromkeys(fault for error in errors for fault in error.faults))
-
-
-def nearest(name: str, known: Iterable[str], *, count: int = 1) -> tuple[str, ...]:
-    """The known names most like the given one, nearest first; case and outer spaces do not matter."""
-    by_folded = {candidate.strip().casefold(): candidate for candidate in known}
-    found = difflib.get_close_matches(name.strip().casefold(), list(by_folded), n=count, cutoff=0.55)
-    return tuple(by_folded[key] for key in found)
-
-
-def known_names(name: str, known: Sequence[str]) -> str:
-    """The ending of a 'why' sentence: the nearest known name, or else all of them."""
-    if near := nearest(name, known):
-        return f"the nearest is '{near[0]}'"
-    if not known:
-        return "there is none"
-    return "there is " + places([f"'{candidate}'" for candidate in known])
-
-
-def places(items: Sequence[str]) -> str:
-    """Several places as one phrase: the first few, and how many more."""
-    shown = ", ".join(items[:LISTED_PLACES])
-    rest = len(items) - LISTED_PLACES
-    return f"{shown} and {rest:,} more" if rest > 0 else shown
 
 
 def in_options(error: TinQuireError) -> TinQuireError:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import calendar
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -12,7 +13,7 @@ from tinquire.cells.dates import serial_from_date
 from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import Value
 
-__all__ = ["KINDS", "Period", "parse_period"]
+__all__ = ["KINDS", "Period", "parse_period", "period_of"]
 
 KINDS = ("year", "quarter", "month", "week", "day")
 _MONTHS = (
@@ -50,11 +51,11 @@ class Period:
 
     @property
     def previous(self) -> Period:
-        return _of(self.kind, self.first - timedelta(days=1))
+        return period_of(self.kind, self.first - timedelta(days=1))
 
     @property
     def next(self) -> Period:
-        return _of(self.kind, self.last + timedelta(days=1))
+        return period_of(self.kind, self.last + timedelta(days=1))
 
     def spelled(self, language: Language) -> str:
         """As a letter in a language writes it."""
@@ -92,7 +93,7 @@ def parse_period(text: str, kind: str | None = None) -> Period:
     raise UseError(Fault("reading the period", f"'{text}' is no period", do=f"write it like {example}"))
 
 
-def _of(kind: str, day: date) -> Period:
+def period_of(kind: str, day: date) -> Period:
     """The period of a kind that holds a day."""
     match kind:
         case "year":
@@ -131,8 +132,7 @@ def _day(year: int, month: int, day: int) -> Period:
 
 
 def _month_end(year: int, month: int) -> date:
-    following = date(year + month // 12, month % 12 + 1, 1)
-    return following - timedelta(days=1)
+    return date(year, month, calendar.monthrange(year, month)[1])
 
 
 _READERS: dict[str, tuple[str, Callable[..., Period]]] = {

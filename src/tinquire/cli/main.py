@@ -77,7 +77,7 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _unknown(name: str) -> str:
-    from tinquire.base.faults import nearest
+    from tinquire.base.wording import nearest
 
     near = nearest(name, COMMANDS)
     return f"there is no command '{name}'" + (f"; the nearest is '{near[0]}'" if near else "")

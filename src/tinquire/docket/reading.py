@@ -9,7 +9,8 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from tinquire.base.faults import AccessError, Fault, UseError, nearest
+from tinquire.base.faults import AccessError, Fault, UseError
+from tinquire.base.wording import nearest
 from tinquire.docket.lines import KeyPath, key_lines
 from tinquire.docket.schema.tables import TableModel, step_keys
 from tinquire.tables.steps import step_kinds

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 
-from tinquire.base.faults import Fault, known_names
+from tinquire.base.faults import Fault
+from tinquire.base.wording import known_names
 from tinquire.docket.job import Docket
 from tinquire.docket.pushdown import needing_rows
 from tinquire.docket.usage import all_formulas, tables_needed

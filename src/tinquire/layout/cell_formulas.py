@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from tinquire.base.faults import Fault, UseError, known_names
+from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import known_names
 from tinquire.formula import parse, write
 from tinquire.formula.language.tree import Name, Node, RowsOf, TableReference, bound_names
 from tinquire.formula.language.writing import replaced

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import counted
 from tinquire.cells.address import column_name
 from tinquire.cells.column import Column, Kind
-from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general
-from tinquire.cells.periods import parse_period
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.language.writing import escaped_column
 from tinquire.tables import Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivots.compute import PivotValue
-from tinquire.tables.pivots.fields import PivotField, band_limits
+from tinquire.tables.pivots.fields import PivotField, Span
 from tinquire.tables.pivots.pivot import Pivot
 from tinquire.workbook import Formula, Sheet
 
@@ -94,7 +93,7 @@ def _hindrances(pivot: Pivot, living: LivingPivot) -> Iterator[str]:
             yield f"its value '{value.name}' is shown as {value.shown}, not as it is"
     for field in fields:
         if field.top is not None:
-            yield f"its field '{field.column}' is cut to the first {field.top} groups"
+            yield f"its field '{field.column}' is cut to the first {counted(field.top, 'group')}"
     for heading in (*(one.column for one in fields), *(value.column for value in pivot.values if value.column)):
         if heading.casefold() not in shown:
             yield f"the sheet of its rows does not show the column '{heading}'"
@@ -149,7 +148,7 @@ class _Writer:
         for number, field in enumerate(self.living.rows[:depth], start=1):
             label = self.pivot.labels[number - 1][source]
             cell = f"${column_name(number)}{row}" if is_group else None
-            yield from self.criterion(field, label, cell)
+            yield from self.criterion(field, label, cell, self.pivot.spans[number - 1])
 
     def _group_of(self, line: int, depth: int) -> int:
         """A line of the groups that a subtotal sums up: the nearest one below, or above."""
@@ -164,17 +163,13 @@ class _Writer:
         for place, field in enumerate(fields):
             label = self.pivot.across[place][group]
             cell = f"{column_name(number)}${self.heading}" if len(fields) == 1 and isinstance(label, str) else None
-            yield from self.criterion(field, label, cell)
+            yield from self.criterion(field, label, cell, self.pivot.spans[len(self.pivot.row_fields) + place])
 
-    def criterion(self, field: PivotField, label: Value, cell: str | None) -> Iterator[str]:
+    def criterion(self, field: PivotField, label: Value, cell: str | None, spans: Mapping[str, Span]) -> Iterator[str]:
         """The criteria for one label of a field; by the cell that shows it, where that says the same."""
         where = self.column(field.column)
-        if label is not None and field.by is not None:
-            period = parse_period(str(label), field.by)
-            first, after = serial_from_date(period.first), serial_from_date(period.next.first)
-            yield f'{where},">={general(first)}",{where},"<{general(after)}"'
-        elif label is not None and field.bands:
-            low, high = band_limits(field.bands, str(label), self.pivot.language)
+        if isinstance(label, str) and label in spans:
+            low, high = spans[label]
             yield ",".join(
                 f'{where},"{sign}{general(limit)}"' for sign, limit in ((">=", low), ("<", high)) if limit is not None
             )

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import counted
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.display import show_column
@@ -235,7 +236,7 @@ class _TableLayout:
             why = f"column '{name}' cannot be a formula in {values:,} of its rows: {why}"
             do = 'derive it after that step, or write formulas = "living" to have values there'
             raise UseError(Fault(f"sheet '{self.plan.name}'", why, self.plan.where, do))
-        self.as_values.append(f"column '{name}' holds values in {values:,} of its {len(rows):,} rows: {why}")
+        self.as_values.append(f"column '{name}' holds values in {values:,} of its {counted(len(rows), 'row')}: {why}")
 
     def total(self, sheet: Sheet, row: int, number: int, formula: str | None) -> TableColumn:
         """Write one cell of the totals row, and return the column with its total or label."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
 
-from tinquire.base.faults import Fault, UseError, known_names
+from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import known_names
 from tinquire.cells.languages import ENGLISH, Language
 from tinquire.looks.appearance import EDGE_STYLES, Appearance, Edge, Edges, Variation
 

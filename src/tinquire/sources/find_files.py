@@ -7,7 +7,8 @@ import re
 from pathlib import Path
 
 from tinquire.base.atomic_files import ORIGINALS
-from tinquire.base.faults import AccessError, Fault, nearest
+from tinquire.base.faults import AccessError, Fault
+from tinquire.base.wording import nearest
 
 __all__ = ["LOCK_PREFIX", "WORKBOOK_ENDINGS", "matching_files", "named_as_workbook"]
 

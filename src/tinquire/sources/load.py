@@ -8,9 +8,9 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, known_names, merged
-from tinquire.base.faults import places as listed
+from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, merged
 from tinquire.base.parallel import abreast
+from tinquire.base.wording import known_names, listed
 from tinquire.packages.zip_archive import unreadable
 from tinquire.sources.databases.query import read_query
 from tinquire.sources.delimited.reader import read_delimited

@@ -8,7 +8,8 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, places
+from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import counted, listed
 from tinquire.cells.address import cell_name
 from tinquire.cells.column import Booleans, Codes, Column, Kind, Kinds
 from tinquire.cells.display import general
@@ -16,6 +17,7 @@ from tinquire.cells.numberformat import Moment
 from tinquire.cells.total_words import begins_total
 from tinquire.cells.values import Value
 from tinquire.sources.digest import Digest
+from tinquire.sources.spec import RowNote
 from tinquire.tables.types import duration_in, number_in
 
 __all__ = ["HEADING_SEARCH_ROWS", "MOMENTS", "Block", "RawTable", "table_below_heading"]
@@ -64,7 +66,7 @@ class RawTable:
     letters: list[int]
     totals: dict[str, Value] = field(default_factory=dict)
     totals_row: int | None = None
-    notes: list[str] = field(default_factory=list)
+    notes: list[str | RowNote] = field(default_factory=list)
     #: The decimal mark of numbers written as text; None where nothing shows it.
     decimal: str | None = None
     #: Text files are spoken of by line, not by cell.
@@ -78,9 +80,9 @@ class RawTable:
         """The places of values of a column, as a message says them."""
         many = "s" if len(rows) > 1 else ""
         if self.by_line:
-            lines = places([str(self.rows[row]) for row in rows])
+            lines = listed([str(self.rows[row]) for row in rows])
             return f"{self.file}, column '{self.headings[column]}', line{many} {lines}"
-        names = places([cell_name(int(self.rows[row]), self.letters[column]) for row in rows])
+        names = listed([cell_name(int(self.rows[row]), self.letters[column]) for row in rows])
         return f"{self.file}, sheet '{self.sheet}', cell{many} {names}"
 
 
@@ -189,7 +191,7 @@ def _under(block: Block, at: int, filled: np.ndarray) -> RawTable:
         columns=columns,
         rows=rows + np.int32(block.top) if block.lines is None else block.lines[rows],
         letters=[block.left + n for n in used],
-        notes=notes + renamed,
+        notes=[*notes, *renamed],
         by_line=block.lines is not None,
         moments=[_moment(block, n, rows) for n in used],
     )
@@ -241,9 +243,9 @@ def _leave_out_foot(raw: RawTable, sums: frozenset[int]) -> None:
         if numbers and (named or int(raw.rows[row]) in sums):
             raw.totals = dict(zip(raw.headings, values, strict=True))
             raw.totals_row = int(raw.rows[row])
-            raw.notes.append(f"totals row {raw.totals_row} left out")
+            raw.notes.append(RowNote("totals row {} left out", raw.totals_row))
             if height - 1 - row:
-                raw.notes.append(f"{height - 1 - row} rows below the totals left out")
+                raw.notes.append(f"{counted(height - 1 - row, 'row')} below the totals left out")
             raw.columns = [column.slice(0, row) for column in raw.columns]
             raw.rows = raw.rows[:row]
             return

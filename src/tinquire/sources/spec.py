@@ -12,7 +12,23 @@ from tinquire.cells.values import Value
 from tinquire.sources.digest import Digest
 from tinquire.tables import Table
 
-__all__ = ["FileRead", "Gathered", "Password", "SourceSpec"]
+__all__ = ["FileRead", "Gathered", "Password", "RowNote", "SourceSpec"]
+
+
+@dataclass(frozen=True, slots=True)
+class RowNote:
+    """A note on one row of a file; `{}` in its words stands for the row's number."""
+
+    words: str
+    row: int
+
+    def __str__(self) -> str:
+        return self.words.format(self.row)
+
+    @property
+    def general(self) -> str:
+        """The note without the row, so that the same in many files is said once."""
+        return self.words.replace(" {}", "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +101,7 @@ class FileRead:
     path: Path
     shown: str
     rows: int
-    notes: tuple[str, ...]
+    notes: tuple[str | RowNote, ...]
     digest: Digest
     sheet: str = ""
 

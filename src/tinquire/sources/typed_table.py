@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 
 from tinquire.base.faults import Fault
-from tinquire.base.faults import places as listed
 from tinquire.base.parallel import abreast
+from tinquire.base.wording import counted, listed
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.display import show
 from tinquire.cells.numberformat import Moment
@@ -104,7 +104,7 @@ def _unreadable(
     faults = []
     for group in alike.values():
         first = group[0]
-        why = first.why + (f" ({len(group):,} values in all)" if len(group) > 1 else "")
+        why = first.why + (f" ({counted(len(group), 'value')} in all)" if len(group) > 1 else "")
         if first.readings and kind in NUMERIC:
             do = 'state the decimal mark: decimal = ".", or decimal = ","'
             option = "state the decimal mark: --decimal . or --decimal ,"

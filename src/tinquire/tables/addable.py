@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, places
+from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import counted, listed
 from tinquire.cells.column import Kind
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.table import Table
@@ -38,11 +39,11 @@ def text_among_numbers(table: Table, heading: str, stopped: str, where: str = ""
     spelled = len(no_numbers) < len(texts) or (column.kinds == Kind.NUMBER).any()
     wrong = no_numbers[0] if no_numbers and spelled else texts[0]
     here = [row for row in rows.tolist() if column[row] == wrong]
-    at = f"{places([table.where(row) for row in here[:_PLACES]])}" + (" and others" if len(here) > _PLACES else "")
+    at = f"{listed([table.where(row) for row in here[:_PLACES]])}" + (" and others" if len(here) > _PLACES else "")
     why = f"column '{name}' is to be added up, and '{wrong}' in it is no number"
     if no_numbers and spelled:
         others = f"; {len(no_numbers) - 1:,} other texts are none either" if len(no_numbers) > 1 else ""
-        why += f" ({len(here):,} rows{others})"
+        why += f" ({counted(len(here), 'row')}{others})"
         do = f'say in the source what it stands for: read_as = {{ "{name}" = {{ "{wrong}" = 0 }} }}'
         return Fault(stopped, why, where or at, do, option=f'say what it stands for: --read-as "{wrong}=0"')
     if not no_numbers:

@@ -8,7 +8,8 @@ from typing import Any, Protocol, runtime_checkable
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, UseError, known_names
+from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column, Floats
 from tinquire.cells.dates import DateSystem
@@ -192,7 +193,7 @@ def _unknown(node: Node, scope: TableScope, bound: frozenset[str]) -> str | None
         if function is None:
             return unknown_function(node.function)
         if not function.takes(len(node.arguments)):
-            return f"{function.signature} cannot take {len(node.arguments)} values"
+            return f"{function.signature} cannot take {counted(len(node.arguments), 'value')}"
     if isinstance(node, Reference):
         return "a docket's formula knows tables and columns, not cell addresses"
     if isinstance(node, Name) and not scope.knows(node.name):
@@ -227,7 +228,7 @@ def scalar_value(tree: Node, scope: TableScope, stopped: str = "working a formul
     found = evaluate(tree, Frame(scope, arrays=True))
     if isinstance(found, Grid) and found.height * found.width != 1:
         many = found.height * found.width
-        why = f"{write(tree)} comes to {many:,} values, and one is wanted"
+        why = f"{write(tree)} comes to {counted(many, 'value')}, and one is wanted"
         raise DataError(Fault(stopped, why, where, "bring them to one: SUM, MAX, COUNTA, INDEX, TEXTJOIN"))
     return evaluate_scalar(tree, Frame(scope, arrays=True))
 

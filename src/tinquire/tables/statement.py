@@ -8,7 +8,8 @@ from math import isnan
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError
+from tinquire.base.wording import known_names
 from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value

@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tinquire.base.faults import DataError, Fault, UseError, known_names
+from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.base.wording import known_names
 from tinquire.cells.column import Booleans, Column
 from tinquire.tables.origin import Origin
 

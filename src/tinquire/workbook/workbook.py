@@ -12,7 +12,8 @@ from pathlib import Path
 from lxml import etree
 
 from tinquire.base.atomic_files import written_aside
-from tinquire.base.faults import AccessError, DataError, Fault, known_names
+from tinquire.base.faults import AccessError, DataError, Fault
+from tinquire.base.wording import known_names
 from tinquire.cells.address import area_name, quoted_sheet
 from tinquire.cells.dates import DateSystem
 from tinquire.packages.entry_edits import asked_to_recalculate

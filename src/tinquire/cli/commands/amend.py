@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from tinquire.base.faults import AccessError, Fault, UseError
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.files import found_files
+from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
@@ -110,10 +111,7 @@ def _target(path: Path, base: Path, options: argparse.Namespace) -> Path | None:
     if options.in_place:
         return path
     out: Path = options.out / path.absolute().relative_to(base)
-    if out.exists():
-        raise UseError(
-            Fault("choosing where to write", "there is such a file already", str(out), "name another folder")
-        )
+    require_new(out, "name another folder")
     return out
 
 

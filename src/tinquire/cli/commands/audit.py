@@ -6,6 +6,7 @@ import argparse
 from dataclasses import asdict
 from pathlib import Path
 
+from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.terminal import Terminal
 
@@ -43,6 +44,6 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     for one in found:
         counts[one.kind] = counts.get(one.kind, 0) + 1
     kinds = ", ".join(f"{count:,} {kind}" for kind, count in sorted(counts.items(), key=lambda pair: -pair[1]))
-    terminal.line("in all", f"{len(found):,} findings: {kinds}" if found else "nothing that looks wrong")
+    terminal.line("in all", f"{counted(len(found), 'finding')}: {kinds}" if found else "nothing that looks wrong")
     terminal.answer([asdict(one) for one in found])
     return int(options.check and bool(found))

@@ -7,10 +7,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.files import found_files
-from tinquire.cli.support.rows import add_reading, free_to_write, read_rows, write_table
-from tinquire.cli.support.terminal import Terminal, counted
+from tinquire.cli.support.rows import add_reading, read_rows, write_table
+from tinquire.cli.support.target import require_new
+from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
     from tinquire.cells.column import Codes
@@ -69,7 +71,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.tables.steps import StepContext
     from tinquire.tables.steps.match import Match
 
-    free_to_write(options.out)
+    require_new(options.out)
     if options.out is None and not options.check:
         raise UseError(Fault("matching", "nothing is asked for", do="name a file with --out, or write --check"))
     own = {"sheet": options.right_sheet, "table": options.right_table, "type": options.right_type}
@@ -135,7 +137,7 @@ def _listed(
         count = int((groups == groups[row]).sum())
         found.append({"key": [column[row] for column in columns], "rows": count, "first": table.where(row)})
         if len(found) <= most:
-            many = f"{count:,} rows, first in" if count > 1 else "in"
+            many = f"{counted(count, 'row')}, first in" if count > 1 else "in"
             terminal.line(label if len(found) == 1 else "", f"{key_text(columns, row)}: {many} {table.where(row)}")
     if len(found) > most:
         terminal.line("", f"and {len(found) - most:,} more keys; --rows lists more")

@@ -90,7 +90,7 @@ def _sources(folder: Path, paths: list[Path], terminal: Terminal) -> list[Source
             for heading in reads[0][1].table.headings:
                 kinds.setdefault(heading, []).append(known[heading.casefold()])
         name = _name(pattern, sheet, taken)
-        for note in dict.fromkeys(note for _, read in reads for file in read.files for note in file.notes):
+        for note in dict.fromkeys(str(note) for _, read in reads for file in read.files for note in file.notes):
             if note.startswith("column ") and ("first" in note or "decimal mark" in note) and "are written" not in note:
                 terminal.line("to state", f"source '{name}', {note}", hang=4)
         types = {heading: combined_type(each) for heading, each in kinds.items()}

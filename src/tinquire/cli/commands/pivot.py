@@ -7,10 +7,12 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from tinquire.base.faults import Fault, UseError, known_names
+from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import counted, known_names
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.files import found_files
-from tinquire.cli.support.rows import add_reading, free_to_write, read_rows
+from tinquire.cli.support.rows import add_reading, read_rows
+from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
@@ -88,7 +90,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.tables.steps import StepContext
     from tinquire.tables.steps.keep_rows import KeepRows
 
-    free_to_write(options.out)
+    require_new(options.out)
     if not options.values:
         raise UseError(Fault("summing up", "no value is asked for", do="name one: --sum Charge, --count Ticket"))
     settings = _settings(options)
@@ -97,7 +99,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     if options.where:
         before = table.height
         table = KeepRows(options.where).apply(table, StepContext({}, {}, "--where"))
-        terminal.line("where", f"{options.where}: {table.height:,} of {before:,} rows")
+        terminal.line("where", f"{options.where}: {table.height:,} of {counted(before, 'row')}")
     made = pivoted(
         table,
         [_field(name, settings, options.rest) for name in options.rows],
@@ -115,7 +117,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
             terminal.line("note", f"totals count the first {most} of {name} only; --rest Others counts all")
     if options.out is not None:
         _write(made, options.out)
-        terminal.line("wrote", f"{options.out}  ({made.height:,} lines)")
+        terminal.line("wrote", f"{options.out}  ({counted(made.height, 'line')})")
     terminal.answer(_answer(made.as_table(), options.out))
     return 0
 
@@ -136,7 +138,7 @@ def _settings(options: argparse.Namespace) -> dict[str, dict[str, Any]]:
 
 
 def _setting(key: str, text: str, value: str) -> Any:
-    from tinquire.tables.pivots.fields import CALENDAR
+    from tinquire.cells.periods import KINDS
 
     try:
         if key == "bands":
@@ -147,10 +149,8 @@ def _setting(key: str, text: str, value: str) -> Any:
             return _at_least_one(value)
     except ValueError:
         raise UseError(Fault(f"reading --{key}", f"'{text}' gives no number", do="write it in digits")) from None
-    if key == "by" and value not in CALENDAR:
-        raise UseError(
-            Fault("reading --by", f"'{value}' is no part of the calendar", do=f"one of {', '.join(CALENDAR)}")
-        )
+    if key == "by" and value not in KINDS:
+        raise UseError(Fault("reading --by", f"'{value}' is no part of the calendar", do=f"one of {', '.join(KINDS)}"))
     return value
 
 

@@ -7,8 +7,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError
+from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.files import found_files
+from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
@@ -76,9 +78,7 @@ def _target(path: Path, base: Path, count: int, options: argparse.Namespace) -> 
         return path
     several = count > 1 or options.out.is_dir()
     out: Path = options.out / path.absolute().relative_to(base) if several else options.out
-    if out.exists():
-        why = "there is such a file already"
-        raise UseError(Fault("choosing where to write", why, str(out), "name another, or write --in-place"))
+    require_new(out, "name another, or write --in-place")
     return out
 
 
@@ -164,7 +164,8 @@ def _tell(
             terminal.line(label, f"{note.sheet}!{note.cell}: {note.says}", 2)
         _more(len(notes) - options.rows, "cells", terminal)
     for ring, times in report.rings:
-        terminal.line("ring", f"{', '.join(ring[:6])}{' …' if len(ring) > 6 else ''}: run through {times:,} times", 2)
+        cells = f"{', '.join(ring[:6])}{' …' if len(ring) > 6 else ''}"
+        terminal.line("ring", f"{cells}: run through {counted(times, 'time')}", 2)
     if kept:
         terminal.line("kept", f"{kept}, the original")
     if out is not None:

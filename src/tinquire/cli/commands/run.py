@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import argparse
 import os
-import re
 from pathlib import Path
 from typing import Any
 
+from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
-from tinquire.cli.support.terminal import Terminal, counted
+from tinquire.cli.support.terminal import Terminal
 
 EXAMPLE = "tinquire run docket.toml --period 2026-10"
 
@@ -50,7 +50,8 @@ def tell_work(work: Any, terminal: Terminal) -> None:
     label = "read"
     for name, gathered in work.sources.items():
         files = len(gathered.files)
-        notes = dict.fromkeys(_general(note) for file in gathered.files for note in file.notes)
+        every = (note for file in gathered.files for note in file.notes)
+        notes = dict.fromkeys(note if isinstance(note, str) else note.general for note in every)
         text = f"{name:{width}}  {gathered.table.height:>7,} rows from {counted(files, 'file')}"
         terminal.line(label, text + (f"; {'; '.join(notes)}" if notes else ""), hang=width + 2)
         label = ""
@@ -66,11 +67,6 @@ def tell_work(work: Any, terminal: Terminal) -> None:
         terminal.line("checked", f"{held} of {len(work.checks)} checks hold")
     for warning in work.warnings:
         terminal.fault(warning)
-
-
-def _general(note: str) -> str:
-    """A note without row numbers, so that the same happening in many files is said once."""
-    return re.sub(r"^(totals row) \d+", r"\1", note)
 
 
 def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> None:
@@ -95,7 +91,9 @@ def as_dict(pack: Any) -> dict[str, Any]:
         "title": work.docket.model.title,
         "period": work.period.text,
         "sources": {
-            name: [{"file": file.shown, "rows": file.rows, "notes": file.notes} for file in gathered.files]
+            name: [
+                {"file": file.shown, "rows": file.rows, "notes": list(map(str, file.notes))} for file in gathered.files
+            ]
             for name, gathered in work.sources.items()
         },
         "tables": {name: table.height for name, table in work.tables.items()},

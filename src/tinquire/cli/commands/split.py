@@ -9,8 +9,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
-from tinquire.cli.support.terminal import Terminal, counted
+from tinquire.cli.support.target import require_new
+from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
     from tinquire.workbook import Workbook
@@ -66,7 +68,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     for number, piece in enumerate(pieces, start=1):
         terminal.progress(f"{piece.part}")
         path = options.out / _name(options, piece.part, number, taken)
-        _refuse_there(path)
+        require_new(path, "name another folder")
         piece.book.save(path)
         rows = "" if piece.rows is None else counted(piece.rows, "row")
         said = [rows, *_said(piece)]
@@ -120,7 +122,7 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
     book = Workbook.open(options.file)
     groups = rows_by_value(book, options.by_column, next(iter(options.sheet), None))
     path = options.out / _name(options, options.file.stem, 1, set())
-    _refuse_there(path)
+    require_new(path, "name another folder")
     made = []
     for value, rows in reversed(groups.rows.items()):  # each copy stands right behind the sheet
         terminal.progress(value)
@@ -140,7 +142,7 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
 def _said(piece: _Piece) -> Iterator[str]:
     cut = piece.cut
     if cut.formulas:
-        yield f"{cut.formulas:,} formulas that read other sheets are values now"
+        yield f"{counted(cut.formulas, 'formula')} over other sheets replaced by values"
     if cut.resummed:
         yield f"sums worked out for these rows: {', '.join(cut.resummed)}"
     if cut.emptied:
@@ -176,10 +178,3 @@ def _name(options: argparse.Namespace, part: str, number: int, taken: set[str]) 
         candidate, again = safe_file_name(f"{stem} ({again}){ending}"), again + 1
     taken.add(candidate.casefold())
     return candidate
-
-
-def _refuse_there(path: Path) -> None:
-    if path.exists():
-        raise UseError(
-            Fault("choosing where to write", "there is such a file already", str(path), "name another folder")
-        )

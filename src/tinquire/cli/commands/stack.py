@@ -7,10 +7,12 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.files import found_files
-from tinquire.cli.support.rows import add_reading, free_to_write, spec_of, tell_read, write_table
-from tinquire.cli.support.terminal import Terminal, counted
+from tinquire.cli.support.rows import add_reading, spec_of, tell_read, write_table
+from tinquire.cli.support.target import require_new
+from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
     from tinquire.sources import Gathered
@@ -33,7 +35,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    free_to_write(options.out)
+    require_new(options.out)
     files, base = found_files(options.files, terminal, workbooks_only=options.into == "sheets")
     if options.into == "sheets":
         return _sheets(options, files, terminal)
@@ -66,7 +68,7 @@ def _mixed(table: Table) -> Iterator[str]:
         texts = int((column.kinds == Kind.TEXT).sum())
         numbers = int((column.kinds == Kind.NUMBER).sum())
         if texts and numbers:
-            both = f"{texts:,} texts and {numbers:,} numbers"
+            both = f"{counted(texts, 'text')} and {counted(numbers, 'number')}"
             yield f"column '{one.name}' holds {both}: --type '{one.name}=...' settles it"
 
 
@@ -101,7 +103,7 @@ def _answer(out: Path, gathered: Gathered, table: Table) -> dict[str, object]:
         "file": str(out),
         "rows": table.height,
         "columns": list(table.headings),
-        "read": [{"file": one.shown, "rows": one.rows, "notes": list(one.notes)} for one in gathered.files],
+        "read": [{"file": one.shown, "rows": one.rows, "notes": list(map(str, one.notes))} for one in gathered.files],
     }
 
 
@@ -126,10 +128,10 @@ def _sheets(options: argparse.Namespace, files: Sequence[Path], terminal: Termin
             fresh = safe_sheet_name(wanted, {entry.name.casefold() for entry in book.entries})
             lost = carry(source, source.sheet(name), book, fresh)
             made.append({"file": str(path), "sheet": name, "as": fresh, "formulas kept as values": lost})
-            said = f"  ({lost:,} formulas that read elsewhere are values now)" if lost else ""
+            said = f"  ({counted(lost, 'formula')} over other sheets replaced by values)" if lost else ""
             terminal.line("sheet", f"'{fresh}' of {path}{said}")
     assert book is not None
     book.save(options.out)
-    terminal.line("wrote", f"{options.out}  ({len(made):,} sheets)")
+    terminal.line("wrote", f"{options.out}  ({counted(len(made), 'sheet')})")
     terminal.answer({"file": str(options.out), "sheets": made})
     return 0

@@ -8,7 +8,8 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tinquire.base.faults import Fault, UseError, known_names
+from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import counted, known_names
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.terminal import Terminal
 
@@ -134,7 +135,7 @@ def _lines(step: Step, stem: str, branch: str = "") -> Iterator[str]:
 def _told(source: CameFrom) -> str:
     if not source.count:
         return f"from {source.says}"
-    many = "" if source.count == 1 else f"{source.count:,} rows: "
+    many = "" if source.count == 1 else f"{counted(source.count, 'row')}: "
     return f"from {source.says}: {many}{source.places}"
 
 
@@ -155,7 +156,7 @@ def _tell_rows(source: CameFrom, terminal: Terminal) -> None:
     headings = ["File", *(["Sheet"] if sheets else []), "Row"]
     terminal.table(headings, rows, right=(len(headings) - 1,))
     listed = f"the first {len(rows):,}" if source.count > len(rows) else "all of them"
-    terminal.line("made of", f"{source.count:,} rows, {listed} above")
+    terminal.line("made of", f"{counted(source.count, 'row')}, {listed} above")
 
 
 def _tell_data(data: DataRows, terminal: Terminal) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.target import add_target, target
 from tinquire.cli.support.terminal import Terminal
@@ -30,7 +31,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     kept = kept_original(options.file) if options.in_place and count else None
     if count or not options.in_place:
         book.save(out)
-    terminal.line("wrote", f"{out}  ({count:,} formulas replaced by their results)")
+    terminal.line("wrote", f"{out}  ({counted(count, 'formula')} replaced by their results)")
     if kept:
         terminal.line("kept", f"{kept}, the original")
     terminal.answer({"file": str(out), "formulas": count, "original": None if kept is None else str(kept)})

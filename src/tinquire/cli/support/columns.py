@@ -7,8 +7,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tinquire.base.faults import TinQuireError
+from tinquire.base.wording import counted
 from tinquire.cli.support.rows import PLAIN
-from tinquire.cli.support.terminal import Terminal, counted
+from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
     from tinquire.cells.values import Value
@@ -56,7 +57,7 @@ def _told(spec: SourceSpec, sheet: str | None, terminal: Terminal) -> dict[str, 
         for one in facts
     ]
     terminal.table(_HEADINGS, rows, right=[2, 3, 4])
-    for number, note in enumerate([counted(table.height, "row"), *notes]):
+    for number, note in enumerate([counted(table.height, "row"), *map(str, notes)]):
         terminal.line("read" if number == 0 else "", note)
     terminal.plain()
     columns = [
@@ -66,7 +67,7 @@ def _told(spec: SourceSpec, sheet: str | None, terminal: Terminal) -> dict[str, 
         }
         for one in facts
     ]  # fmt: skip
-    return {"sheet": sheet, "rows": table.height, "columns": columns, "notes": list(notes)}
+    return {"sheet": sheet, "rows": table.height, "columns": columns, "notes": list(map(str, notes))}
 
 
 def _shown(value: Value, kind: str) -> str:

@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tinquire.base.faults import DataError, Fault, UseError
-from tinquire.cli.support.terminal import Terminal, counted
+from tinquire.base.wording import counted
+from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
     from tinquire.cells.values import Value
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
 #: Numbers of files at hand are written as they are: a customer's number has no thousands.
 PLAIN = {"whole": "0", "number": "General"}
 
-__all__ = ["PLAIN", "add_reading", "free_to_write", "read_rows", "spec_of", "stated_types", "tell_read", "write_table"]
+__all__ = ["PLAIN", "add_reading", "read_rows", "spec_of", "stated_types", "tell_read", "write_table"]
 
 #: A sheet's last row (18.3.1.73), less the headings.
 _MOST_ROWS = (1 << 20) - 1
@@ -48,7 +49,7 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
 
 def stated_types(words: Sequence[str]) -> dict[str, str]:
     """Types by heading, as `--type` states them. Raises UseError."""
-    from tinquire.base.faults import known_names
+    from tinquire.base.wording import known_names
     from tinquire.tables.types import TYPES
 
     types = {}
@@ -115,15 +116,9 @@ def write_table(table: Table, out: Path, stopped: str) -> None:
     from tinquire.workbook import Workbook
 
     if table.height > _MOST_ROWS:
-        why = f"there are {table.height:,} rows, and a sheet holds {_MOST_ROWS:,} below its headings"
+        why = f"there are {counted(table.height, 'row')}, and a sheet holds {_MOST_ROWS:,} below its headings"
         raise DataError(Fault(stopped, why, do="take fewer files, or leave rows out in a docket"))
     house = House(formats=PLAIN)
     book = Workbook.new(house.font, house.size)
     book.add_sheet(table_sheet(SheetPlan("Rows"), table, house, book.styles, "Rows").sheet)
     book.save(out)
-
-
-def free_to_write(out: Path | None) -> None:
-    """Raises UseError when there is such a file already."""
-    if out is not None and out.exists():
-        raise UseError(Fault("choosing where to write", "there is such a file already", str(out), "name another file"))

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from tinquire.base.faults import Fault, UseError
 
-__all__ = ["add_target", "target"]
+__all__ = ["add_target", "require_new", "target"]
 
 
 def add_target(parser: argparse.ArgumentParser) -> None:
@@ -18,15 +18,20 @@ def add_target(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def require_new(path: Path | None, do: str = "name another file") -> None:
+    """Raises UseError when there is such a file already; `do` is what to do then."""
+    if path is not None and path.exists():
+        raise UseError(Fault("choosing where to write", "there is such a file already", str(path), do))
+
+
 def target(options: argparse.Namespace) -> Path:
     """The file to write. Raises UseError when that is the input without `--in-place`, or is there already."""
     source: Path = options.file
     if options.in_place:
         return source
     out: Path = options.out
-    if out.exists():
-        same = source.exists() and out.samefile(source)
-        why = "it is the input itself" if same else "there is such a file already"
-        do = "write --in-place to change it" if same else "name another file, or move that one away"
+    if out.exists() and source.exists() and out.samefile(source):
+        why, do = "it is the input itself", "write --in-place to change it"
         raise UseError(Fault("choosing where to write", why, str(out), do))
+    require_new(out, "name another file, or move that one away")
     return out

@@ -12,7 +12,7 @@ from typing import Any, TextIO
 
 from tinquire.base.faults import Fault, TinQuireError
 
-__all__ = ["Terminal", "counted"]
+__all__ = ["Terminal"]
 
 #: Labels stand in a column of their own, as wide as the longest of the four parts of a fault and a gap.
 LABEL_WIDTH = 10
@@ -22,11 +22,6 @@ _NARROWEST_COLUMN = 16
 _WIDEST = 110
 #: SGR parameters of ECMA-48, 8.3.117.
 _BOLD, _DIM, _RED, _YELLOW, _RESET = "\x1b[1m", "\x1b[2m", "\x1b[31m", "\x1b[33m", "\x1b[0m"
-
-
-def counted(count: int, thing: str) -> str:
-    """A number of things: `1 row`, `2,516 rows`."""
-    return f"{count:,} {thing}" + ("" if count == 1 else "s")
 
 
 class Terminal:

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 from pydantic import BeforeValidator, Field, TypeAdapter
 
-from tinquire.base.faults import known_names
+from tinquire.base.wording import known_names
 from tinquire.docket.schema.base import Model
 from tinquire.tables.steps import Step, step_kinds
 

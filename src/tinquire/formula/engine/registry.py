@@ -24,7 +24,7 @@ from enum import Enum
 from functools import lru_cache
 from typing import Any, TypeVar
 
-from tinquire.base.faults import nearest
+from tinquire.base.wording import nearest
 from tinquire.cells.values import Value
 
 __all__ = [

@@ -8,7 +8,8 @@ from datetime import UTC, datetime
 from functools import partial
 from typing import TypeAlias
 
-from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError
+from tinquire.base.wording import known_names
 from tinquire.cells.values import CellError, Value
 from tinquire.docket.schema.base import cell_value
 from tinquire.docket.schema.checks import CheckModel, FreshModel, MissingModel, NearModel, ValuesModel
@@ -20,11 +21,11 @@ from tinquire.tables.checks.ready_made import (
     agreeing,
     allowed,
     complete,
-    counted,
     distinct_values,
     inside,
     near,
     none_missing,
+    row_count,
     unrepeated,
 )
 from tinquire.tables.scope import TableScope
@@ -129,7 +130,7 @@ class _ReadyMade:
         if model.agree:
             return agreeing(model.agree, model.within, self.scope, self.stopped, self.where)
         if (rows := model.rows) is not None:
-            return counted(self.table(rows.table), rows.at_least, rows.at_most)
+            return row_count(self.table(rows.table), rows.at_least, rows.at_most)
         if (keys := model.no_repeats) is not None:
             return unrepeated(self.table(keys.table), keys.columns, self.stopped)
         if (filled := model.complete) is not None:

@@ -7,7 +7,8 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from tinquire.base.faults import Fault, TinQuireError, UseError, known_names
+from tinquire.base.faults import Fault, TinQuireError, UseError
+from tinquire.base.wording import known_names
 from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import text_of
 from tinquire.formula.language.tree import Name, TableReference

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from tinquire.base.faults import Fault, TinQuireError
+from tinquire.base.wording import counted
 from tinquire.docket.schema.base import cell_value
 from tinquire.docket.schema.sources import SourceModel
 from tinquire.press.compute.run import Run, formula_names
@@ -67,7 +68,7 @@ def with_fetched(gathered: Mapping[str, Gathered], fetched: Iterable[Fetched]) -
     for one in fetched:
         groups = one.groups
         before = sources[one.source].files if one.source in sources else ()
-        note = f"{groups.rows:,} rows stay in the database; {groups.labels.height:,} groups travelled"
+        note = f"{counted(groups.rows, 'row')} stay in the database; {counted(groups.labels.height, 'group')} travelled"
         read = FileRead(Path(), groups.shown, groups.labels.height, (note,), groups.digest)
         sources[one.source] = Gathered(groups.labels, (*before, read), ())
     return sources

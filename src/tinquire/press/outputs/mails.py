@@ -10,8 +10,9 @@ from dataclasses import dataclass, field, replace
 from email.headerregistry import Address
 from pathlib import Path
 
-from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.base.file_names import safe_file_name
+from tinquire.base.wording import known_names
 from tinquire.docket.schema.mails import MailModel
 from tinquire.post.message import Attachment, BodyStyle, Mail, mail_bytes, parsed_address
 from tinquire.press.compute.results import Results

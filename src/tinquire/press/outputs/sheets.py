@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import counted
 from tinquire.cells.address import MAX_ROW, Area
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
@@ -113,7 +114,7 @@ class Sheets:
         """Rows on a sheet or, where the docket says after how many, on several."""
         most = model.rows_per_sheet or _MOST_ROWS
         if most > _MOST_ROWS or (table.height > most and model.rows_per_sheet is None):
-            why = f"it would have {max(most, table.height):,} rows; a sheet has room for {_MOST_ROWS:,}"
+            why = f"it would have {counted(max(most, table.height), 'row')}; a sheet has room for {_MOST_ROWS:,}"
             do = f"write rows_per_sheet = {_MOST_ROWS // 2} to go on on further sheets, or keep fewer rows"
             raise UseError(Fault(f"sheet '{model.name}'", why, where, do))
         language = self._results.house.language

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tinquire.base.faults import Fault
+from tinquire.base.wording import counted
 from tinquire.cells.address import cell_name
 from tinquire.cells.column import Booleans, Column, Floats, Kind
 from tinquire.cells.display import general
@@ -107,7 +108,7 @@ def differences(book: Workbook, claims: Sequence[Claim]) -> Iterator[Fault]:
         cell, formula = cell_name(row, claim.column), sheet.formula(row, claim.column)
         shows = f"it shows {_spelled(found[int(wrong[0])])}" + (f" by ={formula.text}" if formula else "")
         why = f"{shows}, and {claim.source} has {_spelled(claim.wanted[int(wrong[0])])}"
-        why += f"; {len(wrong):,} cells differ" if len(wrong) > 1 else ""
+        why += f"; {counted(len(wrong), 'cell')} differ" if len(wrong) > 1 else ""
         why += f"; derived by {claim.step}" if claim.step else ""
         where = f"sheet '{claim.sheet}', cell {cell}"
         yield Fault("proving the numbers", why, where, 'write formulas = "values" for this sheet')

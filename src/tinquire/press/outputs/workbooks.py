@@ -9,8 +9,9 @@ from pathlib import Path
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, known_names, merged
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merged
 from tinquire.base.file_names import safe_file_name
+from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import Area
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.values import Value
@@ -67,7 +68,7 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
         name=name,
         path=making.out / safe_file_name(file),
         data=book.to_bytes(),
-        summary=f"{len(book.entries)} sheets, {formulas:,} formulas",
+        summary=f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}",
         sources=(*filled_from, *(one for sheet in made for one in sheet.sources)),
         cut=cut,
         warnings=tuple(warning for sheet in made for warning in sheet.warnings),

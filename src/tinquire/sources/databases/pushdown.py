@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, UseError, known_names
+from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.base.wording import counted, known_names
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import Value
@@ -268,7 +269,7 @@ class _Asking:
             asked = self.stated(heading) in NUMERIC or (how in ADDING and (key, "filled") in parts)
             if asked and (parts[(key, "filled")] != parts[(key, "numbers")]).any():
                 many = int((parts[(key, "filled")] - parts[(key, "numbers")]).sum())
-                why = f"column '{heading}' has {many:,} values that are no numbers in the database"
+                why = f"column '{heading}' has {counted(many, 'value')} that are no numbers in the database"
                 raise DataError(Fault(self.stopped, why, self.shown, f"cast them in the query, or {_DO}"))
 
 

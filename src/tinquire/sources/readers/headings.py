@@ -6,7 +6,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from tinquire.base.faults import DataError, Fault, known_names
+from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import known_names
 from tinquire.cells.address import column_name
 from tinquire.cells.display import show
 from tinquire.cells.total_words import is_total_label

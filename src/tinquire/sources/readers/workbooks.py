@@ -8,7 +8,8 @@ from pathlib import Path
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, known_names
+from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import known_names
 from tinquire.cells.address import Area, parse_area
 from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.dates import SYSTEMS_APART, DateSystem

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from tinquire.base.faults import places
+from tinquire.base.wording import counted, listed
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
@@ -40,14 +40,14 @@ def agreeing(formulas: Sequence[str], within: float, scope: TableScope, stopped:
     ) else f"{shown}: {_shown(apart)} apart"
 
 
-def counted(table: Table, at_least: int | None, at_most: int | None) -> Verdict:
+def row_count(table: Table, at_least: int | None, at_most: int | None) -> Verdict:
     """A table has a number of rows."""
     asked = f"{table.name} has"
     asked += f" at least {at_least:,}" if at_least is not None else ""
     asked += " and" if at_least is not None and at_most is not None else ""
     asked += f" at most {at_most:,}" if at_most is not None else ""
     fits = (at_least is None or table.height >= at_least) and (at_most is None or table.height <= at_most)
-    return f"{asked} rows", "" if fits else f"{table.name} has {table.height:,} rows"
+    return f"{asked} rows", "" if fits else f"{table.name} has {counted(table.height, 'row')}"
 
 
 def unrepeated(table: Table, columns: Sequence[str], stopped: str) -> Verdict:
@@ -132,10 +132,10 @@ def none_missing(table: Table, column: str, before: Iterable[Value], period: str
 def _where(table: Table, rows: Codes) -> str:
     """Where rows came from; those that follow each other in one sheet are told in one go."""
     if table.origin is None:
-        return places([table.where(int(row)) for row in rows])
+        return listed([table.where(int(row)) for row in rows])
     origin = table.origin.take(rows)
     runs = [(start, many, first) for start, many, _, _, first in origin.runs()]
-    return places(
+    return listed(
         [
             origin.place(start)
             if many == 1

@@ -8,7 +8,8 @@ from functools import partial
 
 import numpy as np
 
-from tinquire.base.faults import Fault, UseError, known_names
+from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import known_names
 from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import Value
@@ -138,6 +139,7 @@ class _Summing:
                 lines.members(parts), Members.of_groups(parts.side, parts.width).of_places(parts.kept), self.groups
             ),
             language=self.language,
+            spans=(*down.spans, *across.spans),
         )
 
     def _worked(self, value: PivotValue, lines: _Lines, parts: _Parts) -> Block:

@@ -6,25 +6,30 @@ in which the groups shall stand.
 
 from __future__ import annotations
 
-import datetime
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from dataclasses import field as dataclass_field
 from functools import partial
 from itertools import pairwise
-from typing import Protocol
+from typing import Protocol, TypeAlias
 
 import numpy as np
 
 from tinquire.base.faults import DataError, Fault, UseError
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind
-from tinquire.cells.dates import LAST_SERIAL, date_from_serial
+from tinquire.cells.dates import LAST_SERIAL, date_from_serial, serial_from_date
 from tinquire.cells.display import general
 from tinquire.cells.languages import Language
+from tinquire.cells.periods import period_of
 from tinquire.cells.ranks import dense
 from tinquire.cells.values import Value
 from tinquire.tables.table import Field, Table
 
-__all__ = ["CALENDAR", "Levels", "PivotField", "band_limits", "grouped_levels"]
+__all__ = ["Levels", "PivotField", "Span", "grouped_levels"]
+
+#: What a label stands for that brings numbers or days together: all from the first on, before the second; None for no
+#: end.
+Span: TypeAlias = tuple[float | None, float | None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,28 +66,11 @@ class Levels:
     groups: tuple[Codes, ...]
     firsts: tuple[Codes, ...]
     kept: Codes
+    #: For each field what its labels stand for, of those that bring several values together.
+    spans: tuple[Mapping[str, Span], ...]
 
     def count(self, depth: int) -> int:
         return len(self.firsts[depth])
-
-
-def _quarter(day: datetime.date) -> str:
-    return f"{day.year}-Q{(day.month + 2) // 3}"
-
-
-def _week(day: datetime.date) -> str:
-    year, week, _ = day.isocalendar()
-    return f"{year}-W{week:02d}"
-
-
-#: How days are brought together, in the spelling of ISO 8601.
-CALENDAR: dict[str, Callable[[datetime.date], str]] = {
-    "day": lambda day: day.isoformat(),
-    "week": _week,
-    "month": lambda day: f"{day.year}-{day.month:02d}",
-    "quarter": _quarter,
-    "year": lambda day: str(day.year),
-}
 
 
 def grouped_levels(
@@ -93,12 +81,12 @@ def grouped_levels(
     `value_of` gives the value of a name for each of so many groups of the rows that are kept. Raises DataError for
     columns that are missing or hold no days or numbers where these are wanted.
     """
-    labels = [_labelled(table, field, stopped, language) for field in fields]
+    labels = [_labels(table, field, stopped, language) for field in fields]
     kept = np.arange(table.height)
     groups: list[Codes] = []
     for depth, field in enumerate(fields):
         above = groups[-1] if groups else np.zeros(len(kept), np.int64)
-        codes = _ranks(labels[depth][1].take(kept), field, labels[depth][2])
+        codes = _ranks(labels[depth].column.take(kept), field, labels[depth].order)
         level, count = _together(above, codes)
         if field.sort is not None or field.top is not None:
             level = _by_value(level, count, above, field, partial(value_of, kept=kept))
@@ -107,20 +95,21 @@ def grouped_levels(
             if field.rest is None:
                 kept, level, groups = kept[stays], level[stays], [one[stays] for one in groups]
             elif not stays.all():
-                column = labels[depth][1]
                 rest = np.zeros(table.height, bool)
                 rest[kept[~stays]] = True
-                labels[depth] = (labels[depth][0], Column.where(rest, Column.full(field.rest, 1), column), ())
+                column = Column.where(rest, Column.full(field.rest, 1), labels[depth].column)
+                labels[depth] = replace(labels[depth], column=column, order=())
                 level = renamed
         level, _ = dense(level)
         groups.append(level)
     firsts = [_first_rows(level) for level in groups]
     return Levels(
-        tuple(one for one, _, _ in labels),
-        tuple(column.take(kept) for _, column, _ in labels),
+        tuple(one.field for one in labels),
+        tuple(one.column.take(kept) for one in labels),
         tuple(level.astype(np.int32) for level in groups),
         tuple(firsts),
         kept,
+        tuple(one.spans for one in labels),
     )
 
 
@@ -137,22 +126,28 @@ def _together(above: Codes, codes: Codes) -> tuple[Codes, int]:
     return dense(above.astype(np.int64) * width + codes)
 
 
-def _labelled(
-    table: Table, field: PivotField, stopped: str, language: Language
-) -> tuple[Field, Column, tuple[Value, ...]]:
-    """A field's heading and type, its label for every row, and the order that its labels have of themselves."""
+@dataclass(frozen=True, slots=True)
+class _Labels:
+    """A field's heading and type, its label for every row, the order that its labels have of themselves, and what
+    those stand for that bring several values together."""
+
+    field: Field
+    column: Column
+    order: tuple[Value, ...] = ()
+    spans: Mapping[str, Span] = dataclass_field(default_factory=dict)
+
+
+def _labels(table: Table, field: PivotField, stopped: str, language: Language) -> _Labels:
     place = table.find(field.column, stopped)
     one, column = table.fields[place], table.columns[place]
     if field.by is not None:
-        return replace(one, type="text"), _by_calendar(table, column, field, stopped), ()
+        return _by_calendar(table, replace(one, type="text"), column, field, stopped)
     if field.bands:
-        banded, names = _banded(table, column, field, stopped, language)
-        return replace(one, type="text"), banded, names
-    return one, column, ()
+        return _banded(table, replace(one, type="text"), column, field, stopped, language)
+    return _Labels(one, column)
 
 
-def _by_calendar(table: Table, column: Column, field: PivotField, stopped: str) -> Column:
-    spelled = CALENDAR[field.by or "day"]
+def _by_calendar(table: Table, one: Field, column: Column, field: PivotField, stopped: str) -> _Labels:
     filled = column.kinds != Kind.BLANK
     is_day = (column.kinds == Kind.NUMBER) & (column.numbers >= 1) & (column.numbers < LAST_SERIAL + 1)
     for row in _earliest(table, filled & ~is_day):
@@ -161,8 +156,10 @@ def _by_calendar(table: Table, column: Column, field: PivotField, stopped: str) 
     days, places = np.unique(np.floor(column.numbers[filled]).astype(np.int64), return_inverse=True)
     codes = np.zeros(len(column), np.int32)
     codes[filled] = places
-    named = Column.of_codes(codes, [spelled(date_from_serial(day)) for day in days.tolist()] or [""])
-    return Column.where(filled, named, Column.blank(1))
+    periods = [period_of(field.by or "day", date_from_serial(day)) for day in days.tolist()]
+    named = Column.of_codes(codes, [period.text for period in periods] or [""])
+    spans = {one.text: (serial_from_date(one.first), serial_from_date(one.last) + 1) for one in periods}
+    return _Labels(one, Column.where(filled, named, Column.blank(1)), (), spans)
 
 
 def _earliest(table: Table, wrong: Booleans) -> list[int]:
@@ -175,9 +172,7 @@ def _earliest(table: Table, wrong: Booleans) -> list[int]:
     return rows[order][:1].tolist()
 
 
-def _banded(
-    table: Table, column: Column, field: PivotField, stopped: str, language: Language
-) -> tuple[Column, tuple[Value, ...]]:
+def _banded(table: Table, one: Field, column: Column, field: PivotField, stopped: str, language: Language) -> _Labels:
     """Numbers between limits: a number that is a limit belongs to the band that begins with it."""
     limits = field.bands
     if any(low >= high for low, high in pairwise(limits)):
@@ -188,19 +183,14 @@ def _banded(
     names = _band_names(limits, language)
     codes = np.searchsorted(np.array(limits), column.numbers, side="right").astype(np.int32)
     banded = Column.where(column.kinds == Kind.BLANK, Column.blank(1), Column.of_codes(codes, names))
-    return banded, tuple(names)
+    spans = dict(zip(names, pairwise((None, *limits, None)), strict=True))
+    return _Labels(one, banded, tuple(names), spans)
 
 
 def _band_names(limits: Sequence[float], language: Language) -> list[str]:
     spelled, words = [language.number(general(limit)) for limit in limits], language.words
     between = [words.between.format(low, high) for low, high in pairwise(spelled)]
     return [words.under.format(spelled[0]), *between, words.over.format(spelled[-1])]
-
-
-def band_limits(limits: Sequence[float], name: str, language: Language) -> tuple[float | None, float | None]:
-    """The number that a band begins with and the one before which it ends; None where there is none."""
-    place = _band_names(limits, language).index(name)
-    return (limits[place - 1] if place else None), (limits[place] if place < len(limits) else None)
 
 
 def _ranks(column: Column, field: PivotField, own_order: tuple[Value, ...]) -> Codes:

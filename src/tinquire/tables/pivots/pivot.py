@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -13,6 +13,7 @@ from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import text_of
 from tinquire.tables.origin import Members, Origin
+from tinquire.tables.pivots.fields import Span
 from tinquire.tables.pivots.groups import Grouped, PivotValue
 from tinquire.tables.table import Field, Table
 
@@ -71,6 +72,8 @@ class Pivot:
     depths: Codes = field(default_factory=lambda: np.zeros(0, np.int32))
     rows: PivotRows | None = None
     language: Language = ENGLISH
+    #: What labels stand for that bring several values together, field by field: those of the rows, then the columns.
+    spans: tuple[Mapping[str, Span], ...] = ()
 
     @property
     def height(self) -> int:

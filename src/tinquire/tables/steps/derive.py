@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import Field as Key
 
 from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import counted
 from tinquire.cells.column import Column, Kind
 from tinquire.formula.language.tree import Node, TableReference, walk
 from tinquire.tables.scope import read_formula, table_values
@@ -44,7 +45,7 @@ class Derive(Step):
         return table.with_column(Field(self.derive, kind), values, _row_formula(self.as_, tree, table, context.stopped))
 
     def _fault(self, table: Table, values: Column, row: int, many: int, context: StepContext) -> Fault:
-        why = f"{self.as_} gives {values[row]}" + (f", in {many:,} rows" if many > 1 else "")
+        why = f"{self.as_} gives {values[row]}" + (f", in {counted(many, 'row')}" if many > 1 else "")
         return Fault(context.stopped, why, table.where(row), "mend the row, or guard the formula with IFERROR")
 
     def says(self) -> str:

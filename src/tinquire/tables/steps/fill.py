@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tinquire.base.wording import counted
 from tinquire.cells.column import Column, Kind
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
@@ -32,7 +33,7 @@ class Fill(Step):
                 last = np.maximum.accumulate(np.where(blank, -1, np.arange(len(column))))
                 filled = column.take(np.where(last < 0, np.arange(len(column)), last))
             table = table.with_values(place, filled, blank & (filled.kinds != Kind.BLANK))
-            context.notes.append(f"{int(blank.sum()):,} blanks in '{table.fields[place].name}'")
+            context.notes.append(f"{counted(int(blank.sum()), 'blank')} in '{table.fields[place].name}'")
         return table
 
     def says(self) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from tinquire.base.wording import counted
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 
@@ -21,4 +22,4 @@ class Keep(Step):
         return table.select(require(table, self.keep, context.stopped))
 
     def says(self) -> str:
-        return f"keep {len(self.keep)} columns"
+        return f"keep {counted(len(self.keep), 'column')}"

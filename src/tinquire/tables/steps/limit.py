@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tinquire.base.wording import counted
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table
 
@@ -23,4 +24,4 @@ class Limit(Step):
         return table.take(np.arange(min(max(self.limit, 0), table.height)))
 
     def says(self) -> str:
-        return f"limit to {self.limit:,} rows"
+        return f"limit to {counted(self.limit, 'row')}"

@@ -8,7 +8,8 @@ from typing import Literal
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, nearest
+from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import counted, nearest
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import text_of
@@ -108,7 +109,7 @@ class Match(Step):
     def _stop_at_repeated(self, right: Table, keys: list[Column], found: Matching, context: StepContext) -> None:
         rows = np.flatnonzero(found.repeated[found.right] & np.isin(found.right, found.right[found.rows]))
         same = rows[found.right[rows] == found.right[rows[0]]]
-        why = f"{key_text(keys, int(same[0]))} stands {len(same)} times in '{right.name}'"
+        why = f"{key_text(keys, int(same[0]))} stands {counted(len(same), 'time')} in '{right.name}'"
         where = f"{right.where(int(same[0]))} and {right.where(int(same[1]))}"
         do = 'mend the list, or write repeated = "first" in this step'
         raise DataError(Fault(context.stopped, why, where, do, option="mend the list, or write --repeated first"))
@@ -125,7 +126,7 @@ class Match(Step):
         """Stop at rows without a match, or note how many there are."""
         rows = np.flatnonzero(missing)
         if self.unmatched != "stop" or self.otherwise is not None:
-            context.notes.append(f"{len(rows):,} rows without a match")
+            context.notes.append(f"{counted(len(rows), 'row')} without a match")
             return
         groups, _ = key_groups([column.take(rows) for column in left_keys])
         _, first, counts = np.unique(groups, return_index=True, return_counts=True)

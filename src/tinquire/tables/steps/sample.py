@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tinquire.base.wording import counted
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table
 
@@ -26,4 +27,4 @@ class Sample(Step):
         return table.take(np.sort(chosen))
 
     def says(self) -> str:
-        return f"sample {self.sample:,} rows"
+        return f"sample {counted(self.sample, 'row')}"

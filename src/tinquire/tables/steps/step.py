@@ -7,7 +7,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 from typing import TypeVar
 
-from tinquire.base.faults import Fault, UseError, known_names
+from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import known_names
 from tinquire.cells.values import Value
 from tinquire.tables.scope import TableScope
 from tinquire.tables.table import Table

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from tinquire.base.faults import DataError, Fault, UseError, known_names
+from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.base.wording import known_names
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 from tinquire.tables.types import TYPES, column_type, typed

@@ -7,7 +7,8 @@ from typing import Literal
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, places
+from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import counted, listed
 from tinquire.tables.keys import key_groups
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
@@ -31,11 +32,11 @@ class Unique(Step):
         kept = first if self.keep != "last" else order[::-1][np.unique(groups[::-1], return_index=True)[1]]
         gone = np.setdiff1d(order, kept)
         if len(gone):
-            listed = places([table.where(int(row)) for row in gone])
+            where = listed([table.where(int(row)) for row in gone])
             if self.keep == "stop":
-                why = f"{len(gone):,} rows repeat {' and '.join(self.unique)}"
-                raise DataError(Fault(context.stopped, why, listed, 'mend the source, or write keep = "first"'))
-            context.notes.append(f"left out as repeated: {listed}")
+                why = f"{counted(len(gone), 'row')} with a repeated {' and '.join(self.unique)}"
+                raise DataError(Fault(context.stopped, why, where, 'mend the source, or write keep = "first"'))
+            context.notes.append(f"left out as repeated: {where}")
         return table.take(np.sort(kept))
 
     def says(self) -> str:

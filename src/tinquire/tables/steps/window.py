@@ -9,7 +9,8 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field as Key
 
-from tinquire.base.faults import DataError, Fault, UseError, known_names
+from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.base.wording import known_names
 from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.tables.keys import key_groups
 from tinquire.tables.steps.step import Step, StepContext, step

@@ -9,7 +9,8 @@ from collections.abc import Sequence
 
 from lxml import etree
 
-from tinquire.base.faults import DataError, Fault, known_names
+from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import known_names
 from tinquire.formula.language.reference_changes import GoneSheets, RenamedSheet, RenamedTables
 from tinquire.packages.xml import child, children, local, serialised, without
 from tinquire.workbook.edit.propagate import change_part, follow, followed_part

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 from lxml import etree
 
-from tinquire.base.faults import DataError, Fault, known_names
+from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import known_names
 from tinquire.cells.address import MAX_ROW, Area, area_name, parse_area
 from tinquire.cells.column import Column
 from tinquire.formula.language.reference_changes import TableColumns

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from tinquire.base.faults import DataError, Fault
-from tinquire.base.faults import places as listed
+from tinquire.base.wording import listed
 from tinquire.cells.address import cell_name, quoted_sheet
 from tinquire.cells.column import Kind
 from tinquire.packages.xml import local, serialised, without
