@@ -46,6 +46,8 @@ class Package:
         self._members = dict.fromkeys(source.names()) if source else {}
         self._fresh: dict[str, bytes] = {}
         self._by_folded = {member.casefold(): member for member in self._members}
+        #: Relationships of parts that were asked for, by the part that lists them, until that changes.
+        self._relations: dict[str, list[Relation]] = {}
 
     @classmethod
     def open(cls, path: Path, shown: str | None = None) -> Package:
@@ -56,6 +58,11 @@ class Package:
         except OSError as error:
             why = "there is no such file" if isinstance(error, FileNotFoundError) else (error.strerror or str(error))
             raise AccessError(Fault("opening a workbook", why, name, "check its name and place")) from None
+        return cls.from_bytes(data, name)
+
+    @classmethod
+    def from_bytes(cls, data: bytes, name: str) -> Package:
+        """A package by its bytes. Raises AccessError when they are no workbook package."""
         package = cls(Archive(data, name), name)
         if not package.has(_TYPES_PART) and package.has("META-INF/manifest.xml"):
             raise zip_archive.unreadable(name, data, "")
@@ -113,12 +120,14 @@ class Package:
         known = self._by_folded.setdefault(part.casefold(), part)
         self._members[known] = None
         self._fresh[known] = content
+        self._relations.pop(known.casefold(), None)
 
     def drop(self, part: str) -> None:
         known = self._by_folded.pop(part.casefold(), None)
         if known:
             del self._members[known]
             self._fresh.pop(known, None)
+            self._relations.pop(known.casefold(), None)
 
     def free_name(self, pattern: str) -> str:
         """The first of `pattern` with 1, 2, 3, ... that is no part yet."""
@@ -211,6 +220,8 @@ class Package:
     def relations(self, part: str = "") -> list[Relation]:
         """The relationships of a part; of the package itself when no part is named. Raises AccessError."""
         rels = _relations_part(part)
+        if (cached := self._relations.get(rels.casefold())) is not None:
+            return list(cached)
         if not self.has(rels):
             return []
         folder = posixpath.dirname(part)
@@ -221,7 +232,8 @@ class Package:
             if not outside:
                 target = _resolved(folder, target)
             found.append(Relation(element.get("Id", ""), element.get("Type", ""), target, outside))
-        return found
+        self._relations[rels.casefold()] = found
+        return list(found)
 
     def relate(self, part: str, kind: str, target: str) -> str:
         """Add a relationship of a part (or of the package) to another, and return its id."""

@@ -10,13 +10,13 @@ import numpy as np
 
 from tinquire.base.faults import DataError, Fault, UseError
 from tinquire.base.wording import counted, known_names
-from tinquire.cells.address import Area
-from tinquire.cells.column import Booleans, Column, Floats
+from tinquire.cells.column import Column, Floats
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
 from tinquire.formula import FormulaError, Frame, evaluate, evaluate_column, evaluate_scalar, parse, write
 from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar
 from tinquire.formula.engine.registry import functions, unknown_function
+from tinquire.formula.engine.scope import NoCells
 from tinquire.formula.language.tree import Call, Name, Node, Reference, RowsOf, TableReference, bound_names, walk
 from tinquire.slots.slots import slot_name
 from tinquire.tables.addable import text_among_numbers
@@ -34,7 +34,7 @@ class Summed(Protocol):
 
 
 @dataclass
-class TableScope:
+class TableScope(NoCells):
     """Tables by name, named values, and the table whose rows a formula runs over, if it does.
 
     Names are found without regard to case, with spaces and underscores alike.
@@ -46,12 +46,6 @@ class TableScope:
     date_system: DateSystem = DateSystem.FROM_1900
     indexes: dict[Any, Any] = field(default_factory=dict)
 
-    def extent(self, sheet: str) -> tuple[int, int] | None:
-        return None
-
-    def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
-        return Column.blank(bottom - top + 1)
-
     @property
     def moment(self) -> float | None:
         return None  # a docket's result depends on its sources and its period alone
@@ -59,30 +53,9 @@ class TableScope:
     def random(self, count: int) -> Floats:
         return np.random.default_rng(0).random(count)
 
-    def sheets_between(self, first: str, last: str) -> list[str]:
-        return []
-
-    def formula_text(self, sheet: str, row: int, column: int) -> str | None:
-        return None
-
-    def cell_facts(self, sheet: str, row: int, column: int) -> Mapping[str, Value]:
-        return {}
-
-    def reading_of(self, sheet: str, row: int, column: int) -> str | None:
-        return None
-
-    def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
-        return None
-
-    def pivot_value(self, sheet: str, row: int, column: int, data: str, items: Sequence[tuple[str, Value]]) -> Value:
-        return CellError.REF
-
     def named_pivot(self, name: str, data: str, items: Sequence[tuple[str, Value]]) -> Value:
         table = self.find_table(name)
         return table.shown(data, items) if isinstance(table, Summed) else None
-
-    def passed_over(self, sheet: str, area: Area, hidden: bool) -> Booleans | None:
-        return None
 
     def name(self, name: str, sheet: str | None, frame: Frame) -> Node | Operand | None:
         wanted = slot_name(name)

@@ -124,7 +124,16 @@ class Workbook:
 
         Raises: AccessError for files that are missing, damaged or no workbooks.
         """
-        package = Package.open(Path(path), shown)
+        return cls._of(Package.open(Path(path), shown))
+
+    @classmethod
+    def from_bytes(cls, data: bytes, name: str) -> Workbook:
+        """A workbook by its bytes; `name` is what messages call it. Raises as `open`."""
+        return cls._of(Package.from_bytes(data, name))
+
+    @classmethod
+    def _of(cls, package: Package) -> Workbook:
+        """The workbook in a package. Raises AccessError when there is none."""
         main = next((r.target for r in package.relations() if r.kind == "officeDocument"), None)
         if main is None or not package.has(main):
             why = "it is a package of another kind: it names no main part"

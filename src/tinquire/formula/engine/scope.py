@@ -9,15 +9,15 @@ from typing import Any, Protocol
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column, Floats
 from tinquire.cells.dates import DateSystem
-from tinquire.cells.values import Value
+from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.operands import Areas, Closure, Lanes, Operand, Scalar, Span
 from tinquire.formula.language.tree import Node, TableReference
 
-__all__ = ["Frame", "Scope"]
+__all__ = ["CellSource", "Frame", "NameSource", "NoCells", "Scope"]
 
 
-class Scope(Protocol):
-    """What names and references mean. Sheets of a workbook and tables of a docket each implement it."""
+class NameSource(Protocol):
+    """What names and table references mean, and what a formula knows beside its cells."""
 
     @property
     def date_system(self) -> DateSystem: ...
@@ -33,8 +33,24 @@ class Scope(Protocol):
         ...
 
     def random(self, count: int) -> Floats:
-        """Random numbers from nought up to, not with, one; the same each time from the same seed."""
+        """Random numbers from zero up to, not with, one; the same each time from the same seed."""
         ...
+
+    def name(self, name: str, sheet: str | None, frame: Frame) -> Node | Operand | None:
+        """What a name stands for: a tree, a value, or nothing."""
+        ...
+
+    def table(self, reference: TableReference, frame: Frame) -> Operand | None:
+        """What a table reference stands for in a frame, or nothing."""
+        ...
+
+    def named_pivot(self, name: str, data: str, items: Sequence[tuple[str, Value]]) -> Value:
+        """What a pivot of a name shows of a data field for items of its fields; None when there is no such pivot."""
+        ...
+
+
+class CellSource(Protocol):
+    """What references to cells mean."""
 
     def extent(self, sheet: str) -> tuple[int, int] | None:
         """Last used row and column of a sheet (at least 1, 1); None when there is no such sheet."""
@@ -75,17 +91,40 @@ class Scope(Protocol):
         no such pivot, or no such cell in it."""
         ...
 
-    def named_pivot(self, name: str, data: str, items: Sequence[tuple[str, Value]]) -> Value:
-        """The same of a pivot that has a name; None when there is no such pivot."""
-        ...
 
-    def name(self, name: str, sheet: str | None, frame: Frame) -> Node | Operand | None:
-        """What a name stands for: a tree, a value, or nothing."""
-        ...
+class Scope(NameSource, CellSource, Protocol):
+    """What names and references mean. Sheets of a workbook and tables of a docket each implement it."""
 
-    def table(self, reference: TableReference, frame: Frame) -> Operand | None:
-        """What a table reference stands for in a frame, or nothing."""
-        ...
+
+class NoCells:
+    """The cells of a scope without sheets."""
+
+    def extent(self, sheet: str) -> tuple[int, int] | None:
+        return None
+
+    def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
+        return Column.blank(bottom - top + 1)
+
+    def passed_over(self, sheet: str, area: Area, hidden: bool) -> Booleans | None:
+        return None
+
+    def sheets_between(self, first: str, last: str) -> list[str]:
+        return []
+
+    def formula_text(self, sheet: str, row: int, column: int) -> str | None:
+        return None
+
+    def cell_facts(self, sheet: str, row: int, column: int) -> Mapping[str, Value]:
+        return {}
+
+    def reading_of(self, sheet: str, row: int, column: int) -> str | None:
+        return None
+
+    def filled_from(self, sheet: str, row: int, column: int) -> Area | None:
+        return None
+
+    def pivot_value(self, sheet: str, row: int, column: int, data: str, items: Sequence[tuple[str, Value]]) -> Value:
+        return CellError.REF
 
 
 @dataclass(frozen=True, slots=True)

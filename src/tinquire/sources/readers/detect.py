@@ -82,7 +82,7 @@ def open_sheets(path: Path, shown: str | None = None) -> tuple[Workbook, FileKin
         raise AccessError(Fault("opening a workbook", f"it is {kind.value}, whatever its name says", name, do))
     if kind is FileKind.OTHER:
         raise unreadable(name, data, "")
-    return Workbook.open(path, shown), kind
+    return Workbook.from_bytes(data, name), kind
 
 
 def _from_package(data: bytes, name: str) -> Workbook:

@@ -28,16 +28,20 @@ class OutsideBook:
     target: str
 
 
+def _linked_parts(package: Package, workbook: str) -> list[str]:
+    """The parts of other workbooks in the order of their numbers; an empty name for one that is missing."""
+    targets = {one.id: one.target for one in package.relations(workbook) if one.kind == "externalLink"}
+    listed = children(child(package.root(workbook), "externalReferences"), "externalReference")
+    identities = (next((str(v) for key, v in one.attrib.items() if str(key).endswith("}id")), "") for one in listed)
+    return [target if package.has(target := targets.get(identity, "")) else "" for identity in identities]
+
+
 def outside_books(package: Package, workbook: str) -> Iterator[OutsideBook]:
     """Other workbooks that formulas read, in the order of their numbers."""
-    by_id = {relation.id: relation for relation in package.relations(workbook)}
-    references = children(child(package.root(workbook), "externalReferences"), "externalReference")
-    for number, element in enumerate(references, start=1):
-        relation = next((by_id[str(value)] for value in element.attrib.values() if str(value) in by_id), None)
-        if relation is None or not package.has(relation.target):
-            continue
-        targets = [one.target for one in package.relations(relation.target) if one.outside]
-        yield OutsideBook(number, targets[0] if targets else "unknown")
+    for number, part in enumerate(_linked_parts(package, workbook), start=1):
+        if part:
+            targets = [one.target for one in package.relations(part) if one.outside]
+            yield OutsideBook(number, targets[0] if targets else "unknown")
 
 
 _NUMBERED = re.compile(r"\[([0-9]+)\](.*)\Z", re.DOTALL)
@@ -47,10 +51,7 @@ class OutsideBooks:
     """The stored values of other workbooks' sheets, by the names that formulas give them: `[1]Rates`."""
 
     def __init__(self, package: Package, workbook: str) -> None:
-        targets = {one.id: one.target for one in package.relations(workbook) if one.kind == "externalLink"}
-        listed = children(child(package.root(workbook), "externalReferences"), "externalReference")
-        identities = (next((str(v) for key, v in one.attrib.items() if str(key).endswith("}id")), "") for one in listed)
-        self._parts = [targets.get(identity, "") for identity in identities]
+        self._parts = _linked_parts(package, workbook)
         self._package = package
         self._sheets: dict[str, Sheet | None] = {}
 
@@ -84,7 +85,7 @@ class OutsideBooks:
 
     def _book(self, number: int) -> etree._Element | None:
         """What is stored of one of the other workbooks."""
-        if not 1 <= number <= len(self._parts) or not self._package.has(self._parts[number - 1]):
+        if not 1 <= number <= len(self._parts) or not self._parts[number - 1]:
             return None
         return child(self._package.root(self._parts[number - 1]), "externalBook")
 
