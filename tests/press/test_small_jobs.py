@@ -287,7 +287,7 @@ def test_living_pivots(tmp_path, keys, cell, formula, split):
 NOT_LIVING = [
     ('rows = ["Hall"]\nvalues = [{ median = "Fee" }]', "its value 'Fee' is median; in cells live sum"),
     ('rows = ["Hall"]\nvalues = [{ sum = "Fee", show = "share" }]', "is shown as share, not as it is"),
-    ('rows = [{ field = "Hall", top = 1 }]\nvalues = [{ sum = "Fee" }]', "its field 'Hall' is cut to the first 1 groups"),
+    ('rows = [{ field = "Hall", top = 1 }]\nvalues = [{ sum = "Fee" }]', "its field 'Hall' is cut to the first 1 group"),
     ('rows = ["Remark"]\nvalues = [{ sum = "Fee" }]', "its field 'Remark' has '=X' and '=x', which conditional sums take for the same"),
     ('rows = ["Hall"]\nvalues = [{ sum = "Fee" }]\nwhere = "[Paid]"', "it leaves rows out by 'where'"),
     ('rows = ["Code"]\nvalues = [{ sum = "Fee" }]', "it shows 160.5 by =IF("),

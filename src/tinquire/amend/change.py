@@ -19,6 +19,7 @@ from tinquire.formula.language.mentions import offset_text
 from tinquire.formula.language.problems import FormulaError
 from tinquire.formula.language.writing import escaped_column
 from tinquire.looks import Variation
+from tinquire.tables.totals import TOTALS
 from tinquire.workbook import Workbook, edit
 from tinquire.workbook.grid.cell_formulas import text_at
 
@@ -26,8 +27,6 @@ __all__ = ["Change", "NotAsExpectedError", "amended", "same_value", "shown_value
 
 _CLOSE = 1e-9
 _BRACKETED = re.compile(r"(?<![\w\]])\[([^\[\]@#]+)\]")
-#: The function of a total, for a plain column (18.17.7); a table's totals row has one of its own.
-_TOTALS = {"sum": "SUM", "average": "AVERAGE", "count": "COUNTA", "smallest": "MIN", "largest": "MAX"}
 _DAY_FORMAT, _MOMENT_FORMAT = "yyyy-mm-dd", "yyyy-mm-dd hh:mm"
 
 
@@ -219,7 +218,7 @@ class _Applying:
         last = cells.rows[-1]
         row = last + 1
         letters = column_name(cells.column)
-        formula = f"{_TOTALS[amendment.total]}({letters}{cells.rows[0]}:{letters}{last})"
+        formula = f"{TOTALS[amendment.total].function}({letters}{cells.rows[0]}:{letters}{last})"
         known = cells.sheet.formula(row, cells.column)
         if known is not None and _same_formula(text_at(known, row, cells.column), formula, row, cells.column):
             return

@@ -11,12 +11,12 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_valida
 
 from tinquire.docket.reading import read_model
 from tinquire.looks import Variation
+from tinquire.tables.totals import TotalKind
 
 __all__ = ["Amendment", "AmendmentList", "LookChange", "Shape", "load_amendments"]
 
 #: A value as TOML writes it; days and moments become serials with a date format.
 AnyValue = bool | int | float | str | datetime.datetime | datetime.date
-TotalKind = Literal["sum", "average", "count", "smallest", "largest"]
 _COLOUR = re.compile(r"#?([0-9A-Fa-f]{6})\Z")
 _LINES = re.compile(r"([0-9]{1,7}|[A-Za-z]{1,3})(?::([0-9]{1,7}|[A-Za-z]{1,3}))?\Z")
 

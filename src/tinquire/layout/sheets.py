@@ -22,7 +22,8 @@ from tinquire.tables import Field, RowFormula, Table
 from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivots.pivot import Pivot
-from tinquire.tables.types import added_type
+from tinquire.tables.totals import TOTALS, total_of
+from tinquire.tables.types import AMOUNTS, added_type
 from tinquire.workbook import Formula, Sheet, SheetTable
 from tinquire.workbook.grid.sheet import TableColumn
 from tinquire.workbook.parts.styles import StyleBook
@@ -37,16 +38,8 @@ __all__ = [
     "put_title",
     "safe_table_name",
     "table_sheet",
-    "total_of",
 ]
 
-#: Column types whose values stand on the right, with their headings; all others, days too, stand on the left.
-_RIGHT = frozenset({"whole", "number", "money", "percent", "duration"})
-#: SUBTOTAL's choice and the table part's word for each total; 100 and more leaves rows hidden by hand out.
-_TOTALS = {
-    "sum": (109, "sum"), "average": (101, "average"), "count": (103, "count"), "smallest": (105, "min"),
-    "largest": (104, "max"),
-}  # fmt: skip
 #: A line of text is this many times as high as its letters.
 _LINE_HEIGHT = 1.45
 _TITLE_ROOM = 8.0
@@ -123,7 +116,7 @@ class Dresser:
 
 
 def align_of(kind: str) -> str | None:
-    return "right" if kind in _RIGHT else "left" if kind in ("date", "time") else None
+    return "right" if kind in AMOUNTS else "left" if kind in ("date", "time") else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -250,14 +243,14 @@ class _TableLayout:
             return TableColumn(one.name, formula, total_label=label)
         shown_as = "whole" if kind == "count" else added_type(one.type) if kind == "sum" else one.type
         style = self.dresser.number("total", shown_as, first=first, last=last, align=align_of(shown_as))
-        choice, word = _TOTALS[kind]
+        total = TOTALS[kind]
         # Over no numbers some totals would be errors, or a zero that no row has.
         worked = total_of(kind, values)
         living = self.plan.living and len(values) > 0 and worked is not None
-        text = f"SUBTOTAL({choice},{self.name}[{escaped_column(one.name)}])"
+        text = f"SUBTOTAL({total.subtotal},{self.name}[{escaped_column(one.name)}])"
         written = Formula(text, row, number) if living else None
         sheet.put(row, number, Column.from_values([worked]), style, written)
-        return TableColumn(one.name, formula, total=word if living else None)
+        return TableColumn(one.name, formula, total=total.table_word if living else None)
 
 
 def put_title(sheet: Sheet, plan: SheetPlan, dresser: Dresser) -> int:
@@ -271,19 +264,6 @@ def put_title(sheet: Sheet, plan: SheetPlan, dresser: Dresser) -> int:
 
 def _heading_row(plan: SheetPlan) -> int:
     return 1 if plan.title is None else 3
-
-
-def total_of(kind: str, column: Column) -> Value:
-    """A total over a column's values, added up one by one."""
-    numbers = column.numbers[column.kinds == Kind.NUMBER]
-    if kind == "count":
-        return float((column.kinds != Kind.BLANK).sum())
-    if not len(numbers):
-        return 0.0 if kind == "sum" else None
-    if kind in ("sum", "average"):
-        added = float(numbers.sum())
-        return added if kind == "sum" else added / len(numbers)
-    return float(numbers.min() if kind == "smallest" else numbers.max())
 
 
 def fit_width(sheet: Sheet, number: int, one: Field, column: Column, dresser: Dresser, *, button: bool) -> None:

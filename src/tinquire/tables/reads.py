@@ -12,7 +12,7 @@ from tinquire.cells.column import Booleans, Codes
 from tinquire.cells.values import CellError
 from tinquire.formula import Frame, evaluate_scalar, write
 from tinquire.formula.engine.conversions import text_of
-from tinquire.formula.engine.criteria import criterion
+from tinquire.formula.engine.criteria import CONDITIONAL, criteria_pairs, criterion
 from tinquire.formula.language.tree import Call, Name, Node, TableReference, children
 from tinquire.slots.slots import slot_name
 from tinquire.tables.pivots.pivot import PivotTable
@@ -21,10 +21,6 @@ from tinquire.tables.table import Table
 
 __all__ = ["RowsRead", "names_read", "rows_read"]
 
-#: Conditional functions: at which argument their pairs of range and criterion begin.
-_CONDITIONAL = {
-    "SUMIFS": 1, "AVERAGEIFS": 1, "MAXIFS": 1, "MINIFS": 1, "COUNTIFS": 0, "SUMIF": 0, "AVERAGEIF": 0, "COUNTIF": 0,
-}  # fmt: skip
 #: Lookups by one key: where XMATCH's own two options stand among their arguments.
 _LOOKUPS = {"XLOOKUP": 4, "XMATCH": 2}
 
@@ -71,7 +67,7 @@ def _read(node: Node, around: Node, scope: TableScope) -> Iterator[RowsRead]:
 
 def _chosen(node: Call, scope: TableScope) -> RowsRead | None:
     """The rows of a call that chooses some; None for all others, and where the choice is not one for all rows."""
-    if node.function in _CONDITIONAL:
+    if node.function in CONDITIONAL:
         return _met(node, scope)
     if node.function == "GETPIVOTDATA":
         return _asked(node, scope)
@@ -102,9 +98,7 @@ def _asked(node: Call, scope: TableScope) -> RowsRead | None:
 
 def _met(node: Call, scope: TableScope) -> RowsRead | None:
     """The rows that meet a conditional function's criteria."""
-    start = _CONDITIONAL[node.function]
-    single = node.function in ("SUMIF", "AVERAGEIF", "COUNTIF")
-    pairs = node.arguments[start : start + 2] if single else node.arguments[start:]
+    pairs = criteria_pairs(node)
     table = _table_of(pairs[0], scope) if pairs else None
     if table is None or len(pairs) % 2:
         return None

@@ -22,7 +22,7 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date
-from typing import Literal, Protocol, TypeAlias, runtime_checkable
+from typing import Literal, Protocol, TypeAlias, get_args, runtime_checkable
 
 import numpy as np
 
@@ -33,6 +33,7 @@ from tinquire.cells.values import CellError, Value
 from tinquire.tables.marks import any_two_readings, has_two_readings, mark_of_column
 
 __all__ = [
+    "AMOUNTS",
     "NUMERIC",
     "TYPES",
     "Problem",
@@ -48,13 +49,12 @@ __all__ = [
 #: The types that a table's columns have.
 ColumnType: TypeAlias = Literal["text", "whole", "number", "money", "percent", "date", "time", "duration", "yes/no"]
 #: The same with the orders of days in texts, as a source states them.
-TYPES = (
-    "text", "whole", "number", "money", "percent", "date", "date dmy", "date mdy", "date ymd", "time",
-    "duration", "yes/no",
-)  # fmt: skip
+TYPES: tuple[str, ...] = (*get_args(ColumnType), "date dmy", "date mdy", "date ymd")
 
 #: The types of numbers that are added up.
 NUMERIC = ("whole", "number", "money", "percent")
+#: The types of amounts, which stand on the right with their headings: numbers and durations.
+AMOUNTS = (*NUMERIC, "duration")
 _DATE = re.compile(r"(\d{1,4})\s*[-/. ]\s*(\d{1,2})\s*[-/. ]\s*(\d{1,4})\Z")
 _ISO = re.compile(r"(\d{4})-(\d{2})-(\d{2})\Z")
 #: A day and a time of it, with seconds or without, of twelve hours or twenty-four.

@@ -7,10 +7,9 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from tinquire.docket.schema.base import Model
+from tinquire.tables.totals import TotalKind
 
 __all__ = ["SheetModel", "WorkbookModel"]
-
-TotalKind = Literal["sum", "average", "count", "smallest", "largest"]
 
 
 class SheetModel(Model):

@@ -17,8 +17,9 @@ import numpy as np
 from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.cells.values import ERROR_NAMES, CellError, Value
 from tinquire.formula.engine.conversions import number_from_text
+from tinquire.formula.language.tree import Call, Node
 
-__all__ = ["Criterion", "criterion", "has_wildcards", "wildcard_pattern"]
+__all__ = ["CONDITIONAL", "Criterion", "criteria_pairs", "criterion", "has_wildcards", "wildcard_pattern"]
 
 _SIGN = re.compile(r"(<=|>=|<>|<|>|=)(.*)\Z", re.DOTALL)
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
@@ -126,3 +127,16 @@ def _text_mask(column: Column, test: Callable[[str], bool]) -> Booleans:
         passed = np.fromiter((test(column.texts[code]) for code in used.tolist()), bool, len(used))
         mask[is_text] = passed[inverse]
     return mask
+
+
+#: Conditional functions, and at which argument their pairs of range and criterion begin.
+CONDITIONAL = {
+    "SUMIFS": 1, "AVERAGEIFS": 1, "MAXIFS": 1, "MINIFS": 1, "COUNTIFS": 0, "SUMIF": 0, "AVERAGEIF": 0, "COUNTIF": 0,
+}  # fmt: skip
+_ONE_PAIR = frozenset({"SUMIF", "AVERAGEIF", "COUNTIF"})
+
+
+def criteria_pairs(call: Call) -> tuple[Node, ...]:
+    """The arguments of a conditional function that are ranges and criteria, in turn."""
+    start = CONDITIONAL[call.function]
+    return call.arguments[start : start + 2] if call.function in _ONE_PAIR else call.arguments[start:]

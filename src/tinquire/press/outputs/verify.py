@@ -14,11 +14,12 @@ from tinquire.cells.address import cell_name
 from tinquire.cells.column import Booleans, Column, Floats, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import Value
-from tinquire.layout.sheets import TableOnSheet, total_of
+from tinquire.layout.sheets import TableOnSheet
 from tinquire.tables import Table
 from tinquire.tables.pivots.groups import PivotValue
 from tinquire.tables.pivots.pivot import Pivot
 from tinquire.tables.statement import Statement
+from tinquire.tables.totals import total_of
 from tinquire.workbook import Sheet, Workbook
 
 __all__ = ["Claim", "claims_of_pivot", "claims_of_statement", "claims_of_table", "differences"]

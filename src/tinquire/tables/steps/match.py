@@ -19,7 +19,7 @@ from tinquire.tables.keys import key_groups, key_text
 from tinquire.tables.matching import Matching, cleaned, matched
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
-from tinquire.tables.types import NUMERIC
+from tinquire.tables.types import AMOUNTS
 
 #: At most this many keys without a match are shown, each with its first row; the rest are counted.
 _SHOWN_KEYS = 5
@@ -81,7 +81,7 @@ class Match(Step):
         kind = right.fields[place].type
         kinds: tuple[str, ...] = ("yes/no",) if isinstance(self.otherwise, bool) else ("text",)
         if isinstance(self.otherwise, float | int) and not isinstance(self.otherwise, bool):
-            kinds = (*NUMERIC, "duration")
+            kinds = AMOUNTS
         if kind in kinds:
             return _as_value(self.otherwise)
         context.notes.append(f"'{name}' is a column of {kind}: blank where there is no match, not {self.otherwise}")

@@ -14,7 +14,7 @@ from tinquire.cells.display import show
 from tinquire.cells.values import CellError
 from tinquire.formula import write
 from tinquire.formula.engine.conversions import number_of
-from tinquire.formula.engine.criteria import criterion
+from tinquire.formula.engine.criteria import CONDITIONAL, criteria_pairs, criterion
 from tinquire.formula.engine.evaluate import evaluate, evaluate_scalar
 from tinquire.formula.engine.operands import Span
 from tinquire.formula.engine.references import cropped, span_of
@@ -39,10 +39,6 @@ _PRINTED_ROWS = re.compile(r"!\$(\d+):\$(\d+)")
 _RANGES = 6
 #: Rows looked at above a cell for its heading.
 _REACH = 100_000
-#: Conditional functions, and at which argument their pairs of range and criterion begin.
-_CONDITIONAL = {
-    "SUMIFS": 1, "AVERAGEIFS": 1, "MAXIFS": 1, "MINIFS": 1, "COUNTIFS": 0, "SUMIF": 0, "AVERAGEIF": 0, "COUNTIF": 0,
-}  # fmt: skip
 _LOOKUPS = frozenset({"VLOOKUP", "MATCH", "XLOOKUP", "XMATCH", "LOOKUP"})
 
 
@@ -291,7 +287,7 @@ class Tracer:
 
     def _data(self, tree: Node, frame: Frame) -> Iterator[DataRows]:
         for node in walk(tree):
-            if isinstance(node, Call) and node.function in _CONDITIONAL:
+            if isinstance(node, Call) and node.function in CONDITIONAL:
                 found = self._met(node, frame)
             elif isinstance(node, Call) and node.function in _LOOKUPS:
                 found = self._looked_up(node, frame)
@@ -302,12 +298,7 @@ class Tracer:
 
     def _met(self, node: Call, frame: Frame) -> DataRows | None:
         """The rows that meet a conditional function's criteria."""
-        start = _CONDITIONAL[node.function]
-        pairs = (
-            node.arguments[start : start + 2]
-            if node.function in ("SUMIF", "AVERAGEIF", "COUNTIF")
-            else node.arguments[start:]
-        )
+        pairs = criteria_pairs(node)
         spans = [evaluate(one, frame) for one in pairs[::2]]
         target = evaluate(node.arguments[-1 if node.function in ("SUMIF", "AVERAGEIF") else 0], frame)
         if not all(isinstance(span, Span) and span.area.width == 1 for span in (*spans, target)):
