@@ -8,7 +8,8 @@ import numpy as np
 
 from benchmarks.measure import Measure
 from tinquire.cells import Column
-from tinquire.layout.sheets import SheetPlan, TableOnSheet, table_sheet
+from tinquire.layout.dresser import SheetPlan
+from tinquire.layout.tables import TableOnSheet, table_sheet
 from tinquire.looks import House
 from tinquire.press.outputs.verify import claims_of_table, differences
 from tinquire.tables import Field, Table

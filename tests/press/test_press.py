@@ -13,7 +13,7 @@ from tinquire.base.file_names import safe_file_name
 from tinquire.cells import Area, CellError
 from tinquire.docket import load_docket, parse_period
 from tinquire.layout.cell_formulas import living_formula
-from tinquire.layout.sheets import safe_table_name
+from tinquire.layout.dresser import safe_table_name
 from tinquire.packages.package import Package
 from tinquire.post.message import BodyStyle, html_body, parsed_address
 from tinquire.press.make import make

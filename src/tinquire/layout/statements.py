@@ -13,7 +13,7 @@ from tinquire.cells.column import Column
 from tinquire.formula import parse, write
 from tinquire.formula.language.tree import Coordinate, Node, Reference, TableReference
 from tinquire.formula.language.writing import escaped_column, replaced
-from tinquire.layout.sheets import Dresser, SheetPlan, align_of, fit_width, put_title
+from tinquire.layout.dresser import Dresser, SheetPlan, align_of, fit_width, put_title
 from tinquire.looks import Edges, House
 from tinquire.tables import Field
 from tinquire.tables.statement import Statement, StatementLine

@@ -219,7 +219,8 @@ def _number_code(numbers: Any) -> str:
 
 
 def _write(made: Pivot, out: Path) -> None:
-    from tinquire.layout.sheets import SheetPlan, pivot_sheet
+    from tinquire.layout.dresser import SheetPlan
+    from tinquire.layout.pivots import pivot_sheet
     from tinquire.looks import House
     from tinquire.workbook import Workbook
 

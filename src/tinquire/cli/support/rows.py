@@ -111,7 +111,8 @@ def tell_read(gathered: Gathered, terminal: Terminal) -> None:
 
 def write_table(table: Table, out: Path, stopped: str) -> None:
     """A table on the one sheet of a new workbook. Raises DataError for more rows than a sheet holds."""
-    from tinquire.layout.sheets import SheetPlan, table_sheet
+    from tinquire.layout.dresser import SheetPlan
+    from tinquire.layout.tables import table_sheet
     from tinquire.looks import House
     from tinquire.workbook import Workbook
 

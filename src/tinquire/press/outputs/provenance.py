@@ -11,7 +11,7 @@ from tinquire.cells.address import Area
 from tinquire.docket.schema.statements import FigureModel
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import TableReference, walk
-from tinquire.layout.sheets import TableOnSheet
+from tinquire.layout.tables import TableOnSheet
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.record.cell_sources import CellSources

@@ -13,9 +13,11 @@ from tinquire.cells.address import MAX_ROW, Area
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.docket.schema.workbooks import SheetModel
+from tinquire.layout.dresser import SheetPlan, safe_table_name
 from tinquire.layout.pivot_formulas import LivingPivot, logical_columns, put_formulas, sparse_columns
-from tinquire.layout.sheets import SheetPlan, pivot_sheet, safe_table_name, table_sheet
+from tinquire.layout.pivots import pivot_sheet
 from tinquire.layout.statements import LivingAmounts, statement_sheet
+from tinquire.layout.tables import table_sheet
 from tinquire.press.compute.pivots import pivot_over
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope

@@ -14,7 +14,7 @@ from tinquire.cells.address import cell_name
 from tinquire.cells.column import Booleans, Column, Floats, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import Value
-from tinquire.layout.sheets import TableOnSheet
+from tinquire.layout.tables import TableOnSheet
 from tinquire.tables import Table
 from tinquire.tables.pivots.groups import PivotValue
 from tinquire.tables.pivots.pivot import Pivot
