@@ -21,7 +21,7 @@ from tinquire.larkfold.make import job_files
 from tinquire.press.make import make
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
-from tinquire.tables.pivots.compute import PivotValue, pivoted
+from tinquire.tables.pivots.compute import PivotValue, make_pivot
 from tinquire.tables.scope import TableScope
 
 ROWS = 100_000
@@ -72,7 +72,7 @@ def measures(folder: Path) -> list[Measure]:
         ),
         Measure(
             "pivot of 100k rows, 50 groups, 3 values, totals", "the same sums alone with bincount", None,
-            lambda: pivoted(table, ["Depot"], [], values, totals="all"),
+            lambda: make_pivot(table, ["Depot"], [], values, totals="all"),
             lambda: [np.bincount(depots, weights=pieces), np.bincount(depots, weights=pieces), np.bincount(depots)],
         ),
         Measure("the demo's pack made in memory", "inflate and bare expat parse of its sources", None,

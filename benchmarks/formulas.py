@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from benchmarks.measure import Measure
 from tinquire.cells import Area, Column
 from tinquire.formula import Frame, evaluate_column, parse
-from tinquire.formula.engine.recurrences import worked_out
-from tinquire.formula.engine.running_totals import added_up, running_total
+from tinquire.formula.engine.recurrences import run_recurrence
+from tinquire.formula.engine.running_totals import running_sums, running_total
 from tinquire.formula.language.mentions import down_pattern
 from tinquire.formula.language.tokens import tokenise
 from tinquire.formula.language.tree import Node
@@ -77,7 +77,7 @@ def _total(scope: BookScope, work: str, text: str, column: int, by_hand: Callabl
         frame = Frame(scope, "S", 2, column, ROWS - 1)
         found = running_total(tree, frame)
         assert found is not None
-        return added_up(*found, frame)
+        return running_sums(*found, frame)
 
     return Measure(work, "cumsum", 3, added, by_hand)
 
@@ -106,7 +106,7 @@ def _subtotals(key: Column, amounts: NDArray[np.float64]) -> tuple[Callable[[], 
         return not any(area.overlaps(own) for (_, area), _ in reads(node, frame))
 
     def looped() -> Any:
-        found = worked_out({column: tree}, Frame(scope, "S", 2, column, ROWS - 1), outside)
+        found = run_recurrence({column: tree}, Frame(scope, "S", 2, column, ROWS - 1), outside)
         assert found is not None
         return found[0].numbers
 

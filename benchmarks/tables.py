@@ -20,8 +20,8 @@ from tinquire.sources import RemoteRows, SourceSpec, gather
 from tinquire.sources.spec import Password
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
-from tinquire.tables.matching import matched
-from tinquire.tables.pivots.compute import PivotField, PivotValue, Subtotals, pivot_of, pivoted
+from tinquire.tables.matching import match_rows
+from tinquire.tables.pivots.compute import PivotField, PivotValue, Subtotals, make_pivot, pivot_of_groups
 from tinquire.tables.steps import StepContext, apply_steps
 from tinquire.workbook import Sheet, Workbook
 
@@ -72,11 +72,11 @@ def _pivot(rng: np.random.Generator) -> Iterator[Measure]:
 
     yield Measure(
         "pivot of 1M rows, 50 x 12 groups, six aggregations, subtotals and totals", "the same sums alone by hand", 3,
-        lambda: pivoted(table, ["Depot", "Month"], [], values, subtotals=Subtotals(), totals="All"), by_hand,
+        lambda: make_pivot(table, ["Depot", "Month"], [], values, subtotals=Subtotals(), totals="All"), by_hand,
     )  # fmt: skip
     yield Measure(
         "the same, different charges among the six", "the same sums alone by hand", None,
-        lambda: pivoted(table, ["Depot", "Month"], [], different, subtotals=Subtotals(), totals="All"), by_hand,
+        lambda: make_pivot(table, ["Depot", "Month"], [], different, subtotals=Subtotals(), totals="All"), by_hand,
     )  # fmt: skip
 
 
@@ -88,7 +88,7 @@ def _match(rng: np.random.Generator) -> Measure:
     columns = [Column.of_numbers(values) for values in brought]
 
     def ours() -> object:
-        found = matched([left], [right])
+        found = match_rows([left], [right])
         return [column.take(found.rows) for column in columns]
 
     def by_hand() -> object:
@@ -250,7 +250,7 @@ def _pushed(folder: Path) -> Iterator[Measure]:
             groups = staying.grouped(
                 {"depot": False, "month": False}, [("charge", value.how) for value in values], "a pivot"
             )
-            return pivot_of(groups, fields, [], values, subtotals=Subtotals(), totals="All")
+            return pivot_of_groups(groups, fields, [], values, subtotals=Subtotals(), totals="All")
 
         asked = "SELECT depot, month, sum(charge), max(charge) FROM sales GROUP BY depot, month"
         yield Measure(

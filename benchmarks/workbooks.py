@@ -19,7 +19,7 @@ from tinquire.cells import Column
 from tinquire.looks import Appearance
 from tinquire.workbook import Formula, Sheet, Workbook
 from tinquire.workbook.grid.sheet import Cells
-from tinquire.workbook.inspect.summary import looked_through
+from tinquire.workbook.inspect.summary import summarise
 from tinquire.workbook.parts.shared_strings import SharedStrings
 
 __all__ = ["measures"]
@@ -159,7 +159,7 @@ def _large_file(folder: Path, rng: np.random.Generator) -> Iterator[Measure]:
 
     def show() -> None:
         opened = Workbook.open(path)
-        list(looked_through(opened, opened.sheet_names(), 5))
+        list(summarise(opened, opened.sheet_names(), 5))
 
     def inflate() -> None:
         with zipfile.ZipFile(path) as archive:

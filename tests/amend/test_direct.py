@@ -11,15 +11,15 @@ from hypothesis import strategies as st
 from books import full_book
 from parts import members, parts_of, zipped
 from richbook import rich_parts
-from tinquire.amend import Amendment, NotAsExpectedError, amend_file, amended
-from tinquire.amend.direct import amended_directly, suits
+from tinquire.amend import Amendment, NotAsExpectedError, amend_file, apply_amendments
+from tinquire.amend.direct import amend_bytes, suits
 from tinquire.base.faults import AccessError
 from tinquire.cells import cell_name
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook import Workbook
 from tinquire.workbook.direct_workbook import DirectBook
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 
 ROWS = (
     '<row r="1"><c r="A1" t="s"><v>0</v></c><c r="B1" s="1"><v>2.5</v></c><c r="C1"/></row>'
@@ -52,7 +52,7 @@ values = st.one_of(
 
 def the_long_way(path, amendments):
     book = Workbook.open(path)
-    changes = amended(book, amendments)
+    changes = apply_amendments(book, amendments)
     if changes and book.may_hold_formulas():
         book.mark_stale()
     return changes, book.to_bytes()
@@ -66,7 +66,7 @@ def test_the_short_way_is_the_long_way(tmp_path_factory, name, cell, value, expe
     amendment = Amendment(at=f"{sheet}!{cell_name(row, column)}", value=value, **stated)
     assert suits(amendment)
     try:
-        changes, data = amended_directly(BOOKS[name], [amendment])
+        changes, data = amend_bytes(BOOKS[name], [amendment])
     except (Unusual, ValueError):
         return
     folder = tmp_path_factory.mktemp("direct")
@@ -74,7 +74,7 @@ def test_the_short_way_is_the_long_way(tmp_path_factory, name, cell, value, expe
     expected, long = the_long_way(folder / "a.xlsx", [amendment])
     assert changes == expected
     (folder / "b.xlsx").write_bytes(data)
-    assert unsound(Package.open(folder / "b.xlsx")) == []
+    assert conformance_findings(Package.open(folder / "b.xlsx")) == []
     ours, theirs = members(data), members(long)
     if changes:
         frames = [canonicalize(parts.pop("xl/workbook.xml").decode()) for parts in (ours, theirs)]
@@ -92,7 +92,7 @@ SUITED = [
 
 @pytest.mark.parametrize(("place", "expect", "value"), SUITED)
 def test_plain_files_are_amended_the_short_way(place, expect, value):
-    changes, data = amended_directly(BOOKS["plain"], [Amendment(at=place, expect=expect, value=value)])
+    changes, data = amend_bytes(BOOKS["plain"], [Amendment(at=place, expect=expect, value=value)])
     assert len(changes) == 1
     book = DirectBook(data)
     assert b'fullCalcOnLoad="1"' in book.read("xl/workbook.xml")
@@ -116,7 +116,7 @@ UNSUITED = {
 def test_what_is_unusual_goes_the_long_way(label):
     data, amendment = UNSUITED[label]
     with pytest.raises(Unusual):
-        amended_directly(data, [Amendment(**amendment)])
+        amend_bytes(data, [Amendment(**amendment)])
 
 
 @settings(max_examples=80)
@@ -152,4 +152,4 @@ def test_amendments_that_say_more_do_not_suit():
         assert not suits(Amendment(at=place, value=1))
     assert suits(Amendment(at="A1", sheet="S", value=1)) and not suits(Amendment(at="A1", sheet="S*", value=1))
     with pytest.raises(NotAsExpectedError):
-        amended(full_book(), [Amendment(at="Nowhere!A1", value=1)])
+        apply_amendments(full_book(), [Amendment(at="Nowhere!A1", value=1)])

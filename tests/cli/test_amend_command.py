@@ -10,7 +10,7 @@ import pytest
 from richbook import rich_file
 from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 
 #: An amendment (TOML), and the lines `sheet!cell is > becomes` that it lists; a text instead: why the file is left.
 CASES = {
@@ -89,7 +89,7 @@ def test_amendments_do_what_they_list(amendment, tmp_path, tinquire):
     if not expected:
         assert report["outcome"] == "as it should be" and not (tmp_path / "out").exists()
         return
-    assert unsound(Package.open(tmp_path / "out" / "rich.xlsx")) == []
+    assert conformance_findings(Package.open(tmp_path / "out" / "rich.xlsx")) == []
     again = tinquire("amend", tmp_path / "out" / "rich.xlsx", "--with", tmp_path / "a.toml", "--list", "--json")
     once = again.code == 1 or json.loads(again.out)[0]["changes"] == []
     assert once or any(word in amendment for word in ("rows", "columns", "hide")), (

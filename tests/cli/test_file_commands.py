@@ -13,7 +13,7 @@ from sheetforms import formula_at
 from tinquire.cells import CellError
 from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.inspect.contents import BookDetails
 
 
@@ -36,7 +36,7 @@ def test_split_by_sheet(pack, tmp_path, tinquire):
     assert files[0].name == f"1 Cover of {pack.stem}.xlsx" and len(files) == 12
     whole = Workbook.open(pack)
     for path, name in zip(files, whole.sheet_names(), strict=True):
-        assert unsound(Package.open(path)) == []
+        assert conformance_findings(Package.open(path)) == []
         book = Workbook.open(path)
         assert book.sheet_names() == [name]
         sheet, before = book.sheet(name), whole.sheet(name)
@@ -73,7 +73,7 @@ def test_split_by_a_column(pack, tmp_path, tinquire):
     assert sheets.code == 0
     made = Workbook.open(next((tmp_path / "c").iterdir()))
     assert made.sheet_names()[1:6] == ["Charges", "Harbour (2)", "Millrace (2)", "Northgate (2)", "Uplands (2)"]
-    assert unsound(made.package) == []
+    assert conformance_findings(made.package) == []
     again = tinquire(*words, "--out", tmp_path / "b")
     assert again.code == 2 and "there is such a file already" in again.err
 
@@ -162,7 +162,7 @@ def test_stack_into_sheets(pack, tmp_path, tinquire):
     outcome = tinquire("stack", rich, rich, pack, pack, "--into", "sheets", "--out", tmp_path / "all.xlsx")
     assert outcome.code == 0
     book = Workbook.open(tmp_path / "all.xlsx")
-    assert unsound(book.package) == []
+    assert conformance_findings(book.package) == []
     assert len(book.sheet_names()) == 15, "a file named twice is one"
     whole = Workbook.open(pack)
     for name in whole.sheet_names():

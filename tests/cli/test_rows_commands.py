@@ -7,7 +7,7 @@ import json
 import pytest
 
 from tinquire.cells import Column
-from tinquire.tables.inference import MIXED, inferred_type
+from tinquire.tables.inference import MIXED, infer_type
 from tinquire.tables.types import NUMERIC
 from tinquire.workbook import Formula, Sheet, Workbook
 
@@ -162,8 +162,8 @@ def test_match_tells_keys_without_a_partner(tmp_path, tinquire):
     ],
 )  # fmt: skip
 def test_types_by_texts(texts, kind):
-    found, remark = inferred_type([Column.of_texts(texts)])
+    found, remark = infer_type([Column.of_texts(texts)])
     assert found == kind
     assert ("first" in remark) == (kind in ("date dmy", "date mdy") or texts == ["01/02/2026"])
-    mixed = inferred_type([Column.of_texts(texts), Column.from_values([*texts, 1.0])])[0]
+    mixed = infer_type([Column.of_texts(texts), Column.from_values([*texts, 1.0])])[0]
     assert mixed == (kind if kind in NUMERIC else MIXED if texts else "whole")

@@ -18,8 +18,8 @@ from tinquire.docket.house import load_house
 from tinquire.docket.lines import key_lines
 from tinquire.docket.schema.docket import json_schema
 from tinquire.looks import BorderRule, Edge, House, Look
-from tinquire.looks.palette import INDEXED, luminance, tinted
-from tinquire.looks.widths import WIDEST, deciding, fitting_width, text_width, wrapped_lines
+from tinquire.looks.palette import INDEXED, luminance, tint
+from tinquire.looks.widths import WIDEST, fitting_width, line_count, text_width, widest_values
 
 PERIODS = [
     ("2026", "year", date(2026, 1, 1), date(2026, 12, 31), "2026", "2025", "2027"),
@@ -285,8 +285,8 @@ def test_widths_follow_the_content():
     assert fitting_width([], heading="Pieces", button=True) > fitting_width([], heading="Pieces")
     assert text_width("WWW") > text_width("iii")
     assert text_width("a\nlonger line") == text_width("longer line")
-    assert wrapped_lines("one two three", 6.0) == 3
-    assert wrapped_lines("one two three", 60.0) == 1
+    assert line_count("one two three", 6.0) == 3
+    assert line_count("one two three", 60.0) == 1
 
 
 @pytest.mark.parametrize(
@@ -299,7 +299,7 @@ def test_widths_follow_the_content():
 )  # fmt: skip
 def test_few_values_decide_how_wide_a_long_column_is(values, widest):
     column = Column.from_values(values)
-    few = deciding(column)
+    few = widest_values(column)
     assert len(few) <= 6_000
     widths = [max(map(text_width, show_column(one, "#,##0.00"))) for one in (column, few)]
     assert widths == [text_width(widest)] * 2
@@ -307,6 +307,6 @@ def test_few_values_decide_how_wide_a_long_column_is(values, widest):
 
 def test_colours():
     assert len(INDEXED) == 64
-    assert (tinted("808080", 0.5), tinted("808080", -0.5), tinted("123456", 0)) == ("C0C0C0", "404040", "123456")
+    assert (tint("808080", 0.5), tint("808080", -0.5), tint("123456", 0)) == ("C0C0C0", "404040", "123456")
     assert luminance("FFFFFF") > luminance("808080") > luminance("000000") == 0
     assert nearest("DEPOT ", ["depot", "item"]) == ("depot",)

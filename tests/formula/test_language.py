@@ -12,8 +12,8 @@ from tinquire.formula.engine.criteria import criterion, wildcard_pattern
 from tinquire.formula.engine.dependency_order import Work, batches, reads_itself
 from tinquire.formula.language.stored import bare_text, stored_text
 from tinquire.formula.language.tree import Call, Coordinate, Reference, RowsOf, TableReference, walk
-from tinquire.formula.language.writing import replaced
-from tinquire.slots.slots import Filled, Unfilled, cut, filled_text, only_slot, slot_name, split_slots
+from tinquire.formula.language.writing import replace_nodes
+from tinquire.slots.slots import Filled, Unfilled, cut_text, fill_text, only_slot, slot_name, split_slots
 from worlds import column_of, filled_down
 
 ROUND_TRIPS = [
@@ -93,7 +93,7 @@ def test_coordinates_are_relative_unless_fixed():
 def test_parts_of_a_tree_are_walked_and_exchanged():
     tree = parse("SUM(a,-b,c+d)")
     assert [node.name for node in walk(tree) if hasattr(node, "name")] == ["a", "b", "c", "d"]
-    changed = replaced(tree, lambda node: parse("1") if getattr(node, "name", "") == "b" else None)
+    changed = replace_nodes(tree, lambda node: parse("1") if getattr(node, "name", "") == "b" else None)
     assert write(changed) == "SUM(a,-1,c+d)"
     assert isinstance(changed, Call)
 
@@ -170,7 +170,7 @@ def resolve(slot):
         return Unfilled(slot, "nothing is called so")
     value = known[slot.inside]
     if slot.cuts:
-        value = cut(value, slot)
+        value = cut_text(value, slot)
         if value is None:
             return Unfilled(slot, "the mark is missing")
     return Filled(value, slot.format if slot.format and not slot.word else "General")
@@ -192,11 +192,11 @@ def resolve(slot):
     ],
 )
 def test_slots_in_texts(text, expected):
-    assert filled_text(text, resolve) == (expected, ())
+    assert fill_text(text, resolve) == (expected, ())
 
 
 def test_slots_that_nothing_fills_are_all_named():
-    _, unfilled = filled_text("[:a:] [:total:] [:wrong:] [:name after '#':]", resolve)
+    _, unfilled = fill_text("[:a:] [:total:] [:wrong:] [:name after '#':]", resolve)
     assert [(one.slot.written, one.why) for one in unfilled] == [
         ("[:a:]", "nothing is called so"), ("[:wrong:]", "it gives the error value #N/A"),
         ("[:name after '#':]", "the mark is missing"),

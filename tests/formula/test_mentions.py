@@ -84,4 +84,4 @@ FOLLOWED = [
 def test_references_follow(following, text, expected):
     assert following.formula(text, "Data") == expected
     assert following.formula("1+1", "Data") == "1+1"
-    assert following.concerns(b"<f>Data!A1 things My data B</f>", "Data")
+    assert following.may_change(b"<f>Data!A1 things My data B</f>", "Data")

@@ -21,7 +21,7 @@ from tinquire.cells.address import Area
 from tinquire.docket import load_docket, parse_period
 from tinquire.press.make import make
 from tinquire.press.outputs.provenance import sources_of_slots
-from tinquire.press.record.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
+from tinquire.press.record.packing import pack_cells, pack_origin, unpack_cells, unpack_origin
 
 COUNT = int(os.environ.get("TINQUIRE_JOBS", "150"))
 
@@ -42,10 +42,8 @@ class Traces:
     """What the daybook would keep of an output's cells, and which of it was asked for."""
 
     def __init__(self, sourced):
-        bases = {
-            id(one.origin): unpacked_origin(*packed_origin(one.origin)) for one in sourced if one.origin is not None
-        }
-        self.kept = [unpacked_sourced(packed_sourced(one), bases.get(id(one.origin))) for one in sourced]
+        bases = {id(one.origin): unpack_origin(*pack_origin(one.origin)) for one in sourced if one.origin is not None}
+        self.kept = [unpack_cells(pack_cells(one), bases.get(id(one.origin))) for one in sourced]
 
     def rows(self, sheet, row, column):
         """The (file, row) pairs that a cell is made of; None for a cell that is of no rows."""

@@ -8,7 +8,7 @@ from tinquire.base.faults import UseError
 from tinquire.cells.column import Column
 from tinquire.looks import House, Look
 from tinquire.looks.appearance import Edge, Edges
-from tinquire.looks.widths import NARROWEST, WIDEST, fitting_width, text_width, wrapped_lines
+from tinquire.looks.widths import NARROWEST, WIDEST, fitting_width, line_count, text_width
 
 HOUSE = House(
     font="Corbel", size=9.0, currency="€", colours={"tin": "#8a979c", "ink": "27343A"}, formats={"money": "#,##0.00 ¤"},
@@ -68,12 +68,12 @@ def test_widths_stay_within_bounds_and_fit(texts, heading, bold):
     ("text", "width", "lines"), [("", 10, 1), ("Charge", 10, 1), ("Charge per piece", 10, 2), ("a " * 30, 10, 6)]
 )
 def test_headings_break_between_words(text, width, lines):
-    assert abs(wrapped_lines(text, width) - lines) <= 1 and wrapped_lines(text, 60) <= wrapped_lines(text, width)
+    assert abs(line_count(text, width) - lines) <= 1 and line_count(text, 60) <= line_count(text, width)
 
 
 def test_the_longest_of_many_values_decides():
     from tinquire.looks import widths
 
     column = Column.from_values([*map(float, range(9_000)), "x" * 50, *("y" for _ in range(2_000)), 123456789.25])
-    kept = getattr(widths, "widest_values", None) or widths.deciding
+    kept = getattr(widths, "widest_values", None) or widths.widest_values
     assert {"x" * 50, 123456789.25} <= set(kept(column).to_list())

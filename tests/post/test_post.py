@@ -9,13 +9,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tinquire.post import Attachment, Mail, mail_bytes
-from tinquire.post.message import BodyStyle, html_body, parsed_address
+from tinquire.post.message import BodyStyle, html_body, parse_address
 
 
 def mail(**more):
     given = {
-        "identity": "<1@larkfold.example>", "sender": parsed_address("Linen desk", "desk@larkfold.example"),
-        "to": (parsed_address("", "ada@depot.example"),), "subject": "October", "body": "Hello,\n\n- one\n- two\n",
+        "identity": "<1@larkfold.example>", "sender": parse_address("Linen desk", "desk@larkfold.example"),
+        "to": (parse_address("", "ada@depot.example"),), "subject": "October", "body": "Hello,\n\n- one\n- two\n",
         "date": datetime(2026, 11, 3, 17, 45, tzinfo=UTC),
     }  # fmt: skip
     return mail_bytes(Mail(**{**given, **more}))
@@ -27,9 +27,9 @@ def read(data):
 
 def test_a_mail_is_read_as_it_was_meant():
     attached = (Attachment("Größen 2026.xlsx", b"PK\x03\x04"), Attachment("notes.txt", b"x"))
-    cc = (parsed_address("Bryn, the second", "bryn@depot.example"),)
+    cc = (parse_address("Bryn, the second", "bryn@depot.example"),)
     data = mail(
-        subject="Łódź – October", cc=cc, reply_to=parsed_address("", "box@larkfold.example"), attachments=attached
+        subject="Łódź – October", cc=cc, reply_to=parse_address("", "box@larkfold.example"), attachments=attached
     )
     message = read(data)
     assert message["Subject"] == "Łódź – October" and message["Date"].datetime == datetime(
@@ -45,7 +45,7 @@ def test_a_mail_is_read_as_it_was_meant():
         and "<li>two</li>" in message.get_body(("html",)).get_content()
     )
     assert b"\r\n" in data and data == mail(
-        subject="Łódź – October", cc=cc, reply_to=parsed_address("", "box@larkfold.example"), attachments=attached
+        subject="Łódź – October", cc=cc, reply_to=parse_address("", "box@larkfold.example"), attachments=attached
     )
 
 
@@ -65,7 +65,7 @@ def test_a_mail_is_read_as_it_was_meant():
 )
 def test_what_is_no_address_stops(address):
     with pytest.raises(ValueError, match="e-mail address"):
-        parsed_address("Ada", address)
+        parse_address("Ada", address)
 
 
 @given(st.text(max_size=30), st.sampled_from("\r\n\x00\x85\u2028"), st.text(max_size=30))
@@ -74,7 +74,7 @@ def test_no_text_brings_in_a_header(before, mark, after):
     with pytest.raises(ValueError, match="control"):
         mail(subject=text)
     with pytest.raises(ValueError, match="control"):
-        parsed_address(text, "ada@depot.example")
+        parse_address(text, "ada@depot.example")
     with pytest.raises(ValueError, match="control"):
         mail(attachments=(Attachment(text, b""),))
 

@@ -9,7 +9,7 @@ import pytest
 
 from tinquire.packages.package import Package
 from tinquire.workbook import Workbook
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
 #: Job, period, sheet, and for some of its labels the value behind them; totals are those of the sources' own rows.
@@ -29,7 +29,7 @@ def test_an_example_works_as_it_stands(job, period, sheet, values, tmp_path, tin
     outcome = tinquire("run", "--period", period)
     assert (outcome.code, outcome.err) == (0, "")
     (path,) = (tmp_path / job / "out" / period).glob("*.xlsx")
-    assert unsound(Package.open(path)) == []
+    assert conformance_findings(Package.open(path)) == []
     made = Workbook.open(path).sheet(sheet)
     found = {made.value(row, 1): row for row in range(1, made.used.bottom + 1)}
     for label, value in values.items():

@@ -15,13 +15,13 @@ from tinquire.docket import load_docket, parse_period
 from tinquire.layout.cell_formulas import living_formula
 from tinquire.layout.dresser import safe_table_name
 from tinquire.packages.package import Package
-from tinquire.post.message import BodyStyle, html_body, parsed_address
+from tinquire.post.message import BodyStyle, html_body, parse_address
 from tinquire.press.make import make
 from tinquire.press.publish import publish
 from tinquire.press.record.daybook import Daybook, digest
 from tinquire.press.send import outgoing, send
 from tinquire.workbook import Workbook
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 
 NOW = datetime(2026, 11, 3, 17, 45, tzinfo=UTC)
 
@@ -36,7 +36,7 @@ def pack(shipped_job):
 def book(pack, tmp_path_factory):
     path = tmp_path_factory.mktemp("pack") / "pack.xlsx"
     path.write_bytes(pack.outputs[0].data)
-    assert unsound(Package.open(path)) == []
+    assert conformance_findings(Package.open(path)) == []
     return Workbook.open(path)
 
 
@@ -221,13 +221,13 @@ def test_a_mail_is_a_standard_message(pack):
 )
 def test_what_is_no_address(address):
     with pytest.raises(ValueError, match="is not an e-mail address"):
-        parsed_address("Ada", address)
+        parse_address("Ada", address)
 
 
 def test_names_cannot_bring_in_recipients_or_headers():
-    assert parsed_address('Ada, "x" <y@z.example>', "a@b.example").addr_spec == "a@b.example"
+    assert parse_address('Ada, "x" <y@z.example>', "a@b.example").addr_spec == "a@b.example"
     with pytest.raises(ValueError, match="line break"):
-        parsed_address("Ada\r\nBcc: x@y.example", "a@b.example")
+        parse_address("Ada\r\nBcc: x@y.example", "a@b.example")
 
 
 def test_bodies_are_escaped():

@@ -15,7 +15,7 @@ from tinquire.packages.package import Package
 from tinquire.press.make import make
 from tinquire.press.publish import publish
 from tinquire.workbook import Workbook
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 
 BASE = """title = "Hall lettings"
 period = "quarter"
@@ -45,7 +45,7 @@ def made(folder, docket, rows=ROWS, period="2026-Q4", **files):
         return pack, None
     path = folder / "check.xlsx"
     path.write_bytes(pack.outputs[0].data)
-    assert unsound(Package.open(path)) == []
+    assert conformance_findings(Package.open(path)) == []
     return pack, Workbook.open(path)
 
 

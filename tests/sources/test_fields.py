@@ -15,8 +15,8 @@ from tinquire.base.faults import TinQuireError
 from tinquire.cells import Column
 from tinquire.sources.delimited import distinct, fields, reader
 from tinquire.sources.delimited.reader import read_delimited
-from tinquire.tables.inference import inferred_type
-from tinquire.tables.types import typed
+from tinquire.tables.inference import infer_type
+from tinquire.tables.types import read_column
 
 FIELDS = st.one_of(
     st.sampled_from(["", "Bed", "bed", "Tea towel", "Müller & Söhne", "x" * 9, "x" * 70, " a", "1.5", "-7", "12.34", "+3", "1,5", "-0", "1.234,5", "2,000.75", "(8)", "-", "."]),
@@ -88,7 +88,7 @@ def test_arrays_and_one_by_one_give_the_same(rows, ending, mark, bits):
     assert (quick.lines.tolist(), way.separator, way.decimal) == (plain.lines.tolist(), other.separator, other.decimal)
     for one, two in zip(quick.columns, plain.columns, strict=True):
         for kind, decimal, stand_ins in itertools.product(("text", "number", "whole"), ".,", STAND_INS):
-            a, b = (typed(column, kind, decimal=decimal, replacements=stand_ins) for column in (one, two))
+            a, b = (read_column(column, kind, decimal=decimal, replacements=stand_ins) for column in (one, two))
             assert (a.column.to_list(), a.problems) == (b.column.to_list(), b.problems)
 
 
@@ -120,7 +120,7 @@ def test_numbers_that_are_not_plain_are_read_one_by_one(tmp_path, small):
     block, _ = read_delimited(path, "a.csv", separator=";", decimal=".")
     column = block.columns[0].slice(1, 402)
     assert isinstance(column.texts, fields.FieldTexts) and column.texts.sample(5)[0] == "Fee"
-    assert np.array_equal(typed(column, "number").column.numbers, [*(n + 0.5 for n in range(1, 400)), 1234.5, -7])
+    assert np.array_equal(read_column(column, "number").column.numbers, [*(n + 0.5 for n in range(1, 400)), 1234.5, -7])
 
 
 @pytest.mark.parametrize(
@@ -137,4 +137,4 @@ def test_types_are_found_of_large_columns_as_of_small_ones(tmp_path, small, odd)
             read_delimited(path, path.name, separator=";", decimal=".")[0].columns[0].slice(1, len(part) + 1)
         )
     assert all(isinstance(column.texts, fields.FieldTexts) for column in columns)
-    assert inferred_type(columns) == inferred_type([Column.of_texts([*texts[0], *texts[1]])])
+    assert infer_type(columns) == infer_type([Column.of_texts([*texts[0], *texts[1]])])

@@ -10,7 +10,7 @@ from tinquire.cells import CellError
 from tinquire.packages.package import Package
 from tinquire.sources import SourceSpec, gather
 from tinquire.sources.readers.detect import FileKind, open_sheets
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 
 ODF = "urn:oasis:names:tc:opendocument:xmlns"
 NAMES = f'xmlns:office="{ODF}:office:1.0" xmlns:table="{ODF}:table:1.0" xmlns:text="{ODF}:text:1.0"'
@@ -93,7 +93,7 @@ def test_open_document_sheets(tmp_path, tinquire):
     assert [one.formula for one in book.names] == ["Linen!$C$2:$C$4"]
     assert book.styles.number_format(sheet.style(3, 2)) == "yyyy-mm-dd"
     book.save(tmp_path / "kept.xlsx")
-    assert unsound(Package.open(tmp_path / "kept.xlsx")) == []
+    assert conformance_findings(Package.open(tmp_path / "kept.xlsx")) == []
     table = gather(SourceSpec("pickups", tmp_path, file="pickups.ods")).table
     assert [field.type for field in table.fields] == ["text", "date", "number"] and table.height == 3
     shown = tinquire("show", path)

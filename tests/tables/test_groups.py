@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from tinquire.cells import CellError, Column
 from tinquire.cells.ranks import dense
 from tinquire.tables import Field, Table
-from tinquire.tables.aggregation import Aggregation, Summary, aggregated, members
-from tinquire.tables.checks.ready_made import allowed, complete
+from tinquire.tables.aggregation import Aggregation, Summary, aggregate, members
+from tinquire.tables.checks.ready_made import check_allowed, check_complete
 from tinquire.tables.column_facts import column_facts
 from tinquire.tables.keys import key_groups
 from tinquire.tables.table import Origin
@@ -61,7 +61,7 @@ def test_a_summary_gives_what_plain_python_gives(rows):
         for group in range(4):
             wanted = plainly(how, [value for own, value in rows if own == group])
             assert same(summary.result(how)[group], wanted), how
-            assert same(aggregated(how, column, groups, 4)[group], wanted), how
+            assert same(aggregate(how, column, groups, 4)[group], wanted), how
 
 
 @given(ROWS, st.lists(st.integers(0, 1), min_size=4, max_size=4), st.lists(st.booleans(), min_size=4, max_size=4))
@@ -87,7 +87,7 @@ def test_flags_of_members(rows):
     flags = members(column, groups, 4)
     for group in range(4):
         own = {(type(value), value) for one, value in rows if one == group and value is not None}
-        assert aggregated(Aggregation.DISTINCT, column, groups, 4)[group] == len(own)
+        assert aggregate(Aggregation.DISTINCT, column, groups, 4)[group] == len(own)
         if flags is not None:
             assert int(flags[group].sum()) == len(own)
 
@@ -139,10 +139,10 @@ def test_facts_of_columns():
     ],
 )
 def test_rows_that_follow_each_other_are_told_in_one_go(values, says):
-    assert complete(told(*values), ["V"], "a test") == ("every row of t has V", says)
+    assert check_complete(told(*values), ["V"], "a test") == ("every row of t has V", says)
 
 
 def test_values_that_are_not_among_those_listed():
-    says, why = allowed(told("Bed", "bath", "Beds", "Beds"), "V", ["Bed", "Bath"], "a test")
+    says, why = check_allowed(told("Bed", "bath", "Beds", "Beds"), "V", ["Bed", "Bath"], "a test")
     assert says == "V of t holds no other values than those listed"
     assert why == "'Beds' in a.csv, rows 4 to 5"

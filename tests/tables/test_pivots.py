@@ -13,9 +13,9 @@ from test_steps import rows, table
 
 from tinquire.base.faults import DataError, UseError
 from tinquire.cells import CellError
-from tinquire.cells.ranks import ranked
+from tinquire.cells.ranks import rank_numbers
 from tinquire.tables.aggregation import Aggregation
-from tinquire.tables.pivots.compute import PivotField, PivotValue, Subtotals, pivoted
+from tinquire.tables.pivots.compute import PivotField, PivotValue, Subtotals, make_pivot
 from tinquire.tables.scope import TableScope, read_formula, scalar_value
 
 SUM = PivotValue("Charge", Aggregation.SUM, "Charge")
@@ -35,7 +35,7 @@ def charge(**how):
 
 def lines(*fields, values=(SUM,), columns=(), **more):
     """A pivot's lines as plain lists, the totals row last."""
-    made = pivoted(SALES, fields, columns, values, **more)
+    made = make_pivot(SALES, fields, columns, values, **more)
     return [list(one.values()) for one in rows(made.as_table())]
 
 
@@ -111,11 +111,11 @@ def approximately(value):
     ],
 )  # fmt: skip
 def test_subtotals(subtotals, holds):
-    made = pivoted(SALES, ["Depot", "Band"], [], [SUM], subtotals=subtotals, totals="All")
+    made = make_pivot(SALES, ["Depot", "Band"], [], [SUM], subtotals=subtotals, totals="All")
     found = [" ".join(str(part) for part in line.values()).replace(".0", "") for line in rows(made.as_table())]
     assert found[:6] == holds
     assert made.subtotal_lines.tolist() == [n for n, line in enumerate(found[:-1]) if "None" in line]
-    deep = pivoted(
+    deep = make_pivot(
         SALES,
         ["Depot", "Band", PivotField("Day", by="month")],
         [],
@@ -140,7 +140,7 @@ def test_more_aggregations(pairs):
         Aggregation.VARIANCE: lambda v: statistics.variance(v) if len(v) > 1 else None,
     }  # fmt: skip
     formula = PivotValue("", None, "Spread", "MAX([V])-MIN([V])")
-    made = pivoted(start, ["K"], [], [*(PivotValue("V", how, how.value) for how in plain), formula], totals="all")
+    made = make_pivot(start, ["K"], [], [*(PivotValue("V", how, how.value) for how in plain), formula], totals="all")
     for line in rows(made.as_table()):
         group = [value for key, value in pairs if line["K"] in (key, "all")]
         for how, work in plain.items():
@@ -161,13 +161,13 @@ def test_more_aggregations(pairs):
 )
 def test_what_a_pivot_cannot_do_is_told(fields, values, kind, why):
     with pytest.raises(kind) as caught:
-        pivoted(SALES, fields, [], values)
+        make_pivot(SALES, fields, [], values)
     assert why in caught.value.faults[0].why
 
 
 def test_a_pivot_of_no_rows():
     empty = table("none", Depot=[], Charge=[])
-    made = pivoted(empty, ["Depot"], [], [SUM], totals="All", subtotals=Subtotals())
+    made = make_pivot(empty, ["Depot"], [], [SUM], totals="All", subtotals=Subtotals())
     assert [list(one.values()) for one in rows(made.as_table())] == [["All", None]]
 
 
@@ -186,10 +186,10 @@ def test_a_pivot_of_no_rows():
 def test_a_formula_reaches_a_pivot_by_labels(asks, holds):
     fields = ["Depot", PivotField("Day", by="month")]
     made = {
-        "sums": pivoted(SALES, ["Depot"], ["Band"], [SUM]),
-        "days": pivoted(SALES, ["Depot"], [PivotField("Day", by="year")], [SUM]),
-        "by month": pivoted(SALES, fields, [], [SUM], subtotals=Subtotals()),
-        "above": pivoted(SALES, fields, [], [SUM], subtotals=Subtotals(above=True)),
+        "sums": make_pivot(SALES, ["Depot"], ["Band"], [SUM]),
+        "days": make_pivot(SALES, ["Depot"], [PivotField("Day", by="year")], [SUM]),
+        "by month": make_pivot(SALES, fields, [], [SUM], subtotals=Subtotals()),
+        "above": make_pivot(SALES, fields, [], [SUM], subtotals=Subtotals(above=True)),
     }
     scope = TableScope({name: one.as_table() for name, one in made.items()})
     tree = read_formula(f"GETPIVOTDATA({asks})", scope, "a test")
@@ -236,7 +236,7 @@ def test_totals_are_those_of_the_table_whatever_the_fields(drawn, fields, across
     hows = [*PLAIN, Aggregation.COUNT, Aggregation.DISTINCT]
     values = [PivotValue("V", how, how.value) for how in hows]
     columns = [fields.pop()] if across and len(fields) > 1 else []
-    made = pivoted(start, fields, columns, values, totals="All", totals_across="Both", subtotals=Subtotals())
+    made = make_pivot(start, fields, columns, values, totals="All", totals_across="Both", subtotals=Subtotals())
     every = [row[3] for row in drawn]
     for place, how in enumerate(hows):
         wanted = plainly(how, every)
@@ -262,5 +262,5 @@ def test_totals_are_those_of_the_table_whatever_the_fields(drawn, fields, across
     ],
 )  # fmt: skip
 def test_ranks_of_numbers(numbers, ranks):
-    found, distinct = ranked(np.array(numbers))
+    found, distinct = rank_numbers(np.array(numbers))
     assert found.tolist() == ranks and distinct.tolist() == sorted(set(numbers))

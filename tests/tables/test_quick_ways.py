@@ -11,16 +11,16 @@ from hypothesis import strategies as st
 
 from tinquire.cells import Column
 from tinquire.cells.number_reader import decimals, words_of
-from tinquire.press.record.packing import packed_origin, unpacked_origin
+from tinquire.press.record.packing import pack_origin, unpack_origin
 from tinquire.sources.delimited.reader import read_delimited
 from tinquire.tables import Members, Origin
 from tinquire.tables.keys import dense
-from tinquire.tables.matching import cleaned, matched
-from tinquire.tables.types import Reading, _one, _reader, typed
+from tinquire.tables.matching import clean_keys, match_rows
+from tinquire.tables.types import Reading, _one, _reader, read_column
 
 
 def plainly(column, spec, decimal):
-    """Each value read by itself, as `typed` reads what is not plain."""
+    """Each value read by itself, as `read_column` reads what is not plain."""
     read = _reader(spec, decimal)
     return [_one(value, read, {}) for value in column]
 
@@ -37,7 +37,7 @@ spellings = st.one_of(
 def test_texts_read_at_once_are_what_each_is(spec, texts, decimal):
     column = Column.pooled(texts)
     assert column.to_list() == [text or None for text in texts]
-    made = typed(column, spec, decimal=decimal)
+    made = read_column(column, spec, decimal=decimal)
     assert isinstance(made, Reading)
     wrong = {problem.place for problem in made.problems}
     for place, one in enumerate(plainly(column, spec, decimal)):
@@ -64,9 +64,9 @@ def test_runs_of_origins_tell_every_row(rows):
         assert count > 0
         told |= {start + n: (name, place, first + n) for n in range(count)}
     assert told == {n: (origin.files[f], origin.sheets[s], r) for n, (f, s, r) in enumerate(rows)}
-    assert told == dict(enumerate(unpacked_origin(*packed_origin(origin)).listed()))
+    assert told == dict(enumerate(unpack_origin(*pack_origin(origin)).listed()))
     for groups in (Members.of_groups(np.arange(len(rows)) % 3 - 1, 2), Members.of_lists([np.arange(len(rows))] * 2)):
-        together = unpacked_origin(*packed_origin(origin.brought_together(groups))).take(np.array([1, 0, 1]))
+        together = unpack_origin(*pack_origin(origin.brought_together(groups))).take(np.array([1, 0, 1]))
         for place, group in enumerate((1, 0, 1)):
             wanted = {told[int(n)] for n in groups.of(group)}
             assert set(together.of(np.array([place])).listed()) == wanted
@@ -84,7 +84,7 @@ numbers = st.one_of(st.none(), st.integers(0, 9).map(float), st.just("x"))
 def test_the_nearest_below_is_what_a_search_finds(left, right):
     ours = [Column.from_values(one[n] for one in left) for n in (0, 1)]
     theirs = [Column.from_values(one[n] for one in right) for n in (0, 1)]
-    found = matched(ours, theirs, nearest=True).rows.tolist()
+    found = match_rows(ours, theirs, nearest=True).rows.tolist()
     for place, (key, value) in enumerate(left):
         below = [v for k, v in right if k == key and isinstance(v, float) and isinstance(value, float) and v <= value]
         if not below:
@@ -103,8 +103,8 @@ def test_the_nearest_below_is_what_a_search_finds(left, right):
 )  # fmt: skip
 def test_keys_are_cleaned_as_asked(ways, keys):
     column = Column.from_values([" A  b ", "007", 7.0, None, True])
-    assert cleaned(column, ways).to_list() == keys
-    assert cleaned(Column.from_values(["1008", "000", "0"]), ways).to_list() == [
+    assert clean_keys(column, ways).to_list() == keys
+    assert clean_keys(Column.from_values(["1008", "000", "0"]), ways).to_list() == [
         "1008",
         "0" if "zeros" in ways else "000",
         "0",

@@ -10,7 +10,7 @@ from tinquire.packages.package import Package
 from tinquire.press.make import make
 from tinquire.workbook import Workbook
 from tinquire.workbook.calc.recalculate import recalculate
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 
 LEDGER = (
     "Account,Name,Balance\n0500,Plant,400\n0520,Vans,100.50\n1200,Bank,-20.25\n2100,Owed,-130.25\n3000,Capital,-350\n"
@@ -89,7 +89,7 @@ def test_a_statement_as_values_and_as_living_formulas(tmp_path):
     assert [check.holds for check in pack.results.checks] == [True]
     path = tmp_path / "made.xlsx"
     path.write_bytes(pack.outputs[0].data)
-    assert unsound(Package.open(path)) == []
+    assert conformance_findings(Package.open(path)) == []
     book = Workbook.open(path)
     living, plain = book.sheet("Position"), book.sheet("Plain")
     for row, line in enumerate(EXPECTED):

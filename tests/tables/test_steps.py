@@ -13,11 +13,11 @@ from pydantic import TypeAdapter
 from tinquire.base.faults import DataError, TinQuireError, UseError
 from tinquire.cells import CellError, Column
 from tinquire.tables import Field, Origin, Table
-from tinquire.tables.aggregation import Aggregation, aggregated
-from tinquire.tables.checks.conditions import checked
-from tinquire.tables.pivots.compute import PivotValue, pivoted
+from tinquire.tables.aggregation import Aggregation, aggregate
+from tinquire.tables.checks.conditions import check_formula
+from tinquire.tables.pivots.compute import PivotValue, make_pivot
 from tinquire.tables.scope import TableScope
-from tinquire.tables.stacking import stacked
+from tinquire.tables.stacking import stack_tables
 from tinquire.tables.steps import StepContext, apply_steps, step_kinds
 
 
@@ -222,11 +222,11 @@ def test_sorting_is_stable_and_complete(pairs):
 
 def test_stacking_aligns_by_heading_and_keeps_origins():
     other = table("more", origin=True, item=["apron"], Extra=[1.0], types={"Extra": "number"})
-    made = stacked("all", [PICKUPS, other])
+    made = stack_tables("all", [PICKUPS, other])
     assert made.headings == ["Ticket", "Depot", "Item", "Pieces", "Note", "Extra"]
     assert made.column("Item").to_list()[-1] == "apron"
     assert made.where(4) == "in.xlsx, sheet 'S', row 5"
-    assert stacked("x", [RATES, PICKUPS]).where(1) == "table 'rates', row 2"
+    assert stack_tables("x", [RATES, PICKUPS]).where(1) == "table 'rates', row 2"
     assert made.field("Pieces").type == "whole"
 
 
@@ -252,7 +252,7 @@ entries = st.lists(
 @given(entries, st.sampled_from(sorted(PLAIN, key=str)))
 def test_a_pivot_is_what_dictionaries_and_loops_give(data, how):
     start = table("d", R=[one[0] for one in data], C=[one[1] for one in data], V=[one[2] for one in data])
-    made = pivoted(
+    made = make_pivot(
         start,
         ["R"],
         ["C"],
@@ -278,7 +278,7 @@ def test_a_pivot_is_what_dictionaries_and_loops_give(data, how):
 
 
 def test_a_pivot_as_a_table():
-    made = pivoted(PICKUPS, ["Depot"], ["Item"], [PivotValue("Pieces", Aggregation.SUM, "Pieces"), PivotValue("Ticket", Aggregation.DISTINCT, "Tickets")],
+    made = make_pivot(PICKUPS, ["Depot"], ["Item"], [PivotValue("Pieces", Aggregation.SUM, "Pieces"), PivotValue("Ticket", Aggregation.DISTINCT, "Tickets")],
                    empty=0.0, totals="All", totals_across="Every item")  # fmt: skip
     plain = made.as_table()
     assert plain.headings == [
@@ -294,21 +294,21 @@ def test_a_pivot_as_a_table():
         ["Harbour", 2, 1, 0, 0, 2, 1], ["North", 3, 1, 10, 1, 13, 2], ["All", 5, 2, 10, 1, 15, 3],
     ]  # fmt: skip
     assert [one.type for one in plain.fields[1:3]] == ["whole", "whole"]
-    alone = pivoted(PICKUPS, ["Depot", "Item"], [], [PivotValue("Pieces", Aggregation.AVERAGE, "Mean")]).as_table()
+    alone = make_pivot(PICKUPS, ["Depot", "Item"], [], [PivotValue("Pieces", Aggregation.AVERAGE, "Mean")]).as_table()
     assert alone.headings == ["Depot", "Item", "Mean"]
     assert alone.column("Mean").to_list() == [2, 3, 5]
 
 
 def test_errors_among_a_groups_values_are_its_result():
     values = Column.from_values([1.0, CellError.NA, 2.0, CellError.DIV0])
-    made = aggregated(Aggregation.SUM, values, np.array([0, 1, 0, 1], np.int32), 2)
+    made = aggregate(Aggregation.SUM, values, np.array([0, 1, 0, 1], np.int32), 2)
     assert made.to_list() == [3, CellError.NA]
-    assert aggregated(Aggregation.NUMBERS, values, np.array([0, 1, 0, 1], np.int32), 2).to_list() == [2, 0]
+    assert aggregate(Aggregation.NUMBERS, values, np.array([0, 1, 0, 1], np.int32), 2).to_list() == [2, 0]
 
 
 def test_a_pivot_over_missing_columns_stops():
     with pytest.raises(DataError, match="no column 'Dept'"):
-        pivoted(PICKUPS, ["Dept"], [], [PivotValue("Pieces", Aggregation.SUM, "n")])
+        make_pivot(PICKUPS, ["Dept"], [], [PivotValue("Pieces", Aggregation.SUM, "n")])
 
 
 # -- checks ----------------------------------------------------------------------------------------------
@@ -327,14 +327,14 @@ def test_a_pivot_over_missing_columns_stops():
 )
 def test_checks_say_what_both_sides_were(formula, holds, says):
     scope = TableScope({"pickups": PICKUPS, "rates": RATES}, {"total": 10.0})
-    result = checked("c", formula, scope, stops=True, says=None, where="docket.toml, line 1")
+    result = check_formula("c", formula, scope, stops=True, says=None, where="docket.toml, line 1")
     assert result.holds is holds
     assert says in result.says
-    told = checked("c", formula, scope, stops=False, says="look here", where="")
+    told = check_formula("c", formula, scope, stops=False, says="look here", where="")
     assert told.says.startswith("look here") is not holds
     assert told.fault("line 1").warning
 
 
 def test_a_check_that_cannot_be_read_is_wrong_use():
     with pytest.raises(TinQuireError, match="there is no table 'pickup'"):
-        checked("c", "ROWS(pickup[Item])=1", TableScope({"pickups": PICKUPS}), stops=True, says=None, where="")
+        check_formula("c", "ROWS(pickup[Item])=1", TableScope({"pickups": PICKUPS}), stops=True, says=None, where="")

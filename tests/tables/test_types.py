@@ -8,7 +8,7 @@ import pytest
 
 from tinquire.cells import CellError, Column
 from tinquire.cells.dates import serial_from_date
-from tinquire.tables.types import TYPES, column_type, number_in, typed
+from tinquire.tables.types import TYPES, column_type, number_in, read_column
 
 
 def day(year, month, day_):
@@ -46,7 +46,7 @@ UNREADABLE = [
 
 @pytest.mark.parametrize(("spec", "value", "expected"), READ)
 def test_is_read(spec, value, expected):
-    reading = typed(Column.from_values([value]), spec)
+    reading = read_column(Column.from_values([value]), spec)
     assert reading.problems == ()
     assert reading.column[0] == expected
     assert type(reading.column[0]) is type(expected)
@@ -54,19 +54,19 @@ def test_is_read(spec, value, expected):
 
 @pytest.mark.parametrize(("spec", "value", "why"), UNREADABLE)
 def test_is_not_read(spec, value, why):
-    reading = typed(Column.from_values(["1", value] if spec == "number" else [None, value]), spec)
+    reading = read_column(Column.from_values(["1", value] if spec == "number" else [None, value]), spec)
     assert [problem.place for problem in reading.problems] == [1]
     assert why in reading.problems[0].why
     assert reading.column[1] is None
 
 
 def test_two_readings_are_both_given():
-    problem = typed(Column.from_values(["03/10/2026"]), "date").problems[0]
+    problem = read_column(Column.from_values(["03/10/2026"]), "date").problems[0]
     assert problem.readings == ("3 October 2026", "10 March 2026")
 
 
 def test_stand_ins_come_before_reading():
-    reading = typed(Column.from_values(["none", " NONE ", 3.0]), "whole", replacements={"none": 0.0})
+    reading = read_column(Column.from_values(["none", " NONE ", 3.0]), "whole", replacements={"none": 0.0})
     assert reading.column.to_list() == [0.0, 0.0, 3.0]
 
 
@@ -82,4 +82,4 @@ def test_decimal_marks(text, decimal, number):
 def test_types_are_named():
     assert [column_type(spec) for spec in TYPES] == [spec.split(" ")[0] for spec in TYPES]
     with pytest.raises(ValueError, match="no type"):
-        typed(Column.blank(1), "colour")
+        read_column(Column.blank(1), "colour")

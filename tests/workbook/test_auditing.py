@@ -6,7 +6,7 @@ import pytest
 
 from books import book_of
 from tinquire.workbook.calc.recalculate import recalculate
-from tinquire.workbook.inspect.audit import audited
+from tinquire.workbook.inspect.audit import audit
 from tinquire.workbook.workbook import DefinedName
 
 
@@ -67,7 +67,7 @@ SHEETS = {
 def test_findings(cells, expected):
     book = book_of({"S": cells})
     recalculate(book)
-    found = sorted(audited(book), key=lambda one: (one.kind, one.cell))
+    found = sorted(audit(book), key=lambda one: (one.kind, one.cell))
     assert [(one.kind, one.cell) for one in found] == [(kind, cell) for kind, cell, _, _ in sorted(expected)]
     for one, (_, _, says, do) in zip(found, sorted(expected), strict=True):
         assert says in one.says
@@ -82,7 +82,7 @@ def test_names_that_point_nowhere_are_found():
         DefinedName("gone", "Nowhere!$A$1"),
         DefinedName("twice", "LAMBDA(n,n*2)"),
     ]
-    found = list(audited(book_of({"S": {"A1": 1.0}}, names=names)))
+    found = list(audit(book_of({"S": {"A1": 1.0}}, names=names)))
     assert [(one.kind, one.cell) for one in found] == [("name", "lost"), ("name", "gone")]
 
 
@@ -90,4 +90,4 @@ def test_findings_of_some_sheets_come_in_the_order_of_the_cells():
     cells = {"C3": "=1/0", "A1": "=1/0", "B2": "=1/0"}
     book = book_of({"S": cells, "T": cells})
     recalculate(book)
-    assert [(one.sheet, one.cell) for one in audited(book, ["t"])] == [("T", "A1"), ("T", "B2"), ("T", "C3")]
+    assert [(one.sheet, one.cell) for one in audit(book, ["t"])] == [("T", "A1"), ("T", "B2"), ("T", "C3")]

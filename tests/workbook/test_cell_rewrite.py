@@ -11,9 +11,9 @@ from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError
 from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook import Formula, Workbook
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.sheet_xml import cell_rewrite
-from tinquire.workbook.sheet_xml.cell_patch import patched
+from tinquire.workbook.sheet_xml.cell_patch import patch_cells
 from tinquire.workbook.sheet_xml.cell_rewrite import rewrite_cells
 from tinquire.workbook.sheet_xml.reader import read_sheet
 
@@ -86,7 +86,7 @@ def test_many_at_once_is_one_by_one(data, changes, piece):
     for one in patches:
         if one.form == "s":
             one.value = str(place(sheet.value(one.row, one.column)))
-    assert fast == patched(data, patches)
+    assert fast == patch_cells(data, patches)
 
 
 def place(text):
@@ -118,7 +118,7 @@ def test_a_large_sheet_goes_this_way(tmp_path):
     saved = Workbook.open(path)
     assert saved.sheet("S").column(2, 1, 5000).to_list() == [2.0 * row for row in range(5000)]
     assert saved.sheet("S").formula(5000, 2) is not None and saved.sheet("S").value(5002, 3) == "below"
-    assert not unsound(saved.package)
+    assert not conformance_findings(saved.package)
 
 
 @pytest.mark.parametrize(
@@ -158,4 +158,4 @@ def test_what_is_set_on_a_sheet_that_was_read_is_saved_or_stops(change, wanted, 
     again.save(path)
     saved = Workbook.open(path)
     assert wanted in saved.package.read(part).decode()
-    assert not unsound(saved.package)
+    assert not conformance_findings(saved.package)

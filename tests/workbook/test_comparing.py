@@ -11,7 +11,7 @@ from tinquire.cells import Column
 from tinquire.looks import Variation
 from tinquire.workbook import Sheet, Workbook, edit
 from tinquire.workbook.inspect.align import align
-from tinquire.workbook.inspect.compare import compared, line_list
+from tinquire.workbook.inspect.compare import compare, line_list
 
 
 def _set(book, sheet, row, column, value, formula=None):
@@ -21,7 +21,7 @@ def _set(book, sheet, row, column, value, formula=None):
 
 def _look(book):
     sheet = book.sheet("Data")
-    sheet.dress(3, 2, book.styles.varied(0, Variation(bold=True, fill="F4EFE6", format="0.00")))
+    sheet.dress(3, 2, book.styles.vary(0, Variation(bold=True, fill="F4EFE6", format="0.00")))
 
 
 #: What was done to the workbook, and all differences: `sheet cell kind was > is`, and the other findings.
@@ -79,7 +79,7 @@ def test_each_change_is_one_difference(label, tmp_path):
     book = Workbook.open(old)
     change(book)
     book.save(tmp_path / "new.xlsx")
-    found = said(compared(Workbook.open(old), Workbook.open(tmp_path / "new.xlsx")))
+    found = said(compare(Workbook.open(old), Workbook.open(tmp_path / "new.xlsx")))
     assert sorted(found) == sorted(filter(None, expected))
 
 

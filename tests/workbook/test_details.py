@@ -16,7 +16,7 @@ from tinquire.looks import Appearance, Variation
 from tinquire.packages.package import Package
 from tinquire.packages.zip_archive import Archive
 from tinquire.workbook import Workbook
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.inspect.contents import BookDetails
 from tinquire.workbook.inspect.summary import overview
 from tinquire.workbook.parts.charts import Series
@@ -131,7 +131,7 @@ def test_a_style_varied_changes_what_was_said_and_nothing_else(changes):
     style = styles.number(Appearance("Georgia", 9, bold=True, colour="112233", fill="EEEEEE", align="left", format="0"))
     for change in changes:
         before = styles.appearance(style)
-        style = styles.varied(style, change)
+        style = styles.vary(style, change)
         after = styles.appearance(style)
         for part in (
             "font",
@@ -151,8 +151,8 @@ def test_a_style_varied_changes_what_was_said_and_nothing_else(changes):
         ):
             wanted = change.given().get(part)
             assert getattr(after, part) == (getattr(before, part) if wanted is None else wanted)
-        assert styles.varied(style, change) == style, "the same again is the same style"
-    assert unsound(Package(Archive(book.to_bytes(), "varied"))) == []
+        assert styles.vary(style, change) == style, "the same again is the same style"
+    assert conformance_findings(Package(Archive(book.to_bytes(), "varied"))) == []
 
 
 @settings(max_examples=60)
@@ -187,7 +187,7 @@ def test_an_edit_leaves_all_else_equal(tmp_path_factory, edits):
         "xl/_rels/workbook.xml.rels",
     }
     assert all(old.read(part) == new.read(part) for part in old.names() if part not in may_change)
-    assert unsound(new) == []
+    assert conformance_findings(new) == []
 
 
 ENDS = {

@@ -11,12 +11,12 @@ from richbook import rich_file
 from tinquire.base.faults import DataError
 from tinquire.cells import Area, Column, area_name
 from tinquire.cells.shifting import Shift
-from tinquire.formula.language.mentions import changed_mentions, mentions, offset_text
+from tinquire.formula.language.mentions import change_mentions, mentions, offset_text
 from tinquire.packages.package import Package
 from tinquire.workbook import Formula, Sheet, Workbook, edit
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.grid.sheet import SheetTable, TableColumn
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 
 DATA, LISTS, BOOK = "xl/worksheets/sheet1.xml", "xl/worksheets/sheet2.xml", "xl/workbook.xml"
 CHART, CACHE, TABLE = "xl/charts/chart1.xml", "xl/pivotCache/pivotCacheDefinition1.xml", "xl/tables/table1.xml"
@@ -122,7 +122,7 @@ def test_all_that_hangs_on_a_change_follows_it(label, tmp_path):
     book = Workbook.open(source)
     change(book)
     book.save(tmp_path / "changed.xlsx")
-    assert unsound(Package.open(tmp_path / "changed.xlsx")) == []
+    assert conformance_findings(Package.open(tmp_path / "changed.xlsx")) == []
     parts = members((tmp_path / "changed.xlsx").read_bytes())
     for part, fragments in expected.items():
         if fragments is None:
@@ -245,7 +245,7 @@ def test_what_is_put_in_and_taken_out_again_leaves_areas_alone(at, count, top, h
     there = Shift(at, count).area(area)
     assert Shift(at, -count).area(there) == area
     text = f"{area_name(area)}*2"
-    moved = changed_mentions(text, lambda mention: mention.over(Shift(at, count).area(mention.area)))
+    moved = change_mentions(text, lambda mention: mention.over(Shift(at, count).area(mention.area)))
     assert moved == f"{area_name(there)}*2"
 
 
@@ -307,6 +307,6 @@ def test_what_moves_means_what_it_meant(tmp_path_factory, changes, renamed):
     path = tmp_path_factory.mktemp("shape") / "a.xlsx"
     book.save(path)
     opened = Workbook.open(path)
-    assert unsound(opened.package) == []
+    assert conformance_findings(opened.package) == []
     recalculate(opened)
     assert results(opened) == before

@@ -15,7 +15,7 @@ from parts import MAIN, OFFICE, PACKAGE, zipped
 from richbook import rich_parts
 from tinquire.cli.main import main
 from tinquire.packages.package import Package
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 
 RICH = rich_parts()
 WHOLE = zipped(RICH)
@@ -55,7 +55,7 @@ def survives(data, folder):
 
 def _sound(path):
     try:
-        return not unsound(Package.open(path))
+        return not conformance_findings(Package.open(path))
     except Exception:
         return False
 

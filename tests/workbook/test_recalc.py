@@ -458,7 +458,7 @@ def test_a_ring_in_one_loop_is_what_its_cells_are_one_by_one(formulas, held, mon
         if way == "in long runs":
             monkeypatch.setattr("tinquire.formula.engine.running_totals._LONG_RUN", 3)
         if way == "singly":
-            monkeypatch.setattr("tinquire.workbook.calc.recalculate.worked_out", lambda *given: None)
+            monkeypatch.setattr("tinquire.workbook.calc.recalculate.run_recurrence", lambda *given: None)
             monkeypatch.setattr("tinquire.workbook.calc.recalculate.running_total", lambda *given: None)
         recalculate(book)
         results.append({column: sheet.column(column, 1, count + 2).to_list() for column in formulas})

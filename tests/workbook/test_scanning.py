@@ -12,8 +12,8 @@ from parts import MAIN
 from sheetforms import SHARED, careful, cells, markup, part, row_marks, same
 from tinquire.base.faults import AccessError
 from tinquire.cells.dates import DateSystem
-from tinquire.packages.xml import local, parsed
-from tinquire.packages.zip_archive import Archive, written
+from tinquire.packages.xml import local, parse_xml
+from tinquire.packages.zip_archive import Archive, write_archive
 from tinquire.workbook.parts.shared_strings import SharedStrings, read_texts, rich_text
 from tinquire.workbook.sheet_xml.fast_reader import Unusual
 from tinquire.workbook.sheet_xml.reader import SheetReader
@@ -150,7 +150,7 @@ def test_shared_texts_are_what_a_parser_reads(items, between):
     )
     strings = SharedStrings(data)
     assert strings.texts == [text for _, text in items]
-    assert [rich_text(item) for item in parsed(data) if local(item) == "si"] == strings.texts
+    assert [rich_text(item) for item in parse_xml(data) if local(item) == "si"] == strings.texts
     places = [strings.place("new <text>"), strings.place(" kept ")]
     made = strings.to_bytes()
     assert read_texts(made)[places[0]] == "new <text>"
@@ -189,7 +189,7 @@ def test_a_part_in_chunks_of_any_size_is_the_same_sheet(size):
 def test_a_large_part_is_unpacked_in_chunks_and_damage_in_it_is_told():
     rows = "".join(f'<row r="{n}"><c r="A{n}"><v>{n * 7919 % 10007}</v></c></row>' for n in range(1, 60_001))
     data = part(rows)
-    packed = written({"s.xml": data}, None)
+    packed = write_archive({"s.xml": data}, None)
     assert len(data) > 2 << 20
     archive = Archive(packed, "f")
     assert b"".join(archive.chunks("s.xml")) == data

@@ -7,7 +7,7 @@ import pytest
 from books import full_book
 from parts import members, parts_of, zipped
 from tinquire.packages.package import Package
-from tinquire.workbook.inspect.conformance import MOST_OF_A_KIND, unsound
+from tinquire.workbook.inspect.conformance import MOST_OF_A_KIND, conformance_findings
 
 CELL = '<row r="1"><c r="A1"><v>1</v></c></row>'
 
@@ -15,7 +15,7 @@ CELL = '<row r="1"><c r="A1"><v>1</v></c></row>'
 def findings(tmp_path, parts):
     path = tmp_path / "w.xlsx"
     path.write_bytes(zipped(parts))
-    return [f"{one.part}: {one.says}" for one in unsound(Package.open(path))]
+    return [f"{one.part}: {one.says}" for one in conformance_findings(Package.open(path))]
 
 
 ROWS = [

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 from sheetforms import careful, cells, markup, part, row_marks, same
 from tinquire.base.faults import AccessError
-from tinquire.workbook.sheet_xml.cell_patch import _rebuilt, patched
-from tinquire.workbook.sheet_xml.cell_splice import CellPatch, spliced
+from tinquire.workbook.sheet_xml.cell_patch import _rebuild, patch_cells
+from tinquire.workbook.sheet_xml.cell_splice import CellPatch, splice_cells
 from tinquire.workbook.sheet_xml.fast_reader import Unusual
 
 values = st.sampled_from(
@@ -40,8 +40,8 @@ def test_spliced_is_what_rebuilding_gives(rows, made):
         careful(data)
     except AccessError:
         return  # a sheet whose values are wrong says nothing about changing it
-    fast = spliced(data, made)
-    assert same(careful(fast), careful(_rebuilt(data, made)))
+    fast = splice_cells(data, made)
+    assert same(careful(fast), careful(_rebuild(data, made)))
 
 
 ROW = '<row r="2" spans="1:9" x14:y="1"><c r="B2" s="3" cm="1"><f ca="1">A1+1</f><v>1</v><extLst><ext/></extLst></c><c r="D2" t="s"><v>0</v></c></row>'
@@ -61,17 +61,17 @@ CASES = [
 @pytest.mark.parametrize(("patch", "expected"), CASES)
 def test_not_one_byte_more(patch, expected):
     data = part(ROW, before="<odd a='1'/>", after="<tail  x = '2' />")
-    assert patched(data, [patch]) == data.replace(ROW.encode(), expected.encode())
+    assert patch_cells(data, [patch]) == data.replace(ROW.encode(), expected.encode())
 
 
 def test_prefixes_and_empty_sheets():
     data = b"<x:worksheet xmlns:x='u'><x:sheetData /><x:tail/></x:worksheet>"
-    made = spliced(data, [CellPatch(3, 1, "", "7", 0)])
+    made = splice_cells(data, [CellPatch(3, 1, "", "7", 0)])
     assert (
         made
         == b'<x:worksheet xmlns:x=\'u\'><x:sheetData><x:row r="3"><x:c r="A3"><x:v>7</x:v></x:c></x:row></x:sheetData><x:tail/></x:worksheet>'
     )
-    again = spliced(made, [CellPatch(3, 1, "", "8", 0), CellPatch(3, 2, "", "9", 0)])
+    again = splice_cells(made, [CellPatch(3, 1, "", "8", 0), CellPatch(3, 2, "", "9", 0)])
     assert b'<x:row r="3"><x:c r="A3"><x:v>8</x:v></x:c><x:c r="B3"><x:v>9</x:v></x:c></x:row>' in again
 
 
@@ -90,4 +90,4 @@ def test_prefixes_and_empty_sheets():
 def test_odd_forms_are_rebuilt_instead(rows):
     data = part(rows)
     with pytest.raises(Unusual):
-        spliced(data, [CellPatch(5, 2, "", "7", 0)])
+        splice_cells(data, [CellPatch(5, 2, "", "7", 0)])

@@ -15,20 +15,20 @@ from lxml import etree
 from books import full_book
 from parts import OFFICE, STYLES, members, parts_of, written, zipped
 from sheetforms import formula_at
-from tinquire.base.atomic_files import written_aside
+from tinquire.base.atomic_files import open_atomic
 from tinquire.base.faults import AccessError, DataError
 from tinquire.cells import CellError, Column
 from tinquire.cells.values import Value
 from tinquire.looks import Appearance, Edge
-from tinquire.packages.deflate import deflated
-from tinquire.packages.entry_edits import asked_to_recalculate
+from tinquire.packages.deflate import deflate
+from tinquire.packages.entry_edits import with_recalculation
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual
-from tinquire.packages.zip_archive import written as archived
+from tinquire.packages.zip_archive import write_archive as archived
 from tinquire.slots.slots import Filled, Unfilled
 from tinquire.workbook import Formula, Sheet, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
-from tinquire.workbook.inspect.conformance import unsound
+from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.sheet_xml.row_writer import number_text, numbers
 from tinquire.workbook.transform.fill_slots import fill
 from tinquire.workbook.workbook import safe_sheet_name, valid_sheet_name
@@ -41,7 +41,7 @@ cells = st.one_of(
 
 def saved(book: Workbook, path) -> Workbook:
     book.save(path)
-    assert unsound(Package.open(path)) == []
+    assert conformance_findings(Package.open(path)) == []
     return Workbook.open(path)
 
 
@@ -304,9 +304,9 @@ def test_a_stale_calculation_chain_is_dropped(tmp_path):
 def test_the_bytes_around_a_request_to_recalculate_stay(data, expected):
     if expected is None:  # a parser has to do it
         with pytest.raises(Unusual):
-            asked_to_recalculate(data)
+            with_recalculation(data)
     else:
-        assert asked_to_recalculate(data) == expected
+        assert with_recalculation(data) == expected
 
 
 def test_new_sheets_join_a_template(tmp_path):
@@ -347,16 +347,16 @@ def test_names_from_data_become_valid_sheet_names(name, expected):
 def test_files_appear_whole_or_not_at_all(tmp_path):
     path = tmp_path / "out.xlsx"
     path.write_bytes(b"old")
-    with pytest.raises(RuntimeError), written_aside(path) as stream:
+    with pytest.raises(RuntimeError), open_atomic(path) as stream:
         stream.write(b"half")
         raise RuntimeError
     assert path.read_bytes() == b"old"
     assert [one.name for one in tmp_path.iterdir()] == ["out.xlsx"]
-    with written_aside(path) as stream:
+    with open_atomic(path) as stream:
         stream.write(b"new")
     assert path.read_bytes() == b"new"
     (tmp_path / "file").write_bytes(b"")
-    with pytest.raises(AccessError), written_aside(tmp_path / "file" / "below.xlsx"):
+    with pytest.raises(AccessError), open_atomic(tmp_path / "file" / "below.xlsx"):
         pass
 
 
@@ -400,9 +400,9 @@ def test_slots_in_cells_are_filled_in_place(tmp_path):
 def test_large_parts_are_packed_in_pieces_that_any_reader_unpacks(size):
     """Pieces packed side by side are one stream (RFC 1951), the same each time, and smaller than at the quick level."""
     content = b"".join(b'<c r="A%d"><v>%d</v></c>' % (n, n * 7919 % 10_007) for n in range(size // 20))[:size]
-    packed, method = deflated(content)
+    packed, method = deflate(content)
     assert (zlib.decompress(packed, -15) if method == zipfile.ZIP_DEFLATED else packed) == content
-    assert deflated(content) == (packed, method)
+    assert deflate(content) == (packed, method)
     data = archived({"big.xml": content, "small.xml": b"<x/>"}, None)
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         assert archive.testzip() is None

@@ -23,7 +23,7 @@ from tinquire.tables.totals import TOTALS
 from tinquire.workbook import Workbook, edit
 from tinquire.workbook.grid.cell_formulas import text_at
 
-__all__ = ["Change", "NotAsExpectedError", "amended", "same_value", "shown_value"]
+__all__ = ["Change", "NotAsExpectedError", "apply_amendments", "display_text", "same_value"]
 
 _CLOSE = 1e-9
 _BRACKETED = re.compile(r"(?<![\w\]])\[([^\[\]@#]+)\]")
@@ -50,7 +50,7 @@ class Change:
     number: int = 1
 
 
-def amended(book: Workbook, amendments: Sequence[Amendment]) -> list[Change]:
+def apply_amendments(book: Workbook, amendments: Sequence[Amendment]) -> list[Change]:
     """Apply amendments in their order, and return what changed; nothing is written.
 
     Raises: NotAsExpectedError at the first that finds what it did not expect. The workbook in memory is then of no
@@ -113,7 +113,7 @@ class _Applying:
                 wanted_value = cell_value(amendment.expect, self.book.date_system)
                 value = sheet.value(row, cells.column)
                 if not same_value(value or None if value == "" else value, wanted_value):
-                    raise NotThereError(f"{place} holds {shown_value(value)}, not {shown_value(wanted_value)}")
+                    raise NotThereError(f"{place} holds {display_text(value)}, not {display_text(wanted_value)}")
 
     def _cells(self, cells: Cells) -> Iterator[Change]:
         amendment = self.amendment
@@ -224,7 +224,7 @@ class _Applying:
             return
         if known is not None or cells.sheet.value(row, cells.column) is not None:
             found = (
-                f"={text_at(known, row, cells.column)}" if known else shown_value(cells.sheet.value(row, cells.column))
+                f"={text_at(known, row, cells.column)}" if known else display_text(cells.sheet.value(row, cells.column))
             )
             raise NotThereError(f"sheet '{cells.sheet.name}', cell {letters}{row} below the column holds {found}")
         under = Cells(cells.sheet, cells.column, (row,))
@@ -246,7 +246,7 @@ class _Applying:
         is_day = isinstance(self.amendment.value, datetime.date) and self.amendment.format is None
         if is_day and self.book.styles.is_date(style):
             change = replace(change, format=None)
-        return self.book.styles.varied(style, change) if change.given() else style
+        return self.book.styles.vary(style, change) if change.given() else style
 
     def _set(self, cells: Cells, row: int, value: Value, style: int, formula: str | None = None) -> Change:
         # Renaming a heading writes its sheet and has it read again: what was found is of the sheet as it was.
@@ -311,7 +311,7 @@ class _Applying:
     def _shown_at(self, value: Value, style: int) -> str:
         """A value as displayed; texts in quotes, so that `'7'` and `7` are told apart."""
         if value is None or isinstance(value, str):
-            return shown_value(value)
+            return display_text(value)
         return show(value, self.book.styles.number_format(style), self.book.date_system).text
 
 
@@ -332,7 +332,7 @@ def _same_formula(one: str, other: str, row: int, column: int) -> bool:
         return False
 
 
-def shown_value(value: Value) -> str:
+def display_text(value: Value) -> str:
     """A value as a list of changes and a message show it; texts in quotes, so that `'7'` and `7` are told apart."""
     if value is None:
         return "nothing"

@@ -6,7 +6,7 @@ import datetime
 from collections.abc import Sequence
 from functools import lru_cache
 
-from tinquire.amend.change import Change, same_value, shown_value
+from tinquire.amend.change import Change, display_text, same_value
 from tinquire.amend.schema import Amendment, LookChange
 from tinquire.amend.targets import cell_value
 from tinquire.cells.address import cell_name, parse_cell
@@ -17,7 +17,7 @@ from tinquire.formula.language.mentions import mentions
 from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook.direct_workbook import DirectBook
 
-__all__ = ["amended_directly", "suits"]
+__all__ = ["amend_bytes", "suits"]
 
 
 _NO_LOOK = LookChange()
@@ -57,7 +57,7 @@ def _single_cell(at: str, sheet: str | None) -> tuple[str, int, int] | None:
         return None
 
 
-def amended_directly(data: bytes, amendments: Sequence[Amendment]) -> tuple[list[Change], bytes]:
+def amend_bytes(data: bytes, amendments: Sequence[Amendment]) -> tuple[list[Change], bytes]:
     """The changes and the new bytes of a file.
 
     Raises Unusual when the file or what is found in it is not plain: what the cells hold is not as expected, too, for
@@ -80,7 +80,7 @@ def amended_directly(data: bytes, amendments: Sequence[Amendment]) -> tuple[list
             continue
         sheet, row, column = place
         code = book.number_format(known.style)
-        shown = _shown(known.value, code, book.date_system), _shown(value, code, book.date_system)
+        shown = _display(known.value, code, book.date_system), _display(value, code, book.date_system)
         changes.append(Change(book.sheet_name(sheet), cell_name(row, column), *shown, number))
         book.set(sheet, row, column, value, known)
     if changes and book.may_hold_formulas():
@@ -93,5 +93,5 @@ def _blank(value: Value) -> Value:
 
 
 @lru_cache(maxsize=1024, typed=True)
-def _shown(value: Value, code: str, system: DateSystem) -> str:
-    return shown_value(value) if value is None or isinstance(value, str) else show(value, code, system).text
+def _display(value: Value, code: str, system: DateSystem) -> str:
+    return display_text(value) if value is None or isinstance(value, str) else show(value, code, system).text

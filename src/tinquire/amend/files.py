@@ -11,10 +11,10 @@ from enum import Enum
 from multiprocessing import get_context
 from pathlib import Path
 
-from tinquire.amend.change import Change, NotAsExpectedError, amended
-from tinquire.amend.direct import amended_directly, suits
+from tinquire.amend.change import Change, NotAsExpectedError, apply_amendments
+from tinquire.amend.direct import amend_bytes, suits
 from tinquire.amend.schema import Amendment
-from tinquire.base.atomic_files import kept_original, write_whole
+from tinquire.base.atomic_files import keep_original, write_atomic
 from tinquire.base.faults import Fault, TinQuireError
 from tinquire.cells.dates import serial_from_date
 from tinquire.packages.raw_xml import Unusual
@@ -59,12 +59,12 @@ def amend_file(
         if not recalc and all(map(suits, amendments)) and (report := _directly(path, amendments, out)) is not None:
             return report
         book = Workbook.open(path)
-        changes = tuple(amended(book, amendments))
+        changes = tuple(apply_amendments(book, amendments))
         if not changes:
             return FileReport(path, Outcome.SAME)
         warnings: tuple[Fault, ...] = ()
         if out is not None and (recalc or any(one.formula or one.total for one in amendments)):
-            warnings = _recalculated(book, now)
+            warnings = _recalculate(book, now)
         elif _values_change(amendments) and book.may_hold_formulas():
             book.mark_stale()
         if out is None:
@@ -79,7 +79,7 @@ def amend_file(
 def _directly(path: Path, amendments: Sequence[Amendment], out: Path | None) -> FileReport | None:
     """The short way; None when it does not suit the file. Raises AccessError."""
     try:
-        changes, data = amended_directly(_content(path), amendments)
+        changes, data = amend_bytes(_content(path), amendments)
     except (OSError, Unusual, ValueError):
         return None
     if not changes or out is None:
@@ -102,8 +102,8 @@ def _content(path: Path) -> bytes:
 
 def _write(path: Path, out: Path, data: bytes) -> Path | None:
     """Write a result, and return where the original is kept, if the result took its place."""
-    original = kept_original(path) if os.fspath(out) == os.fspath(path) else None  # plain strings: a third of the time
-    write_whole(out, data)
+    original = keep_original(path) if os.fspath(out) == os.fspath(path) else None  # plain strings: a third of the time
+    write_atomic(out, data)
     return original
 
 
@@ -111,7 +111,7 @@ def _values_change(amendments: Sequence[Amendment]) -> bool:
     return any(one.value is not None or one.replace for one in amendments)
 
 
-def _recalculated(book: Workbook, now: datetime | None) -> tuple[Fault, ...]:
+def _recalculate(book: Workbook, now: datetime | None) -> tuple[Fault, ...]:
     """Work out all results; what could not be worked out is left to the program that opens the file, and said."""
     report = recalculate(book, now=None if now is None else serial_from_date(now, book.date_system))
     book.mark_stale()

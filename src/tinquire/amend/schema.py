@@ -116,7 +116,7 @@ class Amendment(Shape):
         if (self.table is None) != (self.column is None):
             raise ValueError("table and column go together")
         if self.given:
-            return self._checked_shape(places)
+            return self._check_shape(places)
         if not places and self.matching is None and not self.replace:
             raise ValueError("it does not say where: give at, name, table and column, heading, or matching")
         what = [key for key in ("value", "formula", "total") if getattr(self, key) is not None]
@@ -131,7 +131,7 @@ class Amendment(Shape):
             raise ValueError("replace has a blank text to be replaced")
         return self
 
-    def _checked_shape(self, places: list[str]) -> Amendment:
+    def _check_shape(self, places: list[str]) -> Amendment:
         if self.sheet is None:
             raise ValueError("a change of shape says which sheet")
         others = [key for key in ("matching", "value", "formula", "total", "format") if getattr(self, key) is not None]

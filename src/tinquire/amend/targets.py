@@ -63,7 +63,7 @@ def places(book: Workbook, amendment: Amendment) -> list[Cells]:
     if amendment.at is not None:
         found = list(_at(book, amendment, amendment.at))
     elif amendment.name is not None:
-        found = list(_named(book, amendment.name))
+        found = list(_named_cells(book, amendment.name))
     elif amendment.table is not None and amendment.column is not None:
         found = [_of_table(book, amendment.table, amendment.column)]
     elif amendment.heading is not None:
@@ -97,7 +97,7 @@ def _area(sheet: Sheet, area: Area) -> Iterator[Cells]:
         yield Cells(sheet, column, tuple(range(whole.top, whole.bottom + 1)))
 
 
-def _named(book: Workbook, name: str) -> Iterator[Cells]:
+def _named_cells(book: Workbook, name: str) -> Iterator[Cells]:
     defined = [one for one in book.names if one.name.casefold() == name.casefold()]
     if not defined:
         raise NotThereError(f"it has no name '{name}': {known_names(name, [one.name for one in book.names])}")

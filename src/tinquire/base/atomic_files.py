@@ -14,7 +14,7 @@ from typing import BinaryIO
 
 from tinquire.base.faults import AccessError, Fault
 
-__all__ = ["ORIGINALS", "kept_original", "write_all", "write_whole", "written_aside"]
+__all__ = ["ORIGINALS", "keep_original", "open_atomic", "write_all", "write_atomic"]
 
 _NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
 #: Of a long name only this much goes into the name of the file beside it; four bytes a character, 255 are allowed.
@@ -22,7 +22,7 @@ _LONG_NAME = 40
 
 
 @contextlib.contextmanager
-def written_aside(path: Path) -> Iterator[BinaryIO]:
+def open_atomic(path: Path) -> Iterator[BinaryIO]:
     """A file that appears whole or not at all: written beside its place, then renamed.
 
     Raises: AccessError when it cannot be written.
@@ -47,8 +47,8 @@ def written_aside(path: Path) -> Iterator[BinaryIO]:
         raise
 
 
-def write_whole(path: Path, data: bytes) -> None:
-    """Write a file whole or not at all, as `written_aside` does, at the least cost for many small ones.
+def write_atomic(path: Path, data: bytes) -> None:
+    """Write a file whole or not at all, as `open_atomic` does, at the least cost for many small ones.
 
     Raises: AccessError when it cannot be written.
     """
@@ -102,7 +102,7 @@ def _unwritable(path: Path, error: OSError) -> AccessError:
 ORIGINALS = "originals"
 
 
-def kept_original(path: Path) -> Path:
+def keep_original(path: Path) -> Path:
     """Copy a file into the folder `originals` beside it, by the day that it was last written, under a name that is free
     there, before it is changed. Raises AccessError."""
     copy = path
@@ -140,7 +140,7 @@ def write_all(files: Sequence[tuple[Path, bytes]]) -> None:
                 # A file that is locked by a program, or marked read-only, stops us before the first move.
                 with place.open("r+b"):
                     pass
-            staged.append((_written(asides[place.parent] / f"{number}-new", data), place))
+            staged.append((_write_synced(asides[place.parent] / f"{number}-new", data), place))
         for number, (aside, place) in enumerate(staged):
             before = asides[place.parent] / f"{number}-before" if place.exists() else None
             if before is not None:
@@ -149,7 +149,7 @@ def write_all(files: Sequence[tuple[Path, bytes]]) -> None:
             os.replace(aside, place)  # noqa: PTH105
     except OSError as error:
         why = (error.strerror or str(error)).strip()
-        left = _moved_back(moved)
+        left = _move_back(moved)
         if left:
             asides.clear()  # they hold the only copies
         do = "close it where it is open, or make its folder writable; "
@@ -164,7 +164,7 @@ def write_all(files: Sequence[tuple[Path, bytes]]) -> None:
             shutil.rmtree(folder, ignore_errors=True)
 
 
-def _written(path: Path, data: bytes) -> Path:
+def _write_synced(path: Path, data: bytes) -> Path:
     """A file on the disk, not only on its way there."""
     with path.open("xb") as stream:
         stream.write(data)
@@ -173,7 +173,7 @@ def _written(path: Path, data: bytes) -> Path:
     return path
 
 
-def _moved_back(moved: Sequence[tuple[Path, Path | None]]) -> list[str]:
+def _move_back(moved: Sequence[tuple[Path, Path | None]]) -> list[str]:
     """Put everything back as it was, the last first; the names of what could not be."""
     left = []
     for place, before in reversed(moved):

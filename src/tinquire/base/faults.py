@@ -14,7 +14,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 
-__all__ = ["AccessError", "DataError", "Fault", "TinQuireError", "UseError", "in_options", "merged"]
+__all__ = ["AccessError", "DataError", "Fault", "TinQuireError", "UseError", "in_options", "merge_errors"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +65,7 @@ class AccessError(TinQuireError):
     exit_code = 3
 
 
-def merged(errors: Sequence[TinQuireError]) -> TinQuireError:
+def merge_errors(errors: Sequence[TinQuireError]) -> TinQuireError:
     """Many errors as one that carries all their faults, each once; the gravest kind (highest exit code) leads.
 
     Raises: ValueError when there is none.

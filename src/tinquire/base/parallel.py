@@ -11,7 +11,7 @@ from typing import TypeVar
 
 import numpy as np
 
-__all__ = ["abreast"]
+__all__ = ["map_in_order"]
 
 _Item = TypeVar("_Item")
 _Result = TypeVar("_Result")
@@ -30,14 +30,14 @@ def _begin() -> None:
 
 
 @cache
-def _settled() -> None:
+def _warm_allocator() -> None:
     """Have memory of arrays used again. The common allocators give a large block that is freed back to the system, to
     take it anew page by page, until they have seen one of its size freed: a sixth of the time that a folder of files
     takes. The block is never touched, and so takes nothing."""
     np.empty(_KEPT, np.uint8)
 
 
-def abreast(work: Callable[[_Item], _Result], items: Iterable[_Item]) -> Iterator[_Result]:
+def map_in_order(work: Callable[[_Item], _Result], items: Iterable[_Item]) -> Iterator[_Result]:
     """What `work` gives for each item, in their order; the next ones are worked on while a result is used.
 
     An exception, of the work or of the items, comes where its result would have; what was begun is given up.
@@ -53,7 +53,7 @@ def abreast(work: Callable[[_Item], _Result], items: Iterable[_Item]) -> Iterato
     if len(held) < 2:
         yield from map(work, held)
         return
-    _settled()
+    _warm_allocator()
     with ThreadPoolExecutor(_WORKERS, initializer=_begin) as pool:
         try:
             waiting.extend(pool.submit(work, item) for item in held)

@@ -20,7 +20,7 @@ from typing import Any, Final, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from tinquire.cells.ranks import ranked
+from tinquire.cells.ranks import rank_numbers
 from tinquire.cells.values import CellError, Value
 
 __all__ = ["Booleans", "Codes", "Column", "Floats", "Kind", "Kinds", "at_hand", "no_codes"]
@@ -84,7 +84,7 @@ class Column:
         codes: list[int] = []
         pool: dict[str, int] = {}
         for value in values:
-            kind, number, code = _taken_apart(value, pool)
+            kind, number, code = _parts_of(value, pool)
             kinds.append(kind)
             numbers.append(number)
             codes.append(code)
@@ -137,7 +137,7 @@ class Column:
     def full(cls, value: Value | int, count: int) -> Column:
         """The same value `count` times."""
         pool: dict[str, int] = {}
-        kind, number, code = _taken_apart(value, pool)
+        kind, number, code = _parts_of(value, pool)
         return cls(np.full(count, kind, np.uint8), np.full(count, number), np.full(count, code, np.int32), list(pool))
 
     @classmethod
@@ -287,9 +287,9 @@ class Column:
                 count += len(distinct)
                 continue
             if kind == Kind.NUMBER and here.all():
-                places, uniques = ranked(self.numbers)
+                places, uniques = rank_numbers(self.numbers)
                 return places.astype(np.int32, copy=False), Column.of_numbers(uniques)
-            places, uniques = ranked(np.zeros(int(here.sum())) if kind == Kind.BLANK else self.numbers[here])
+            places, uniques = rank_numbers(np.zeros(int(here.sum())) if kind == Kind.BLANK else self.numbers[here])
             groups[here] = places + count
             count += len(uniques)
         first = np.zeros(count, np.int64)
@@ -297,7 +297,7 @@ class Column:
         return groups, self.take(first)
 
 
-def _taken_apart(value: Value | int, pool: dict[str, int]) -> tuple[int, float, int]:
+def _parts_of(value: Value | int, pool: dict[str, int]) -> tuple[int, float, int]:
     """Kind, number and text code of one Python value; a new text is added to the pool."""
     if value is None:
         return Kind.BLANK, 0.0, 0

@@ -187,8 +187,8 @@ def _show_digits(number: float, section: Section, language: Language = ENGLISH) 
     value = Decimal(general(abs(number))).scaleb(2 * percents - 3 * thousands, context=_EXACT)
     power = 0
     if exponent_at is not None:
-        value, power = _scaled(value, max(1, len(whole_at)), len(part_at))
-    value = _rounded(value, len(part_at))
+        value, power = _scale(value, max(1, len(whole_at)), len(part_at))
+    value = _round(value, len(part_at))
     whole, _, part = format(value, "f").partition(".")
     texts = _whole_texts(tokens, whole_at, whole.lstrip("0"), language.group if grouping else "")
     texts |= _part_texts(tokens, part_at, part)
@@ -202,7 +202,7 @@ def _show_digits(number: float, section: Section, language: Language = ENGLISH) 
     )
 
 
-def _rounded(value: Decimal, decimals: int) -> Decimal:
+def _round(value: Decimal, decimals: int) -> Decimal:
     """Rounded half away from zero at so many decimals."""
     return value.quantize(Decimal(1).scaleb(-decimals), rounding=ROUND_HALF_UP, context=_EXACT)
 
@@ -226,14 +226,14 @@ def _commas(tokens: tuple[Token, ...], whole_at: list[int], part_at: list[int]) 
     return any(token.kind == "comma" for token in inner), thousands
 
 
-def _scaled(value: Decimal, places: int, decimals: int) -> tuple[Decimal, int]:
+def _scale(value: Decimal, places: int, decimals: int) -> tuple[Decimal, int]:
     """Mantissa with at most `places` digits before the point, and its power, a multiple of `places`."""
     if value == 0:
         return value, 0
     power = value.adjusted()
     power -= power % places if places > 1 else 0
     mantissa = value.scaleb(-power)
-    if _rounded(mantissa, decimals) >= Decimal(10) ** places:
+    if _round(mantissa, decimals) >= Decimal(10) ** places:
         power += places
         mantissa = value.scaleb(-power)
     return mantissa, power

@@ -61,10 +61,10 @@ def whole_numbers(words: Words) -> Whole:
     wrong = (counts == 1) | (others == 0)
     found &= below >> _U(7)
     found <<= np.minimum(_U(72) - (counts << _U(3)), _U(63))
-    return Whole(_joined(found), counts.view(np.int64) - 1, wrong)
+    return Whole(_eight_digits(found), counts.view(np.int64) - 1, wrong)
 
 
-def _joined(digits: Words) -> Codes:
+def _eight_digits(digits: Words) -> Codes:
     """The number that eight digits make, the first in the lowest byte. The digits are used up: arrays of this size are
     worked on in place, as new ones cost more than the work."""
     for factor, shift, mask in _JOINTS:
@@ -121,7 +121,7 @@ def _alike(found: Words, lengths: Codes, mark: int) -> Floats | None:
     other |= found
     if int(_united(other)) & int(_HIGHS):
         return None
-    return _joined(found) / _TENS[behind]
+    return _eight_digits(found) / _TENS[behind]
 
 
 def _up_to_end(found: Words, lengths: Codes) -> Words:
@@ -184,4 +184,4 @@ def _parts(found: Words, lengths: Codes, mark: int) -> tuple[Codes, Codes, Boole
     np.add(found, _ABOVE_NINE, out=other)
     other |= found
     other &= _HIGHS
-    return _joined(found), behind, other == 0
+    return _eight_digits(found), behind, other == 0

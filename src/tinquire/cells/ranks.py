@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["dense", "ranked"]
+__all__ = ["dense", "rank_numbers"]
 
 #: Whole numbers that reach no further than so many times their count are marked in a row of flags, and not sorted.
 _SPARSE = 16
@@ -25,30 +25,30 @@ def dense(numbers: NDArray[Any]) -> tuple[NDArray[Any], int]:
     if highest > _SPARSE * len(numbers) + _PROBE:
         known, places = np.unique(numbers, return_inverse=True)
         return places.astype(np.int32), len(known)
-    met = _met(numbers, highest)
+    met = _seen(numbers, highest)
     if highest < len(numbers) and met.all():
         return numbers.astype(np.int32, copy=False), highest + 1
     places = np.cumsum(met, dtype=np.int32) - np.int32(1)
     return places[numbers], int(places[-1]) + 1
 
 
-def _met(numbers: NDArray[Any], highest: int) -> NDArray[np.bool_]:
+def _seen(numbers: NDArray[Any], highest: int) -> NDArray[np.bool_]:
     met = np.zeros(highest + 1, np.bool_)
     met[numbers] = True
     return met
 
 
-def ranked(numbers: NDArray[np.float64]) -> tuple[NDArray[Any], NDArray[np.float64]]:
+def rank_numbers(numbers: NDArray[np.float64]) -> tuple[NDArray[Any], NDArray[np.float64]]:
     """Each number's rank, and the different numbers in order."""
     for parts in _PARTS if len(numbers) else ():
-        found = _counted(numbers, parts)
+        found = _rank_steps(numbers, parts)
         if found is not None:
             return found
     distinct, inverse = np.unique(numbers, return_inverse=True)
     return inverse, np.asarray(distinct, np.float64)
 
 
-def _counted(numbers: NDArray[np.float64], parts: float) -> tuple[NDArray[Any], NDArray[np.float64]] | None:
+def _rank_steps(numbers: NDArray[np.float64], parts: float) -> tuple[NDArray[Any], NDArray[np.float64]] | None:
     """Ranks of numbers that are a whole count of parts of a unit, close together; None for others.
 
     Where dividing the counts gives the very numbers back, no two different numbers have the same count.
@@ -62,6 +62,6 @@ def _counted(numbers: NDArray[np.float64], parts: float) -> tuple[NDArray[Any], 
         if not highest - lowest <= _SPARSE * len(numbers) + _PROBE or not np.array_equal(counts / parts, numbers):
             return None
     whole = (counts - lowest).astype(np.int64)
-    met = _met(whole, int(highest - lowest))
+    met = _seen(whole, int(highest - lowest))
     places = np.cumsum(met, dtype=np.int32) - np.int32(1)
     return places[whole], (np.flatnonzero(met).astype(np.float64) + lowest) / parts

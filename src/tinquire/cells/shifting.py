@@ -57,7 +57,7 @@ class Moves(Protocol):
         ...
 
 
-def _moved_area(moves: Moves, area: Area) -> Area | None:
+def _shift_area(moves: Moves, area: Area) -> Area | None:
     if moves.rows:
         span = moves.span(area.top, area.bottom)
         return span and Area(span[0], area.left, span[1], area.right)
@@ -113,7 +113,7 @@ class Shift:
         return (start, end) if start <= end else None
 
     def area(self, area: Area) -> Area | None:
-        return _moved_area(self, area)
+        return _shift_area(self, area)
 
     def cuts(self, area: Area) -> bool:
         first, last = (area.top, area.bottom) if self.rows else (area.left, area.right)
@@ -166,7 +166,7 @@ class Removal:
         return (start, start + left - 1) if left else None
 
     def area(self, area: Area) -> Area | None:
-        return _moved_area(self, area)
+        return _shift_area(self, area)
 
     def cuts(self, area: Area) -> bool:
         first, last = (area.top, area.bottom) if self.rows else (area.left, area.right)

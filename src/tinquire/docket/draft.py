@@ -20,8 +20,8 @@ from tinquire.tables.column_facts import column_facts
 from tinquire.tables.inference import MIXED
 
 __all__ = [
-    "Draft", "SourceDraft", "combined_type", "drafted", "pattern_of", "period_in", "plain_name", "sheet_pattern",
-    "suggested",
+    "Draft", "SourceDraft", "combined_type", "draft_docket", "pattern_of", "period_in", "plain_name", "sheet_pattern",
+    "suggest_summary",
 ]  # fmt: skip
 
 #: What may be a period in a path, by its kind; the finer kinds first.
@@ -147,7 +147,7 @@ def combined_type(kinds: Sequence[str]) -> str:
     return Counter(kinds).most_common(1)[0][0]
 
 
-def drafted(draft: Draft) -> str:
+def draft_docket(draft: Draft) -> str:
     """The docket's text."""
     made = tomlkit.document()
     made.add(tomlkit.comment("A first draft: 'tinquire check' says what is wrong with it."))
@@ -201,7 +201,7 @@ def _hints(draft: Draft) -> list[str]:
     ]
 
 
-def suggested(table: Table, types: Mapping[str, str]) -> tuple[str | None, str | None]:
+def suggest_summary(table: Table, types: Mapping[str, str]) -> tuple[str | None, str | None]:
     """By which column a table may be summed up, the one with the fewest different texts; and which may be added up."""
     facts = [one for one in column_facts(table) if one.filled]
     labels = [one for one in facts if types.get(one.heading) == "text" and one.different > 1]

@@ -7,7 +7,7 @@ from pathlib import Path
 from tinquire.base.faults import UseError
 from tinquire.docket.job import Docket
 from tinquire.docket.reading import read_model
-from tinquire.docket.review import reviewed
+from tinquire.docket.review import review_docket
 from tinquire.docket.schema.docket import DocketModel
 
 __all__ = ["load_docket"]
@@ -17,7 +17,7 @@ def load_docket(path: Path) -> Docket:
     """Read a docket. Raises AccessError when it cannot be read, UseError with all that is wrong in it."""
     model, lines = read_model(path, DocketModel, "reading the docket")
     docket = Docket(model, path.absolute(), lines)
-    faults = reviewed(docket)
+    faults = review_docket(docket)
     if faults:
         raise UseError(*faults)
     return docket

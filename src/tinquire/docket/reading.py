@@ -78,7 +78,7 @@ def _schema_fault(
     key = place[-1] if place else ""
     line = next((lines[place[:n]] for n in range(len(place), 0, -1) if place[:n] in lines), None)
     where = f"{path.name}, line {line}" if line else path.name
-    said = _dotted(place)
+    said = _dotted_path(place)
     match error["type"]:
         case "extra_forbidden" | "unexpected_keyword_argument":
             known = _keys_at(kind, place[:-1], raw)
@@ -86,17 +86,17 @@ def _schema_fault(
             do = f"write '{near[0]}'" if near else "leave it out" + (f"; known are {', '.join(known)}" if known else "")
             if inside := [] if near else _fields_that_know(kind, place[:-1], str(key)):
                 do = f"it belongs to an entry of {' or '.join(inside)}: {inside[0]} = [{{ ..., {key} = ... }}]"
-            return Fault(stopped, f"there is no key '{key}' in {_dotted(place[:-1]) or path.name}", where, do)
+            return Fault(stopped, f"there is no key '{key}' in {_dotted_path(place[:-1]) or path.name}", where, do)
         case "missing":
-            return Fault(stopped, f"{_dotted(place[:-1]) or path.name} has no '{key}'", where, f"add {key} = ...")
+            return Fault(stopped, f"{_dotted_path(place[:-1]) or path.name} has no '{key}'", where, f"add {key} = ...")
         case "literal_error":
-            why = f"{said} is {_shown(error['input'])}"
+            why = f"{said} is {_display(error['input'])}"
             return Fault(stopped, why, where, f"write {error['ctx']['expected']}")
         case "value_error":
             return Fault(stopped, f"{said}: {error['ctx']['error']}", where, "mend it")
         case _:
             message = error["msg"][:1].lower() + error["msg"][1:]
-            return Fault(stopped, f"{said} is {_shown(error['input'])}: {message}", where, "mend the value")
+            return Fault(stopped, f"{said} is {_display(error['input'])}: {message}", where, "mend the value")
 
 
 def _real_path(error: Any, raw: Any) -> tuple[str | int, ...]:
@@ -159,7 +159,7 @@ def _model_at(kind: type[BaseModel], path: Sequence[str | int]) -> Any:
     return here
 
 
-def _dotted(path: Sequence[str | int]) -> str:
+def _dotted_path(path: Sequence[str | int]) -> str:
     """A path as a docket writes it: `tables.charges.steps, 2nd`."""
     text = ""
     for part in path:
@@ -167,6 +167,6 @@ def _dotted(path: Sequence[str | int]) -> str:
     return text
 
 
-def _shown(value: Any) -> str:
+def _display(value: Any) -> str:
     text = f"'{value}'" if isinstance(value, str) else str(value)
     return text if len(text) <= _SHOWN_VALUE else text[: _SHOWN_VALUE - 1] + "…"

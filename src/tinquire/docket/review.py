@@ -15,10 +15,10 @@ from tinquire.formula.language.tree import Call, walk
 from tinquire.slots.slots import slot_name
 from tinquire.tables.types import TYPES
 
-__all__ = ["OUTPUT_REVIEWS", "reviewed", "table_order"]
+__all__ = ["OUTPUT_REVIEWS", "review_docket", "table_order"]
 
 
-def reviewed(docket: Docket) -> list[Fault]:
+def review_docket(docket: Docket) -> list[Fault]:
     """All faults of a docket whose shape is right."""
     order = table_order(docket)
     return [
@@ -111,7 +111,7 @@ def _outputs(docket: Docket) -> Iterator[Fault]:
         yield from review(docket)
 
 
-def _shown_tables(docket: Docket) -> list[str]:
+def _known_tables(docket: Docket) -> list[str]:
     """The names of all tables that an output may show."""
     model = docket.model
     return [*model.sources, *model.tables, *(f"{name}_accounts" for name in model.statements)]
@@ -119,7 +119,7 @@ def _shown_tables(docket: Docket) -> list[str]:
 
 def _review_workbooks(docket: Docket) -> Iterator[Fault]:
     model = docket.model
-    known = {"table": _shown_tables(docket), "pivot": list(model.pivots), "statement": list(model.statements)}
+    known = {"table": _known_tables(docket), "pivot": list(model.pivots), "statement": list(model.statements)}
     for name, book in model.workbooks.items():
         if not book.sheets and book.template is None:
             yield _fault(docket, f"workbooks.{name} has neither sheets nor a template", "add one", "workbooks", name)
@@ -132,7 +132,7 @@ def _review_workbooks(docket: Docket) -> Iterator[Fault]:
 
 
 def _review_mails(docket: Docket) -> Iterator[Fault]:
-    tables = _shown_tables(docket)
+    tables = _known_tables(docket)
     for name, mail in docket.model.mails.items():
         if mail.each is not None and mail.each not in tables:
             why = f"mails.{name} is for each row of '{mail.each}': {known_names(mail.each, tables)}"

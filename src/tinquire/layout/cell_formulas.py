@@ -8,7 +8,7 @@ from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import known_names
 from tinquire.formula import parse, write
 from tinquire.formula.language.tree import Name, Node, RowsOf, TableReference, bound_names
-from tinquire.formula.language.writing import replaced
+from tinquire.formula.language.writing import replace_nodes
 
 __all__ = ["living_formula"]
 
@@ -42,7 +42,7 @@ def living_formula(
 
     read = parse(text)
     bound = bound_names(read)
-    tree = replaced(read, change)
+    tree = replace_nodes(read, change)
     if faults:
         raise UseError(*faults)
     return write(tree)

@@ -11,7 +11,7 @@ import numpy as np
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.display import show_column
 from tinquire.looks import Appearance, House
-from tinquire.looks.widths import deciding, fitting_width, wrapped_lines
+from tinquire.looks.widths import fitting_width, line_count, widest_values
 from tinquire.tables import Field
 from tinquire.tables.types import AMOUNTS
 from tinquire.workbook import Sheet
@@ -116,7 +116,7 @@ def heading_row(plan: SheetPlan) -> int:
 def fit_width(sheet: Sheet, number: int, one: Field, column: Column, dresser: Dresser, *, button: bool) -> None:
     """Set a column's width from what it shows, heading and total included."""
     code = dresser.plain("rows", one.type).format
-    texts = set(show_column(deciding(column), code))
+    texts = set(show_column(widest_values(column), code))
     numbers = column.numbers[column.kinds == Kind.NUMBER]
     if one.type in ("whole", "number", "money") and len(numbers):
         texts.update(show_column(Column.of_numbers([float(numbers.sum())]), code))
@@ -129,7 +129,7 @@ def heading_height(sheet: Sheet, row: int, headings: Sequence[str], dresser: Dre
     """Make the heading row high enough for headings that break into lines."""
     look = dresser.plain("heading")
     lines = [
-        wrapped_lines(heading, sheet.widths[number] / dresser.scale, bold=True)
+        line_count(heading, sheet.widths[number] / dresser.scale, bold=True)
         for number, heading in enumerate(headings, start=1)
         if number in sheet.widths
     ]

@@ -12,7 +12,7 @@ from tinquire.cells.address import column_name, column_number
 from tinquire.cells.column import Column
 from tinquire.formula import parse, write
 from tinquire.formula.language.tree import Coordinate, Node, Reference, TableReference
-from tinquire.formula.language.writing import escaped_column, replaced
+from tinquire.formula.language.writing import escaped_column, replace_nodes
 from tinquire.layout.dresser import Dresser, SheetPlan, align_of, fit_width, put_title
 from tinquire.looks import Edges, House
 from tinquire.tables import Field
@@ -88,14 +88,14 @@ def _put_formulas(sheet: Sheet, statement: Statement, living: LivingAmounts, top
                 continue
             row = top + place
             if number >= count:
-                text = _compared(row, statement.fields[number].type)
+                text = _difference_formula(row, statement.fields[number].type)
             else:
                 text = _amount(statement, place, living, number, letter, top, rows, plan)
             value = statement.columns[number].slice(place, place + 1)
             sheet.put(row, number + 2, value, None, Formula(text, row, number + 2))
 
 
-def _compared(row: int, kind: str) -> str:
+def _difference_formula(row: int, kind: str) -> str:
     return f'IF(C{row}=0,"",(B{row}-C{row})/ABS(C{row}))' if kind == "percent" else f"B{row}-C{row}"
 
 
@@ -113,14 +113,14 @@ def _amount(
         return f"{sign}SUMPRODUCT(({_of(mapping, its_line)}=$A{top + place})*{sums})"
     if line.kind == "formula":
         return _over_cells(line, letter, rows, plan)
-    return _added(sorted(top + member for member in statement.members[place]), letter)
+    return _sum_formula(sorted(top + member for member in statement.members[place]), letter)
 
 
 def _of(table: str, heading: str) -> str:
     return f"{table}[{escaped_column(heading)}]"
 
 
-def _added(rows: Sequence[int], letter: str) -> str:
+def _sum_formula(rows: Sequence[int], letter: str) -> str:
     """A sum of cells, those that follow each other as a range."""
     if not rows:
         return "0"
@@ -144,4 +144,4 @@ def _over_cells(line: StatementLine, letter: str, rows: Mapping[str, int], plan:
         place = Coordinate(row - 1, False)
         return Reference(None, place, column, place, column)
 
-    return write(replaced(parse(line.formula or ""), cell))
+    return write(replace_nodes(parse(line.formula or ""), cell))

@@ -19,7 +19,7 @@ from tinquire.tables import RowFormula, Table
 from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.totals import TOTALS, total_of
-from tinquire.tables.types import added_type
+from tinquire.tables.types import sum_type
 from tinquire.workbook import Formula, Sheet, SheetTable
 from tinquire.workbook.grid.sheet import TableColumn
 from tinquire.workbook.parts.styles import StyleBook
@@ -153,7 +153,7 @@ class _TableLayout:
             style = self.dresser.number("total", None, first=first, last=last)
             sheet.put(row, number, Column.from_values([label]), style)
             return TableColumn(one.name, formula, total_label=label)
-        shown_as = "whole" if kind == "count" else added_type(one.type) if kind == "sum" else one.type
+        shown_as = "whole" if kind == "count" else sum_type(one.type) if kind == "sum" else one.type
         style = self.dresser.number("total", shown_as, first=first, last=last, align=align_of(shown_as))
         total = TOTALS[kind]
         # Over no numbers some totals would be errors, or a zero that no row has.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import colorsys
 
-__all__ = ["INDEXED", "luminance", "tinted"]
+__all__ = ["INDEXED", "luminance", "tint"]
 
 _EIGHT = "000000 FFFFFF FF0000 00FF00 0000FF FFFF00 FF00FF 00FFFF"
 _REST = (
@@ -16,7 +16,7 @@ _REST = (
 INDEXED: tuple[str, ...] = (*_EIGHT.split(), *_EIGHT.split(), *_REST.split())
 
 
-def tinted(colour: str, tint: float) -> str:
+def tint(colour: str, tint: float) -> str:
     """A colour made lighter (tint above 0) or darker (below), by its lightness (18.8.19)."""
     if not tint:
         return colour

@@ -13,7 +13,7 @@ import numpy as np
 
 from tinquire.cells.column import Codes, Column, Kind, at_hand
 
-__all__ = ["deciding", "fitting_width", "text_width", "wrapped_lines"]
+__all__ = ["fitting_width", "line_count", "text_width", "widest_values"]
 
 _NARROW = frozenset("ijlI.,:;'|!()[]{} -/\\`\"ftr")
 _WIDE = frozenset("mwMW@%&—…")
@@ -29,7 +29,7 @@ _BOLD = 1.1
 _ALL, _LONGEST, _AT_ENDS, _BETWEEN = 5_000, 1_000, 200, 2_000
 
 
-def deciding(column: Column) -> Column:
+def widest_values(column: Column) -> Column:
     """The values that decide how wide a column must be: of many texts the longest, of many numbers those at both ends,
     which have the most digits, and some from all over. Whole numbers of few kinds, such as days, are all there."""
     if len(column) <= _ALL:
@@ -100,7 +100,7 @@ def fitting_width(
     return round(min(max(needed, NARROWEST), WIDEST) * 256) / 256
 
 
-def wrapped_lines(text: str, width: float, *, bold: bool = False) -> int:
+def line_count(text: str, width: float, *, bold: bool = False) -> int:
     """Into how many lines a text breaks at a width (in digit widths), breaking between words only."""
     room = max(width - PADDING, 1.0)
     lines, used = 1, 0.0

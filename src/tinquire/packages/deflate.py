@@ -8,9 +8,9 @@ from functools import partial
 from types import ModuleType
 from typing import Any
 
-from tinquire.base.parallel import abreast
+from tinquire.base.parallel import map_in_order
 
-__all__ = ["CHUNK", "DAMAGE", "crc32", "deflated", "inflated", "unpacker"]
+__all__ = ["CHUNK", "DAMAGE", "crc32", "deflate", "inflate", "unpacker"]
 
 #: Small parts are packed fast, large ones, which two processors share, more densely.
 _QUICK_LEVEL, _DENSE_LEVEL = 2, 3
@@ -39,17 +39,17 @@ _HARMLESS = 1 << 14
 DAMAGE: type[Exception] = _deflater.error
 
 
-def deflated(content: bytes) -> tuple[bytes, int]:
+def deflate(content: bytes) -> tuple[bytes, int]:
     """Compressed bytes and the method; content that does not shrink is stored."""
     if len(content) <= CHUNK:
         packed = _packed(content)
     else:
         starts = range(0, len(content), CHUNK)
-        packed = b"".join(abreast(partial(_deflated_chunk, memoryview(content)), starts))
+        packed = b"".join(map_in_order(partial(_deflate_chunk, memoryview(content)), starts))
     return (packed, zipfile.ZIP_DEFLATED) if len(packed) < len(content) else (content, zipfile.ZIP_STORED)
 
 
-def _deflated_chunk(content: memoryview, start: int) -> bytes:
+def _deflate_chunk(content: memoryview, start: int) -> bytes:
     """One chunk of a large content, packed so that the next one's bytes can follow (RFC 1951, 3.2.4: an empty stored
     block ends at a byte's end)."""
     worker = _deflater.compressobj(_DENSE_LEVEL, zlib.DEFLATED, -15)
@@ -63,7 +63,7 @@ def crc32(content: bytes, before: int = 0) -> int:
     return int(_deflater.crc32(content, before))
 
 
-def inflated(packed: bytes | memoryview, size: int) -> bytes:
+def inflate(packed: bytes | memoryview, size: int) -> bytes:
     """Content of a stated size from its compressed bytes.
 
     Raises: ValueError when it is larger, zlib.error for damage.

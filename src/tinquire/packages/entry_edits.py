@@ -8,9 +8,9 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from tinquire.packages.raw_xml import Unusual, elements, unescaped
+from tinquire.packages.raw_xml import Unusual, elements, unescape_entities
 
-__all__ = ["asked_to_recalculate", "with_entry", "without_entries"]
+__all__ = ["with_entry", "with_recalculation", "without_entries"]
 
 _CALCULATION = re.compile(rb"<(?:\w+:)?calcPr\b[^<>]*>")
 #: The last of the elements that stand before it (18.2.27).
@@ -27,7 +27,7 @@ def without_entries(data: bytes, name: bytes, attribute: bytes, gone: Callable[[
         value = one.get(attribute)
         if value is None:
             raise Unusual
-        if gone(unescaped(value.decode())):
+        if gone(unescape_entities(value.decode())):
             pieces.append(data[place : one.start])
             place = one.end
     return b"".join((*pieces, data[place:])) if place else data
@@ -43,7 +43,7 @@ def with_entry(data: bytes, around: bytes, entry: bytes) -> bytes:
     return data[:end] + entry + data[end:]
 
 
-def asked_to_recalculate(data: bytes) -> bytes:
+def with_recalculation(data: bytes) -> bytes:
     """The workbook's part, asking the program that opens the file to work all results out (18.2.2)."""
     _require_plain(data)
     found = _CALCULATION.search(data)

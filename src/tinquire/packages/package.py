@@ -13,7 +13,7 @@ from tinquire.base.faults import AccessError, Fault
 from tinquire.packages import zip_archive
 from tinquire.packages.entry_edits import with_entry, without_entries
 from tinquire.packages.raw_xml import Unusual
-from tinquire.packages.xml import CONTENT_TYPES, PACKAGE_RELATIONS, attribute, children, parsed, serialised
+from tinquire.packages.xml import CONTENT_TYPES, PACKAGE_RELATIONS, children, escape_attribute, parse_xml, serialise_xml
 from tinquire.packages.zip_archive import Archive
 
 __all__ = ["Package", "Relation"]
@@ -65,7 +65,7 @@ class Package:
         """A package by its bytes. Raises AccessError when they are no workbook package."""
         package = cls(Archive(data, name), name)
         if not package.has(_TYPES_PART) and package.has("META-INF/manifest.xml"):
-            raise zip_archive.unreadable(name, data, "")
+            raise zip_archive.unreadable_error(name, data, "")
         if not package.has(_TYPES_PART):
             why = "it is a zip archive, but not a workbook: it has no list of content types"
             raise AccessError(Fault("opening a workbook", why, name, "save it as .xlsx in the program that made it"))
@@ -108,7 +108,7 @@ class Package:
     def root(self, part: str) -> etree._Element:
         """A part's parsed root element. Raises AccessError when it is missing or damaged."""
         try:
-            return parsed(self.read(part))
+            return parse_xml(self.read(part))
         except KeyError:
             why = f"its part '{part}' is missing"
         except ValueError as error:
@@ -141,7 +141,7 @@ class Package:
     def set_type(self, part: str, content_type: str) -> None:
         """State a part's content type (Part 2, 7.2)."""
         name = "/" + part
-        entry = f'<Override PartName="{attribute(name)}" ContentType="{attribute(content_type)}"/>'
+        entry = f'<Override PartName="{escape_attribute(name)}" ContentType="{escape_attribute(content_type)}"/>'
         try:
             listed = self._without(_TYPES_PART, b"Override", b"PartName", name)
             self.put(_TYPES_PART, with_entry(listed, b"Types", entry.encode()))
@@ -154,7 +154,7 @@ class Package:
                 break
         else:
             etree.SubElement(root, f"{{{CONTENT_TYPES}}}Override", PartName=name, ContentType=content_type)
-        self.put(_TYPES_PART, serialised(root))
+        self.put(_TYPES_PART, serialise_xml(root))
 
     def _without(self, part: str, name: bytes, key: bytes, gone: str) -> bytes:
         """A list without the entries of a part's name. Raises Unusual."""
@@ -169,7 +169,7 @@ class Package:
         for override in children(root, "Override"):
             if override.get("PartName", "").casefold() == f"/{part}".casefold():
                 root.remove(override)
-                self.put(_TYPES_PART, serialised(root))
+                self.put(_TYPES_PART, serialise_xml(root))
 
     def types(self) -> dict[str, str]:
         """The content type of every part, stated for it or for its ending (Part 2, 7.2.3)."""
@@ -213,7 +213,7 @@ class Package:
         root = etree.Element(f"{{{CONTENT_TYPES}}}Types", nsmap={None: CONTENT_TYPES})  # type: ignore[dict-item]
         for extension, kind in (("rels", _RELATION_TYPE), ("xml", "application/xml")):
             etree.SubElement(root, f"{{{CONTENT_TYPES}}}Default", Extension=extension, ContentType=kind)
-        self.put(_TYPES_PART, serialised(root))
+        self.put(_TYPES_PART, serialise_xml(root))
 
     # -- relationships ---------------------------------------------------------------------------------
 
@@ -230,7 +230,7 @@ class Package:
             outside = element.get("TargetMode") == "External"
             target = element.get("Target", "")
             if not outside:
-                target = _resolved(folder, target)
+                target = _resolve(folder, target)
             found.append(Relation(element.get("Id", ""), element.get("Type", ""), target, outside))
         self._relations[rels.casefold()] = found
         return list(found)
@@ -243,14 +243,16 @@ class Package:
         while f"rId{number}" in used:
             number += 1
         relative = posixpath.relpath(target, posixpath.dirname(part) or ".")
-        entry = f'<Relationship Id="rId{number}" Type="{attribute(kind)}" Target="{attribute(relative)}"/>'
+        entry = (
+            f'<Relationship Id="rId{number}" Type="{escape_attribute(kind)}" Target="{escape_attribute(relative)}"/>'
+        )
         try:
             self.put(rels, with_entry(self.read(rels) if self.has(rels) else b"", b"Relationships", entry.encode()))
         except Unusual:
             etree.SubElement(
                 root, f"{{{PACKAGE_RELATIONS}}}Relationship", Id=f"rId{number}", Type=kind, Target=relative
             )
-            self.put(rels, serialised(root))
+            self.put(rels, serialise_xml(root))
         return f"rId{number}"
 
     def _relationships(self, part: str) -> tuple[str, etree._Element]:
@@ -271,7 +273,7 @@ class Package:
         element.set("Target", relative)
         if like.outside:
             element.set("TargetMode", "External")
-        self.put(rels, serialised(root))
+        self.put(rels, serialise_xml(root))
 
     def unrelate(self, part: str, target: str) -> None:
         """Drop the relationships of a part to another."""
@@ -279,21 +281,21 @@ class Package:
         try:
             listed = self.read(rels)
             self.put(
-                rels, without_entries(listed, b"Relationship", b"Target", lambda to: _resolved(folder, to) == target)
+                rels, without_entries(listed, b"Relationship", b"Target", lambda to: _resolve(folder, to) == target)
             )
             return
         except Unusual:
             root = self.root(rels)
         for element in children(root, "Relationship"):
-            if _resolved(folder, element.get("Target", "")) == target:
+            if _resolve(folder, element.get("Target", "")) == target:
                 root.remove(element)
-        self.put(rels, serialised(root))
+        self.put(rels, serialise_xml(root))
 
     # -- saving ----------------------------------------------------------------------------------------
 
     def to_bytes(self) -> bytes:
         """The whole file: unchanged members as they lay, changed ones compressed anew, in the order known."""
-        return zip_archive.written({name: self._fresh.get(name) for name in self._members}, self._archive)
+        return zip_archive.write_archive({name: self._fresh.get(name) for name in self._members}, self._archive)
 
 
 def _relations_part(part: str) -> str:
@@ -301,7 +303,7 @@ def _relations_part(part: str) -> str:
     return posixpath.join(folder, "_rels", f"{name}.rels")
 
 
-def _resolved(folder: str, target: str) -> str:
+def _resolve(folder: str, target: str) -> str:
     """A relationship's target as a part name: absolute or relative to its source's folder (Part 2, 6.5.2)."""
     if target.startswith("/"):
         return posixpath.normpath(target).lstrip("/")

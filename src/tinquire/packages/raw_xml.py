@@ -7,13 +7,22 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
-__all__ = ["ATTRIBUTE", "Element", "Unusual", "elements", "has_formula", "sheet_data", "unescaped", "with_attributes"]
+__all__ = [
+    "ATTRIBUTE",
+    "Element",
+    "Unusual",
+    "elements",
+    "has_formula",
+    "sheet_data",
+    "unescape_entities",
+    "with_attributes",
+]
 
 _ENTITY = re.compile(r"&(#x[0-9A-Fa-f]+|#[0-9]+|lt|gt|amp|quot|apos);")
 _ENTITIES = {"lt": "<", "gt": ">", "amp": "&", "quot": '"', "apos": "'"}
 
 
-def unescaped(text: str) -> str:
+def unescape_entities(text: str) -> str:
     """Text with XML's own entities and numbered characters read. Raises Unusual for others."""
     if "&" not in text:
         return text

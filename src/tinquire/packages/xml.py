@@ -8,8 +8,22 @@ from collections.abc import Sequence
 from lxml import etree
 
 __all__ = [
-    "CONTENT_TYPES", "MAIN", "PACKAGE_RELATIONS", "RELATIONS", "attribute", "child", "children", "control_escaped",
-    "escaped", "local", "parsed", "placed", "serialised", "tag", "unescaped_text", "without",
+    "CONTENT_TYPES",
+    "MAIN",
+    "PACKAGE_RELATIONS",
+    "RELATIONS",
+    "child",
+    "children",
+    "escape_attribute",
+    "escape_controls",
+    "escape_text",
+    "insert_child",
+    "local",
+    "parse_xml",
+    "remove_attribute",
+    "serialise_xml",
+    "tag",
+    "unescape_controls",
 ]  # fmt: skip
 
 MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
@@ -29,7 +43,7 @@ def parser() -> etree.XMLParser:
     )
 
 
-def parsed(data: bytes) -> etree._Element:
+def parse_xml(data: bytes) -> etree._Element:
     """The root element of a part. Raises ValueError for what is not well-formed, or declares a document type."""
     try:
         root = etree.fromstring(data, parser())
@@ -40,7 +54,7 @@ def parsed(data: bytes) -> etree._Element:
     return root
 
 
-def serialised(root: etree._Element) -> bytes:
+def serialise_xml(root: etree._Element) -> bytes:
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8", standalone=True)
 
 
@@ -64,7 +78,7 @@ def child(element: etree._Element | None, name: str) -> etree._Element | None:
     return next(iter(children(element, name)), None)
 
 
-def placed(parent: etree._Element, name: str, order: Sequence[str]) -> etree._Element:
+def insert_child(parent: etree._Element, name: str, order: Sequence[str]) -> etree._Element:
     """A new child in the place that a schema's order gives it."""
     fresh = etree.Element(tag(parent, name))
     later = set(order[order.index(name) + 1 :])
@@ -72,27 +86,27 @@ def placed(parent: etree._Element, name: str, order: Sequence[str]) -> etree._El
     return fresh
 
 
-def without(element: etree._Element, attribute: str) -> None:
+def remove_attribute(element: etree._Element, attribute: str) -> None:
     """Take an attribute away, if it is there."""
     if attribute in element.attrib:
         del element.attrib[attribute]
 
 
-def control_escaped(text: str) -> str:
+def escape_controls(text: str) -> str:
     """Text with control characters as the standard escapes them; XML's own escapes are left to whoever writes it."""
     return _NEEDS_ESCAPE.sub(lambda found: f"_x{ord(found[0]):04X}_", text)
 
 
-def escaped(text: str) -> str:
+def escape_text(text: str) -> str:
     """Text for an element's content, all escapes made."""
-    return control_escaped(text).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+    return escape_controls(text).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
 
 
-def attribute(text: str) -> str:
+def escape_attribute(text: str) -> str:
     """Text inside a quoted attribute; a line break is written as the standard's escape (22.4.2.4)."""
-    return escaped(text).replace('"', "&quot;").replace("\n", "_x000a_")
+    return escape_text(text).replace('"', "&quot;").replace("\n", "_x000a_")
 
 
-def unescaped_text(text: str) -> str:
+def unescape_controls(text: str) -> str:
     """Text of a cell with `_x000D_` and its kin read back."""
     return _ESCAPE.sub(lambda found: chr(int(found[1], 16)), text) if "_x" in text else text

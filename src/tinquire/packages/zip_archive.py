@@ -9,11 +9,11 @@ from collections.abc import Iterator, Mapping
 from functools import cached_property
 
 from tinquire.base.faults import AccessError, DataError, Fault
-from tinquire.packages.deflate import CHUNK, DAMAGE, crc32, deflated, inflated, unpacker
+from tinquire.packages.deflate import CHUNK, DAMAGE, crc32, deflate, inflate, unpacker
 from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.zip_directory import CENTRAL, DESCRIPTOR_FLAG, END, LOCAL, UTF8_FLAG, Member, read_directory
 
-__all__ = ["MAX_RATIO", "Archive", "unreadable", "written"]
+__all__ = ["MAX_RATIO", "Archive", "unreadable_error", "write_archive"]
 
 
 #: No part of a workbook may inflate to more than this; the largest sheet of the grid's size stays below.
@@ -40,7 +40,7 @@ class Archive:
         self.name = name
         self._data = data
         if data[:8] == _COMPOUND:
-            raise unreadable(name, data, "")  # a workbook of the old kind may hold a zip archive somewhere inside
+            raise unreadable_error(name, data, "")  # a workbook of the old kind may hold a zip archive somewhere inside
         try:
             members = list(read_directory(data)[0].values())
         except Unusual:
@@ -53,7 +53,7 @@ class Archive:
         try:
             return zipfile.ZipFile(io.BytesIO(self._data))
         except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError) as error:
-            raise unreadable(self.name, self._data, str(error)) from None
+            raise unreadable_error(self.name, self._data, str(error)) from None
 
     def names(self) -> list[str]:
         """Members in the order of the file."""
@@ -132,7 +132,7 @@ class Archive:
         if packed is None:
             return None
         try:
-            content = inflated(packed, entry.size)
+            content = inflate(packed, entry.size)
         except (ValueError, zlib.error):
             return None  # the standard library says what is wrong
         return content if crc32(content) == entry.crc else None
@@ -162,7 +162,7 @@ _END_MISSING = "its end is missing"
 _AGAIN = "get the file again from where it came from"
 
 
-def unreadable(name: str, data: bytes, detail: str) -> AccessError:
+def unreadable_error(name: str, data: bytes, detail: str) -> AccessError:
     """What to say of a file that is no zip archive, by what it looks like instead."""
     if data[:8] == _COMPOUND and "EncryptedPackage".encode("utf-16-le") in data:
         why, do = "it is locked with a password", "save it without a password in the program that made it"
@@ -185,7 +185,7 @@ def unreadable(name: str, data: bytes, detail: str) -> AccessError:
     return AccessError(Fault("opening a workbook", why, name, do))
 
 
-def written(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
+def write_archive(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
     """A zip file of the members in the order given; None stands for the base's own member, copied as it lies.
 
     Members have one fixed time stamp; a copied one keeps its own.
@@ -201,7 +201,7 @@ def written(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
             method, crc, size = entry.method, entry.crc, entry.size
             stamp = entry.stamp
         else:
-            packed, method = deflated(content)
+            packed, method = deflate(content)
             flags, crc, size, stamp = UTF8_FLAG, crc32(content), len(content), (0, _DOS_DATE)
         offset = out.tell()
         if max(offset, size, len(packed)) > _MAX_ZIP32:

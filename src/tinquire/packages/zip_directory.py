@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from operator import attrgetter
 
-from tinquire.packages.deflate import crc32, deflated
+from tinquire.packages.deflate import crc32, deflate
 from tinquire.packages.raw_xml import Unusual
 
 __all__ = [
@@ -20,9 +20,9 @@ __all__ = [
     "LOCAL",
     "UTF8_FLAG",
     "Member",
-    "exchanged",
-    "local_content",
+    "packed_content",
     "read_directory",
+    "replace_members",
 ]
 
 END = struct.Struct("<4s4H2LH")
@@ -104,7 +104,7 @@ def read_directory(data: bytes) -> tuple[dict[str, Member], int]:
     return members, start
 
 
-def local_content(data: bytes, member: Member) -> bytes:
+def packed_content(data: bytes, member: Member) -> bytes:
     """A member's packed bytes as they lie. Raises Unusual where they do not lie where the directory says."""
     named, extra = _LOCAL_LENGTHS.unpack_from(data, member.start + 26)
     place = member.start + LOCAL.size
@@ -114,7 +114,7 @@ def local_content(data: bytes, member: Member) -> bytes:
     return data[place : place + member.packed]
 
 
-def exchanged(data: bytes, members: Mapping[str, Member], directory: int, contents: Mapping[str, bytes]) -> bytes:
+def replace_members(data: bytes, members: Mapping[str, Member], directory: int, contents: Mapping[str, bytes]) -> bytes:
     """The archive with other contents for some of its members; the others as they lie, with the space between them.
     `directory` is where its directory begins."""
     pieces, place = [], 0
@@ -122,7 +122,7 @@ def exchanged(data: bytes, members: Mapping[str, Member], directory: int, conten
     headers = {name: member.header for name, member in members.items()}
     for name in sorted(contents, key=lambda part: members[part].start):
         member, content = members[name], contents[name]
-        packed, method = deflated(content)
+        packed, method = deflate(content)
         head = list(CENTRAL.unpack_from(member.header))
         head[3], head[4] = member.flags & ~DESCRIPTOR_FLAG, method
         head[7], head[8], head[9] = crc32(content), len(packed), len(content)
@@ -134,7 +134,7 @@ def exchanged(data: bytes, members: Mapping[str, Member], directory: int, conten
     pieces.append(data[place:directory])
     first = min((start for start, _ in moved), default=directory)
     entries = [
-        headers[name] if member.start <= first else _moved(headers[name], member.start, moved)
+        headers[name] if member.start <= first else _move_entry(headers[name], member.start, moved)
         for name, member in members.items()
     ]
     central, start = b"".join(entries), sum(map(len, pieces))
@@ -142,7 +142,7 @@ def exchanged(data: bytes, members: Mapping[str, Member], directory: int, conten
     return b"".join((*pieces, central, END.pack(b"PK\x05\x06", 0, 0, count, count, len(central), start, 0)))
 
 
-def _moved(header: bytes, place: int, moved: list[tuple[int, int]]) -> bytes:
+def _move_entry(header: bytes, place: int, moved: list[tuple[int, int]]) -> bytes:
     """A member's entry in the directory, with its place behind members that grew or shrank."""
     place += sum(growth for start, growth in moved if start < place)
     return b"%s%s%s" % (header[:42], place.to_bytes(4, "little"), header[46:])

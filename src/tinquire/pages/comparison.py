@@ -149,7 +149,7 @@ def _headlines(comparison: Comparison) -> Iterator[str]:
         return
     body = "".join(
         f'<tr><td>{html.escape(cell.called)}</td><td class="c"><a href="#{_anchor(sheet)}">'
-        f"{html.escape(quoted_sheet(sheet.name))}!{cell.cell}</a></td>{_moved(cell)}</tr>"
+        f"{html.escape(quoted_sheet(sheet.name))}!{cell.cell}</a></td>{_movement(cell)}</tr>"
         for sheet, cell in found[:_MOST_ROWS]
     )
     rest = f"<p>and {len(found) - _MOST_ROWS:,} more</p>" if len(found) > _MOST_ROWS else ""
@@ -160,10 +160,10 @@ def _headlines(comparison: Comparison) -> Iterator[str]:
 def _cell(one: CellDifference) -> str:
     place = one.cell if one.before == one.cell else f"{one.cell} (was {one.before})"
     called = f"<td>{html.escape(one.called)}</td>"
-    return f'<tr><td class="c">{place}</td>{called}<td class="k">{one.kind}</td>{_moved(one)}</tr>'
+    return f'<tr><td class="c">{place}</td>{called}<td class="k">{one.kind}</td>{_movement(one)}</tr>'
 
 
-def _moved(one: CellDifference) -> str:
+def _movement(one: CellDifference) -> str:
     """What was and is, and by how much it moved."""
     was = f'<span class="was">{html.escape(one.was)}</span>' if one.was else "nothing"
     now = f'<span class="is">{html.escape(one.now)}</span>' if one.now else "nothing"

@@ -53,7 +53,7 @@ class Session:
         try:
             refused = self._client.sendmail(sender, to, message.as_bytes())
         except (smtplib.SMTPException, OSError) as error:
-            raise _trouble(self._server, f"the server did not take the mail: {_said(error)}") from None
+            raise _trouble(self._server, f"the server did not take the mail: {_server_words(error)}") from None
         if refused:
             names = ", ".join(refused)
             raise _trouble(self._server, f"the server took the mail, but refused {names}")
@@ -81,7 +81,7 @@ def session(server: MailServer) -> Iterator[Session]:
     except (smtplib.SMTPException, OSError) as error:
         if client is not None:
             client.close()
-        raise _trouble(server, f"no connection: {_said(error)}") from None
+        raise _trouble(server, f"no connection: {_server_words(error)}") from None
     try:
         yield Session(client, server)
     finally:
@@ -98,7 +98,7 @@ def deliver(server: MailServer, data: bytes, at: datetime) -> None:
         open_session.send(data, at)
 
 
-def _said(error: Exception) -> str:
+def _server_words(error: Exception) -> str:
     if isinstance(error, smtplib.SMTPResponseException):
         detail = error.smtp_error
         return f"{error.smtp_code} {detail.decode(errors='replace') if isinstance(detail, bytes) else detail}"

@@ -13,7 +13,7 @@ from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime
 
-__all__ = ["Attachment", "BodyStyle", "Mail", "html_body", "mail_bytes", "parsed_address"]
+__all__ = ["Attachment", "BodyStyle", "Mail", "html_body", "mail_bytes", "parse_address"]
 
 _ADDRESS = re.compile(r"[^\s<>,;:\"()\[\]\\@]+@[A-Za-z0-9](?:[A-Za-z0-9.-]*[A-Za-z0-9])?\Z")
 #: RFC 5321, 4.5.3.1: a local part of 64 and a domain of 255 characters.
@@ -61,7 +61,7 @@ class Mail:
     body_style: BodyStyle = BodyStyle()
 
 
-def parsed_address(name: str, address: str) -> Address:
+def parse_address(name: str, address: str) -> Address:
     """An address with the name it is shown under. Raises ValueError for what cannot be one, so that no text from a
     source can bring in a second recipient or a header."""
     bare = address.strip()

@@ -8,7 +8,7 @@ from datetime import UTC, datetime, time, timedelta
 from functools import partial
 from pathlib import Path
 
-from tinquire.base.faults import Fault, TinQuireError, UseError, merged
+from tinquire.base.faults import Fault, TinQuireError, UseError, merge_errors
 from tinquire.cells.periods import Period
 from tinquire.docket import Docket
 from tinquire.docket.house import load_house
@@ -65,7 +65,7 @@ def make(
     before = partial(Daybook(docket.base).fact, docket.model.title, period.previous.text)
     results = compute(Run(docket, period, house, environment or {}), before, progress)
     if results.errors:
-        raise merged([*results.errors, *_foreseen(results)])
+        raise merge_errors([*results.errors, *_foreseen(results)])
     for gathered in results.sources.values():
         for file in gathered.files:
             file.digest.begin()  # beside the making of workbooks, since only the record needs it
@@ -74,7 +74,7 @@ def make(
     files, errors = _make_all(making, progress)
     errors += _collisions(results, files)
     if errors:
-        raise merged(errors)
+        raise merge_errors(errors)
     return Pack(results, files, making.out, making.outbox)
 
 

@@ -36,14 +36,14 @@ def publish(pack: Pack, at: datetime) -> list[str]:
         at,
         f"tinquire {__version__}",
         read,
-        [(_recorded(kind, made), _shown(made.path, base), digest(made.data)) for kind, made in files],
+        [(_record_name(kind, made), _relative_path(made.path, base), digest(made.data)) for kind, made in files],
         [(digest(made.data), made.sources) for _, made in files if made.sources],
         pack.results.facts,
     )
     return notes
 
 
-def _recorded(kind: OutputKind, made: Made) -> str:
+def _record_name(kind: OutputKind, made: Made) -> str:
     """The name under which the daybook keeps a file: swept kinds by their word, so that old files are found by it."""
     return kind.word if kind.swept else made.name
 
@@ -61,7 +61,7 @@ def _sweep(pack: Pack, kind: OutputKind) -> list[str]:
     return [f"{path.name} of an earlier run was taken out of the outbox" for path in old]
 
 
-def _shown(path: Path, base: Path) -> str:
+def _relative_path(path: Path, base: Path) -> str:
     try:
         return path.relative_to(base).as_posix()
     except ValueError:

@@ -82,7 +82,7 @@ def send(
     before it are sent and recorded.
     """
     before = [mail for mail in mails if mail.known and mail.known.state == "sent" and mail.known.same and not again]
-    held = [_held(mail) for mail in mails if mail.known and not again and mail not in before]
+    held = [_held_back(mail) for mail in mails if mail.known and not again and mail not in before]
     ready = [mail for mail in mails if again or mail.known is None]
     sent: list[Outgoing] = []
     if ready:
@@ -104,7 +104,7 @@ def send(
     return SendReport(tuple(sent), tuple(before), tuple(held))
 
 
-def _held(mail: Outgoing) -> Fault:
+def _held_back(mail: Outgoing) -> Fault:
     assert mail.known is not None
     if mail.known.state == "sent":
         why = f"a mail of this run was sent on {mail.known.at} with other content"

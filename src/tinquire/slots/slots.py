@@ -19,8 +19,18 @@ from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import CellError, Value
 
 __all__ = [
-    "Filled", "Resolver", "Slot", "SlotText", "Unfilled", "checked_fill", "cut", "filled_text", "only_slot",
-    "slot_name", "slot_text", "split_slots",
+    "Filled",
+    "Resolver",
+    "Slot",
+    "SlotText",
+    "Unfilled",
+    "cut_text",
+    "fill_or_refuse",
+    "fill_text",
+    "only_slot",
+    "slot_name",
+    "slot_text",
+    "split_slots",
 ]  # fmt: skip
 
 _SLOT = re.compile(r"\[:(.*?):\]", re.DOTALL)
@@ -120,7 +130,7 @@ def slot_name(inside: str) -> str:
     return re.sub(r"[\s_]+", "_", inside.strip()).casefold()
 
 
-def filled_text(text: str, resolve: Resolver) -> tuple[str, tuple[Unfilled, ...]]:
+def fill_text(text: str, resolve: Resolver) -> tuple[str, tuple[Unfilled, ...]]:
     """The text with every slot filled as text, and the slots that nothing fills."""
     pieces: list[str] = []
     unfilled: list[Unfilled] = []
@@ -128,7 +138,7 @@ def filled_text(text: str, resolve: Resolver) -> tuple[str, tuple[Unfilled, ...]
         if isinstance(piece, str):
             pieces.append(piece)
             continue
-        found = checked_fill(piece, resolve)
+        found = fill_or_refuse(piece, resolve)
         if isinstance(found, Unfilled):
             unfilled.append(found)
         else:
@@ -136,7 +146,7 @@ def filled_text(text: str, resolve: Resolver) -> tuple[str, tuple[Unfilled, ...]
     return "".join(pieces), tuple(unfilled)
 
 
-def checked_fill(slot: Slot, resolve: Resolver) -> Filled | Unfilled:
+def fill_or_refuse(slot: Slot, resolve: Resolver) -> Filled | Unfilled:
     """What a slot gets; an error value fills nothing."""
     if slot.unclosed:
         return Unfilled(slot, "it is not closed: ':]' is missing")
@@ -153,7 +163,7 @@ def slot_text(found: Filled, slot: Slot) -> str:
     return show(found.value, found.format, language=found.language).text
 
 
-def cut(text: str, slot: Slot) -> str | None:
+def cut_text(text: str, slot: Slot) -> str | None:
     """The part of a text that a slot's `after` and `before` leave.
 
     `before` a mark that the text lacks is the whole text; `after` one it lacks is nothing at all, so None.

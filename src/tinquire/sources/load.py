@@ -8,10 +8,10 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, merged
-from tinquire.base.parallel import abreast
+from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, merge_errors
+from tinquire.base.parallel import map_in_order
 from tinquire.base.wording import known_names, listed
-from tinquire.packages.zip_archive import unreadable
+from tinquire.packages.zip_archive import unreadable_error
 from tinquire.sources.databases.query import read_query
 from tinquire.sources.delimited.reader import read_delimited
 from tinquire.sources.digest import Digest
@@ -21,10 +21,10 @@ from tinquire.sources.readers.detect import FileKind, file_kind
 from tinquire.sources.readers.json_records import are_records, read_records
 from tinquire.sources.readers.workbooks import read_blocks
 from tinquire.sources.spec import FileRead, Gathered, SourceSpec
-from tinquire.sources.typed_table import compared_totals, shortened, typed_table
-from tinquire.tables.inference import MIXED, inferred_type
+from tinquire.sources.typed_table import compare_totals, shortened, type_table
+from tinquire.tables.inference import MIXED, infer_type
 from tinquire.tables.marks import mark_of_column
-from tinquire.tables.stacking import stacked
+from tinquire.tables.stacking import stack_tables
 
 __all__ = ["gather"]
 
@@ -42,24 +42,24 @@ def gather(spec: SourceSpec) -> Gathered:
         paths, passed_over = _paths(spec, stopped)
         paths, raws, errors = _read_all(spec, paths)
         if errors:
-            raise merged(errors)
+            raise merge_errors(errors)
         paths, raws = _each_once(spec, paths, raws, stopped)
     for raw in raws:
-        _renamed(raw, spec)
+        _rename_headings(raw, spec)
     warnings = [Fault(stopped, note, warning=True) for note in passed_over]
-    headings = _aligned(spec, raws, stopped)
+    headings = _align_headings(spec, raws, stopped)
     with_types = _inferred_types(spec, raws, headings) if spec.infer else spec
     tables, files, faults = [], [], []
     for path, raw in zip(paths, raws, strict=True):
-        table, problems = typed_table(with_types, path, raw, headings)
+        table, problems = type_table(with_types, path, raw, headings)
         faults += problems
         if spec.totals_row == "agree" and not problems:
-            faults += compared_totals(spec, raw, table, stopped)
+            faults += compare_totals(spec, raw, table, stopped)
         tables.append(table)
         files.append(FileRead(path, raw.file, table.height, tuple(raw.notes), raw.digest, raw.sheet))
     if faults:
         raise DataError(*shortened(faults, stopped))
-    made = stacked(spec.name, tables)
+    made = stack_tables(spec.name, tables)
     types = {**{one.name: one.type for one in made.fields}, **with_types.types}
     return Gathered(made, _by_file(files), tuple(warnings), types)
 
@@ -108,7 +108,7 @@ def _read_all(spec: SourceSpec, paths: Sequence[Path]) -> tuple[list[Path], list
     found: list[Path] = []
     raws: list[RawTable] = []
     errors: list[TinQuireError] = []
-    for path, read in zip(paths, abreast(partial(_read_or_error, spec), paths), strict=True):
+    for path, read in zip(paths, map_in_order(partial(_read_or_error, spec), paths), strict=True):
         if isinstance(read, TinQuireError):
             errors.append(read)
             continue
@@ -155,7 +155,7 @@ def _read_one(spec: SourceSpec, path: Path) -> list[RawTable]:
         return [read_records(path, shown)]
     block, dialect = read_delimited(path, shown, separator=spec.separator, decimal=spec.decimal, encoding=spec.encoding)
     if named_as_workbook(path) and (len(block.columns) < 2 or spec.sheet or spec.table):
-        raise unreadable(shown, path.read_bytes(), "")  # a word or two is no table, and text has no sheets
+        raise unreadable_error(shown, path.read_bytes(), "")  # a word or two is no table, and text has no sheets
     raw = table_below_heading(block, spec.header, spec.totals_row, expected)
     raw.decimal = dialect.decimal
     raw.notes.insert(0, dialect.says())
@@ -206,7 +206,7 @@ def _each_once(
     return [path for path, _ in kept], [raw for _, raw in kept]
 
 
-def _renamed(raw: RawTable, spec: SourceSpec) -> None:
+def _rename_headings(raw: RawTable, spec: SourceSpec) -> None:
     """Headings by the names that the source knows them under, those of the totals row, too."""
     names = {other.casefold(): heading for heading, others in spec.known_as.items() for other in others}
     taken = {heading.casefold() for heading in raw.headings}
@@ -222,7 +222,7 @@ def _renamed(raw: RawTable, spec: SourceSpec) -> None:
 # -- alignment -------------------------------------------------------------------------------------------
 
 
-def _aligned(spec: SourceSpec, raws: Sequence[RawTable], stopped: str) -> list[str]:
+def _align_headings(spec: SourceSpec, raws: Sequence[RawTable], stopped: str) -> list[str]:
     """All headings, in the order they are first met. Raises DataError for columns that some files lack."""
     known: dict[str, str] = {}
     for raw in raws:
@@ -286,7 +286,7 @@ def _inferred_types(spec: SourceSpec, raws: Sequence[RawTable], headings: Sequen
         ]
         columns = [raw.columns[place] for raw, place in parts]
         marks = [spec.decimal or mark_of_column(raw.columns[place]) or raw.decimal for raw, place in parts]
-        kind, remark = inferred_type(
+        kind, remark = infer_type(
             columns,
             next((mark for mark in marks if mark), None),
             moments=[raw.moments[place] for raw, place in parts],

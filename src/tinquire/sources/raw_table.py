@@ -96,7 +96,7 @@ def table_below_heading(
     docket speaks of. Raises DataError when no heading row can be found.
     """
     if isinstance(heading, Sequence) and not isinstance(heading, str):
-        block, heading = _joined_headings(block, heading[0], heading[-1]), heading[-1]
+        block, heading = _join_headings(block, heading[0], heading[-1]), heading[-1]
     filled = np.array([column.kinds != Kind.BLANK for column in block.columns]) if block.columns else np.zeros((0, 0))
     at = _heading_place(block, filled, expected) if heading == "find" else int(heading) - block.top
     if at is None or not 0 <= at < block.height:
@@ -113,7 +113,7 @@ def table_below_heading(
     return raw
 
 
-def _joined_headings(block: Block, first: int, last: int) -> Block:
+def _join_headings(block: Block, first: int, last: int) -> Block:
     """The block with the texts of several heading rows joined in the last; what stands in an upper row is said of all
     columns to its right up to the next one, as merged cells show it. Raises DataError."""
     top, bottom = first - block.top, last - block.top

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from tinquire.base.faults import Fault
-from tinquire.base.parallel import abreast
+from tinquire.base.parallel import map_in_order
 from tinquire.base.wording import counted, listed
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.display import show
@@ -20,9 +20,9 @@ from tinquire.sources.spec import SourceSpec
 from tinquire.tables import Field, Origin, Table
 from tinquire.tables.inference import MIXED
 from tinquire.tables.marks import own_mark
-from tinquire.tables.types import NUMERIC, Problem, Reading, column_type, duration_in, number_in, typed
+from tinquire.tables.types import NUMERIC, Problem, Reading, column_type, duration_in, number_in, read_column
 
-__all__ = ["compared_totals", "shortened", "typed_table"]
+__all__ = ["compare_totals", "shortened", "type_table"]
 
 #: At most this many unreadable values are listed one by one for each source; the rest are counted.
 _LISTED_PROBLEMS = 12
@@ -34,7 +34,7 @@ _TOTALS_TOLERANCE = 1e-6
 DURATION = "[h]:mm"
 
 
-def typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[str]) -> tuple[Table, list[Fault]]:
+def type_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[str]) -> tuple[Table, list[Fault]]:
     """One file's rows as a table with all headings, and a fault for every value that cannot be read."""
     places = {heading.casefold(): place for place, heading in enumerate(raw.headings)}
     types = {heading.casefold(): kind for heading, kind in spec.types.items()}
@@ -54,11 +54,11 @@ def typed_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[
         if kind in NUMERIC and not column.all_of(Kind.NUMBER):
             decimal = spec.decimal or (own_mark(column, raw.decimal))
         stand_ins = spec.stand_ins(heading) if kind != "text" else spec.own_stand_ins(heading)
-        reading = typed(column, kind, replacements=stand_ins, decimal=decimal)
-        return _elapsed(kind, reading.column), reading
+        reading = read_column(column, kind, replacements=stand_ins, decimal=decimal)
+        return _time_type(kind, reading.column), reading
 
     fields, columns, faults = [], [], []
-    side_by_side = abreast if len(raw.rows) > _MANY_ROWS else map
+    side_by_side = map_in_order if len(raw.rows) > _MANY_ROWS else map
     for heading, (kind, reading) in zip(headings, side_by_side(read, headings), strict=True):
         place = places.get(heading.casefold()) or 0
         faults += _unreadable(spec, raw, place, heading, kind, reading.problems)
@@ -84,7 +84,7 @@ def _type_of_values(column: Column, moment: Moment) -> str:
     return moment or "number"
 
 
-def _elapsed(kind: str, column: Column) -> str:
+def _time_type(kind: str, column: Column) -> str:
     """The type of times: of those of a day, or of hours that went by, where one of them runs past a day."""
     outside = kind == "time" and bool(((column.numbers < 0) | (column.numbers >= 1)).any())
     return "duration" if outside else kind
@@ -153,13 +153,13 @@ def shortened(faults: Sequence[Fault], stopped: str) -> list[Fault]:
 # -- totals ----------------------------------------------------------------------------------------------
 
 
-def compared_totals(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) -> list[Fault]:
+def compare_totals(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) -> list[Fault]:
     """Faults where a file's own totals row and the sum of the rows that were read are not the same; what agrees, and
     what could not be compared, is noted."""
     faults, agree, uncompared = [], [], []
     for heading, total in raw.totals.items():
         place = table.place(heading)
-        stated = _stated(total, raw, spec) if isinstance(total, str) else total
+        stated = _stated_number(total, raw, spec) if isinstance(total, str) else total
         if place is None or not isinstance(stated, float) or isinstance(total, bool):
             continue
         column = table.columns[place]
@@ -191,7 +191,7 @@ def compared_totals(spec: SourceSpec, raw: RawTable, table: Table, stopped: str)
     return []
 
 
-def _stated(total: str, raw: RawTable, spec: SourceSpec) -> float | None:
+def _stated_number(total: str, raw: RawTable, spec: SourceSpec) -> float | None:
     """The number, or the hours and minutes, that a text of a totals row spells."""
     known = spec.decimal or raw.decimal
     marks = (known,) if known else (".", ",")

@@ -11,7 +11,7 @@ import numpy as np
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind
 from tinquire.formula.engine.conversions import with_faults
 
-__all__ = ["Aggregation", "Summary", "aggregated", "members"]
+__all__ = ["Aggregation", "Summary", "aggregate", "members"]
 
 
 class Aggregation(Enum):
@@ -97,7 +97,7 @@ class Summary:
         return Summary(count, part, faults)
 
     def result(self, how: Aggregation) -> Column:
-        """The value of each group; see `aggregated`."""
+        """The value of each group; see `aggregate`."""
         if how is Aggregation.COUNT:
             return Column.of_numbers(self.part("filled"))
         if how is Aggregation.NUMBERS:
@@ -109,7 +109,7 @@ class Summary:
         return column if self._faults is None else _with_errors(column, self._faults)
 
 
-def aggregated(how: Aggregation, values: Column, groups: Codes, count: int) -> Column:
+def aggregate(how: Aggregation, values: Column, groups: Codes, count: int) -> Column:
     """One value for each of `count` groups; rows belong to the group of their number.
 
     `count` counts values that are not blank, `numbers` numbers alone; `first` and `last` take a value of any kind, the

@@ -10,9 +10,9 @@ import numpy as np
 from tinquire.cells.column import Codes, Column, Kind, at_hand
 from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import CellError
-from tinquire.tables.types import NUMERIC, SpelledTexts, typed
+from tinquire.tables.types import NUMERIC, SpelledTexts, read_column
 
-__all__ = ["MIXED", "inferred_type"]
+__all__ = ["MIXED", "infer_type"]
 
 #: Not a type: the column holds values of several kinds, which stay what they are.
 MIXED = ""
@@ -27,7 +27,7 @@ _SOME = 500
 _YES_NO = frozenset({"true", "false", "yes", "no"})
 
 
-def inferred_type(
+def infer_type(
     columns: Sequence[Column], decimal: str | None = None, *, moments: Sequence[Moment] = (),
     stand_ins: Collection[str] = (),
 ) -> tuple[str, str]:  # fmt: skip
@@ -129,7 +129,7 @@ def _type_of(texts: Sequence[str], decimal: str | None) -> tuple[str, str]:
     distinct = Column.of_texts(texts)
 
     def reads(kind: str) -> bool:
-        return not typed(distinct, kind, decimal=decimal).problems
+        return not read_column(distinct, kind, decimal=decimal).problems
 
     if all(text.casefold() in _YES_NO for text in texts):
         return "yes/no", ""
@@ -137,7 +137,7 @@ def _type_of(texts: Sequence[str], decimal: str | None) -> tuple[str, str]:
         return "text", ""
     if any(_CODE.fullmatch(text) for text in texts):
         return "text", ""
-    problems = typed(distinct, "number", decimal=decimal).problems
+    problems = read_column(distinct, "number", decimal=decimal).problems
     if problems and all(problem.readings for problem in problems):
         return "text", f"{problems[0].why}: state the decimal mark"
     if not problems:
@@ -172,5 +172,5 @@ def _type_of_days(texts: Sequence[str], reads: Callable[[str], bool]) -> tuple[s
 
 def _clock_type(distinct: Column) -> str:
     """Times of a day, unless one of them runs past it."""
-    numbers = typed(distinct, "duration").column.numbers
+    numbers = read_column(distinct, "duration").column.numbers
     return "time" if ((numbers >= 0) & (numbers < 1)).all() else "duration"

@@ -31,10 +31,10 @@ def key_groups(columns: Sequence[Column]) -> tuple[Codes, int]:
 
 def key_text(columns: Sequence[Column], row: int) -> str:
     """A row's key as a message writes it."""
-    return " with ".join(_quoted(column[row]) for column in columns)
+    return " with ".join(_quote(column[row]) for column in columns)
 
 
-def _quoted(value: Value) -> str:
+def _quote(value: Value) -> str:
     if value is None:
         return "a blank"
     return general(value) if isinstance(value, float) else f"'{value}'"

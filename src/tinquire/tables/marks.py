@@ -10,7 +10,7 @@ import numpy as np
 
 from tinquire.cells.column import Column, Kind, at_hand
 
-__all__ = ["any_two_readings", "decimal_mark", "has_two_readings", "mark_of_column", "own_mark", "sampled_texts"]
+__all__ = ["any_two_readings", "decimal_mark", "has_two_readings", "mark_of_column", "own_mark", "sample_texts"]
 
 #: What may stand around a number: a sign, a currency, a per cent, brackets.
 _AROUND = r"[^\d.,]{0,5}"
@@ -63,7 +63,7 @@ def has_two_readings(text: str) -> bool:
 
 def mark_of_column(column: Column) -> str | None:
     """The decimal mark that a column's texts show; of many, some from all over are looked at."""
-    return decimal_mark(sampled_texts(column))
+    return decimal_mark(sample_texts(column))
 
 
 def own_mark(column: Column, around: str | None) -> str | None:
@@ -74,7 +74,7 @@ def own_mark(column: Column, around: str | None) -> str | None:
     return mark_of_column(column) or around
 
 
-def sampled_texts(column: Column) -> Sequence[str]:
+def sample_texts(column: Column) -> Sequence[str]:
     """Texts of a column from all over."""
     if isinstance(column.texts, SampledTexts):
         return column.texts.sample(_SAMPLE)

@@ -13,7 +13,7 @@ from tinquire.cells.display import general
 from tinquire.cells.values import Value
 from tinquire.tables.keys import key_groups
 
-__all__ = ["CLEANINGS", "Matching", "cleaned", "matched"]
+__all__ = ["CLEANINGS", "Matching", "clean_keys", "match_rows"]
 
 _SPACES = re.compile(r"\s+")
 _NOUGHTS = re.compile(r"\A0+(?=\d)")
@@ -32,15 +32,15 @@ CLEANINGS: dict[str, Callable[[str], str]] = {
 }
 
 
-def cleaned(column: Column, ways: Sequence[str]) -> Column:
+def clean_keys(column: Column, ways: Sequence[str]) -> Column:
     """Keys cleaned in some of the ways of `CLEANINGS`; each distinct one is cleaned once."""
     if not ways:
         return column
     groups, distinct = column.groups()
-    return Column.from_values(_cleaned(value, ways) for value in distinct).take(groups)
+    return Column.from_values(_clean(value, ways) for value in distinct).take(groups)
 
 
-def _cleaned(value: Value, ways: Sequence[str]) -> Value:
+def _clean(value: Value, ways: Sequence[str]) -> Value:
     if isinstance(value, float) and not isinstance(value, bool) and "kind" in ways:
         value = general(value)
     if isinstance(value, str):
@@ -73,7 +73,9 @@ class Matching:
         return np.sort(first[~met[keys]])
 
 
-def matched(left: Sequence[Column], right: Sequence[Column], *, last: bool = False, nearest: bool = False) -> Matching:
+def match_rows(
+    left: Sequence[Column], right: Sequence[Column], *, last: bool = False, nearest: bool = False
+) -> Matching:
     """Match rows by their keys, one column each: with the first row of equal keys, or the last one.
 
     With `nearest` the last key column holds numbers, and a row is matched with the largest that is not above its own,

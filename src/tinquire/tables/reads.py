@@ -68,9 +68,9 @@ def _read(node: Node, around: Node, scope: TableScope) -> Iterator[RowsRead]:
 def _chosen(node: Call, scope: TableScope) -> RowsRead | None:
     """The rows of a call that chooses some; None for all others, and where the choice is not one for all rows."""
     if node.function in CONDITIONAL:
-        return _met(node, scope)
+        return _conditional_rows(node, scope)
     if node.function == "GETPIVOTDATA":
-        return _asked(node, scope)
+        return _pivot_cell(node, scope)
     if node.function in _LOOKUPS and len(node.arguments) > 1:
         start = _LOOKUPS[node.function]
         found = evaluate_scalar(
@@ -84,7 +84,7 @@ def _chosen(node: Call, scope: TableScope) -> RowsRead | None:
     return None
 
 
-def _asked(node: Call, scope: TableScope) -> RowsRead | None:
+def _pivot_cell(node: Call, scope: TableScope) -> RowsRead | None:
     """The cell of a pivot that is asked for by its labels."""
     named = node.arguments[1] if len(node.arguments) > 1 else None
     table = scope.find_table(named.name) if isinstance(named, Name) else None
@@ -96,7 +96,7 @@ def _asked(node: Call, scope: TableScope) -> RowsRead | None:
     return None if found is None else RowsRead(write(node), table, None, found[1:])
 
 
-def _met(node: Call, scope: TableScope) -> RowsRead | None:
+def _conditional_rows(node: Call, scope: TableScope) -> RowsRead | None:
     """The rows that meet a conditional function's criteria."""
     pairs = criteria_pairs(node)
     table = _table_of(pairs[0], scope) if pairs else None

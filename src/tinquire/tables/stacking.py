@@ -11,10 +11,10 @@ from tinquire.cells.column import Column
 from tinquire.tables.origin import Origin
 from tinquire.tables.table import Field, RowFormula, Table
 
-__all__ = ["stacked"]
+__all__ = ["stack_tables"]
 
 
-def stacked(name: str, tables: Sequence[Table]) -> Table:
+def stack_tables(name: str, tables: Sequence[Table]) -> Table:
     """All rows of the tables, in order. Headings come in the order they are first met; what a table lacks is blank.
 
     A column keeps its type where all tables agree on it, and is text otherwise, but times with durations are durations.

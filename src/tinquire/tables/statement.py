@@ -21,7 +21,7 @@ from tinquire.tables.scope import TableScope, read_formula, scalar_value
 from tinquire.tables.table import Field, Table
 
 __all__ = [
-    "KINDS", "Amounts", "LineColumns", "Statement", "StatementLine", "StatementRows", "balance", "stated",
+    "KINDS", "Amounts", "LineColumns", "Statement", "StatementLine", "StatementRows", "balance", "make_statement",
 ]  # fmt: skip
 
 #: What a line can be: accounts added up, the sum of a category's lines, the sum of all lines since the last total, a
@@ -104,7 +104,7 @@ class Statement:
         raise KeyError(line)
 
 
-def stated(
+def make_statement(
     name: str, lines: Table, columns: LineColumns, mapping: Table, account: str, line: str,
     amounts: Sequence[Amounts], *, difference: str | None = None, percent: str | None = None, where: str = "",
 ) -> Statement:  # fmt: skip
@@ -119,10 +119,10 @@ def stated(
     line_of = _line_of(mapping, account, line, places, stopped)
     keys = [_keys(one.table.column(one.account, stopped)) for one in amounts]
     _all_mapped(amounts, keys, line_of, mapping, stopped)
-    added = [_added(one, own, line_of, known, stopped) for one, own in zip(amounts, keys, strict=True)]
+    added = [_line_sums(one, own, line_of, known, stopped) for one, own in zip(amounts, keys, strict=True)]
     members = _members(known)
     made_of = _made_of(known, members)
-    columns_made = [_worked(values, known, members, stopped, where) for values in added]
+    columns_made = [_line_values(values, known, members, stopped, where) for values in added]
     fields = [Field(one.name, one.table.field(one.amount, stopped).type) for one in amounts]
     if len(columns_made) > 1:
         first, second = columns_made[:2]
@@ -219,7 +219,7 @@ def _all_mapped(
         raise DataError(*listed[:_LISTED], *rest)
 
 
-def _added(
+def _line_sums(
     one: Amounts, keys: list[str], line_of: Mapping[str, int], lines: Sequence[StatementLine], stopped: str
 ) -> Floats:
     """The accounts of each line added up, with the line's sign; lines without accounts are nought."""
@@ -274,7 +274,7 @@ def _rows(one: Amounts, keys: Sequence[str], line_of: Mapping[str, int], made_of
     return StatementRows(one.table, Members.of_lists(lists))
 
 
-def _worked(
+def _line_values(
     values: Floats, lines: Sequence[StatementLine], members: Mapping[int, tuple[int, ...]], stopped: str, where: str
 ) -> Floats:
     """A value for each line, NaN for headings and blanks; formulas may read lines that are none, and formulas above."""

@@ -39,11 +39,11 @@ __all__ = [
     "Problem",
     "Reading",
     "SpelledTexts",
-    "added_type",
     "column_type",
     "duration_in",
     "number_in",
-    "typed",
+    "read_column",
+    "sum_type",
 ]
 
 #: The types that a table's columns have.
@@ -110,7 +110,7 @@ class Reading:
     problems: tuple[Problem, ...]
 
 
-def added_type(kind: str) -> str:
+def sum_type(kind: str) -> str:
     """The type of a sum: times of a day add up to a duration."""
     return "duration" if kind == "time" else kind
 
@@ -125,7 +125,7 @@ def column_type(spec: str) -> str:
     return spec.partition(" ")[0] if spec.startswith("date") else spec
 
 
-def typed(
+def read_column(
     column: Column, spec: str, *, replacements: Mapping[str, Value] | None = None, decimal: str | None = "."
 ) -> Reading:
     """Read a column into a type. Each distinct value is read once.

@@ -14,15 +14,15 @@ from functools import cached_property, lru_cache
 from tinquire.cells.address import cell_name
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
-from tinquire.packages.deflate import crc32, inflated
-from tinquire.packages.entry_edits import asked_to_recalculate
-from tinquire.packages.raw_xml import Element, Unusual, elements, has_formula, unescaped
-from tinquire.packages.xml import parsed
+from tinquire.packages.deflate import crc32, inflate
+from tinquire.packages.entry_edits import with_recalculation
+from tinquire.packages.raw_xml import Element, Unusual, elements, has_formula, unescape_entities
+from tinquire.packages.xml import parse_xml
 from tinquire.packages.zip_archive import MAX_RATIO
-from tinquire.packages.zip_directory import Member, exchanged, local_content, read_directory
+from tinquire.packages.zip_directory import Member, packed_content, read_directory, replace_members
 from tinquire.workbook.parts.shared_strings import items_of, text_item, text_of, with_items
 from tinquire.workbook.parts.styles import StyleBook
-from tinquire.workbook.sheet_xml.cell_splice import CellPatch, changed_cell, spliced
+from tinquire.workbook.sheet_xml.cell_splice import CellPatch, change_cell, splice_cells
 from tinquire.workbook.sheet_xml.cell_values import stored_value, value_of
 
 __all__ = ["DirectBook", "DirectCell"]
@@ -71,7 +71,7 @@ class DirectBook:
         if (known := self._fresh.get(part) or self._read.get(part)) is not None:
             return known
         member, packed = self._packed(part)
-        unfold = _unfolded_before if part in _ALIKE else _unfolded
+        unfold = _unpack_cached if part in _ALIKE else _unpack
         content = self._read[part] = unfold(packed, member.size, member.crc, member.method)
         return content
 
@@ -80,7 +80,7 @@ class DirectBook:
         member = self._members.get(part)
         if member is None or (member.size > _BOMB_FLOOR and member.size > MAX_RATIO * max(member.packed, 1)):
             raise Unusual
-        return member, local_content(self._data, member)
+        return member, packed_content(self._data, member)
 
     def _sheet_parts(self) -> dict[str, str]:
         """Parts of the worksheets by casefolded name, of a workbook laid out as programs lay it out."""
@@ -142,7 +142,7 @@ class DirectBook:
 
     def _stored_value(self, form: bytes, stored: bytes) -> Value:
         try:
-            return value_of(form.decode(), unescaped(stored.decode()), self._shared)
+            return value_of(form.decode(), unescape_entities(stored.decode()), self._shared)
         except ValueError:
             raise Unusual from None
 
@@ -167,10 +167,10 @@ class DirectBook:
         patch = CellPatch(row, column, form, stored, known.style)
         data = self.read(part)
         if known.element is None:
-            self._fresh[part] = spliced(data, [patch])
+            self._fresh[part] = splice_cells(data, [patch])
         else:
             found = known.element
-            self._fresh[part] = data[: found.start] + changed_cell(data, found, patch, b"") + data[found.end :]
+            self._fresh[part] = data[: found.start] + change_cell(data, found, patch, b"") + data[found.end :]
 
     def _place(self, text: str) -> int:
         """A text's place among the shared ones, to which it is added where it is new."""
@@ -192,13 +192,13 @@ class DirectBook:
         if part in self._read:
             return has_formula(self._read[part])
         member, packed = self._packed(part)
-        look = _held_formula_before if member.packed <= _SMALL else _held_formula
+        look = _contains_formula_cached if member.packed <= _SMALL else _contains_formula
         return look(packed, member.size, member.crc, member.method)
 
     def mark_stale(self) -> None:
         """Ask the program that opens the file to recalculate (18.2.2). Raises Unusual where that is not one place."""
         data = self.read("xl/workbook.xml")
-        asking = asked_to_recalculate(data)
+        asking = with_recalculation(data)
         if asking != data:
             self._fresh["xl/workbook.xml"] = asking
 
@@ -206,7 +206,7 @@ class DirectBook:
 
     def to_bytes(self) -> bytes:
         """The whole file: untouched members as they lie, with the space between them."""
-        return exchanged(self._data, self._members, self._directory, self._fresh)
+        return replace_members(self._data, self._members, self._directory, self._fresh)
 
 
 def _hangs_together(data: bytes) -> bool:
@@ -220,10 +220,10 @@ def _hangs_together(data: bytes) -> bool:
 _ALIKE = frozenset({"_rels/.rels", "xl/workbook.xml", "xl/_rels/workbook.xml.rels", "xl/styles.xml"})
 
 
-def _unfolded(packed: bytes, size: int, crc: int, method: int) -> bytes:
+def _unpack(packed: bytes, size: int, crc: int, method: int) -> bytes:
     """A member's content, checked. Raises Unusual for damage."""
     try:
-        content = inflated(packed, size) if method else packed
+        content = inflate(packed, size) if method else packed
     except (zlib.error, ValueError):
         raise Unusual from None
     if len(content) != size or crc32(content) != crc:
@@ -231,13 +231,13 @@ def _unfolded(packed: bytes, size: int, crc: int, method: int) -> bytes:
     return content
 
 
-def _held_formula(packed: bytes, size: int, crc: int, method: int) -> bool:
-    return has_formula(_unfolded(packed, size, crc, method))
+def _contains_formula(packed: bytes, size: int, crc: int, method: int) -> bool:
+    return has_formula(_unpack(packed, size, crc, method))
 
 
-_unfolded_before = lru_cache(maxsize=32)(_unfolded)
+_unpack_cached = lru_cache(maxsize=32)(_unpack)
 #: Sheets that are not changed are often the same in all files, too.
-_held_formula_before = lru_cache(maxsize=128)(_held_formula)
+_contains_formula_cached = lru_cache(maxsize=128)(_contains_formula)
 
 
 @lru_cache(maxsize=8)
@@ -262,7 +262,7 @@ def _sheets(workbook: bytes, relationships: bytes) -> tuple[dict[str, str], dict
         given = dict(_ATTRIBUTE.findall(found[1]))
         target = relations.get(next((value for key, value in given.items() if key.endswith(b":id")), b""))
         if target is not None:
-            name = unescaped(given.get(b"name", b"").decode())
+            name = unescape_entities(given.get(b"name", b"").decode())
             names[name.casefold()] = name
             parts[name.casefold()] = target.lstrip("/") if target.startswith("/") else f"xl/{target}"
     if not parts or any(".." in part for part in parts.values()):
@@ -274,6 +274,6 @@ def _sheets(workbook: bytes, relationships: bytes) -> tuple[dict[str, str], dict
 def _styles(data: bytes) -> StyleBook:
     """Files of one kind share their styles byte for byte."""
     try:
-        return StyleBook(parsed(data))
+        return StyleBook(parse_xml(data))
     except ValueError:
         raise Unusual from None

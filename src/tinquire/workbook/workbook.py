@@ -11,21 +11,21 @@ from pathlib import Path
 
 from lxml import etree
 
-from tinquire.base.atomic_files import written_aside
+from tinquire.base.atomic_files import open_atomic
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.wording import known_names
 from tinquire.cells.address import area_name, quoted_sheet
 from tinquire.cells.dates import DateSystem
-from tinquire.packages.entry_edits import asked_to_recalculate
+from tinquire.packages.entry_edits import with_recalculation
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual, has_formula
-from tinquire.packages.xml import MAIN, RELATIONS, child, children, local, parsed, placed, serialised, tag
+from tinquire.packages.xml import MAIN, RELATIONS, child, children, insert_child, local, parse_xml, serialise_xml, tag
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import Sheet, SheetFrame, SheetTable
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.parts.styles import StyleBook, theme_colours
 from tinquire.workbook.parts.tables import read_table, table_part
-from tinquire.workbook.sheet_xml.cell_patch import patched
+from tinquire.workbook.sheet_xml.cell_patch import patch_cells
 from tinquire.workbook.sheet_xml.cell_rewrite import rewrite_cells
 from tinquire.workbook.sheet_xml.cell_splice import CellPatch
 from tinquire.workbook.sheet_xml.cell_values import stored_value
@@ -150,7 +150,7 @@ class Workbook:
         package = Package()
         package.start()
         part = "xl/workbook.xml"
-        package.put(part, serialised(parsed(_NEW_WORKBOOK.encode())))
+        package.put(part, serialise_xml(parse_xml(_NEW_WORKBOOK.encode())))
         package.set_type(part, f"{_CONTENT}sheet.main+xml")
         package.relate("", f"{RELATIONS}/officeDocument", part)
         book = cls(package, part)
@@ -319,7 +319,7 @@ class Workbook:
 
     def root_changed(self) -> None:
         """Write the main part anew, and read again what it says."""
-        self.package.put(self._part, serialised(self._root))
+        self.package.put(self._part, serialise_xml(self._root))
         self.names = list(self._defined_names())
 
     def part_changed(self, part: str, content: bytes) -> None:
@@ -350,11 +350,11 @@ class Workbook:
         """Results can be wrong now: ask the program that opens the file to recalculate (18.2.2)."""
         properties = child(self._root, "calcPr")
         if properties is None:
-            properties = placed(self._root, "calcPr", WORKBOOK_ORDER)
+            properties = insert_child(self._root, "calcPr", WORKBOOK_ORDER)
         if properties.get("fullCalcOnLoad") != "1":
             properties.set("fullCalcOnLoad", "1")
             try:
-                self.package.put(self._part, asked_to_recalculate(self.package.read(self._part)))
+                self.package.put(self._part, with_recalculation(self.package.read(self._part)))
             except Unusual:
                 self.root_changed()
 
@@ -367,7 +367,7 @@ class Workbook:
     def save(self, path: Path) -> None:
         """Write the file, whole or not at all. Raises AccessError."""
         data = self.to_bytes()
-        with written_aside(path) as stream:
+        with open_atomic(path) as stream:
             stream.write(data)
 
     def _write_new(self, entry: SheetEntry, sheet: Sheet) -> None:
@@ -415,7 +415,7 @@ class Workbook:
         if len(data) >= _LARGE_PART or len(sheet.changed) >= _MANY_CELLS:
             with suppress(Unusual):
                 return rewrite_cells(data, sheet, self.strings.place)
-        return patched(data, [self._patch(sheet, *cell) for cell in sheet.changed])
+        return patch_cells(data, [self._patch(sheet, *cell) for cell in sheet.changed])
 
     def _patch(self, sheet: Sheet, row: int, column: int, fresh: bool) -> CellPatch:
         formula = sheet.formula(row, column)
@@ -428,7 +428,7 @@ class Workbook:
     def _add_name(self, name: str, formula: str, entry: SheetEntry) -> None:
         group = child(self._root, "definedNames")
         if group is None:
-            group = placed(self._root, "definedNames", WORKBOOK_ORDER)
+            group = insert_child(self._root, "definedNames", WORKBOOK_ORDER)
         element = etree.SubElement(group, tag(group, "definedName"), name=name)
         element.set("localSheetId", str(self.entries.index(entry)))
         element.text = formula

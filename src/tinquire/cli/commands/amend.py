@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from tinquire.base.faults import AccessError, Fault, UseError
 from tinquire.cli.support import options as shared
-from tinquire.cli.support.files import found_files
+from tinquire.cli.support.files import find_files
 from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
 
@@ -60,7 +60,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.amend import amend_files
 
     amendments = _amendments(options)
-    files, base = found_files(options.files, terminal)
+    files, base = find_files(options.files, terminal)
     jobs = [(path, _target(path, base, options)) for path in files]
     reports = []
     for number, report in enumerate(
@@ -84,11 +84,11 @@ def _amendments(options: argparse.Namespace) -> Sequence[Amendment]:
     given: dict[str, Any] = {key: getattr(options, key) for key in _PLACES if getattr(options, key) is not None}
     for key in ("matching", "expect"):
         if key in given:
-            given[key] = shared.typed(given[key])
+            given[key] = shared.typed_value(given[key])
     what: dict[str, Any] = {key: getattr(options, key) for key in ("formula", "total", "format")}
     what = {key: value for key, value in what.items() if value is not None}
     if options.value is not None:
-        what["value"] = shared.typed(options.value)
+        what["value"] = shared.typed_value(options.value)
     if options.text is not None:
         what["value"] = options.text
     if options.replace:
@@ -125,7 +125,7 @@ def _tell(reports: Sequence[FileReport], amendments: Sequence[Amendment], listed
     changed = [report for report in reports if report.outcome is Outcome.CHANGED]
     several = 0 if len(amendments) > 1 else 1  # of a single amendment the number says nothing
     for report in changed if listed else ():
-        terminal.heading(_shown(report.file))
+        terminal.heading(_list_changes(report.file))
         rows = [
             [str(one.number), f"{one.sheet}!{one.cell}" if one.cell else one.sheet, one.old, one.new][several:]
             for one in report.changes
@@ -139,7 +139,7 @@ def _tell(reports: Sequence[FileReport], amendments: Sequence[Amendment], listed
     for report in reports:
         if report.fault is not None:
             label = "left" if report.outcome is Outcome.LEFT else "failed"
-            terminal.line(label, f"{_shown(report.file)}: {report.fault.why} [{report.fault.stopped}]")
+            terminal.line(label, f"{_list_changes(report.file)}: {report.fault.why} [{report.fault.stopped}]")
     if not listed:
         for report in changed:
             terminal.line("wrote", f"{report.written}  ({_count(len(report.changes), 'cell')})")
@@ -155,7 +155,7 @@ def _tell(reports: Sequence[FileReport], amendments: Sequence[Amendment], listed
     terminal.line("in all", "; ".join(pieces))
 
 
-def _shown(path: Path) -> str:
+def _list_changes(path: Path) -> str:
     return path.as_posix()
 
 

@@ -24,13 +24,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.sources.readers.detect import FileKind, open_sheets
-    from tinquire.workbook.inspect.audit import audited
+    from tinquire.workbook.inspect.audit import audit
 
     book, kind = open_sheets(options.file)
     for name in options.sheet:
         book.sheet(name)
     terminal.progress("reading formulas")
-    found = list(audited(book, options.sheet or None))
+    found = list(audit(book, options.sheet or None))
     terminal.heading(options.file.as_posix())
     if kind is not FileKind.PACKAGE:
         terminal.line("is", f"{kind.value}; its values were read, its formulas were not")

@@ -37,7 +37,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.sources.readers.detect import open_sheets
-    from tinquire.workbook.inspect.compare import compared
+    from tinquire.workbook.inspect.compare import compare
 
     if options.to is not None and options.to.suffix.lower() not in (".html", ".htm"):
         raise UseError(Fault("comparing", f"'{options.to.name}' does not end in .html", do="write --to page.html"))
@@ -45,17 +45,17 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     for name in options.sheet:
         new.sheet(name)
     terminal.progress("comparing")
-    comparison = compared(old, new, looks=not options.no_looks, key=options.key)
+    comparison = compare(old, new, looks=not options.no_looks, key=options.key)
     if options.sheet:
         wanted = {name.casefold() for name in options.sheet}
         comparison.sheets = [one for one in comparison.sheets if one.name.casefold() in wanted]
         comparison.put_in, comparison.gone = [], []
     if options.to is not None:
-        from tinquire.base.atomic_files import written_aside
+        from tinquire.base.atomic_files import open_atomic
         from tinquire.pages import comparison_page
 
         page = comparison_page(comparison, options.old.name, options.new.name)
-        with written_aside(options.to) as stream:
+        with open_atomic(options.to) as stream:
             stream.write(page.encode())
         terminal.line("wrote", f"{options.to}  ({len(page) / 1024:,.0f} kB)")
     _tell(comparison, options, terminal)

@@ -9,7 +9,7 @@ from importlib.resources.abc import Traversable
 from pathlib import Path
 
 from tinquire.base.faults import Fault, UseError
-from tinquire.cli.commands.run import make_pack, shown_path, tell_pack
+from tinquire.cli.commands.run import make_pack, short_path, tell_pack
 from tinquire.cli.commands.send import send_outbox
 from tinquire.cli.support.terminal import Terminal
 
@@ -35,7 +35,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     terminal.plain()
     _send(pack, folder, terminal)
     terminal.plain()
-    terminal.line("open", f"first {shown_path(pack.first_to_open)}")
+    terminal.line("open", f"first {short_path(pack.first_to_open)}")
     terminal.line("", f"then a mail in {folder / 'postroom'}")
     command, how = _command()
     terminal.line("try", f"{command} run {folder / 'docket.toml'} --period 2026-11")
@@ -66,7 +66,7 @@ def lay_out(folder: Path, rows: int | None = None) -> list[Path]:
     if folder.exists() and any(folder.iterdir()) and not (folder / "docket.toml").exists():
         why = "it is not empty, and holds no docket"
         raise UseError(Fault("laying the demo out", why, str(folder), "name another folder"))
-    contents = dict(_shipped(files("tinquire.larkfold") / "job"))
+    contents = dict(_shipped_files(files("tinquire.larkfold") / "job"))
     if rows is not None:
         from tinquire.larkfold.make import job_files
 
@@ -82,10 +82,10 @@ def lay_out(folder: Path, rows: int | None = None) -> list[Path]:
     return kept
 
 
-def _shipped(folder: Traversable, prefix: str = "") -> Iterator[tuple[str, bytes]]:
+def _shipped_files(folder: Traversable, prefix: str = "") -> Iterator[tuple[str, bytes]]:
     for entry in sorted(folder.iterdir(), key=lambda one: one.name):
         if entry.is_dir():
-            yield from _shipped(entry, f"{prefix}{entry.name}/")
+            yield from _shipped_files(entry, f"{prefix}{entry.name}/")
         else:
             yield f"{prefix}{entry.name}", entry.read_bytes()
 

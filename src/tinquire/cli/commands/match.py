@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
-from tinquire.cli.support.files import found_files
+from tinquire.cli.support.files import find_files
 from tinquire.cli.support.rows import add_reading, read_rows, write_table
 from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
@@ -89,9 +89,9 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     terminal.line("matched", f"{met:,} of {counted(left.height, 'row')}")
     alone = np.flatnonzero(found.rows < 0)
     _, first = np.unique(found.left[alone], return_index=True)
-    only_left = _listed("no match", left, list(keys), np.sort(alone[first]), found.left, options.rows, terminal)
+    only_left = _unmatched_keys("no match", left, list(keys), np.sort(alone[first]), found.left, options.rows, terminal)
     names = list(keys.values())
-    only_right = _listed("unused", right, names, found.only_right, found.right, options.rows, terminal)
+    only_right = _unmatched_keys("unused", right, names, found.only_right, found.right, options.rows, terminal)
     for note in context.notes:
         if "blank where there is no match" in note:
             terminal.line("note", note)
@@ -104,19 +104,19 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 
 def _table(word: str, options: argparse.Namespace, terminal: Terminal) -> Table:
-    files, base = found_files([word], terminal, workbooks_only=False)
+    files, base = find_files([word], terminal, workbooks_only=False)
     return read_rows(word, files, base, options, terminal).table
 
 
 def _otherwise(words: list[str]) -> Any:
     """One value, or values by column. Raises UseError."""
     if len(words) == 1 and "=" not in words[0]:
-        return shared.typed(words[0])
+        return shared.typed_value(words[0])
     found = dict(word.partition("=")[::2] for word in words)
     if any("=" not in word for word in words):
         why = "one value for all columns cannot stand beside others"
         raise UseError(Fault("reading --otherwise", why, do="write it for each column: 'Rate=0'"))
-    return {column: shared.typed(value) for column, value in found.items()} or None
+    return {column: shared.typed_value(value) for column, value in found.items()} or None
 
 
 def _pair(text: str) -> tuple[str, str]:
@@ -125,7 +125,7 @@ def _pair(text: str) -> tuple[str, str]:
     return ours, theirs if sign else ours
 
 
-def _listed(
+def _unmatched_keys(
     label: str, table: Table, names: list[str], rows: Codes, groups: Codes, most: int, terminal: Terminal
 ) -> list[dict[str, object]]:
     """Keys without a partner, each with its first row and how many rows have it; the first of them told."""

@@ -28,8 +28,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    from tinquire.base.atomic_files import write_whole
-    from tinquire.docket.draft import Draft, drafted, period_in
+    from tinquire.base.atomic_files import write_atomic
+    from tinquire.docket.draft import Draft, draft_docket, period_in
 
     folder, docket = options.folder, options.folder / "docket.toml"
     if docket.exists():
@@ -45,8 +45,8 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         why = f"no file in '{folder}' is a table of rows"
         raise DataError(Fault("drafting a docket", why, do="see what was said of each"))
     title = options.title or folder.absolute().name
-    text = drafted(Draft(title, latest.kind if latest else "month", sources))
-    write_whole(docket, text.encode())
+    text = draft_docket(Draft(title, latest.kind if latest else "month", sources))
+    write_atomic(docket, text.encode())
     for number, source in enumerate(sources):
         types = ", ".join(f"{heading} as {kind}" for heading, kind in source.types.items())
         terminal.line("source" if number == 0 else "", f"{source.name}: {source.path}; {types}", hang=4)
@@ -71,7 +71,7 @@ def _paths(folder: Path) -> Iterator[Path]:
 
 def _sources(folder: Path, paths: list[Path], terminal: Terminal) -> list[SourceDraft]:
     """Files with the same headings, under spellings that differ little, are one source."""
-    from tinquire.docket.draft import SourceDraft, combined_type, pattern_of, period_in, suggested
+    from tinquire.docket.draft import SourceDraft, combined_type, pattern_of, period_in, suggest_summary
 
     alike: dict[tuple[str, frozenset[str], str | None], list[tuple[Path, Gathered]]] = {}
     for path in paths:
@@ -94,7 +94,7 @@ def _sources(folder: Path, paths: list[Path], terminal: Terminal) -> list[Source
             if note.startswith("column ") and ("first" in note or "decimal mark" in note) and "are written" not in note:
                 terminal.line("to state", f"source '{name}', {note}", hang=4)
         types = {heading: combined_type(each) for heading, each in kinds.items()}
-        label, amount = suggested(reads[0][1].table, types)
+        label, amount = suggest_summary(reads[0][1].table, types)
         rows = sum(read.table.height for _, read in reads)
         made.append(SourceDraft(name, pattern, many, sheet, types, rows, label, amount))
     return made

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import counted, known_names
 from tinquire.cli.support import options as shared
-from tinquire.cli.support.files import found_files
+from tinquire.cli.support.files import find_files
 from tinquire.cli.support.rows import add_reading, read_rows
 from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
@@ -86,7 +86,7 @@ class _Value(argparse.Action):
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    from tinquire.tables.pivots.compute import Subtotals, pivoted
+    from tinquire.tables.pivots.compute import Subtotals, make_pivot
     from tinquire.tables.steps import StepContext
     from tinquire.tables.steps.keep_rows import KeepRows
 
@@ -94,18 +94,18 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     if not options.values:
         raise UseError(Fault("summing up", "no value is asked for", do="name one: --sum Charge, --count Ticket"))
     settings = _settings(options)
-    files, base = found_files(options.files, terminal, workbooks_only=False)
+    files, base = find_files(options.files, terminal, workbooks_only=False)
     table = read_rows("pivot", files, base, options, terminal).table
     if options.where:
         before = table.height
         table = KeepRows(options.where).apply(table, StepContext({}, {}, "--where"))
         terminal.line("where", f"{options.where}: {table.height:,} of {counted(before, 'row')}")
-    made = pivoted(
+    made = make_pivot(
         table,
         [_field(name, settings, options.rest) for name in options.rows],
         [_field(name, settings, None) for name in options.columns],
         list(_values(options)),
-        empty=None if options.empty is None else _typed(options.empty),
+        empty=None if options.empty is None else _with_types(options.empty),
         totals=options.totals or None,
         totals_across=(options.totals or None) if options.columns else None,
         subtotals=Subtotals(options.subtotals == "above") if options.subtotals else None,
@@ -144,7 +144,7 @@ def _setting(key: str, text: str, value: str) -> Any:
         if key == "bands":
             return tuple(float(one) for one in value.split(","))
         if key == "order":
-            return tuple(_typed(one) for one in value.split(","))
+            return tuple(_with_types(one) for one in value.split(","))
         if key == "top":
             return _at_least_one(value)
     except ValueError:
@@ -161,8 +161,8 @@ def _at_least_one(text: str) -> int:
     return number
 
 
-def _typed(text: str) -> str | float | bool:
-    value = shared.typed(text)
+def _with_types(text: str) -> str | float | bool:
+    value = shared.typed_value(text)
     return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else text
 
 

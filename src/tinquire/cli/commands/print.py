@@ -19,7 +19,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    from tinquire.base.atomic_files import written_aside
+    from tinquire.base.atomic_files import open_atomic
     from tinquire.pages import html_page
     from tinquire.sources.readers.detect import open_sheets
 
@@ -29,7 +29,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     book, _ = open_sheets(options.file)
     sheets = [book.sheet(name).name for name in options.sheet]
     page = html_page(book, options.file.stem, sheets, options.rows)
-    with written_aside(options.to) as stream:
+    with open_atomic(options.to) as stream:
         stream.write(page.encode())
     terminal.line("wrote", f"{options.to}  ({len(page) / 1024:,.0f} kB)")
     return 0

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError
 from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
-from tinquire.cli.support.files import found_files
+from tinquire.cli.support.files import find_files
 from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
 
@@ -52,7 +52,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    files, base = found_files(options.files, terminal)
+    files, base = find_files(options.files, terminal)
     if options.only_changed and not options.set:
         raise UseError(Fault("recalculating", "--only-changed needs an input that changes", do="name it with --set"))
     answers, codes = [], []
@@ -83,7 +83,7 @@ def _target(path: Path, base: Path, count: int, options: argparse.Namespace) -> 
 
 
 def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Terminal) -> tuple[dict[str, Any], int]:
-    from tinquire.base.atomic_files import kept_original
+    from tinquire.base.atomic_files import keep_original
     from tinquire.cells.dates import serial_from_date
     from tinquire.formula.engine.conversions import Notation
     from tinquire.formula.language.problems import CycleError
@@ -103,7 +103,7 @@ def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Te
         raise DataError(Fault("recalculating", why, str(path), "break the ring at one of these cells")) from None
     kept = None
     if out is not None and (report.changed or inputs or out != path):
-        kept = kept_original(path) if out == path else None
+        kept = keep_original(path) if out == path else None
         book.save(out)
     _tell(path, out, kept, book, report, options, terminal)
     failed = bool(report.errors) or (options.check and bool(report.changed))
@@ -124,7 +124,7 @@ def _set(book: Workbook, text: str) -> tuple[str, Any]:
     if not mark:
         do = "write it like 'Rates!B2=0.21'"
         raise UseError(Fault("changing an input", f"'{text}' names no cell and value", do=do))
-    found = shared.typed(value)
+    found = shared.typed_value(value)
     number = isinstance(found, int | float) and not isinstance(found, bool)
     known = book.sheet(sheet)
     known.set(row, column, float(found) if number else found if isinstance(found, bool) else str(value))

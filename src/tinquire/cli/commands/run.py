@@ -22,7 +22,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     pack = make_pack(options.docket, options.period, options.now, terminal)
-    tell_pack(pack, terminal, f"tinquire send {shown_path(options.docket)} --period {options.period}")
+    tell_pack(pack, terminal, f"tinquire send {short_path(options.docket)} --period {options.period}")
     return 0
 
 
@@ -73,11 +73,11 @@ def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> No
     """What was written, and the command that follows, if any."""
     label = "wrote"
     for output in pack.outputs:
-        terminal.line(label, f"{shown_path(output.path)}  ({output.summary}, {len(output.data) / 1024:,.0f} kB)")
+        terminal.line(label, f"{short_path(output.path)}  ({output.summary}, {len(output.data) / 1024:,.0f} kB)")
         label = ""
     if pack.mails:
         count = len(pack.mails)
-        text = f"{shown_path(pack.outbox)}  ({counted(count, 'mail')}, not sent)"
+        text = f"{short_path(pack.outbox)}  ({counted(count, 'mail')}, not sent)"
         terminal.line(label, text)
     if pack.mails and following:
         terminal.line("next", following)
@@ -107,7 +107,7 @@ def as_dict(pack: Any) -> dict[str, Any]:
     }
 
 
-def shown_path(path: Path) -> str:
+def short_path(path: Path) -> str:
     """A path as short as it can be said from here."""
     try:
         return str(path.absolute().relative_to(Path.cwd()))

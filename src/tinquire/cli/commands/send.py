@@ -40,11 +40,11 @@ def send_outbox(
     from tinquire.docket.house import load_house
     from tinquire.press.compute.slot_scope import SlotScope
     from tinquire.press.send import outgoing, send
-    from tinquire.slots.slots import filled_text
+    from tinquire.slots.slots import fill_text
 
     house = load_house(docket.base / docket.model.style if docket.model.style else None)
     # A folder may use the period's slots alone here: figures belong to a run, and none is made for sending.
-    folder, unfilled = filled_text(docket.model.outbox, SlotScope(house, period.values(house.language)).resolve)
+    folder, unfilled = fill_text(docket.model.outbox, SlotScope(house, period.values(house.language)).resolve)
     if unfilled:
         raise UseError(
             Fault("finding the outbox", unfilled[0].why, docket.where("outbox"), "use the period's slots only")

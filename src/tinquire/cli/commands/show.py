@@ -37,7 +37,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.cli.support.columns import tell_columns
     from tinquire.cli.support.workbook_contents import Beside
     from tinquire.sources.readers.detect import FileKind, is_text, open_sheets
-    from tinquire.workbook.inspect.summary import looked_through
+    from tinquire.workbook.inspect.summary import summarise
 
     if options.sound:
         return _tell_soundness(options.file, terminal)
@@ -47,17 +47,17 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         return 0
     book, kind = open_sheets(options.file)
     if options.columns:
-        asked = [_known(book, name) for name in options.sheet]
+        asked = [_sheet_name(book, name) for name in options.sheet]
         visible = [one.name for one in book.entries if one.kind == "worksheet" and one.state == "visible"]
         terminal.heading(str(options.file))
         terminal.answer(tell_columns(options.file, asked or visible, terminal))
         return 0
     wanted = {name.casefold() for name in options.sheet}
-    names = [_known(book, name) for name in options.sheet] or book.sheet_names()
-    looks = list(looked_through(book, names, options.rows))
+    names = [_sheet_name(book, name) for name in options.sheet] or book.sheet_names()
+    looks = list(summarise(book, names, options.rows))
     views = {look.name: look.cells for look in looks}
     beside = Beside(book, [look.beside for look in looks if look.beside is not None])
-    sheets = [_described(book, name, view, options.rows) for name, view in views.items()]
+    sheets = [_description(book, name, view, options.rows) for name, view in views.items()]
     others = [{"name": entry.name, "kind": entry.kind} for entry in book.entries if entry.kind != "worksheet"]
     defined = [
         {"name": one.name, "shown": one.shown, "stands for": one.formula, "sheet": one.sheet}
@@ -88,9 +88,9 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 def _tell_soundness(path: Path, terminal: Terminal) -> int:
     """Say what in a file is not as the standard asks; 1 when anything is."""
     from tinquire.packages.package import Package
-    from tinquire.workbook.inspect.conformance import unsound
+    from tinquire.workbook.inspect.conformance import conformance_findings
 
-    findings = unsound(Package.open(path))
+    findings = conformance_findings(Package.open(path))
     terminal.heading(str(path))
     for number, finding in enumerate(findings):
         terminal.line("unsound" if number == 0 else "", f"{finding.part}: {finding.says}")
@@ -100,13 +100,13 @@ def _tell_soundness(path: Path, terminal: Terminal) -> int:
     return 1 if findings else 0
 
 
-def _known(book: Workbook, name: str) -> str:
+def _sheet_name(book: Workbook, name: str) -> str:
     """A worksheet's name as the workbook writes it. Raises DataError when there is none such."""
     entry = book.entry(name)
     return entry.name if entry is not None and entry.kind == "worksheet" else book.sheet(name).name
 
 
-def _described(book: Workbook, name: str, view: Overview, rows: int) -> dict[str, Any]:
+def _description(book: Workbook, name: str, view: Overview, rows: int) -> dict[str, Any]:
     from tinquire.cells import area_name
 
     entry, used = book.entry(name), view.used
@@ -176,7 +176,7 @@ def _first_rows(book: Workbook, view: Overview, count: int) -> list[dict[str, An
         found.append({
             "row": row,
             "values": {column_name(n): one.text if isinstance(one, CellError) else one for n, one in filled.items()},
-            "shown": {column_name(n): _shown(book, view.first, row, n).text for n in filled},
+            "shown": {column_name(n): _displayed(book, view.first, row, n).text for n in filled},
         })  # fmt: skip
     return found
 
@@ -189,14 +189,14 @@ def _tell_rows(book: Workbook, name: str, view: Overview, count: int, terminal: 
     if used is None:
         return
     numbers, columns = _lines_shown(used, count)
-    rows = [[_shown(book, sheet, row, column) for column in columns] for row in numbers]
+    rows = [[_displayed(book, sheet, row, column) for column in columns] for row in numbers]
     terminal.plain()
     terminal.heading(name)
     for line in laid_out([column_name(column) for column in columns], numbers, rows, terminal.room):
         terminal.plain(line)
 
 
-def _shown(book: Workbook, sheet: Any, row: int, column: int) -> Shown:
+def _displayed(book: Workbook, sheet: Any, row: int, column: int) -> Shown:
     """A cell as displayed; numbers stand on the right."""
     from tinquire.cells.display import show
 

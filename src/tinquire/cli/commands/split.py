@@ -71,7 +71,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         require_new(path, "name another folder")
         piece.book.save(path)
         rows = "" if piece.rows is None else counted(piece.rows, "row")
-        said = [rows, *_said(piece)]
+        said = [rows, *_notes(piece)]
         terminal.line("wrote", f"{path}" + (f"  ({'; '.join(filter(None, said))})" if any(said) else ""))
         written.append({"part": piece.part, "file": str(path), "rows": piece.rows, "formulas kept as values":
                         piece.cut.formulas, "pivots kept as cells": piece.cut.pivots, "left out": piece.cut.names,
@@ -139,7 +139,7 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
     return 0
 
 
-def _said(piece: _Piece) -> Iterator[str]:
+def _notes(piece: _Piece) -> Iterator[str]:
     cut = piece.cut
     if cut.formulas:
         yield f"{counted(cut.formulas, 'formula')} over other sheets replaced by values"
@@ -158,7 +158,7 @@ def _said(piece: _Piece) -> Iterator[str]:
 def _name(options: argparse.Namespace, part: str, number: int, taken: set[str]) -> str:
     """A file's name from the pattern, valid and not taken. Raises UseError for a slot that means nothing."""
     from tinquire.base.file_names import safe_file_name
-    from tinquire.slots.slots import Filled, Slot, Unfilled, filled_text
+    from tinquire.slots.slots import Filled, Slot, Unfilled, fill_text
 
     values = {"part": part, "file": options.file.stem, "number": str(number)}
 
@@ -168,7 +168,7 @@ def _name(options: argparse.Namespace, part: str, number: int, taken: set[str]) 
             return Filled(values[name], "@")
         return Unfilled(slot, f"there is no slot '{name}' here: known are part, file and number")
 
-    text, missing = filled_text(options.name, resolve)
+    text, missing = fill_text(options.name, resolve)
     if missing:
         raise UseError(Fault("naming the workbooks", missing[0].why, "--name", "use one of these"))
     ending = options.file.suffix

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
-from tinquire.cli.support.files import found_files
+from tinquire.cli.support.files import find_files
 from tinquire.cli.support.rows import add_reading, spec_of, tell_read, write_table
 from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
@@ -36,7 +36,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     require_new(options.out)
-    files, base = found_files(options.files, terminal, workbooks_only=options.into == "sheets")
+    files, base = find_files(options.files, terminal, workbooks_only=options.into == "sheets")
     if options.into == "sheets":
         return _sheets(options, files, terminal)
     return _table(options, files, base, terminal)
@@ -53,14 +53,14 @@ def _table(options: argparse.Namespace, files: Sequence[Path], base: Path, termi
     table = gathered.table if options.no_origin else _with_origin(gathered.table)
     write_table(table, options.out, "stacking")
     tell_read(gathered, terminal)
-    for number, text in enumerate(_mixed(gathered.table)):
+    for number, text in enumerate(_mixed_columns(gathered.table)):
         terminal.line("mixed" if number == 0 else "", text)
     terminal.line("wrote", f"{options.out}  ({counted(table.height, 'row')}, {counted(len(table.fields), 'column')})")
     terminal.answer(_answer(options.out, gathered, table))
     return 0
 
 
-def _mixed(table: Table) -> Iterator[str]:
+def _mixed_columns(table: Table) -> Iterator[str]:
     """Columns that hold texts here and numbers there: a stated type would settle them."""
     from tinquire.cells import Kind
 
@@ -112,7 +112,7 @@ def _sheets(options: argparse.Namespace, files: Sequence[Path], terminal: Termin
     from tinquire.sources.readers.detect import open_sheets
     from tinquire.sources.readers.workbooks import sheets_named
     from tinquire.workbook import Workbook
-    from tinquire.workbook.transform.copy_sheet import carry
+    from tinquire.workbook.transform.copy_sheet import copy_sheet
     from tinquire.workbook.workbook import safe_sheet_name
 
     book: Workbook | None = None
@@ -126,7 +126,7 @@ def _sheets(options: argparse.Namespace, files: Sequence[Path], terminal: Termin
         for name in names:
             wanted = path.stem if len(names) == 1 else f"{path.stem} {name}"
             fresh = safe_sheet_name(wanted, {entry.name.casefold() for entry in book.entries})
-            lost = carry(source, source.sheet(name), book, fresh)
+            lost = copy_sheet(source, source.sheet(name), book, fresh)
             made.append({"file": str(path), "sheet": name, "as": fresh, "formulas kept as values": lost})
             said = f"  ({counted(lost, 'formula')} over other sheets replaced by values)" if lost else ""
             terminal.line("sheet", f"'{fresh}' of {path}{said}")

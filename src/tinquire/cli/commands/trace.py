@@ -127,12 +127,12 @@ def _lines(step: Step, stem: str, branch: str = "") -> Iterator[str]:
     elif step.cut:
         yield f"{below}{bar}these are formulas, too"
     for source in step.sources:
-        yield f"{below}{bar}{_told(source)}"
+        yield f"{below}{bar}{_told_rows(source)}"
     for number, one in enumerate(step.inputs, start=1):
         yield from _lines(one, below, "└─ " if number == len(step.inputs) else "├─ ")
 
 
-def _told(source: CameFrom) -> str:
+def _told_rows(source: CameFrom) -> str:
     if not source.count:
         return f"from {source.says}"
     many = "" if source.count == 1 else f"{counted(source.count, 'row')}: "

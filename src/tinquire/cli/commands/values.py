@@ -21,14 +21,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    from tinquire.base.atomic_files import kept_original
+    from tinquire.base.atomic_files import keep_original
     from tinquire.workbook import Workbook
     from tinquire.workbook.transform.values_only import keep_values
 
     out = target(options)
     book = Workbook.open(options.file)
     count = keep_values(book, options.sheet)
-    kept = kept_original(options.file) if options.in_place and count else None
+    kept = keep_original(options.file) if options.in_place and count else None
     if count or not options.in_place:
         book.save(out)
     terminal.line("wrote", f"{out}  ({counted(count, 'formula')} replaced by their results)")

@@ -32,7 +32,7 @@ def tell_columns(path: Path, sheets: Sequence[str], terminal: Terminal) -> list[
     for sheet in names:
         spec = SourceSpec("columns", Path(), paths=[path], sheet=sheet, infer=True, same_file="keep")
         try:
-            answers.append(_told(spec, sheet, terminal))
+            answers.append(_tell(spec, sheet, terminal))
         except TinQuireError as error:
             if len(sheets) < 2:
                 raise
@@ -42,7 +42,7 @@ def tell_columns(path: Path, sheets: Sequence[str], terminal: Terminal) -> list[
     return answers
 
 
-def _told(spec: SourceSpec, sheet: str | None, terminal: Terminal) -> dict[str, Any]:
+def _tell(spec: SourceSpec, sheet: str | None, terminal: Terminal) -> dict[str, Any]:
     from tinquire.sources import gather
     from tinquire.tables.column_facts import column_facts
 
@@ -53,7 +53,7 @@ def _told(spec: SourceSpec, sheet: str | None, terminal: Terminal) -> dict[str, 
         terminal.heading(sheet)
     rows = [
         [one.heading, one.type, f"{one.filled:,}", f"{one.blank:,}", f"{one.different:,}"]
-        + [_shown(value, one.type) for value in (one.smallest, one.largest, one.first)]
+        + [_displayed(value, one.type) for value in (one.smallest, one.largest, one.first)]
         for one in facts
     ]
     terminal.table(_HEADINGS, rows, right=[2, 3, 4])
@@ -70,7 +70,7 @@ def _told(spec: SourceSpec, sheet: str | None, terminal: Terminal) -> dict[str, 
     return {"sheet": sheet, "rows": table.height, "columns": columns, "notes": list(map(str, notes))}
 
 
-def _shown(value: Value, kind: str) -> str:
+def _displayed(value: Value, kind: str) -> str:
     from tinquire.cells.display import show
     from tinquire.looks import House
 

@@ -10,12 +10,12 @@ from pathlib import Path
 from tinquire.base.faults import AccessError, Fault
 from tinquire.cli.support.terminal import Terminal
 
-__all__ = ["found_files"]
+__all__ = ["find_files"]
 
 _PACKAGES = (".xlsx", ".xlsm", ".xltx", ".xltm")
 
 
-def found_files(words: Sequence[str], terminal: Terminal, *, workbooks_only: bool = True) -> tuple[list[Path], Path]:
+def find_files(words: Sequence[str], terminal: Terminal, *, workbooks_only: bool = True) -> tuple[list[Path], Path]:
     """The files meant, each once, and the folder that they have in common; of folders the workbooks only.
 
     Lock files are passed over, and said so.

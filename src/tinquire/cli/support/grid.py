@@ -26,7 +26,7 @@ class Shown(NamedTuple):
 def laid_out(letters: Sequence[str], numbers: Sequence[int], rows: Sequence[Sequence[Shown]], width: int) -> list[str]:
     """Lines of a grid under column letters, as many columns as `width` characters hold (0: all of them)."""
     most = WIDEST if width else _UNCUT
-    widths = [max(len(letter), _needed(rows, column, most)) for column, letter in enumerate(letters)]
+    widths = [max(len(letter), _needed_width(rows, column, most)) for column, letter in enumerate(letters)]
     _widen(widths, rows, most)
     margin = max((len(str(number)) for number in numbers), default=1)
     count = _fitting(widths, width - margin) if width else len(letters)
@@ -47,7 +47,7 @@ def _runs_over(row: Sequence[Shown], column: int) -> bool:
     return not row[column].right and column + 1 < len(row) and not row[column + 1].text
 
 
-def _needed(rows: Sequence[Sequence[Shown]], column: int, most: int) -> int:
+def _needed_width(rows: Sequence[Sequence[Shown]], column: int, most: int) -> int:
     """A column's width: its longest cell, leaving those out that may run over."""
     fixed = [row[column] for row in rows if not _runs_over(row, column)]
     return max((cell_len(cell.text) if cell.right else min(cell_len(cell.text), most) for cell in fixed), default=0)

@@ -9,7 +9,7 @@ from typing import Any
 
 from tinquire.base.faults import Fault, UseError
 
-__all__ = ["add_docket", "add_json", "add_now", "clock", "local_clock", "moment", "typed"]
+__all__ = ["add_docket", "add_json", "add_now", "clock", "local_clock", "moment", "typed_value"]
 
 
 def add_docket(parser: argparse.ArgumentParser) -> None:
@@ -46,7 +46,7 @@ def local_clock() -> datetime:
     return clock().astimezone().replace(tzinfo=None)
 
 
-def typed(text: str) -> Any:
+def typed_value(text: str) -> Any:
     """An option's value as a TOML file would hold it; what is no number, day, true or false is text."""
     import tomllib
 

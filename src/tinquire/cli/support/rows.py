@@ -64,14 +64,14 @@ def stated_types(words: Sequence[str]) -> dict[str, str]:
 
 def _stand_ins(words: Sequence[str]) -> dict[str, Value]:
     """What texts stand for, as `--read-as` states it. Raises UseError."""
-    from tinquire.cli.support.options import typed
+    from tinquire.cli.support.options import typed_value
 
     found: dict[str, Value] = {}
     for word in words:
         text, sign, value = word.rpartition("=")
         if not sign or not text:
             raise UseError(Fault("reading --read-as", f"'{word}' gives no value", do="write it like 'none=0'"))
-        read = typed(value) if value else None
+        read = typed_value(value) if value else None
         found[text] = float(read) if isinstance(read, int) and not isinstance(read, bool) else read
     return found
 

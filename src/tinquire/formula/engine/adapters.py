@@ -42,7 +42,7 @@ class ErrorValue(Exception):  # noqa: N818 - it becomes a value, not a message
         self.error = error
 
 
-def _guarded(work: Callable[..., Any], *given: Any) -> Any:
+def _call_guarded(work: Callable[..., Any], *given: Any) -> Any:
     """A function's result; what Python cannot work out, and what is no finite number, is an error value."""
     try:
         with np.errstate(all="ignore"):
@@ -71,7 +71,11 @@ def plain(signature: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     def declare(work: Callable[..., Any]) -> Callable[..., Any]:
         def lanes(*given: Any) -> list[Value]:
             columns = [one.tolist() if isinstance(one, np.ndarray) else list(one) for one in given]
-            return [_guarded(work, *values) for values in zip(*columns, strict=True)] if columns else [_guarded(work)]
+            return (
+                [_call_guarded(work, *values) for values in zip(*columns, strict=True)]
+                if columns
+                else [_call_guarded(work)]
+            )
 
         optional = any(one.optional and one.default is None and not one.repeats for one in kinds)
         if optional:  # a value left out must stay apart from nought
@@ -96,7 +100,7 @@ def sample(signature: str) -> Callable[[Callable[[Floats], Any]], Callable[[Floa
                     results.append(CellError.from_code(int(faults[lane]) - 1))
                     continue
                 numbers = cells.numbers[:, lane][cells.kinds[:, lane] == Kind.NUMBER]
-                results.append(_guarded(work, numbers))
+                results.append(_call_guarded(work, numbers))
             return Column.from_values(results)
 
         lanes.__doc__, lanes.__module__ = work.__doc__, work.__module__
@@ -116,7 +120,7 @@ def arrays(signature: str, *, framed: bool = False) -> Callable[[Callable[..., A
 
     def declare(work: Callable[..., Any]) -> Callable[..., Any]:
         def call(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-            given = [_given(_parameter(parameters, n), one, frame) for n, one in enumerate(arguments)]
+            given = [_argument(_parameter(parameters, n), one, frame) for n, one in enumerate(arguments)]
             given += [one.default for one in parameters[len(arguments) :] if not one.repeats]
             if framed:
                 given.insert(0, frame)
@@ -140,10 +144,10 @@ class _Varied(list[Any]):
     """One value for each lane."""
 
 
-def _given(parameter: Parameter, argument: Node, frame: Frame) -> Any:
+def _argument(parameter: Parameter, argument: Node, frame: Frame) -> Any:
     """An argument as its parameter wants it; raises PerLane where it is an array in place of one value."""
     if isinstance(argument, Missing):
-        return parameter.default if parameter.optional else _converted(None, parameter.kind)
+        return parameter.default if parameter.optional else _convert(None, parameter.kind)
     if parameter.kind == "cells":
         inner = frame if frame.arrays else frame.as_arrays()
         return grid_of(evaluate(argument, inner), inner)
@@ -153,34 +157,34 @@ def _given(parameter: Parameter, argument: Node, frame: Frame) -> Any:
             raise PerLane
         operand = Scalar(operand.value(0, 0))
     if isinstance(operand, Lanes):
-        return _Varied(_converted(value, parameter.kind) for value in operand.column)
+        return _Varied(_convert(value, parameter.kind) for value in operand.column)
     assert isinstance(operand, Scalar)
-    return _converted(operand.value, parameter.kind)
+    return _convert(operand.value, parameter.kind)
 
 
-def _converted(value: Value, kind: str) -> Any:
+def _convert(value: Value, kind: str) -> Any:
     convert: dict[str, Callable[[Value], Any]] = {"number": number_of, "text": text_of, "logical": boolean_of}
     return convert[kind](value) if kind in convert else value
 
 
 def _over_lanes(work: Callable[..., Any], given: list[Any], frame: Frame) -> Operand:
     if not any(isinstance(one, _Varied) for one in given):
-        return _operand(_called(work, given))
+        return _operand(_call_lane(work, given))
     results = []
     for lane in range(frame.count):
-        found = _called(work, [one[lane] if isinstance(one, _Varied) else one for one in given])
+        found = _call_lane(work, [one[lane] if isinstance(one, _Varied) else one for one in given])
         if isinstance(found, Grid):
             raise PerLane
         results.append(found)
     return Lanes(Column.from_values(results))
 
 
-def _called(work: Callable[..., Any], given: list[Any]) -> Any:
+def _call_lane(work: Callable[..., Any], given: list[Any]) -> Any:
     """The result for values of one lane; an error among those that were converted is the result."""
     for one in given:
         if isinstance(one, CellError):
             return one
-    return _guarded(work, *given)
+    return _call_guarded(work, *given)
 
 
 def _operand(found: Any) -> Operand:

@@ -16,18 +16,18 @@ import numpy as np
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import first_fault, logicals, numbers, texts, with_faults
-from tinquire.formula.engine.matrix import Matrix, stacked
+from tinquire.formula.engine.matrix import Matrix, stack_arguments
 from tinquire.formula.engine.operands import Areas, Closure, Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.engine.operators import BINARY, RUNNING, UNARY, running
 from tinquire.formula.engine.references import (
     PerLane,
-    filled,
     for_lanes_single,
     grid_of,
-    intersected,
-    joined,
+    intersect,
+    join_references,
     single,
     span_of,
+    spill_area,
 )
 from tinquire.formula.engine.registry import Function, Mode, functions
 from tinquire.formula.engine.scope import Frame
@@ -87,13 +87,13 @@ def _binary(node: Binary, frame: Frame) -> Operand:
     return _or_by_lane(node, frame, _chain if node.sign in BINARY else _joined_areas)
 
 
-def _signed(node: Unary, frame: Frame) -> Operand:
+def _unary(node: Unary, frame: Frame) -> Operand:
     if node.sign == "#":
-        return filled(evaluate(node.operand, frame), frame)
-    return _or_by_lane(node, frame, _one_value if node.sign == "@" else _unary)
+        return spill_area(evaluate(node.operand, frame), frame)
+    return _or_by_lane(node, frame, _one_value if node.sign == "@" else _apply_sign)
 
 
-def _applied(node: Apply, frame: Frame) -> Operand:
+def _apply_operator(node: Apply, frame: Frame) -> Operand:
     return apply(evaluate(node.function, frame), [evaluate(one, frame) for one in node.arguments], frame)
 
 
@@ -130,7 +130,7 @@ def fixed_value(node: Node, frame: Frame) -> Value:
 
 
 def _joined_areas(node: Binary, frame: Frame) -> Operand:
-    return joined(node.sign, evaluate(node.left, frame), evaluate(node.right, frame), frame)
+    return join_references(node.sign, evaluate(node.left, frame), evaluate(node.right, frame), frame)
 
 
 def _one_value(node: Unary, frame: Frame) -> Operand:
@@ -139,7 +139,7 @@ def _one_value(node: Unary, frame: Frame) -> Operand:
     if isinstance(operand, Span) and not operand.is_cell:
         if operand.moves:
             raise PerLane
-        return intersected(operand, frame)
+        return intersect(operand, frame)
     found = single(operand, frame)
     return Scalar(found.value(0, 0)) if isinstance(found, Grid) else found
 
@@ -229,7 +229,7 @@ def _value(node: Node, frame: Frame) -> Operand:
     return single(evaluate(node, frame), frame)
 
 
-def _unary(node: Unary, frame: Frame) -> Operand:
+def _apply_sign(node: Unary, frame: Frame) -> Operand:
     return lift([single(evaluate(node.operand, frame), frame)], UNARY[node.sign])
 
 
@@ -299,12 +299,12 @@ def by_element(node: Node, frame: Frame) -> Operand:
     width = max(grid.width for grid in arrays.values())
     columns = [_spread(grid, height, width) for grid in arrays.values()]
     flat = Column.from_values(
-        _called_with(node, dict(zip(arrays, values, strict=True)), frame) for values in zip(*columns, strict=True)
+        _call_value(node, dict(zip(arrays, values, strict=True)), frame) for values in zip(*columns, strict=True)
     )
     return Grid(tuple(flat.slice(place * height, (place + 1) * height) for place in range(width)), height)
 
 
-def _called_with(node: Call, constants: Mapping[int, Value], frame: Frame) -> Value:
+def _call_value(node: Call, constants: Mapping[int, Value], frame: Frame) -> Value:
     """A call's value with constants in some of its arguments' places."""
     arguments = tuple(
         Literal(constants[place]) if place in constants else argument for place, argument in enumerate(node.arguments)
@@ -328,16 +328,16 @@ def _call(node: Call, frame: Frame) -> Operand:
                 result: Operand = function.work(node.arguments, frame)
                 return _for_lanes(result, frame)
             case Mode.AGGREGATE:
-                return _aggregated(function, node, frame)
+                return _aggregate(function, node, frame)
             case Mode.ELEMENTWISE:
                 return _elementwise(function, node, frame)
     except PerLane:
         return by_lane(node, frame)
 
 
-def _aggregated(function: Function, node: Call, frame: Frame) -> Operand:
+def _aggregate(function: Function, node: Call, frame: Frame) -> Operand:
     operands = list(_parts(evaluate(argument, frame) for argument in node.arguments))
-    matrix: Matrix | None = stacked(operands, frame)
+    matrix: Matrix | None = stack_arguments(operands, frame)
     if matrix is None:
         raise PerLane
     column: Column = function.work(matrix)
@@ -400,11 +400,11 @@ _WAYS: dict[type, Callable[[Any, Frame], Operand]] = {
     Missing: lambda node, frame: Scalar(None),
     Reference: span_of,
     Binary: _binary,
-    Unary: _signed,
+    Unary: _unary,
     Call: _call,
     TableReference: _table,
     Name: _name,
     ArrayConstant: _array,
     Union: lambda node, frame: Areas(tuple(evaluate(part, frame) for part in node.parts)),
-    Apply: _applied,
+    Apply: _apply_operator,
 }

@@ -15,7 +15,7 @@ from tinquire.formula.engine.conversions import Faulty, numbers, with_faults
 from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.engine.scope import Frame
 
-__all__ = ["Matrix", "stacked"]
+__all__ = ["Matrix", "stack_arguments"]
 
 #: More cells times lanes than this are run lane by lane, so that memory stays bounded (13 bytes each).
 MAX_MATRIX = 20_000_000
@@ -51,7 +51,7 @@ class Matrix:
         return codes.astype(np.uint8)
 
 
-def stacked(operands: Sequence[Operand], frame: Frame) -> Matrix | None:
+def stack_arguments(operands: Sequence[Operand], frame: Frame) -> Matrix | None:
     """All arguments below each other; None when they must be run lane by lane."""
     kinds: list[NDArray[np.uint8]] = []
     values: list[NDArray[np.float64]] = []

@@ -5,8 +5,8 @@ columns read themselves or each other a row away, so that no column can be worke
 costs a hundred times as much as it need. Here all that does not depend on the ring is worked out as columns first; what
 is left, a handful of operators over numbers, becomes one loop of plain Python, compiled once.
 
-The loop is exact or absent: wherever a value is not a number, a divisor is nought, a result is out of range or a
-function is not known here, `worked_out` gives None and the cells are run one by one, in the same order of operations.
+The loop is exact or absent: wherever a value is not a number, a divisor is zero, a result is out of range or a function
+is not known here, `run_recurrence` gives None and the cells are run one by one, in the same order of operations.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ from tinquire.formula.engine.running_totals import restarting_total
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.tree import Binary, Call, Literal, Missing, Node, Reference, Unary, walk
 
-__all__ = ["direction", "worked_out"]
+__all__ = ["direction", "run_recurrence"]
 
 #: Sums of so many arguments are added up one after the other; of more, in an order of their own.
 _ADDED_IN_ORDER = 7
@@ -42,7 +42,9 @@ class _Unsuited(Exception):  # noqa: N818 - a signal, not an error
     """The ring, or a value that it meets, is none that the loop can work out."""
 
 
-def worked_out(ring: Mapping[int, Node], frame: Frame, outside: Callable[[Node, Frame], bool]) -> list[Column] | None:
+def run_recurrence(
+    ring: Mapping[int, Node], frame: Frame, outside: Callable[[Node, Frame], bool]
+) -> list[Column] | None:
     """Results of columns that depend on each other, for the rows of a frame: one for each column of the ring (by its
     number) in the ring's order, or None when they cannot be had this way.
 
@@ -140,7 +142,7 @@ class _Loop:
         room: dict[str, Any] = dict(_HELPERS)
         # The text is made of this module's own words and of names made here; what cells hold goes in as values.
         exec(self._written(texts, farthest, begun), room)
-        streams = {name: _taken(values if down else values[::-1]) for name, values in self.streams.items()}
+        streams = {name: _plain_values(values if down else values[::-1]) for name, values in self.streams.items()}
         values = room["loop"](**streams, **self.fixed, **begun)
         count = self.frame.count
         results = np.fromiter(values, np.float64, count * len(texts)).reshape(count, len(texts))
@@ -284,7 +286,7 @@ class _Loop:
         return self._before(column, abs(offset))
 
 
-def _taken(values: Floats | Booleans) -> array[float] | bytes:
+def _plain_values(values: Floats | Booleans) -> array[float] | bytes:
     """Values as plain Python takes them fastest, one by one."""
     if values.dtype == np.bool_:
         return values.tobytes()
@@ -298,7 +300,7 @@ def _sound(text: str) -> str:
     return f"sound({text})" if "*" in text or "/" in text else text
 
 
-def _checked(value: float) -> float:
+def _in_range(value: float) -> float:
     if not isfinite(value):
         raise _Unsuited
     return value
@@ -329,7 +331,7 @@ def _equal(a: float, b: float) -> bool:
 _COMPARED = {"=": "equal", "<>": "unlike", "<": "below", "<=": "not above", ">": "above", ">=": "not below"}
 _COMPARED = {sign: name.replace(" ", "_") for sign, name in _COMPARED.items()}
 _HELPERS: dict[str, Any] = {
-    "sound": _checked,
+    "sound": _in_range,
     "equal": _equal,
     "unlike": lambda a, b: not _equal(a, b),
     "below": lambda a, b: a < b and not same_to_15_digits(a, b),

@@ -16,15 +16,15 @@ from tinquire.formula.language.tree import Reference
 
 __all__ = [
     "PerLane",
-    "cropped",
-    "cropped_together",
-    "filled",
+    "crop_to_used",
+    "crop_together",
     "for_lanes_single",
     "grid_of",
-    "intersected",
-    "joined",
+    "intersect",
+    "join_references",
     "single",
     "span_of",
+    "spill_area",
 ]
 
 
@@ -32,7 +32,7 @@ class PerLane(Exception):  # noqa: N818 - a signal, not an error
     """The expression has no one value for all lanes; it must be run lane by lane."""
 
 
-def joined(sign: str, left: Operand, right: Operand, frame: Frame) -> Operand:
+def join_references(sign: str, left: Operand, right: Operand, frame: Frame) -> Operand:
     """`:` and the blank between references (18.17.2.2)."""
     for side in (left, right):
         if isinstance(side, Scalar) and isinstance(side.value, CellError):
@@ -54,7 +54,7 @@ def joined(sign: str, left: Operand, right: Operand, frame: Frame) -> Operand:
     return Span(left.sheet, shared)
 
 
-def filled(operand: Operand, frame: Frame) -> Operand:
+def spill_area(operand: Operand, frame: Frame) -> Operand:
     """`A1#`: the area that the array of a cell fills."""
     if not isinstance(operand, Span) or not operand.is_cell:
         return Scalar(CellError.REF)
@@ -110,7 +110,7 @@ def grid_of(operand: Operand, frame: Frame, *, crop: bool = False) -> Grid:
         case Scalar(value):
             return Grid((Column.full(value, 1),), 1)
         case Span() if not operand.moves:
-            return _fetched(operand.sheet, cropped(operand, frame) if crop else operand.area, frame)
+            return _fetch(operand.sheet, crop_to_used(operand, frame) if crop else operand.area, frame)
         case Closure():
             return Grid((Column.full(CellError.CALC, 1),), 1)
         case Areas(parts):
@@ -121,19 +121,19 @@ def grid_of(operand: Operand, frame: Frame, *, crop: bool = False) -> Grid:
     raise PerLane
 
 
-def cropped(span: Span, frame: Frame) -> Area:
+def crop_to_used(span: Span, frame: Frame) -> Area:
     """A span's area cut to the used part of its sheet, so that whole columns cost what their data costs."""
     extent = frame.scope.extent(span.sheet) or (1, 1)
     return span.area.cropped(*extent)
 
 
-def cropped_together(operands: Sequence[Operand], frame: Frame) -> list[Grid]:
+def crop_together(operands: Sequence[Operand], frame: Frame) -> list[Grid]:
     """Operands as arrays; ranges of one height are cut to the rows that any of their sheets uses, those of one width to
     its columns, so that what lies side by side stays so."""
     spans = [operand for operand in operands if isinstance(operand, Span) and not operand.moves]
     if len(spans) < len(operands):
         return [grid_of(operand, frame) for operand in operands]
-    used = [cropped(span, frame) for span in spans]
+    used = [crop_to_used(span, frame) for span in spans]
     height, width = (max(sizes) for sizes in zip(*((area.height, area.width) for area in used), strict=True))
     same_height = len({span.area.height for span in spans}) == 1
     same_width = len({span.area.width for span in spans}) == 1
@@ -142,11 +142,11 @@ def cropped_together(operands: Sequence[Operand], frame: Frame) -> list[Grid]:
         area = span.area
         bottom = area.top + height - 1 if same_height else area.bottom
         right = area.left + width - 1 if same_width else area.right
-        grids.append(_fetched(span.sheet, Area(area.top, area.left, bottom, right), frame))
+        grids.append(_fetch(span.sheet, Area(area.top, area.left, bottom, right), frame))
     return grids
 
 
-def _fetched(sheet: str, area: Area, frame: Frame) -> Grid:
+def _fetch(sheet: str, area: Area, frame: Frame) -> Grid:
     if area.height * area.width > MOST_CELLS:
         return Grid((Column.full(CellError.NUM, 1),), 1)
     columns = tuple(
@@ -171,10 +171,10 @@ def single(operand: Operand, frame: Frame) -> Scalar | Lanes | Grid:
         return grid_of(operand, frame)
     if operand.moves:
         raise PerLane
-    return intersected(operand, frame)
+    return intersect(operand, frame)
 
 
-def intersected(span: Span, frame: Frame) -> Scalar | Lanes | Grid:
+def intersect(span: Span, frame: Frame) -> Scalar | Lanes | Grid:
     """Implicit intersection (18.17.2.6): the value in the lane's own row of a column, or own column of a row."""
     area = span.area
     if area.width == 1:

@@ -142,15 +142,15 @@ def unknown_function(name: str) -> str:
 
 
 def elementwise(signature: str) -> Callable[[_Work], _Work]:
-    return _declared(signature, Mode.ELEMENTWISE)
+    return _declare(signature, Mode.ELEMENTWISE)
 
 
 def aggregate(signature: str) -> Callable[[_Work], _Work]:
-    return _declared(signature, Mode.AGGREGATE)
+    return _declare(signature, Mode.AGGREGATE)
 
 
 def special(signature: str) -> Callable[[_Work], _Work]:
-    return _declared(signature, Mode.SPECIAL)
+    return _declare(signature, Mode.SPECIAL)
 
 
 def parameters_of(signature: str) -> tuple[Parameter, ...]:
@@ -161,7 +161,7 @@ def parameters_of(signature: str) -> tuple[Parameter, ...]:
     return tuple(_parameter(part) for part in found[2].split(",") if part.strip())
 
 
-def _declared(signature: str, mode: Mode) -> Callable[[_Work], _Work]:
+def _declare(signature: str, mode: Mode) -> Callable[[_Work], _Work]:
     found = _SIGNATURE.match(signature)
     if not found:
         raise ValueError(f"not a signature: {signature}")

@@ -18,7 +18,7 @@ from tinquire.formula.engine.evaluate import evaluate_column
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.tree import Binary, Call, Coordinate, Node, Reference
 
-__all__ = ["added_up", "restarting_total", "running_total"]
+__all__ = ["restarting_total", "running_sums", "running_total"]
 
 _ABOVE = Reference(None, Coordinate(-1, False), Coordinate(0, False), Coordinate(-1, False), Coordinate(0, False))
 _BLOCK = 16_384
@@ -80,11 +80,11 @@ def restarting_total(tree: Node, frame: Frame, outside: Callable[[Node, Frame], 
     for added, fresh, adds in ((yes, no, True), (no, yes, False)):
         found = running_total(added, frame)
         if found is not None and all(outside(node, frame) for node in (condition, fresh, *(n for _, n in found[0]))):
-            return _restarted(condition, found[0], fresh, adds, frame)
+            return _restart_after_errors(condition, found[0], fresh, adds, frame)
     return None
 
 
-def _restarted(
+def _restart_after_errors(
     condition: Node, terms: Sequence[tuple[str, Node]], fresh: Node, adds: bool, frame: Frame
 ) -> Column | None:
     above = frame.scope.column(frame.sheet, frame.column, frame.row - 1, frame.row - 1)
@@ -127,7 +127,7 @@ def _add_on(sums: Floats, steps: Sequence[tuple[str, Floats]], starts: Codes) ->
         sums[at] = total
 
 
-def added_up(terms: list[tuple[str, Node]], first: bool, frame: Frame) -> Column:
+def running_sums(terms: list[tuple[str, Node]], first: bool, frame: Frame) -> Column:
     """The running totals of a frame's lanes; an error, once there, stays to the end."""
     start = number_of(frame.scope.column(frame.sheet, frame.column, frame.row - 1, frame.row - 1)[0])
     steps: list[tuple[str, Floats]] = []

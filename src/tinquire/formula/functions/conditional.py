@@ -14,7 +14,7 @@ from tinquire.formula.engine.conversions import with_faults
 from tinquire.formula.engine.criteria import Criterion, criterion
 from tinquire.formula.engine.evaluate import evaluate
 from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.engine.references import PerLane, cropped_together, grid_of, single
+from tinquire.formula.engine.references import PerLane, crop_together, grid_of, single
 from tinquire.formula.engine.registry import special
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.tree import Node
@@ -157,7 +157,7 @@ def _conditional(
     wanted = [_criteria(single(evaluate(node, frame), frame)) for node in pairs[1::2]]
     # Blanks beyond the used part of a sheet add nothing, but they can be counted.
     counted = grouped is _group_counts and all(any(map(_meets_blank, criteria)) for criteria in wanted)
-    target, *ranges = [grid_of(one, frame) for one in operands] if counted else cropped_together(operands, frame)
+    target, *ranges = [grid_of(one, frame) for one in operands] if counted else crop_together(operands, frame)
     if any((grid.height, grid.width) != (target.height, target.width) for grid in ranges):
         return Scalar(CellError.VALUE)
     flat = [grid.flat() for grid in ranges]

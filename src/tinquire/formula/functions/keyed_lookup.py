@@ -16,7 +16,7 @@ from tinquire.formula.engine.criteria import wildcard_pattern
 from tinquire.formula.engine.evaluate import evaluate, fixed_value
 from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.engine.operators import compare
-from tinquire.formula.engine.references import PerLane, cropped_together, single
+from tinquire.formula.engine.references import PerLane, crop_together, single
 from tinquire.formula.engine.registry import special
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.functions.arrays import taken_rows, transposed
@@ -97,7 +97,7 @@ def _found(
     operand = evaluate(arguments[1], frame.as_arrays())
     if isinstance(operand, Span) and min(operand.area.height, operand.area.width) != 1:
         raise ErrorValue(CellError.VALUE)  # as it is written, however much of it is filled
-    line = line_of(cropped_together([operand, *beside], frame)[0])
+    line = line_of(crop_together([operand, *beside], frame)[0])
     match = (
         whole_argument(arguments[least], frame)
         if len(arguments) > least and not isinstance(arguments[least], Missing)
@@ -154,7 +154,7 @@ def xlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
         places, lanes, line = _found(arguments, frame, 4, given[1:])
     except ErrorValue as fault:
         return Scalar(fault.error)
-    results = cropped_together(given, frame)[1]
+    results = crop_together(given, frame)[1]
     down = results.height == len(line)
     if not down and results.width != len(line):
         return Scalar(CellError.VALUE)

@@ -15,7 +15,7 @@ from tinquire.formula.engine.conversions import boolean_of, number_of, numbers, 
 from tinquire.formula.engine.criteria import has_wildcards, wildcard_pattern
 from tinquire.formula.engine.evaluate import evaluate, fixed_value
 from tinquire.formula.engine.operands import Areas, Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.engine.references import PerLane, cropped, grid_of, single
+from tinquire.formula.engine.references import PerLane, crop_to_used, grid_of, single
 from tinquire.formula.engine.registry import declare_all, special
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.functions.arrays import transposed
@@ -58,7 +58,7 @@ def _used_rows(operand: Operand, frame: Frame) -> Grid:
     """A range without the rows in which nothing can be found."""
     if not isinstance(operand, Span) or operand.moves:
         return grid_of(operand, frame)
-    used = cropped(operand, frame)
+    used = crop_to_used(operand, frame)
     area = operand.area
     return grid_of(Span(operand.sheet, Area(area.top, area.left, used.bottom, area.right)), frame)
 

@@ -154,13 +154,13 @@ class _Reader:
 
     def spanned(self) -> Node:
         """References with colons between them, of which one at least is worked out: the area around them."""
-        node = self.applied()
+        node = self.apply()
         while self.at(":"):
             self.next()
-            node = Binary(":", node, self.applied())
+            node = Binary(":", node, self.apply())
         return node
 
-    def applied(self) -> Node:
+    def apply(self) -> Node:
         """An operand, with what is called or filled by it."""
         node = self.primary()
         while self.at("(", "#") and not isinstance(node, Literal | ArrayConstant):
@@ -317,14 +317,14 @@ def _table_reference(token: Token, text: str) -> TableReference:
     inner = inner[1:] if this_row else inner
     rows: list[RowsOf] = [RowsOf.THIS] if this_row else []
     if not inner.startswith("["):
-        column = _unescaped(inner)
+        column = _unescape(inner)
         if column.casefold() in _ROW_WORDS:
             return TableReference(token.sheet, None, None, (_ROW_WORDS[column.casefold()],))
         bare = token.sheet is None and not this_row
         return TableReference(token.sheet, column or None, column or None, tuple(rows) or (RowsOf.DATA,), bare)
     columns: list[str] = []
     for part in re.findall(r"\[((?:[^\[\]']|'.)*)\]", inner):
-        name = _unescaped(part)
+        name = _unescape(part)
         if name.casefold() in _ROW_WORDS and part.startswith("#"):
             rows.append(_ROW_WORDS[name.casefold()])
         else:
@@ -335,6 +335,6 @@ def _table_reference(token: Token, text: str) -> TableReference:
     return TableReference(token.sheet, first, columns[-1] if columns else None, tuple(rows) or (RowsOf.DATA,))
 
 
-def _unescaped(name: str) -> str:
+def _unescape(name: str) -> str:
     """A heading without its escapes; elsewhere an apostrophe is the heading's own, as in Driver's hours."""
     return re.sub(r"'([\[\]#'@])", r"\1", name)

@@ -18,7 +18,7 @@ __all__ = [
     "Mention",
     "behind_bracket",
     "can_mislead",
-    "changed_mentions",
+    "change_mentions",
     "down_pattern",
     "mentions",
     "offset_text",
@@ -67,7 +67,7 @@ class Mention:
     def corners(self) -> tuple[tuple[str, str, str, str], tuple[str, str, str, str]]:
         """Both corners as dollar sign, letters, dollar sign, digits; a part that is not written is empty."""
         first, _, last = self.spelled.partition(":")
-        return _taken_apart(first), _taken_apart(last or first)
+        return _split_reference(first), _split_reference(last or first)
 
     @property
     def area(self) -> Area | None:
@@ -101,7 +101,7 @@ class Mention:
         return replace(self, spelled=spelled).text()
 
 
-def _taken_apart(corner: str) -> tuple[str, str, str, str]:
+def _split_reference(corner: str) -> tuple[str, str, str, str]:
     found = _PART.match(corner)
     if found is None:
         raise ValueError(f"'{corner}' is no corner of an area")
@@ -165,7 +165,7 @@ def behind_bracket(text: str, start: int) -> int | None:
     return None
 
 
-def changed_mentions(text: str, change: Callable[[Mention], str | None]) -> str:
+def change_mentions(text: str, change: Callable[[Mention], str | None]) -> str:
     """The text with mentions exchanged where `change` gives another spelling."""
     pieces, place = [], 0
     for mention in mentions(text):
@@ -184,16 +184,16 @@ def offset_text(text: str, rows: int, columns: int) -> str:
     def moved(mention: Mention) -> str | None:
         if not mention.spelled or mention.area is None:
             return None
-        corners = [_moved_corner(corner, rows, columns) for corner in mention.corners]
+        corners = [_move_corner(corner, rows, columns) for corner in mention.corners]
         if None in corners:
             return mention.prefix + OFF_GRID
         spelled = ":".join(corner or "" for corner in corners[: 1 + (":" in mention.spelled)])
         return replace(mention, spelled=spelled).text()
 
-    return changed_mentions(text, moved)
+    return change_mentions(text, moved)
 
 
-def _moved_corner(corner: tuple[str, str, str, str], rows: int, columns: int) -> str | None:
+def _move_corner(corner: tuple[str, str, str, str], rows: int, columns: int) -> str | None:
     mark1, letters, mark2, digits = corner
     if not letters:  # a whole row: its dollar sign was read as the first
         mark1, mark2 = "", mark1 or mark2

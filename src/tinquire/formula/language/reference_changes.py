@@ -9,10 +9,18 @@ from typing import Protocol
 
 from tinquire.cells.address import Area
 from tinquire.cells.shifting import Moves
-from tinquire.formula.language.mentions import OFF_GRID, Mention, changed_mentions, mentions, prefix_of
+from tinquire.formula.language.mentions import OFF_GRID, Mention, change_mentions, mentions, prefix_of
 from tinquire.formula.language.writing import escaped_column
 
-__all__ = ["GoneSheets", "ReferenceChange", "RenamedSheet", "RenamedTables", "ShiftedLines", "TableColumns", "named_in"]
+__all__ = [
+    "GoneSheets",
+    "ReferenceChange",
+    "RenamedSheet",
+    "RenamedTables",
+    "ShiftedLines",
+    "TableColumns",
+    "may_mention",
+]
 
 
 class ReferenceChange(Protocol):
@@ -26,12 +34,12 @@ class ReferenceChange(Protocol):
         """Where an area of a sheet lies after the change; None when nothing is left of it."""
         ...
 
-    def concerns(self, data: bytes, home: str) -> bool:
+    def may_change(self, data: bytes, home: str) -> bool:
         """Whether a part could hold anything that changes. May say yes too often, never no too often."""
         ...
 
 
-def named_in(name: str, data: bytes) -> bool:
+def may_mention(name: str, data: bytes) -> bool:
     """Whether a part could mention a name; names that markup may spell in several ways are always taken for there."""
     if re.search(r"[^\w .-]", name) or not name.isascii():
         return True
@@ -51,7 +59,7 @@ class ShiftedLines:
     shift: Moves
 
     def formula(self, text: str, home: str) -> str:
-        return changed_mentions(text, lambda mention: self._moved(mention, home))
+        return change_mentions(text, lambda mention: self._moved(mention, home))
 
     def _moved(self, mention: Mention, home: str) -> str | None:
         sheet = mention.sheets[0] if mention.sheets else home
@@ -67,8 +75,8 @@ class ShiftedLines:
     def area(self, area: Area, home: str) -> Area | None:
         return self.shift.area(area) if home.casefold() == self.sheet.casefold() else area
 
-    def concerns(self, data: bytes, home: str) -> bool:
-        return home.casefold() == self.sheet.casefold() or named_in(self.sheet, data)
+    def may_change(self, data: bytes, home: str) -> bool:
+        return home.casefold() == self.sheet.casefold() or may_mention(self.sheet, data)
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +87,7 @@ class RenamedSheet:
     new: str
 
     def formula(self, text: str, home: str) -> str:
-        return changed_mentions(text, self._renamed)
+        return change_mentions(text, self._renamed)
 
     def _renamed(self, mention: Mention) -> str | None:
         folded = self.old.casefold()
@@ -91,8 +99,8 @@ class RenamedSheet:
     def area(self, area: Area, home: str) -> Area | None:
         return area
 
-    def concerns(self, data: bytes, home: str) -> bool:
-        return named_in(self.old, data)
+    def may_change(self, data: bytes, home: str) -> bool:
+        return may_mention(self.old, data)
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +112,7 @@ class GoneSheets:
     tables: Sequence[str] = ()
 
     def formula(self, text: str, home: str) -> str:
-        return changed_mentions(text, self._without)
+        return change_mentions(text, self._without)
 
     def mentioned(self, text: str) -> bool:
         """Whether a formula needs what is gone."""
@@ -132,8 +140,8 @@ class GoneSheets:
     def area(self, area: Area, home: str) -> Area | None:
         return area
 
-    def concerns(self, data: bytes, home: str) -> bool:
-        return any(named_in(name, data) for name in (*self.sheets, *self.tables))
+    def may_change(self, data: bytes, home: str) -> bool:
+        return any(may_mention(name, data) for name in (*self.sheets, *self.tables))
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,7 +152,7 @@ class RenamedTables:
     sheet: RenamedSheet | None = None
 
     def formula(self, text: str, home: str) -> str:
-        text = changed_mentions(text, self._renamed)
+        text = change_mentions(text, self._renamed)
         return text if self.sheet is None else self.sheet.formula(text, home)
 
     def _renamed(self, mention: Mention) -> str | None:
@@ -154,7 +162,7 @@ class RenamedTables:
     def area(self, area: Area, home: str) -> Area | None:
         return area
 
-    def concerns(self, data: bytes, home: str) -> bool:
+    def may_change(self, data: bytes, home: str) -> bool:
         return True
 
 
@@ -166,7 +174,7 @@ class TableColumns:
     columns: Mapping[str, str | None]
 
     def formula(self, text: str, home: str) -> str:
-        return changed_mentions(text, self._renamed)
+        return change_mentions(text, self._renamed)
 
     def _renamed(self, mention: Mention) -> str | None:
         if not mention.inside or mention.name.casefold() != self.table.casefold():
@@ -188,5 +196,5 @@ class TableColumns:
     def area(self, area: Area, home: str) -> Area | None:
         return area
 
-    def concerns(self, data: bytes, home: str) -> bool:
-        return named_in(self.table, data)
+    def may_change(self, data: bytes, home: str) -> bool:
+        return may_mention(self.table, data)

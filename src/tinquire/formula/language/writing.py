@@ -26,7 +26,7 @@ from tinquire.formula.language.tree import (
     Union,
 )
 
-__all__ = ["escaped_column", "replaced", "write", "write_value"]
+__all__ = ["escaped_column", "replace_nodes", "write", "write_value"]
 
 _PREFIX_RANK = len(BINARY_RANKS)
 _PERCENT_RANK = _PREFIX_RANK + 1
@@ -67,13 +67,13 @@ def _operator(node: Unary | Binary, row: int, column: int, outer: int) -> str:
     if isinstance(node, Unary):
         if node.sign in "%#":
             return _write(node.operand, row, column, _PERCENT_RANK) + node.sign
-        return _bracketed(node.sign + _write(node.operand, row, column, _PREFIX_RANK), outer > _PREFIX_RANK)
+        return _in_brackets(node.sign + _write(node.operand, row, column, _PREFIX_RANK), outer > _PREFIX_RANK)
     if node.sign in ": ":
         both = (_write(side, row, column, _PERCENT_RANK) for side in (node.left, node.right))
-        return _bracketed(node.sign.join(both), outer > _PERCENT_RANK)
+        return _in_brackets(node.sign.join(both), outer > _PERCENT_RANK)
     rank = RANK_OF[node.sign]
     text = _write(node.left, row, column, rank) + node.sign + _write(node.right, row, column, rank + 1)
-    return _bracketed(text, rank < outer)
+    return _in_brackets(text, rank < outer)
 
 
 def write_value(value: Value) -> str:
@@ -87,7 +87,7 @@ def write_value(value: Value) -> str:
     return "" if value is None else general(value, 17) if float(general(value)) != value else general(value)
 
 
-def _bracketed(text: str, needed: bool) -> str:
+def _in_brackets(text: str, needed: bool) -> str:
     return f"({text})" if needed else text
 
 
@@ -131,19 +131,19 @@ def escaped_column(name: str) -> str:
     return re.sub(r"([\[\]#'])", r"'\1", name)
 
 
-def replaced(node: Node, change: Callable[[Node], Node | None]) -> Node:
+def replace_nodes(node: Node, change: Callable[[Node], Node | None]) -> Node:
     """The tree with nodes exchanged where `change` gives another one; what it returns is not walked again."""
     fresh = change(node)
     if fresh is not None:
         return fresh
     if isinstance(node, Unary):
-        return Unary(node.sign, replaced(node.operand, change))
+        return Unary(node.sign, replace_nodes(node.operand, change))
     if isinstance(node, Binary):
-        return Binary(node.sign, replaced(node.left, change), replaced(node.right, change))
+        return Binary(node.sign, replace_nodes(node.left, change), replace_nodes(node.right, change))
     if isinstance(node, Call):
-        return Call(node.function, tuple(replaced(argument, change) for argument in node.arguments))
+        return Call(node.function, tuple(replace_nodes(argument, change) for argument in node.arguments))
     if isinstance(node, Union):
-        return Union(tuple(replaced(part, change) for part in node.parts))
+        return Union(tuple(replace_nodes(part, change) for part in node.parts))
     if isinstance(node, Apply):
-        return Apply(replaced(node.function, change), tuple(replaced(one, change) for one in node.arguments))
+        return Apply(replace_nodes(node.function, change), tuple(replace_nodes(one, change) for one in node.arguments))
     return node

@@ -15,18 +15,18 @@ from tinquire.docket.schema.base import cell_value
 from tinquire.docket.schema.checks import CheckModel, FreshModel, MissingModel, NearModel, ValuesModel
 from tinquire.press.compute.results import Results
 from tinquire.tables import Table
-from tinquire.tables.checks.conditions import CheckResult, checked
+from tinquire.tables.checks.conditions import CheckResult, check_formula
 from tinquire.tables.checks.ready_made import (
     Verdict,
-    agreeing,
-    allowed,
-    complete,
+    check_agreement,
+    check_allowed,
+    check_complete,
+    check_near,
+    check_no_repeats,
+    check_none_missing,
+    check_range,
+    check_row_count,
     distinct_values,
-    inside,
-    near,
-    none_missing,
-    row_count,
-    unrepeated,
 )
 from tinquire.tables.scope import TableScope
 from tinquire.tables.statement import Statement, balance
@@ -82,14 +82,14 @@ def _all_checks(values: Results, before: Before) -> Iterator[tuple[str, Callable
     """Each check with its place in the docket: those that it states, and the statements that must balance."""
     for name, model in values.docket.model.checks.items():
         where = values.docket.where("checks", name)
-        yield where, partial(_checked, values, before, name, model, where)
+        yield where, partial(_check, values, before, name, model, where)
     for name, statement in values.docket.model.statements.items():
         if statement.balance and name in values.statements:
             where = values.docket.where("statements", name, "balance")
-            yield where, partial(_balanced, values.statements[name], statement.balance, where)
+            yield where, partial(_check_balance, values.statements[name], statement.balance, where)
 
 
-def _balanced(made: Statement, lines: Sequence[str], where: str) -> _Answer:
+def _check_balance(made: Statement, lines: Sequence[str], where: str) -> _Answer:
     """A statement's two sides as a check of their own. Raises UseError for lines that are not there."""
     known = [line.name for line in made.lines if line.name]
     for line in lines:
@@ -100,10 +100,10 @@ def _balanced(made: Statement, lines: Sequence[str], where: str) -> _Answer:
     return _Answer(CheckResult(f"{made.name} balances", asked, not found, found, True, worded=True))
 
 
-def _checked(values: Results, before: Before, name: str, model: CheckModel, where: str) -> _Answer:
+def _check(values: Results, before: Before, name: str, model: CheckModel, where: str) -> _Answer:
     stops = model.otherwise == "stop"
     if model.that is not None:
-        return _Answer(checked(name, model.that, values.scope(), stops=stops, says=model.says, where=where))
+        return _Answer(check_formula(name, model.that, values.scope(), stops=stops, says=model.says, where=where))
     ready_made = _ReadyMade(values, before, values.scope(), f"check '{name}'", where)
     (asked, found), facts = ready_made.verdict(model)
     return _Answer(CheckResult(name, asked, not found, found, stops, model.says, worded=True), facts)
@@ -128,13 +128,13 @@ class _ReadyMade:
 
     def of_this_period(self, model: CheckModel) -> Verdict:
         if model.agree:
-            return agreeing(model.agree, model.within, self.scope, self.stopped, self.where)
+            return check_agreement(model.agree, model.within, self.scope, self.stopped, self.where)
         if (rows := model.rows) is not None:
-            return row_count(self.table(rows.table), rows.at_least, rows.at_most)
+            return check_row_count(self.table(rows.table), rows.at_least, rows.at_most)
         if (keys := model.no_repeats) is not None:
-            return unrepeated(self.table(keys.table), keys.columns, self.stopped)
+            return check_no_repeats(self.table(keys.table), keys.columns, self.stopped)
         if (filled := model.complete) is not None:
-            return complete(self.table(filled.table), filled.columns, self.stopped)
+            return check_complete(self.table(filled.table), filled.columns, self.stopped)
         if model.values is not None:
             return self.values(model.values)
         assert model.fresh is not None
@@ -153,15 +153,15 @@ class _ReadyMade:
     def values(self, asked: ValuesModel) -> Verdict:
         table = self.table(asked.table)
         if asked.among is None:
-            return inside(table, asked.column, asked.at_least, asked.at_most, self.stopped)
+            return check_range(table, asked.column, asked.at_least, asked.at_most, self.stopped)
         if not isinstance(asked.among, str):
-            return allowed(table, asked.column, [cell_value(one) for one in asked.among], self.stopped)
+            return check_allowed(table, asked.column, [cell_value(one) for one in asked.among], self.stopped)
         name, bracket, heading = asked.among.rstrip("]").partition("[")
         if not bracket:
             why = f"'{asked.among}' names no column of a table"
             do = 'write it like among = "rates[Band]", or list the values'
             raise UseError(Fault(self.stopped, why, self.where, do))
-        return allowed(table, asked.column, self.table(name).column(heading, self.stopped), self.stopped)
+        return check_allowed(table, asked.column, self.table(name).column(heading, self.stopped), self.stopped)
 
     def near_last(self, asked: NearModel) -> tuple[Verdict, Mapping[str, object]]:
         figures = self.results.figures
@@ -173,7 +173,7 @@ class _ReadyMade:
         before, period = self.last(fact), self.results.period.previous.text
         if before is None:
             return (f"{name} has nothing to be near to: the daybook has no run of {period}", ""), facts
-        return near(name, value, _number(before), asked.percent, period), facts
+        return check_near(name, value, _number(before), asked.percent, period), facts
 
     def none_missing(self, asked: MissingModel) -> tuple[Verdict, Mapping[str, object]]:
         table = self.table(asked.table)
@@ -183,7 +183,9 @@ class _ReadyMade:
         before = self.last(fact)
         if not isinstance(before, list):
             return (f"no {asked.column} can be missing: the daybook has no run of {period}", ""), facts
-        return none_missing(table, asked.column, [_number(value) for value in before], period, self.stopped), facts
+        return check_none_missing(
+            table, asked.column, [_number(value) for value in before], period, self.stopped
+        ), facts
 
     def fresh(self, asked: FreshModel) -> Verdict:
         gathered = self.results.sources.get(asked.source)

@@ -11,7 +11,7 @@ from tinquire.press.compute.run import Run, formula_names
 from tinquire.press.compute.sources import Fetched
 from tinquire.press.compute.tables import Tables, remote_source
 from tinquire.tables import Table
-from tinquire.tables.pivots.compute import Subtotals, pivoted
+from tinquire.tables.pivots.compute import Subtotals, make_pivot
 from tinquire.tables.pivots.pivot import Pivot
 from tinquire.tables.scope import GroupScope
 from tinquire.tables.steps import StepContext
@@ -57,7 +57,7 @@ def pivot_over(run: Run, tables: Mapping[str, Table], name: str, rows: Table) ->
     if model.where is not None:
         rows = KeepRows(model.where).apply(rows, context)
     subtotals = model.subtotals
-    return pivoted(
+    return make_pivot(
         rows,
         model.row_fields(words),
         model.column_fields(words),

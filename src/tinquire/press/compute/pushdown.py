@@ -9,7 +9,7 @@ from tinquire.cells.languages import Language
 from tinquire.docket.schema.pivots import PivotModel
 from tinquire.sources import RemoteGroups, RemoteRows
 from tinquire.tables import Table
-from tinquire.tables.pivots.compute import Subtotals, pivot_of
+from tinquire.tables.pivots.compute import Subtotals, pivot_of_groups
 from tinquire.tables.pivots.pivot import Pivot
 from tinquire.tables.steps import Step, StepContext, StepReport, apply_steps
 from tinquire.tables.steps.drop_rows import DropRows
@@ -61,7 +61,7 @@ def remote_pivot(
     groups = rows.grouped(fields, [(value.column, value.how) for value in values], stopped)
     labels = Table(name, groups.labels.fields, groups.labels.columns)
     subtotals = model.subtotals
-    made = pivot_of(
+    made = pivot_of_groups(
         replace(groups, labels=labels),
         down,
         across,

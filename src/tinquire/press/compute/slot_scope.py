@@ -13,7 +13,7 @@ from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import text_of
 from tinquire.formula.language.tree import Name, TableReference
 from tinquire.looks import House
-from tinquire.slots.slots import Filled, Slot, Unfilled, cut, filled_text, slot_name
+from tinquire.slots.slots import Filled, Slot, Unfilled, cut_text, fill_text, slot_name
 from tinquire.tables import Table
 from tinquire.tables.scope import TableScope, read_formula, scalar_value, table_values
 from tinquire.tables.types import TYPES
@@ -48,7 +48,7 @@ class SlotScope:
 
     def filled(self, text: str, stopped: str, where: str) -> str:
         """A text with its slots filled. Raises UseError, with what nothing fills."""
-        result, unfilled = filled_text(text, self.resolve)
+        result, unfilled = fill_text(text, self.resolve)
         if unfilled:
             raise UseError(*(unfilled_fault(one, stopped, where) for one in unfilled))
         return result
@@ -60,7 +60,7 @@ class SlotScope:
             return found
         value, kind = found
         if slot.cuts:
-            text = cut(str(text_of(value)), slot)
+            text = cut_text(str(text_of(value)), slot)
             if text is None:
                 return Unfilled(slot, f"'{text_of(value)}' does not hold '{slot.cuts[-1][1]}'")
             value, kind = text, "text"

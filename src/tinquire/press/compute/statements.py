@@ -10,7 +10,7 @@ from tinquire.docket.schema.statements import AmountsModel
 from tinquire.press.compute.run import Run
 from tinquire.press.compute.tables import Tables
 from tinquire.tables import Table
-from tinquire.tables.statement import Amounts, LineColumns, Statement, stated
+from tinquire.tables.statement import Amounts, LineColumns, Statement, make_statement
 
 __all__ = ["Statements", "make_statements"]
 
@@ -37,7 +37,7 @@ def make_statements(run: Run, tables: Tables) -> Statements:
             continue
         where = run.docket.where("statements", name)
         try:
-            made[name] = stated(
+            made[name] = make_statement(
                 name,
                 tables.tables[model.lines],
                 LineColumns(**model.columns.model_dump()),

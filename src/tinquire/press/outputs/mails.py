@@ -10,15 +10,15 @@ from dataclasses import dataclass, field, replace
 from email.headerregistry import Address
 from pathlib import Path
 
-from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merged
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.file_names import safe_file_name
 from tinquire.base.wording import known_names
 from tinquire.docket.schema.mails import MailModel
-from tinquire.post.message import Attachment, BodyStyle, Mail, mail_bytes, parsed_address
+from tinquire.post.message import Attachment, BodyStyle, Mail, mail_bytes, parse_address
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
-from tinquire.slots.slots import Filled, Slot, Unfilled, filled_text, split_slots
+from tinquire.slots.slots import Filled, Slot, Unfilled, fill_text, split_slots
 
 __all__ = ["MAILS", "MadeMail"]
 
@@ -80,11 +80,11 @@ def make_mails(making: Making, name: str) -> Iterator[MadeMail]:
         try:
             mail = _mail(desk, scope, seen, place)
             names[mail.file] += 1
-            mails.append(replace(mail, path=making.outbox / _numbered(mail.file, names[mail.file])))
+            mails.append(replace(mail, path=making.outbox / _numbered_file(mail.file, names[mail.file])))
         except TinQuireError as error:
             errors.append(error)
     if errors:
-        raise merged(errors)
+        raise merge_errors(errors)
     yield from mails
 
 
@@ -108,7 +108,7 @@ def _attachments(desk: _Desk, scope: SlotScope, place: str = "") -> Iterator[Att
                 yield Attachment(made.path.name, made.data)
             continue
         where = results.docket.where("mails", name, "attach", number)
-        text, unfilled = filled_text(entry, lambda slot: _as_part_of_a_name(scope.resolve(slot)))
+        text, unfilled = fill_text(entry, lambda slot: _as_part_of_a_name(scope.resolve(slot)))
         if unfilled:
             raise UseError(*(unfilled_fault(one, f"mail '{name}', attachments", where) for one in unfilled))
         path = results.docket.base / text
@@ -187,7 +187,7 @@ def _mail(desk: _Desk, scope: SlotScope, seen: Counter[tuple[str, ...]], place: 
         raise DataError(Fault(f"mail '{desk.name}'", str(error), place or desk.where, "mend the row")) from None
 
 
-def _numbered(file: str, number: int) -> str:
+def _numbered_file(file: str, number: int) -> str:
     """A file's name that was given before, told apart by a number."""
     return file if number == 1 else f"{file.removesuffix('.eml')} ({number}).eml"
 
@@ -221,7 +221,7 @@ def _addresses(desk: _Desk, raw: str, scope: SlotScope, part: str, place: str) -
         name, bracket, address = entry.rpartition("<")
         text = address.strip().removesuffix(">") if bracket else entry
         try:
-            result.append(parsed_address(back(name), back(text)))
+            result.append(parse_address(back(name), back(text)))
         except ValueError as error:
             stopped = f"mail '{desk.name}', {part}"
             raise DataError(Fault(stopped, str(error), place or desk.where, "mend the address in the list")) from None

@@ -102,20 +102,20 @@ def differences(book: Workbook, claims: Sequence[Claim]) -> Iterator[Fault]:
     for claim in claims:
         sheet = book.sheet(claim.sheet)
         found = sheet.column(claim.column, claim.top, claim.top + len(claim.wanted) - 1)
-        wrong = np.flatnonzero(~_proved(claim, found))
+        wrong = np.flatnonzero(~_agree(claim, found))
         if not len(wrong):
             continue
         row = claim.top + int(wrong[0])
         cell, formula = cell_name(row, claim.column), sheet.formula(row, claim.column)
-        shows = f"it shows {_spelled(found[int(wrong[0])])}" + (f" by ={formula.text}" if formula else "")
-        why = f"{shows}, and {claim.source} has {_spelled(claim.wanted[int(wrong[0])])}"
+        shows = f"it shows {_spell(found[int(wrong[0])])}" + (f" by ={formula.text}" if formula else "")
+        why = f"{shows}, and {claim.source} has {_spell(claim.wanted[int(wrong[0])])}"
         why += f"; {counted(len(wrong), 'cell')} differ" if len(wrong) > 1 else ""
         why += f"; derived by {claim.step}" if claim.step else ""
         where = f"sheet '{claim.sheet}', cell {cell}"
         yield Fault("proving the numbers", why, where, 'write formulas = "values" for this sheet')
 
 
-def _proved(claim: Claim, found: Column) -> Booleans:
+def _agree(claim: Claim, found: Column) -> Booleans:
     """For each cell whether it shows what it stands for."""
     wanted = claim.wanted
     kinds = wanted.kinds
@@ -159,5 +159,5 @@ def _same_texts(wanted: Column, found: Column) -> Booleans:
     return result
 
 
-def _spelled(value: Value) -> str:
+def _spell(value: Value) -> str:
     return "nothing" if value is None else general(value) if isinstance(value, float) else f"'{value}'"

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merged
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.file_names import safe_file_name
 from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import Area
@@ -58,7 +58,7 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
         except TinQuireError as error:
             errors.append(error)
     if errors:
-        raise merged(errors)
+        raise merge_errors(errors)
     _recalculate(book, name, making.moment)
     claims = [claim for sheet in made for claim in sheet.claims]
     if faults := list(differences(book, claims)):

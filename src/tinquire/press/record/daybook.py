@@ -14,7 +14,7 @@ from typing import Any
 
 from tinquire.base.faults import AccessError, Fault
 from tinquire.press.record.cell_sources import CellSources
-from tinquire.press.record.packing import packed_origin, packed_sourced, unpacked_origin, unpacked_sourced
+from tinquire.press.record.packing import pack_cells, pack_origin, unpack_cells, unpack_origin
 from tinquire.tables import Origin
 
 __all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "digest"]
@@ -70,10 +70,10 @@ _FILES = """
 SELECT DISTINCT file FROM made JOIN run ON run.id = made.run WHERE docket = ? AND period = ? AND output = ?
 """
 _MAIL = "SELECT state, at, digest = ? FROM sent WHERE message_id = ? ORDER BY digest = ? DESC, at DESC LIMIT 1"
-_LET_GO = """
+_DELETE_OLDER = """
 DELETE FROM cells_of WHERE digest IN (SELECT digest FROM made WHERE output = ? AND file = ? AND run < ?)
 """
-_UNREAD = "DELETE FROM rows_read WHERE id NOT IN (SELECT read FROM cells_of WHERE read IS NOT NULL)"
+_DELETE_UNUSED = "DELETE FROM rows_read WHERE id NOT IN (SELECT read FROM cells_of WHERE read IS NOT NULL)"
 _CELL = """
 SELECT sheet, top, left, bottom, right, says, whole, lines, across, cells_of.notes, read FROM cells_of
 WHERE digest = ? AND sheet = ? AND ? BETWEEN top AND bottom AND ? BETWEEN left AND right ORDER BY cells_of.rowid
@@ -176,8 +176,8 @@ class Daybook:
         for *_, read in found:
             if read is not None and (content, read) not in self._origins:
                 (line,) = self._read("SELECT names, rows, groups FROM rows_read WHERE id = ?", (read,))
-                self._origins[content, read] = unpacked_origin(*line)
-        return [unpacked_sourced(line, self._origins.get((content, read))) for *line, read in found]
+                self._origins[content, read] = unpack_origin(*line)
+        return [unpack_cells(line, self._origins.get((content, read))) for *line, read in found]
 
     def files_made(self, docket: str, period: str, output: str) -> list[str]:
         """The files that runs of a docket's period made for an output, as they were recorded."""
@@ -230,19 +230,19 @@ def _keep_sourced(
     sourced: Iterable[tuple[str, Sequence[CellSources]]],
 ) -> None:  # fmt: skip
     """Keep what cells of outputs are made of; rows that several of them are of are kept once."""
-    connection.executemany(_LET_GO, [(output, file, run) for output, file, _ in made])
+    connection.executemany(_DELETE_OLDER, [(output, file, run) for output, file, _ in made])
     kept: dict[int, int] = {}
     for content, cells in sourced:
         connection.execute("DELETE FROM cells_of WHERE digest = ?", (content,))
         for one in cells:
             if one.origin is not None and id(one.origin) not in kept:
-                rows = packed_origin(one.origin)
+                rows = pack_origin(one.origin)
                 cursor = connection.execute("INSERT INTO rows_read (names, rows, groups) VALUES (?, ?, ?)", rows)
                 kept[id(one.origin)] = int(cursor.lastrowid or 0)
             read = None if one.origin is None else kept[id(one.origin)]
-            line = (content, read, *packed_sourced(one))
+            line = (content, read, *pack_cells(one))
             connection.execute(f"INSERT INTO cells_of VALUES ({', '.join('?' * len(line))})", line)
-    connection.execute(_UNREAD)
+    connection.execute(_DELETE_UNUSED)
 
 
 def _moment(at: datetime) -> str:

@@ -16,7 +16,7 @@ from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import Value
 from tinquire.sources.databases.conditions import Holds, RefusedError, condition
-from tinquire.sources.databases.query import bound, connected, raw_table
+from tinquire.sources.databases.query import bind_parameters, connect_read_only, raw_table
 from tinquire.sources.digest import Digest
 from tinquire.sources.spec import Password
 from tinquire.tables import Field, Origin, Table
@@ -24,7 +24,7 @@ from tinquire.tables.addable import ADDING
 from tinquire.tables.aggregation import Aggregation, Summary
 from tinquire.tables.keys import key_groups
 from tinquire.tables.pivots.groups import PivotValue
-from tinquire.tables.types import NUMERIC, column_type, typed
+from tinquire.tables.types import NUMERIC, column_type, read_column
 
 if TYPE_CHECKING:
     from sqlalchemy import ColumnElement, Connection, Subquery
@@ -72,8 +72,8 @@ class RemoteRows:
         self, fields: Mapping[str, bool], values: Iterable[tuple[str, Aggregation | None]], stopped: str
     ) -> RemoteGroups:
         """The rows brought together by columns (days without their time where that is asked), with what the values
-        need. Raises DataError for what the database cannot work out as we do, and what `connected` raises."""
-        with connected(self.url, self.base, self.password) as (connection, shown):
+        need. Raises DataError for what the database cannot work out as we do, and what `connect_read_only` raises."""
+        with connect_read_only(self.url, self.base, self.password) as (connection, shown):
             asking = _Asking(self, connection, shown, stopped)
             return asking.grouped(fields, list(values))
 
@@ -122,7 +122,7 @@ class _Asking:
             raise UseError(Fault(stopped, why, shown, _DO))
         self.binary = self._binary()
         query = rows.query.strip().rstrip(";")
-        asked = bound(connection, query, rows.parameters, shown)
+        asked = bind_parameters(connection, query, rows.parameters, shown)
         empty = connection.execute(
             select(text("*")).select_from(asked.columns().subquery("its_rows")).where(text("1 = 0"))
         )
@@ -250,7 +250,7 @@ class _Asking:
         fields, made, faults = [], [], []
         for name, column, moment in zip(names, columns, moments, strict=False):
             kind = self.stated(name) or (moment or _kind_of(column))
-            reading = typed(column, kind)
+            reading = read_column(column, kind)
             for problem in reading.problems[:3]:
                 stopped = f"source '{self.rows.name}', column '{name}' as {kind}"
                 faults.append(Fault(stopped, problem.why, self.shown, "mend it in the query"))

@@ -24,7 +24,7 @@ from tinquire.sources.spec import Password
 if TYPE_CHECKING:
     from sqlalchemy import URL, Connection, TextClause
 
-__all__ = ["bound", "connected", "raw_table", "read_query"]
+__all__ = ["bind_parameters", "connect_read_only", "raw_table", "read_query"]
 
 _DAY_SECONDS = 86_400
 #: Statements by which a connection refuses to write, by the database's kind.
@@ -39,15 +39,15 @@ def read_query(
     Raises: UseError for a URL that is none or a query without rows, AccessError when the database cannot be reached,
     DataError for a query that fails, and for values that no cell can hold.
     """
-    with connected(url, base, password) as (connection, shown):
-        result = connection.execute(bound(connection, query, parameters, shown))
+    with connect_read_only(url, base, password) as (connection, shown):
+        result = connection.execute(bind_parameters(connection, query, parameters, shown))
         if not result.returns_rows:
             raise UseError(Fault("asking a database", "the query gives no rows", shown, "write a SELECT"))
         return raw_table(shown, list(result.keys()), result.fetchall())
 
 
 @contextmanager
-def connected(url: str, base: Path, password: Password | None) -> Iterator[tuple[Connection, str]]:
+def connect_read_only(url: str, base: Path, password: Password | None) -> Iterator[tuple[Connection, str]]:
     """A connection that only reads, and the URL as it is shown; what goes wrong is raised as ours."""
     from sqlalchemy import create_engine
     from sqlalchemy.exc import DBAPIError, SQLAlchemyError
@@ -63,14 +63,16 @@ def connected(url: str, base: Path, password: Password | None) -> Iterator[tuple
             _only_read(connection)
             yield connection, shown
     except DBAPIError as error:
-        raise _failed(error, shown) from None
+        raise _failure(error, shown) from None
     except SQLAlchemyError as error:
         raise DataError(Fault("asking a database", _first_line(error), shown, "mend the query")) from None
     finally:
         engine.dispose()
 
 
-def bound(connection: Connection, query: str, parameters: Mapping[str, str | datetime.date], shown: str) -> TextClause:
+def bind_parameters(
+    connection: Connection, query: str, parameters: Mapping[str, str | datetime.date], shown: str
+) -> TextClause:
     """A query with its parameters. Raises UseError for one that is not known."""
     from sqlalchemy import text
 
@@ -117,7 +119,7 @@ def _only_read(connection: Connection) -> None:
         connection.exec_driver_sql(statement)
 
 
-def _failed(error: Any, shown: str) -> TinQuireError:
+def _failure(error: Any, shown: str) -> TinQuireError:
     from sqlalchemy.exc import InterfaceError, OperationalError
 
     why = _first_line(error.orig or error)

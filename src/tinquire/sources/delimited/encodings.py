@@ -50,7 +50,7 @@ def in_utf8(data: bytes, stated: str | None, shown: str) -> tuple[bytes, str, st
         return data, "utf-8", ""
     sample = b"" if marked else _sample(data)
     for encoding in [marked] if marked else _likely(sample):
-        decoded = _decoded(data, encoding)
+        decoded = _decode(data, encoding)
         if decoded is not None:
             words = (word for word in _BETWEEN_WORDS.split(sample.decode(encoding, "replace")) if not word.isascii())
             return decoded.encode(), encoding, max(islice(words, _WORDS), key=len, default="")
@@ -87,7 +87,7 @@ def _is_utf8(data: bytes, shown: str) -> bool:
     return True
 
 
-def _decoded(data: bytes, encoding: str) -> str | None:
+def _decode(data: bytes, encoding: str) -> str | None:
     try:
         return data.decode(encoding)
     except UnicodeDecodeError:

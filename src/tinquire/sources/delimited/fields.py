@@ -17,7 +17,7 @@ from typing import TypeAlias, overload
 
 import numpy as np
 
-from tinquire.base.parallel import abreast
+from tinquire.base.parallel import map_in_order
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds
 from tinquire.cells.number_reader import Words, decimals, words_of
 from tinquire.sources.delimited.distinct import LONGEST_KEY, Distinct, keys_of
@@ -169,7 +169,9 @@ class FieldTexts(Sequence[str]):
         """The numbers of the texts at some places, and which of them are spelled with digits, at most one point and a
         minus in front; the others are to be read by other means."""
         if point not in self._read:
-            self.remember(point, list(abreast(lambda one: self._text.numbers(one, self._place, point), self._cuts)))
+            self.remember(
+                point, list(map_in_order(lambda one: self._text.numbers(one, self._place, point), self._cuts))
+            )
         values, plain = self._read[point]
         if len(codes) and codes[-1] - codes[0] == len(codes) - 1 and (codes[1:] > codes[:-1]).all():
             own = slice(int(codes[0]), int(codes[-1]) + 1)
@@ -203,7 +205,7 @@ def plain_rows(
         return None
     edges = [list(zip_longest(*rows, [""] * width, fillvalue="")) for rows in (heads, tails)]
     above, below = ([column[:-1] for column in edge] for edge in edges)  # less the row that made it wide enough
-    building = list(abreast(lambda place: _building(text, judged, place, above[place]), range(width)))
+    building = list(map_in_order(lambda place: _building(text, judged, place, above[place]), range(width)))
     keeps = any(isinstance(one, _Lies) for one in building)
 
     def looked(piece: tuple[int, int]) -> tuple[Cut, list[_Lying | _Read | None]] | None:
@@ -213,7 +215,7 @@ def plain_rows(
     cuts: list[Cut] = []
     lines: list[Codes] = []
     line = 1
-    for looks in abreast(looked, pieces(text.array, data, start, stop, _PIECE, quoted=text.quoted)):
+    for looks in map_in_order(looked, pieces(text.array, data, start, stop, _PIECE, quoted=text.quoted)):
         if looks is None:
             return None
         found, of_columns = looks
@@ -226,7 +228,7 @@ def plain_rows(
         if keeps:
             cuts.append(found)
     rows = np.arange(len(heads) + sum(map(len, lines)) + len(tails), dtype=np.int32)
-    columns = abreast(lambda place: building[place].column(above[place], below[place], cuts, rows), range(width))
+    columns = map_in_order(lambda place: building[place].column(above[place], below[place], cuts, rows), range(width))
     return PlainRows(list(columns), np.concatenate(lines), line)
 
 

@@ -18,7 +18,7 @@ from tinquire.sources.delimited.encodings import UTF8_MARK, in_utf8, marked_enco
 from tinquire.sources.delimited.field_bounds import BEHIND
 from tinquire.sources.delimited.fields import plain_rows
 from tinquire.sources.raw_table import HEADING_SEARCH_ROWS, Block
-from tinquire.tables.marks import decimal_mark, sampled_texts
+from tinquire.tables.marks import decimal_mark, sample_texts
 
 __all__ = ["Dialect", "read_delimited"]
 
@@ -196,4 +196,4 @@ def _decimal(columns: tuple[Column, ...], sample: str, separator: str) -> str | 
         first = decimal_mark(text for row in csv.reader(io.StringIO(sample), delimiter=separator) for text in row)
         if first is not None and len(columns[0]) > _LARGE_SAMPLE:
             return first
-    return decimal_mark(text for column in columns for text in sampled_texts(column))
+    return decimal_mark(text for column in columns for text in sample_texts(column))

@@ -6,7 +6,7 @@ from enum import Enum
 from pathlib import Path
 
 from tinquire.base.faults import AccessError, Fault
-from tinquire.packages.zip_archive import Archive, unreadable
+from tinquire.packages.zip_archive import Archive, unreadable_error
 from tinquire.workbook import Workbook
 
 __all__ = ["FileKind", "file_kind", "is_text", "open_sheets"]
@@ -81,7 +81,7 @@ def open_sheets(path: Path, shown: str | None = None) -> tuple[Workbook, FileKin
         do = "read it with 'stack', or as a source of a docket" if kind is FileKind.TEXT else "save it as .xlsx"
         raise AccessError(Fault("opening a workbook", f"it is {kind.value}, whatever its name says", name, do))
     if kind is FileKind.OTHER:
-        raise unreadable(name, data, "")
+        raise unreadable_error(name, data, "")
     return Workbook.from_bytes(data, name), kind
 
 

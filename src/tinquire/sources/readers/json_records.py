@@ -60,14 +60,14 @@ def records_table(shown: str, records: Sequence[dict[str, Value]], lines: Sequen
 def _records(text: str, shown: str) -> Iterator[tuple[int, Any]]:
     """Each record with its line; of a list, with its number in it."""
     if text.lstrip().startswith("["):
-        yield from enumerate(_parsed(text, shown, 1), start=1)
+        yield from enumerate(_parse(text, shown, 1), start=1)
         return
     for line, part in enumerate(text.splitlines(), start=1):
         if part.strip():
-            yield line, _parsed(part, shown, line)
+            yield line, _parse(part, shown, line)
 
 
-def _parsed(text: str, shown: str, line: int) -> Any:
+def _parse(text: str, shown: str, line: int) -> Any:
     def constant(word: str) -> None:
         raise ValueError(f"{word} is no number of JSON")
 

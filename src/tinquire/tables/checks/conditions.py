@@ -12,7 +12,7 @@ from tinquire.formula.language.tree import Binary, Literal, Node
 from tinquire.formula.language.writing import write
 from tinquire.tables.scope import TableScope, read_formula, scalar_value
 
-__all__ = ["CheckResult", "checked"]
+__all__ = ["CheckResult", "check_formula"]
 
 _COMPARISONS = frozenset({"=", "<>", "<", "<=", ">", ">="})
 
@@ -45,13 +45,15 @@ class CheckResult:
         return Fault(f"check '{self.name}'", self.says, where, do, warning=not self.stops)
 
 
-def checked(name: str, formula: str, scope: TableScope, *, stops: bool, says: str | None, where: str) -> CheckResult:
+def check_formula(
+    name: str, formula: str, scope: TableScope, *, stops: bool, says: str | None, where: str
+) -> CheckResult:
     """Work a check out. Raises UseError when its formula cannot be read."""
     tree = read_formula(formula, scope, f"check '{name}'", where)
     value = scalar_value(tree, scope)
     holds = boolean_of(value)
     if isinstance(holds, CellError):
-        return CheckResult(name, formula, False, f"it gives {_shown(value)}", stops, says)
+        return CheckResult(name, formula, False, f"it gives {_display(value)}", stops, says)
     return CheckResult(name, formula, holds, _sides(tree, scope), stops, says)
 
 
@@ -60,14 +62,14 @@ def _sides(tree: Node, scope: TableScope) -> str:
     if not isinstance(tree, Binary) or tree.sign not in _COMPARISONS:
         return ""
     shown = [
-        f"{write(side)} is {_shown(scalar_value(side, scope))}"
+        f"{write(side)} is {_display(scalar_value(side, scope))}"
         for side in (tree.left, tree.right)
         if not isinstance(side, Literal)
     ]
     return ", ".join(shown)
 
 
-def _shown(value: Value) -> str:
+def _display(value: Value) -> str:
     if isinstance(value, float):
         return general(round(value, 6))
     return "blank" if value is None else str(value)

@@ -16,7 +16,16 @@ from tinquire.tables.keys import key_groups, key_text
 from tinquire.tables.scope import TableScope, read_formula, scalar_value
 from tinquire.tables.table import Table, require
 
-__all__ = ["agreeing", "allowed", "complete", "counted", "inside", "near", "none_missing", "unrepeated"]
+__all__ = [
+    "check_agreement",
+    "check_allowed",
+    "check_complete",
+    "check_near",
+    "check_no_repeats",
+    "check_none_missing",
+    "check_range",
+    "counted",
+]
 
 #: What a check asks, and what it found; nothing is found where it holds.
 Verdict = tuple[str, str]
@@ -24,10 +33,10 @@ Verdict = tuple[str, str]
 _LISTED = 5
 
 
-def agreeing(formulas: Sequence[str], within: float, scope: TableScope, stopped: str, where: str) -> Verdict:
+def check_agreement(formulas: Sequence[str], within: float, scope: TableScope, stopped: str, where: str) -> Verdict:
     """Formulas give the same number, but for a tolerance. Raises UseError for formulas that cannot be read."""
     values = [scalar_value(read_formula(text, scope, stopped, where), scope) for text in formulas]
-    shown = ", ".join(f"{text} is {_shown(value)}" for text, value in zip(formulas, values, strict=True))
+    shown = ", ".join(f"{text} is {_display(value)}" for text, value in zip(formulas, values, strict=True))
     asked = f"{' and '.join(formulas)} agree" + (f" within {general(within)}" if within else "")
     read = [number_of(value) for value in values]
     numbers = [number for number in read if not isinstance(number, CellError)]
@@ -37,10 +46,10 @@ def agreeing(formulas: Sequence[str], within: float, scope: TableScope, stopped:
     # Sums of amounts carry the noise of the last bits; a hair more than the tolerance is no disagreement.
     return asked, "" if apart <= within + 1e-9 * max(
         map(abs, numbers), default=0.0
-    ) else f"{shown}: {_shown(apart)} apart"
+    ) else f"{shown}: {_display(apart)} apart"
 
 
-def row_count(table: Table, at_least: int | None, at_most: int | None) -> Verdict:
+def check_row_count(table: Table, at_least: int | None, at_most: int | None) -> Verdict:
     """A table has a number of rows."""
     asked = f"{table.name} has"
     asked += f" at least {at_least:,}" if at_least is not None else ""
@@ -50,7 +59,7 @@ def row_count(table: Table, at_least: int | None, at_most: int | None) -> Verdic
     return f"{asked} rows", "" if fits else f"{table.name} has {counted(table.height, 'row')}"
 
 
-def unrepeated(table: Table, columns: Sequence[str], stopped: str) -> Verdict:
+def check_no_repeats(table: Table, columns: Sequence[str], stopped: str) -> Verdict:
     """No key stands twice."""
     keys = [table.columns[place] for place in require(table, columns, stopped)]
     asked = f"no row of {table.name} repeats {' and '.join(columns)}"
@@ -67,7 +76,7 @@ def unrepeated(table: Table, columns: Sequence[str], stopped: str) -> Verdict:
     return asked, f"{says}: {_list(found, len(first))}"
 
 
-def complete(table: Table, columns: Sequence[str], stopped: str) -> Verdict:
+def check_complete(table: Table, columns: Sequence[str], stopped: str) -> Verdict:
     """No cell of columns is blank."""
     found = []
     for place in require(table, columns, stopped):
@@ -82,18 +91,18 @@ def complete(table: Table, columns: Sequence[str], stopped: str) -> Verdict:
     return f"every row of {table.name} has {named}", "; ".join(found)
 
 
-def allowed(table: Table, column: str, among: Iterable[Value], stopped: str) -> Verdict:
+def check_allowed(table: Table, column: str, among: Iterable[Value], stopped: str) -> Verdict:
     """A column holds no other values; blanks are another check's matter."""
-    known = {_folded(value) for value in among}
+    known = {_fold(value) for value in among}
     values = table.column(column, stopped)
     groups, distinct = values.groups()
-    wrong = [number for number, value in enumerate(distinct) if value is not None and _folded(value) not in known]
+    wrong = [number for number, value in enumerate(distinct) if value is not None and _fold(value) not in known]
     asked = f"{column} of {table.name} holds no other values than those listed"
-    found = [f"{_quoted(distinct[one])} in {_where(table, np.flatnonzero(groups == one))}" for one in wrong[:_LISTED]]
+    found = [f"{_quote(distinct[one])} in {_where(table, np.flatnonzero(groups == one))}" for one in wrong[:_LISTED]]
     return asked, _list(found, len(wrong)) if wrong else ""
 
 
-def inside(table: Table, column: str, low: float | None, high: float | None, stopped: str) -> Verdict:
+def check_range(table: Table, column: str, low: float | None, high: float | None, stopped: str) -> Verdict:
     """The numbers of a column lie between limits, these included."""
     values = table.column(column, stopped)
     is_number = values.kinds == Kind.NUMBER
@@ -109,24 +118,24 @@ def inside(table: Table, column: str, low: float | None, high: float | None, sto
     return f"{column} of {table.name} is {limits}", _list(found, len(rows))
 
 
-def near(name: str, value: Value, before: Value, percent: float, period: str) -> Verdict:
+def check_near(name: str, value: Value, before: Value, percent: float, period: str) -> Verdict:
     """A figure is not more than some percent away from what it was in the period before."""
     asked = f"{name} is at most {general(percent)}% away from {period}"
     if not isinstance(value, float) or not isinstance(before, float) or isinstance(before, bool):
-        return asked, f"{name} is {_shown(value)}, and was {_shown(before)} in {period}"
+        return asked, f"{name} is {_display(value)}, and was {_display(before)} in {period}"
     if before == 0:
-        return asked, "" if value == 0 else f"{name} is {_shown(value)}, and was 0 in {period}"
+        return asked, "" if value == 0 else f"{name} is {_display(value)}, and was 0 in {period}"
     away = (value - before) / abs(before) * 100
-    says = f"{name} is {_shown(value)}, {general(round(away, 1))}% away from {_shown(before)} in {period}"
+    says = f"{name} is {_display(value)}, {general(round(away, 1))}% away from {_display(before)} in {period}"
     return asked, says if abs(away) > percent + 1e-9 else ""
 
 
-def none_missing(table: Table, column: str, before: Iterable[Value], period: str, stopped: str) -> Verdict:
+def check_none_missing(table: Table, column: str, before: Iterable[Value], period: str, stopped: str) -> Verdict:
     """Every value that a column had in the period before is there again."""
-    now = {_folded(value) for value in table.column(column, stopped)}
-    gone = [value for value in before if _folded(value) not in now]
+    now = {_fold(value) for value in table.column(column, stopped)}
+    gone = [value for value in before if _fold(value) not in now]
     asked = f"no {column} of {period} is missing in {table.name}"
-    return asked, f"{_list([_quoted(value) for value in gone[:_LISTED]], len(gone))} of {period}" if gone else ""
+    return asked, f"{_list([_quote(value) for value in gone[:_LISTED]], len(gone))} of {period}" if gone else ""
 
 
 def _where(table: Table, rows: Codes) -> str:
@@ -149,15 +158,15 @@ def _list(found: Sequence[str], many: int) -> str:
     return ", ".join(found) + (f", and {many - len(found):,} more" if many > len(found) else "")
 
 
-def _folded(value: Value) -> tuple[str, Value]:
+def _fold(value: Value) -> tuple[str, Value]:
     return (type(value).__name__, value.casefold()) if isinstance(value, str) else (type(value).__name__, value)
 
 
-def _quoted(value: Value) -> str:
-    return f"'{value}'" if isinstance(value, str) else _shown(value)
+def _quote(value: Value) -> str:
+    return f"'{value}'" if isinstance(value, str) else _display(value)
 
 
-def _shown(value: Value) -> str:
+def _display(value: Value) -> str:
     if isinstance(value, float) and not isinstance(value, bool):
         return general(round(value, 6))
     return "blank" if value is None else str(value)

@@ -16,15 +16,15 @@ from tinquire.cells.values import Value
 from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, Summary
 from tinquire.tables.origin import Members
-from tinquire.tables.pivots.fields import Levels, PivotField, grouped_levels
+from tinquire.tables.pivots.fields import Levels, PivotField, group_levels
 from tinquire.tables.pivots.groups import Grouped, PivotValue, RowGroups
 from tinquire.tables.pivots.pivot import Pivot, PivotRows, spelled
-from tinquire.tables.pivots.shown_as import SHOWN, Block, shown
+from tinquire.tables.pivots.shown_as import SHOWN, Block, show_block_as
 from tinquire.tables.scope import GroupScope
 from tinquire.tables.table import Table, require
-from tinquire.tables.types import added_type
+from tinquire.tables.types import sum_type
 
-__all__ = ["PivotField", "PivotValue", "Subtotals", "pivot_of", "pivoted"]
+__all__ = ["PivotField", "PivotValue", "Subtotals", "make_pivot", "pivot_of_groups"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +36,7 @@ class Subtotals:
     name: str | None = None
 
 
-def pivoted(
+def make_pivot(
     table: Table,
     rows: Sequence[str | PivotField],
     columns: Sequence[str | PivotField],
@@ -61,7 +61,7 @@ def pivoted(
         if value.formula is None:
             require_numbers(table, value.column, value.how, stopped)
     groups = RowGroups(table, [one.column for one in (*down, *across)], scope or GroupScope({}), stopped)
-    return pivot_of(
+    return pivot_of_groups(
         groups, down, across, values, empty=empty, totals=totals, totals_across=totals_across, subtotals=subtotals,
         language=language,
     )  # fmt: skip
@@ -72,7 +72,7 @@ def plain_columns(values: Sequence[PivotValue]) -> list[str]:
     return [value.column for value in values if value.formula is None]
 
 
-def pivot_of(
+def pivot_of_groups(
     groups: Grouped,
     rows: Sequence[PivotField],
     columns: Sequence[PivotField],
@@ -109,15 +109,15 @@ class _Summing:
         totals: str | None, totals_across: str | None,
     ) -> Pivot:  # fmt: skip
         labels = self.groups.labels
-        across = grouped_levels(labels, columns, self.value_of, self.stopped, self.language)
+        across = group_levels(labels, columns, self.value_of, self.stopped, self.language)
         within = partial(self.value_of, within=across.kept)
-        down = grouped_levels(labels.take(across.kept), rows, within, self.stopped, self.language)
+        down = group_levels(labels.take(across.kept), rows, within, self.stopped, self.language)
         side = across.groups[-1][down.kept] if columns else np.zeros(len(down.kept), np.int32)
         lines = _Lines.of(down, subtotals)
         parts = _Parts(across.kept[down.kept], down, side, across.count(len(columns) - 1) if columns else 1)
         worked = [self._worked(value, lines, parts) for value in self.values]
         blocks = [
-            block if value.shown is None else shown(block, value.shown)
+            block if value.shown is None else show_block_as(block, value.shown)
             for value, block in zip(self.values, worked, strict=True)
         ]
         return Pivot(
@@ -215,7 +215,7 @@ class _Summing:
             return "whole"
         kind = self.groups.field(value.column).type
         if value.how is Aggregation.SUM:
-            return added_type(kind)
+            return sum_type(kind)
         worked = (Aggregation.AVERAGE, Aggregation.MEDIAN, Aggregation.DEVIATION, Aggregation.VARIANCE)
         return "number" if kind == "whole" and value.how in worked else kind
 

@@ -25,7 +25,7 @@ from tinquire.cells.ranks import dense
 from tinquire.cells.values import Value
 from tinquire.tables.table import Field, Table
 
-__all__ = ["Levels", "PivotField", "Span", "grouped_levels"]
+__all__ = ["Levels", "PivotField", "Span", "group_levels"]
 
 #: What a label stands for that brings numbers or days together: all from the first on, before the second; None for no
 #: end.
@@ -73,7 +73,7 @@ class Levels:
         return len(self.firsts[depth])
 
 
-def grouped_levels(
+def group_levels(
     table: Table, fields: Sequence[PivotField], value_of: ValueOf, stopped: str, language: Language
 ) -> Levels:
     """The rows of a table told apart by fields, level by level.
@@ -91,7 +91,7 @@ def grouped_levels(
         if field.sort is not None or field.top is not None:
             level = _by_value(level, count, above, field, partial(value_of, kept=kept))
         if field.top is not None:
-            stays, renamed = _topped(level, above, field)
+            stays, renamed = _top_groups(level, above, field)
             if field.rest is None:
                 kept, level, groups = kept[stays], level[stays], [one[stays] for one in groups]
             elif not stays.all():
@@ -143,7 +143,7 @@ def _labels(table: Table, field: PivotField, stopped: str, language: Language) -
     if field.by is not None:
         return _by_calendar(table, replace(one, type="text"), column, field, stopped)
     if field.bands:
-        return _banded(table, replace(one, type="text"), column, field, stopped, language)
+        return _by_bands(table, replace(one, type="text"), column, field, stopped, language)
     return _Labels(one, column)
 
 
@@ -172,7 +172,7 @@ def _earliest(table: Table, wrong: Booleans) -> list[int]:
     return rows[order][:1].tolist()
 
 
-def _banded(table: Table, one: Field, column: Column, field: PivotField, stopped: str, language: Language) -> _Labels:
+def _by_bands(table: Table, one: Field, column: Column, field: PivotField, stopped: str, language: Language) -> _Labels:
     """Numbers between limits: a number that is a limit belongs to the band that begins with it."""
     limits = field.bands
     if any(low >= high for low, high in pairwise(limits)):
@@ -199,14 +199,14 @@ def _ranks(column: Column, field: PivotField, own_order: tuple[Value, ...]) -> C
     order = field.order or own_order
     if not order:
         return codes
-    listed = {_folded(value): place for place, value in enumerate(order)}
-    places = np.array([listed.get(_folded(value), len(order)) for value in distinct], np.int64)
+    listed = {_fold(value): place for place, value in enumerate(order)}
+    places = np.array([listed.get(_fold(value), len(order)) for value in distinct], np.int64)
     rank = np.empty(len(distinct), np.int32)
     rank[np.lexsort((np.arange(len(distinct)), places))] = np.arange(len(distinct))
     return rank[codes]
 
 
-def _folded(value: Value) -> Value:
+def _fold(value: Value) -> Value:
     return value.casefold() if isinstance(value, str) else value
 
 
@@ -225,7 +225,7 @@ def _by_value(
     return rank[level]
 
 
-def _topped(level: Codes, above: Codes, field: PivotField) -> tuple[np.ndarray, Codes]:
+def _top_groups(level: Codes, above: Codes, field: PivotField) -> tuple[np.ndarray, Codes]:
     """Which rows belong to the first groups within their group above; and the groups, the others as one behind."""
     assert field.top is not None
     known, first = np.unique(level, return_index=True)

@@ -15,7 +15,7 @@ import numpy as np
 
 from tinquire.cells.column import Codes, Column
 from tinquire.cells.values import Value
-from tinquire.tables.aggregation import Aggregation, Summary, aggregated, members
+from tinquire.tables.aggregation import Aggregation, Summary, aggregate, members
 from tinquire.tables.keys import key_groups
 from tinquire.tables.origin import Members, Origin
 from tinquire.tables.scope import GroupScope, read_formula, scalar_value
@@ -101,7 +101,7 @@ class RowGroups:
             table, of_rows = table.take(of_rows >= 0), of_rows[of_rows >= 0]
         if value.formula is None:
             assert value.how is not None
-            return aggregated(value.how, table.columns[table.find(value.column, self.stopped)], of_rows, count)
+            return aggregate(value.how, table.columns[table.find(value.column, self.stopped)], of_rows, count)
         tree = read_formula(value.formula, self._over_all, self.stopped)
         order = np.argsort(of_rows, kind="stable")
         ends = np.searchsorted(of_rows[order], np.arange(count), side="right")

@@ -11,7 +11,7 @@ from tinquire.cells.column import Codes, Column, Floats, Kind
 from tinquire.formula.engine.conversions import numbers, with_faults
 from tinquire.tables.keys import key_groups
 
-__all__ = ["SHOWN", "Block", "shown"]
+__all__ = ["SHOWN", "Block", "show_block_as"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,14 +54,14 @@ def _row_share(block: Block) -> Block:
     lines = block.line_totals.take(np.repeat(np.arange(block.height), block.width))
     return _with(
         block, _ratio(block.cells, lines), _ratio(block.line_totals, block.line_totals),
-        _ratio(block.column_totals, _stretched(block.grand, block.width)), _ratio(block.grand, block.grand),
+        _ratio(block.column_totals, _repeat_totals(block.grand, block.width)), _ratio(block.grand, block.grand),
     )  # fmt: skip
 
 
 def _column_share(block: Block) -> Block:
     columns = block.column_totals.take(np.tile(np.arange(block.width), block.height))
     return _with(
-        block, _ratio(block.cells, columns), _ratio(block.line_totals, _stretched(block.grand, block.height)),
+        block, _ratio(block.cells, columns), _ratio(block.line_totals, _repeat_totals(block.grand, block.height)),
         _ratio(block.column_totals, block.column_totals), _ratio(block.grand, block.grand),
     )  # fmt: skip
 
@@ -69,9 +69,9 @@ def _column_share(block: Block) -> Block:
 def _share(block: Block) -> Block:
     grand = block.grand
     return _with(
-        block, _ratio(block.cells, _stretched(grand, len(block.cells))),
-        _ratio(block.line_totals, _stretched(grand, block.height)),
-        _ratio(block.column_totals, _stretched(grand, block.width)), _ratio(grand, grand),
+        block, _ratio(block.cells, _repeat_totals(grand, len(block.cells))),
+        _ratio(block.line_totals, _repeat_totals(grand, block.height)),
+        _ratio(block.column_totals, _repeat_totals(grand, block.width)), _ratio(grand, grand),
     )  # fmt: skip
 
 
@@ -83,11 +83,11 @@ def _parent_share(block: Block) -> Block:
     )  # fmt: skip
 
 
-def _stretched(column: Column, count: int) -> Column:
+def _repeat_totals(column: Column, count: int) -> Column:
     return column.take(np.zeros(count, np.int64))
 
 
-def _followed(work: Callable[[Floats], Floats]) -> Callable[[Block], Block]:
+def _along(work: Callable[[Floats], Floats]) -> Callable[[Block], Block]:
     """A way of showing that goes from value to value: `work` gets rows of values, NaN for none."""
 
     def block_of(block: Block) -> Block:
@@ -148,13 +148,13 @@ SHOWN: dict[str, tuple[Callable[[Block], Block], str | None]] = {
     "share of row": (_row_share, "percent"),
     "share of column": (_column_share, "percent"),
     "share of group": (_parent_share, "percent"),
-    "difference": (_followed(_difference), None),
-    "growth": (_followed(_growth), "percent"),
-    "running": (_followed(_running), None),
-    "rank": (_followed(_rank), "whole"),
+    "difference": (_along(_difference), None),
+    "growth": (_along(_growth), "percent"),
+    "running": (_along(_running), None),
+    "rank": (_along(_rank), "whole"),
 }
 
 
-def shown(block: Block, way: str) -> Block:
+def show_block_as(block: Block, way: str) -> Block:
     """A value's cells and totals in relation to others."""
     return SHOWN[way][0](block)

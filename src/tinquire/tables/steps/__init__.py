@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import importlib
 
-from tinquire.tables.steps.step import Step, StepContext, StepReport, apply_steps, declared
+from tinquire.tables.steps.step import Step, StepContext, StepReport, apply_steps, step_classes
 
 __all__ = ["Step", "StepContext", "StepReport", "apply_steps", "step_kinds"]
 
@@ -22,4 +22,4 @@ def step_kinds() -> dict[str, type[Step]]:
     """The steps' classes by the key that names each."""
     for module in _MODULES:
         importlib.import_module(f"{__name__}.{module}")
-    return declared()
+    return step_classes()

@@ -9,13 +9,13 @@ import numpy as np
 from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import known_names
 from tinquire.tables.addable import require_numbers
-from tinquire.tables.aggregation import Aggregation, aggregated
+from tinquire.tables.aggregation import Aggregation, aggregate
 from tinquire.tables.keys import key_groups
 from tinquire.tables.origin import Members
 from tinquire.tables.pivots.groups import Grouped
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Field, Table, require, require_distinct
-from tinquire.tables.types import added_type
+from tinquire.tables.types import sum_type
 
 _COUNTS = (Aggregation.COUNT, Aggregation.NUMBERS, Aggregation.DISTINCT)
 
@@ -46,7 +46,7 @@ class Group(Step):
             (place,) = require(table, [column], context.stopped)
             require_numbers(table, column, how, context.stopped)
             fields.append(self._named(name, how, table.fields[place]))
-            columns.append(aggregated(how, table.columns[place], groups, count).take(order))
+            columns.append(aggregate(how, table.columns[place], groups, count).take(order))
         made = Table(table.name, tuple(fields), tuple(columns))
         if table.origin is None:
             return made
@@ -79,7 +79,7 @@ class Group(Step):
 
     @staticmethod
     def _named(name: str, how: Aggregation, one: Field) -> Field:
-        kind = "whole" if how in _COUNTS else added_type(one.type) if how is Aggregation.SUM else one.type
+        kind = "whole" if how in _COUNTS else sum_type(one.type) if how is Aggregation.SUM else one.type
         return replace(one, name=name, type=kind, identity=object())
 
     @staticmethod

@@ -26,14 +26,14 @@ class Join(Step):
     def apply(self, table: Table, context: StepContext) -> Table:
         places = require(table, self.join, context.stopped)
         lines = zip(*(table.columns[place] for place in places), strict=True)
-        joined = Column.from_values(self._joined(line) for line in lines) if places else Column.blank(table.height)
+        joined = Column.from_values(self._join(line) for line in lines) if places else Column.blank(table.height)
         made = table.with_column(Field(self.into, "text"), joined)
         if self.keep:
             return made
         gone = {place for place in places if table.fields[place].name.casefold() != self.into.casefold()}
         return made.select([n for n in range(len(made.fields)) if n not in gone])
 
-    def _joined(self, line: tuple[Value, ...]) -> Value:
+    def _join(self, line: tuple[Value, ...]) -> Value:
         texts = [text_of(value) for value in line if value is not None]
         wrong = next((text for text in texts if isinstance(text, CellError)), None)
         return wrong or self.mark.join(str(text) for text in texts if text) or None

@@ -14,9 +14,9 @@ from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import text_of
 from tinquire.tables.addable import require_numbers
-from tinquire.tables.aggregation import Aggregation, aggregated
+from tinquire.tables.aggregation import Aggregation, aggregate
 from tinquire.tables.keys import key_groups, key_text
-from tinquire.tables.matching import Matching, cleaned, matched
+from tinquire.tables.matching import Matching, clean_keys, match_rows
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 from tinquire.tables.types import AMOUNTS
@@ -53,7 +53,7 @@ class Match(Step):
         """The table with columns of another, and how the rows were matched."""
         left_keys = self._keys(table, list(self.on), context)
         right_keys = self._keys(right, list(self.on.values()), context)
-        found = matched(left_keys, right_keys, last=self.repeated == "last", nearest=self.nearest == "below")
+        found = match_rows(left_keys, right_keys, last=self.repeated == "last", nearest=self.nearest == "below")
         if self.repeated == "stop" and found.repeated[found.right[found.rows[found.rows >= 0]]].any():
             self._stop_at_repeated(right, right_keys, found, context)
         missing = found.rows < 0
@@ -90,8 +90,8 @@ class Match(Step):
     def _keys(self, table: Table, names: list[str], context: StepContext) -> list[Column]:
         columns = [table.columns[place] for place in require(table, names, context.stopped)]
         if self.nearest == "below":  # numbers are compared, and not cleaned
-            return [*(cleaned(column, self.clean) for column in columns[:-1]), columns[-1]]
-        return [cleaned(column, self.clean) for column in columns]
+            return [*(clean_keys(column, self.clean) for column in columns[:-1]), columns[-1]]
+        return [clean_keys(column, self.clean) for column in columns]
 
     def _brought(self, right: Table) -> dict[str, str]:
         """The columns that are brought, each with its new heading."""
@@ -104,7 +104,7 @@ class Match(Step):
         """What each right row brings: its value, or the sum of the numbers of all rows with its key."""
         if self.repeated != "sum" or not (column.kinds == Kind.NUMBER).any():
             return column
-        return aggregated(Aggregation.SUM, column, found.right, found.count).take(found.right)
+        return aggregate(Aggregation.SUM, column, found.right, found.count).take(found.right)
 
     def _stop_at_repeated(self, right: Table, keys: list[Column], found: Matching, context: StepContext) -> None:
         rows = np.flatnonzero(found.repeated[found.right] & np.isin(found.right, found.right[found.rows]))

@@ -36,8 +36,8 @@ class Sort(Step):
     def _ranks(self, name: str, distinct: Column) -> Codes:
         """The place of each value of a column: as listed, or in their own order."""
         listed = next((values for key, values in self.order.items() if key.casefold() == name.casefold()), [])
-        known = {_folded(value): place for place, value in enumerate(listed)}
-        places = np.array([known.get(_folded(value), len(listed)) for value in distinct], np.int64)
+        known = {_fold(value): place for place, value in enumerate(listed)}
+        places = np.array([known.get(_fold(value), len(listed)) for value in distinct], np.int64)
         ranks = np.empty(len(distinct), np.int64)
         ranks[np.lexsort((np.arange(len(distinct)), places))] = np.arange(len(distinct))
         return ranks
@@ -46,5 +46,5 @@ class Sort(Step):
         return f"sort by {', '.join(self.sort)}"
 
 
-def _folded(value: Value) -> Value:
+def _fold(value: Value) -> Value:
     return value.casefold() if isinstance(value, str) else value

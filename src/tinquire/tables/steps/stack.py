@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tinquire.tables.stacking import stacked
+from tinquire.tables.stacking import stack_tables
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table
 
@@ -25,7 +25,7 @@ class Stack(Step):
 
     def apply(self, table: Table, context: StepContext) -> Table:
         others = [context.table(name) for name in self.stack]
-        return stacked(table.name, [table, *others])
+        return stack_tables(table.name, [table, *others])
 
     def says(self) -> str:
         return f"stack with {', '.join(self.stack)}"

@@ -13,7 +13,7 @@ from tinquire.cells.values import Value
 from tinquire.tables.scope import TableScope
 from tinquire.tables.table import Table
 
-__all__ = ["Step", "StepContext", "StepReport", "apply_steps", "declared", "step"]
+__all__ = ["Step", "StepContext", "StepReport", "apply_steps", "step", "step_classes"]
 
 
 @dataclass
@@ -82,7 +82,7 @@ def step(cls: _Class) -> _Class:
     return cls
 
 
-def declared() -> dict[str, type[Step]]:
+def step_classes() -> dict[str, type[Step]]:
     return _DECLARED
 
 

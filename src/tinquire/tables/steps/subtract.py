@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
-from tinquire.tables.matching import cleaned, matched
+from tinquire.tables.matching import clean_keys, match_rows
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
 
@@ -31,7 +31,9 @@ class Subtract(Step):
         right = context.table(self.subtract)
         ours = [table.columns[place] for place in require(table, list(self.on), context.stopped)]
         theirs = [right.columns[place] for place in require(right, list(self.on.values()), context.stopped)]
-        found = matched([cleaned(one, self.clean) for one in ours], [cleaned(one, self.clean) for one in theirs])
+        found = match_rows(
+            [clean_keys(one, self.clean) for one in ours], [clean_keys(one, self.clean) for one in theirs]
+        )
         return table.take((found.rows >= 0) if self.keep == "both" else (found.rows < 0))
 
     def says(self) -> str:

@@ -8,7 +8,7 @@ from tinquire.base.faults import DataError, Fault, UseError
 from tinquire.base.wording import known_names
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Table, require
-from tinquire.tables.types import TYPES, column_type, typed
+from tinquire.tables.types import TYPES, column_type, read_column
 
 
 @step
@@ -26,7 +26,7 @@ class Type(Step):
             if spec not in TYPES:
                 why = f"'{spec}' is not a type: {known_names(spec, TYPES)}"
                 raise UseError(Fault(context.stopped, why, context.where, "write one of the types"))
-            reading = typed(table.columns[place], spec)
+            reading = read_column(table.columns[place], spec)
             if reading.problems:
                 raise DataError(
                     *(

@@ -14,9 +14,9 @@ from tinquire.formula.engine.conversions import NOTATION, Notation
 from tinquire.formula.engine.dependency_order import Place, Work, batches, reads_itself
 from tinquire.formula.engine.evaluate import blank_to_zero, evaluate, evaluate_column
 from tinquire.formula.engine.operands import Grid, Lanes
-from tinquire.formula.engine.recurrences import direction, worked_out
+from tinquire.formula.engine.recurrences import direction, run_recurrence
 from tinquire.formula.engine.references import grid_of, single
-from tinquire.formula.engine.running_totals import added_up, running_total
+from tinquire.formula.engine.running_totals import running_sums, running_total
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.problems import CycleError
 from tinquire.formula.language.tree import Node
@@ -96,17 +96,17 @@ def recalculate(
     """
     stated = NOTATION.set(notation or NOTATION.get())
     try:
-        return _recalculated(book, BookScope(book, now, seed), changed)
+        return _recalculate(book, BookScope(book, now, seed), changed)
     finally:
         NOTATION.reset(stated)
 
 
-def _recalculated(book: Workbook, scope: BookScope, changed: Iterable[Place] | None) -> Recalculation:
+def _recalculate(book: Workbook, scope: BookScope, changed: Iterable[Place] | None) -> Recalculation:
     report = Recalculation()
     known = [program for sheet in book.sheets() for program in programs(sheet, scope, report.skipped)]
     report.formulas = sum(sheet.formula_count() for sheet in book.sheets())
     runner = _Runner(book, scope, report)
-    plan = _planned(known, scope)
+    plan = _plan(known, scope)
     only = None if changed is None else list(changed)
     runner.pass_through(plan, only)
     first_pass = len(report.changes)
@@ -114,7 +114,7 @@ def _recalculated(book: Workbook, scope: BookScope, changed: Iterable[Place] | N
     for _ in range(_PASSES):
         if runner.respilled:  # what reads the cells that are filled now, or are no longer, has to come after them
             known = [program for sheet in book.sheets() for program in programs(sheet, scope, [])]
-            plan = _planned(known, scope)
+            plan = _plan(known, scope)
         elif not again:
             break
         if not runner.pass_through(plan, only) and not runner.respilled:
@@ -123,7 +123,7 @@ def _recalculated(book: Workbook, scope: BookScope, changed: Iterable[Place] | N
         runner.settle(plan, only, first_pass)
     report.changes = _net(report.changes)
     for program in known:
-        _noted(program, report)
+        _note_program(program, report)
     return report
 
 
@@ -148,7 +148,7 @@ def _net(changes: list[Changed]) -> list[Changed]:
     return net
 
 
-def _noted(program: Program, report: Recalculation) -> None:
+def _note_program(program: Program, report: Recalculation) -> None:
     called = sorted(program.calls & VOLATILE)
     outside = program.outside
     if called or outside:
@@ -171,7 +171,7 @@ class _Plan:
     order: list[tuple[int, ...]]
 
 
-def _planned(known: list[Program], scope: BookScope) -> _Plan:
+def _plan(known: list[Program], scope: BookScope) -> _Plan:
     read = [list(reads(program.tree, program.frame(scope))) for program in known]
     works = [work_of(program, scope, of_it) for program, of_it in zip(known, read, strict=True)]
     return _Plan(known, read, works, batches(works))
@@ -201,7 +201,7 @@ class _Runner:
             own = len(batch) > 1 or reads_itself(plan.works[batch[0]])
             if changed is not None:
                 touched = [lanes_touched(plan.programs[place], plan.reads[place], changed) for place in batch]
-                members = self._touched(members, touched, own=own)
+                members = self._touched_programs(members, touched, own=own)
             if not members:
                 continue
             if own:
@@ -239,7 +239,7 @@ class _Runner:
             self.report.rings.append((tuple(map(_place, ring)), number))
 
     @staticmethod
-    def _touched(members: list[Program], touched: list[tuple[int, int] | None], *, own: bool) -> list[Program]:
+    def _touched_programs(members: list[Program], touched: list[tuple[int, int] | None], *, own: bool) -> list[Program]:
         """What must be run of the programs of a batch, whose rows between two that read what has changed are known."""
         if len(members) > 1:
             return members if any(touched) else []
@@ -343,7 +343,7 @@ class _Runner:
         found = running_total(program.tree, frame) if program.top > 1 and program.formula.array is None else None
         if found is None or any(self._reads_own(node, frame, program) for _, node in found[0]):
             return False
-        self._store(program, program.top, program.column, added_up(*found, frame))
+        self._store(program, program.top, program.column, running_sums(*found, frame))
         return True
 
     def _run_loop(self, members: list[Program]) -> bool:
@@ -372,7 +372,7 @@ class _Runner:
             )
 
         self._run_cells(before)
-        results = worked_out(ring, frame, outside)
+        results = run_recurrence(ring, frame, outside)
         if results is None:
             return False
         for program, values in zip(members, results, strict=True):

@@ -8,7 +8,7 @@ from lxml import etree
 
 from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import parse_area
-from tinquire.packages.xml import child, children, placed, tag
+from tinquire.packages.xml import child, children, insert_child, tag
 from tinquire.workbook.workbook import WORKBOOK_ORDER, Workbook
 
 __all__ = ["set_name", "valid_name"]
@@ -55,7 +55,7 @@ def set_name(book: Workbook, name: str, formula: str | None, sheet: str | None =
                 book.root.remove(group)
     else:
         if group is None:
-            group = placed(book.root, "definedNames", WORKBOOK_ORDER)
+            group = insert_child(book.root, "definedNames", WORKBOOK_ORDER)
         if known is None:
             known = etree.SubElement(group, tag(group, "definedName"), name=name)
             if place is not None:

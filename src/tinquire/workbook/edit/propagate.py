@@ -11,10 +11,10 @@ from tinquire.base.faults import AccessError, Fault
 from tinquire.cells.shifting import Moves
 from tinquire.formula.language.reference_changes import ReferenceChange, RenamedSheet, ShiftedLines
 from tinquire.packages.raw_xml import Unusual, sheet_data
-from tinquire.packages.xml import child, children, parsed, serialised
-from tinquire.workbook.edit.sheet_cells import followed_cells
+from tinquire.packages.xml import child, children, parse_xml, serialise_xml
+from tinquire.workbook.edit.sheet_cells import follow_cells
 from tinquire.workbook.parts.charts import follow_formulas
-from tinquire.workbook.parts.comments import follow_comments, moved_note_shapes
+from tinquire.workbook.parts.comments import follow_comments, move_note_shapes
 from tinquire.workbook.parts.drawings import follow_drawing
 from tinquire.workbook.parts.pivots import follow_pivot_cache, follow_pivot_table
 from tinquire.workbook.parts.sheet_frame import follow_frame
@@ -22,7 +22,7 @@ from tinquire.workbook.parts.tables import follow_table
 from tinquire.workbook.sheet_xml.plain_spelling import canonical
 from tinquire.workbook.workbook import SheetEntry, Workbook
 
-__all__ = ["change_part", "follow", "followed_part", "unreadable_part", "worksheets"]
+__all__ = ["change_part", "follow", "follow_sheet", "unreadable_part", "worksheets"]
 
 
 def worksheets(book: Workbook) -> list[tuple[SheetEntry, str]]:
@@ -42,7 +42,7 @@ def change_part(book: Workbook, part: str, change: Callable[[etree._Element], bo
     except (ValueError, OverflowError) as error:
         raise unreadable_part(book, part, error) from None
     if changed:
-        book.part_changed(part, serialised(root))
+        book.part_changed(part, serialise_xml(root))
 
 
 def unreadable_part(book: Workbook, part: str, error: Exception) -> AccessError:
@@ -57,9 +57,9 @@ def follow(book: Workbook, following: ReferenceChange, shift: Moves | None = Non
     for entry, part in worksheets(book):
         data = book.package.read(part)
         own_shift = shift if entry.name.casefold() == target else None
-        if following.concerns(data, entry.name):
+        if following.may_change(data, entry.name):
             try:
-                fresh = followed_part(data, entry.name, following, own_shift)
+                fresh = follow_sheet(data, entry.name, following, own_shift)
             except (ValueError, OverflowError, Unusual) as error:
                 raise unreadable_part(book, part, error) from None
             if fresh != data:
@@ -77,19 +77,19 @@ def follow(book: Workbook, following: ReferenceChange, shift: Moves | None = Non
     _charts_and_caches(book, following)
 
 
-def followed_part(data: bytes, home: str, following: ReferenceChange, shift: Moves | None = None) -> bytes:
+def follow_sheet(data: bytes, home: str, following: ReferenceChange, shift: Moves | None = None) -> bytes:
     """A sheet's part after a change: its cells byte by byte, what stands around them as elements."""
-    data = followed_cells(data, home, following, shift)
+    data = follow_cells(data, home, following, shift)
     try:
         _, cells = sheet_data(data)
     except Unusual:
         data = canonical(data)
         _, cells = sheet_data(data)
     start, end = cells.inside or (cells.end, cells.end)
-    frame = parsed(data[:start] + data[end:])
+    frame = parse_xml(data[:start] + data[end:])
     if not follow_frame(frame, home, following, shift):
         return data
-    fresh = serialised(frame)
+    fresh = serialise_xml(frame)
     prefix, cells_there = sheet_data(fresh)
     body = data[start:end]
     filled = b"<%ssheetData>%s</%ssheetData>" % (prefix, body, prefix) if body else b"<%ssheetData/>" % prefix
@@ -105,7 +105,7 @@ def _follow_part(book: Workbook, kind: str, part: str, home: str, following: Ref
         change_part(book, part, lambda root: follow_pivot_table(root, home, following))
     elif kind == "vmlDrawing":
         data = book.package.read(part)
-        fresh = moved_note_shapes(data, shift)
+        fresh = move_note_shapes(data, shift)
         if fresh != data:
             book.package.put(part, fresh)
 

@@ -11,7 +11,7 @@ from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import Area, area_name, column_name, parse_area
 from tinquire.cells.shifting import Moves, Removal, Shift
 from tinquire.formula.language.reference_changes import ShiftedLines, TableColumns
-from tinquire.packages.xml import child, children, tag, without
+from tinquire.packages.xml import child, children, remove_attribute, tag
 from tinquire.workbook.edit.propagate import change_part, follow
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import SheetTable
@@ -64,7 +64,7 @@ def _shift(book: Workbook, name: str, shift: Moves) -> None:
     above = _styles_before(book, entry, shift) if shift.fresh else {}
     book.settle()
     if shift.rows:
-        _lost_totals(book, entry, tables, shift)
+        _drop_totals(book, entry, tables, shift)
     else:
         _table_columns(book, entry, tables, shift)
     follow(book, ShiftedLines(entry.name, shift), shift)
@@ -155,7 +155,7 @@ def _dress(book: Workbook, entry: SheetEntry, shift: Moves, styles: dict[int, in
                 sheet.set(row, column, None, style)
 
 
-def _lost_totals(book: Workbook, entry: SheetEntry, tables: list[SheetTable], shift: Moves) -> None:
+def _drop_totals(book: Workbook, entry: SheetEntry, tables: list[SheetTable], shift: Moves) -> None:
     """Tables whose totals row is taken out have none any more."""
     lost = {table.name.casefold() for table in tables if table.totals and shift.line(table.area.bottom) is None}
     for part in book.table_parts(entry.name) if lost else ():
@@ -163,11 +163,11 @@ def _lost_totals(book: Workbook, entry: SheetEntry, tables: list[SheetTable], sh
 
 
 def _no_totals(root: etree._Element) -> bool:
-    without(root, "totalsRowCount")
+    remove_attribute(root, "totalsRowCount")
     root.set("totalsRowShown", "0")
     for column in root.iter("{*}tableColumn"):
         for name in ("totalsRowFunction", "totalsRowLabel"):
-            without(column, name)
+            remove_attribute(column, name)
         for inner in children(column, "totalsRowFormula"):
             column.remove(inner)
     return True
@@ -189,10 +189,10 @@ def _table_columns(book: Workbook, entry: SheetEntry, tables: list[SheetTable], 
         root = book.package.root(part)
         area = areas.get((root.get("displayName") or "").casefold()) or parse_area(root.get("ref", "A1"))
         if shift.area(area) != area and not (shift.fresh and shift.fresh.start <= area.left):
-            change_part(book, part, partial(_changed_columns, area=area, shift=shift))
+            change_part(book, part, partial(_change_columns, area=area, shift=shift))
 
 
-def _changed_columns(root: etree._Element, area: Area, shift: Moves) -> bool:
+def _change_columns(root: etree._Element, area: Area, shift: Moves) -> bool:
     group = child(root, "tableColumns")
     assert group is not None
     columns = children(group, "tableColumn")

@@ -11,16 +11,16 @@ from tinquire.cells.address import area_name, cell_name, parse_area, parse_cell
 from tinquire.cells.shifting import Moves
 from tinquire.formula.language.mentions import offset_text
 from tinquire.formula.language.reference_changes import ReferenceChange
-from tinquire.packages.raw_xml import Element, Unusual, elements, sheet_data, unescaped, with_attributes
-from tinquire.packages.xml import escaped, unescaped_text
+from tinquire.packages.raw_xml import Element, Unusual, elements, sheet_data, unescape_entities, with_attributes
+from tinquire.packages.xml import escape_text, unescape_controls
 from tinquire.workbook.sheet_xml.plain_spelling import canonical
 
-__all__ = ["followed_cells"]
+__all__ = ["follow_cells"]
 
 _ATTRIBUTES = rb"((?:[ \t\r\n]+[\w:.-]+[ \t\r\n]*=[ \t\r\n]*(?:\"[^\"]*\"|'[^']*'))*)[ \t\r\n]*"
 
 
-def followed_cells(data: bytes, home: str, following: ReferenceChange, shift: Moves | None = None) -> bytes:
+def follow_cells(data: bytes, home: str, following: ReferenceChange, shift: Moves | None = None) -> bytes:
     """A sheet's part with its cells moved by `shift`, if there is one, and their formulas following.
 
     Raises ValueError for parts that cannot be read.
@@ -139,7 +139,7 @@ class _Cells:
         fresh_text = self.following.formula(text, self.home)
         if not changes and fresh_text == text:
             return found[0]
-        inside = raw if fresh_text == text else escaped(fresh_text).encode()
+        inside = raw if fresh_text == text else escape_text(fresh_text).encode()
         head = b"<%sf%s" % (self.prefix, with_attributes(found[1], changes))
         return head + (b">%s</%sf>" % (inside, self.prefix) if inside else b"/>")
 
@@ -164,8 +164,8 @@ class _Cells:
         text = offset_text(master[0], row - master[1], column - master[2])
         attributes = with_attributes(found[2], {b"t": None, b"si": None, b"ref": None})
         cell = b"<%sc%s>" % (self.prefix, found[1])
-        return cell + b"<%sf%s>%s</%sf>" % (self.prefix, attributes, escaped(text).encode(), self.prefix)
+        return cell + b"<%sf%s>%s</%sf>" % (self.prefix, attributes, escape_text(text).encode(), self.prefix)
 
 
 def _formula_text(raw: bytes) -> str:
-    return unescaped_text(unescaped(raw.decode("utf-8")))
+    return unescape_controls(unescape_entities(raw.decode("utf-8")))

@@ -12,8 +12,8 @@ from lxml import etree
 from tinquire.base.faults import DataError, Fault
 from tinquire.base.wording import known_names
 from tinquire.formula.language.reference_changes import GoneSheets, RenamedSheet, RenamedTables
-from tinquire.packages.xml import child, children, local, serialised, without
-from tinquire.workbook.edit.propagate import change_part, follow, followed_part
+from tinquire.packages.xml import child, children, local, remove_attribute, serialise_xml
+from tinquire.workbook.edit.propagate import change_part, follow, follow_sheet
 from tinquire.workbook.parts.charts import follow_formulas
 from tinquire.workbook.workbook import SheetEntry, Workbook, valid_sheet_name
 
@@ -50,7 +50,7 @@ def hide_sheet(book: Workbook, name: str, state: str = "hidden") -> None:
     entry.state = state
     element = _element(book, entry)
     if state == "visible":
-        without(element, "state")
+        remove_attribute(element, "state")
     else:
         element.set("state", state)
     _open_on_visible(book)
@@ -121,16 +121,16 @@ def copy_sheet(book: Workbook, name: str, new: str) -> None:
     book.settle()
     assert entry.part is not None
     renamed: dict[str, str] = {}
-    part = _copied_part(book, entry.part, renamed)
+    part = _copy_part(book, entry.part, renamed)
     following = RenamedTables(renamed, RenamedSheet(entry.name, new))
-    data = _SELECTED.sub(b"", followed_part(book.package.read(part), new, following))
+    data = _SELECTED.sub(b"", follow_sheet(book.package.read(part), new, following))
     book.package.put(part, data)  # of two selected sheets a program would change both at once
     model = _element(book, entry)
     element = copy.deepcopy(model)
     used = {int(one.get("sheetId", "0")) for one in children(child(book.root, "sheets"), "sheet")}
     element.set("name", new)
     element.set("sheetId", str(max(used) + 1))
-    without(element, "state")
+    remove_attribute(element, "state")
     identity = book.package.relate(book.part, _relation_type(book, entry.part), part)
     key = next(key for key in element.attrib if str(key).endswith("}id"))
     element.set(key, identity)
@@ -210,7 +210,7 @@ def _forget_titles(book: Workbook) -> None:
             for element in stale:
                 root.remove(element)
             if stale:
-                book.package.put(relation.target, serialised(root))
+                book.package.put(relation.target, serialise_xml(root))
 
 
 def _drop_caches(book: Workbook) -> None:
@@ -238,7 +238,7 @@ def _drop_caches(book: Workbook) -> None:
 # -- copies ----------------------------------------------------------------------------------------------
 
 
-def _copied_part(book: Workbook, part: str, tables: dict[str, str]) -> str:
+def _copy_part(book: Workbook, part: str, tables: dict[str, str]) -> str:
     """A copy of a part and of what it alone needs, under free names; `tables` gets new names of tables."""
     package = book.package
     folder, name = posixpath.split(part)
@@ -248,18 +248,18 @@ def _copied_part(book: Workbook, part: str, tables: dict[str, str]) -> str:
     package.put(fresh, package.read(part))
     package.set_type(fresh, kind)
     if kind.endswith("table+xml"):
-        change_part(book, fresh, lambda root: _named_table(book, root, tables))
+        change_part(book, fresh, lambda root: _rename_table(book, root, tables))
     for relation in package.relations(part):
         if relation.outside:
             package.relate_as(fresh, relation, relation.target)
         elif package.has(relation.target) and relation.kind != "pivotTable":
             target = relation.target
-            copied = _copied_part(book, target, tables) if relation.kind in _COPIED_KINDS else target
+            copied = _copy_part(book, target, tables) if relation.kind in _COPIED_KINDS else target
             package.relate_as(fresh, relation, copied)
     return fresh
 
 
-def _named_table(book: Workbook, root: etree._Element, tables: dict[str, str]) -> bool:
+def _rename_table(book: Workbook, root: etree._Element, tables: dict[str, str]) -> bool:
     taken = set(book.tables()) | {name.casefold() for name in tables.values()}
     taken |= {one.name.casefold() for one in book.names}
     old = root.get("displayName") or root.get("name") or "Table"

@@ -82,11 +82,11 @@ def resize_table(book: Workbook, table: str, area: Area) -> None:
         why = next((f"it would lie over table '{one.name}'" for one in others if one.area.overlaps(area)), "")
     if why:
         raise DataError(Fault(doing, f"table '{table}' cannot become {area_name(area)}: {why}", book.name))
-    change_part(book, part, lambda root: _resized(root, area))
+    change_part(book, part, lambda root: _resize(root, area))
     book.formulas_moved()
 
 
-def _resized(root: etree._Element, area: Area) -> bool:
+def _resize(root: etree._Element, area: Area) -> bool:
     root.set("ref", area_name(area))
     for element in children(root, "autoFilter"):
         filtered = parse_area(element.get("ref", area_name(area)))

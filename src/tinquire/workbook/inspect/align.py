@@ -53,7 +53,7 @@ def align(old: Sheet, new: Sheet, table: Keyed | None = None) -> Alignment:
     codes = _Codes()
     old_rows, old_columns, before = _contents(old, codes)
     new_rows, new_columns, after = _contents(new, codes)
-    columns = _paired_columns(before, after)
+    columns = _pair_columns(before, after)
     if table is not None:
         places_a, places_b = ({column: n for n, column in enumerate(known)} for known in (old_columns, new_columns))
         known = [(places_a[a], places_b[b]) for a, b in table.columns if a in places_a and b in places_b]
@@ -63,7 +63,7 @@ def align(old: Sheet, new: Sheet, table: Keyed | None = None) -> Alignment:
     right = _hashes([after[b] for _, b in columns], len(new_rows))
     pairs: list[tuple[int, int]] = []
     if table is None:
-        runs = _matched(left, right)
+        runs = _match_lines(left, right)
     else:
         pairs = _by_key(table, (old_rows, old_columns, before), (new_rows, new_columns, after))
         end_a = int(np.searchsorted(old_rows, table.old_heading + 1))
@@ -75,7 +75,7 @@ def align(old: Sheet, new: Sheet, table: Keyed | None = None) -> Alignment:
             grid_a = np.array([before[a][rest_a] for a, _ in columns]).T
             grid_b = np.array([after[b][rest_b] for _, b in columns]).T
             pairs += [(rest_a[a], rest_b[b]) for a, b in _alike(grid_a, grid_b)]
-        runs = _matched(left[:end_a], right[:end_b])
+        runs = _match_lines(left[:end_a], right[:end_b])
     for tag, a1, a2, b1, b2 in runs:
         if tag == "equal":
             pairs += [(a1 + n, b1 + n) for n in range(a2 - a1)]
@@ -197,7 +197,7 @@ class _Codes:
 # -- columns ---------------------------------------------------------------------------------------------
 
 
-def _paired_columns(before: Sequence[NDArray[np.uint64]], after: Sequence[NDArray[np.uint64]]) -> list[tuple[int, int]]:
+def _pair_columns(before: Sequence[NDArray[np.uint64]], after: Sequence[NDArray[np.uint64]]) -> list[tuple[int, int]]:
     """Pairs of columns in ascending order with the most content in common."""
     bags_a, bags_b = [_bag(one) for one in before], [_bag(one) for one in after]
     if len(before) == len(after) and all(
@@ -254,7 +254,7 @@ def _hashes(columns: Sequence[NDArray[np.uint64]], height: int) -> NDArray[np.ui
     return total
 
 
-def _matched(left: Codes, right: Codes) -> list[tuple[str, int, int, int, int]]:
+def _match_lines(left: Codes, right: Codes) -> list[tuple[str, int, int, int, int]]:
     """Runs of equal and differing rows. What both begin and end with is set aside first: most sheets differ little."""
     most = min(len(left), len(right))
     start = int(np.argmin(np.append(left[:most] == right[:most], False)))
@@ -280,8 +280,8 @@ def _alike(left: NDArray[np.uint64], right: NDArray[np.uint64]) -> list[tuple[in
     if len(left) > _CLOSE_LOOK or len(right) > _CLOSE_LOOK:
         if len(left) != len(right):
             return []
-        return [(n, n) for n in range(len(left)) if _shared(left[n], right[n : n + 1])[0] >= _ROW_LIKENESS]
-    likeness = np.array([_shared(row, right) for row in left])
+        return [(n, n) for n in range(len(left)) if _shared_part(left[n], right[n : n + 1])[0] >= _ROW_LIKENESS]
+    likeness = np.array([_shared_part(row, right) for row in left])
     return _with_gaps(_best_path(np.where(likeness >= _ROW_LIKENESS, likeness, 0.0)), len(left), len(right))
 
 
@@ -298,7 +298,7 @@ def _with_gaps(pairs: list[tuple[int, int]], height: int, width: int) -> list[tu
     return result[:-1]
 
 
-def _shared(row: NDArray[np.uint64], others: NDArray[np.uint64]) -> NDArray[np.float64]:
+def _shared_part(row: NDArray[np.uint64], others: NDArray[np.uint64]) -> NDArray[np.float64]:
     """The part of a row's filled cells that each other row has in the same columns."""
     filled = ((row != 0) | (others != 0)).sum(axis=1)
     equal = ((row == others) & (row != 0)).sum(axis=1)

@@ -33,7 +33,7 @@ from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
 from tinquire.workbook.inspect.trace import Tracer
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["Finding", "audited"]
+__all__ = ["Finding", "audit"]
 
 #: Functions that add up or measure a range, of which a cell left out at its end is missed.
 _TOTALS = frozenset({"SUM", "AVERAGE", "COUNT", "COUNTA", "MIN", "MAX", "SUBTOTAL", "PRODUCT", "MEDIAN"})
@@ -62,7 +62,7 @@ class Finding:
     do: str
 
 
-def audited(book: Workbook, sheets: list[str] | None = None) -> Iterator[Finding]:
+def audit(book: Workbook, sheets: list[str] | None = None) -> Iterator[Finding]:
     """The findings of some sheets (or all), in the order of the sheets and cells.
 
     Raises: AccessError for damaged parts.

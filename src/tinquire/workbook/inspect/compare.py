@@ -17,12 +17,12 @@ from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
 from tinquire.workbook.inspect.align import Alignment, align
 from tinquire.workbook.inspect.contents import BookDetails, SheetDetails
-from tinquire.workbook.inspect.keyed_tables import Keyed, keyed
+from tinquire.workbook.inspect.keyed_tables import Keyed, match_keyed
 from tinquire.workbook.inspect.moved_references import Carrier
 from tinquire.workbook.parts.charts import Chart, Series
 from tinquire.workbook.workbook import DefinedName, SheetEntry, Workbook
 
-__all__ = ["CellDifference", "Comparison", "SheetComparison", "compared", "line_list"]
+__all__ = ["CellDifference", "Comparison", "SheetComparison", "compare", "line_list"]
 
 #: Numbers closer than this part of their size are one number: programs differ in the last bits.
 CLOSE = 1e-12
@@ -97,18 +97,18 @@ class Comparison:
         return not (self.put_in or self.gone or self.names or self.structure) and all(one.same for one in self.sheets)
 
 
-def compared(old: Workbook, new: Workbook, *, looks: bool = True, key: Sequence[str] = ()) -> Comparison:
+def compare(old: Workbook, new: Workbook, *, looks: bool = True, key: Sequence[str] = ()) -> Comparison:
     """Compare two workbooks, sheets by name. Formulas that only moved along with rows or columns are the same. The rows
     of sheets that are tables are paired by a key that is found, or by the headings of `key` where a sheet has them."""
     result = Comparison()
     both = [(name, entry.name) for name in old.sheet_names() if (entry := _worksheet(new, name)) is not None]
     gone = [name for name in old.sheet_names() if name not in {one for one, _ in both}]
     put_in = [name for name in new.sheet_names() if name not in {other for _, other in both}]
-    renamed = list(_renamed(old, new, gone, put_in))
+    renamed = list(_find_renamed(old, new, gone, put_in))
     both += renamed
     result.gone = [name for name in gone if name not in {one for one, _ in renamed}]
     result.put_in = [name for name in put_in if name not in {other for _, other in renamed}]
-    tables = {name: _keyed(old.sheet(name), new.sheet(other), key) for name, other in both}
+    tables = {name: _by_key(old.sheet(name), new.sheet(other), key) for name, other in both}
     alignments = {name: align(old.sheet(name), new.sheet(other), tables[name]) for name, other in both}
     carrier = Carrier(alignments, renamed)
     for name, other in both:
@@ -119,8 +119,8 @@ def compared(old: Workbook, new: Workbook, *, looks: bool = True, key: Sequence[
     return result
 
 
-def _keyed(old: Sheet, new: Sheet, key: Sequence[str]) -> Keyed | None:
-    return (keyed(old, new, key) if key else None) or keyed(old, new)
+def _by_key(old: Sheet, new: Sheet, key: Sequence[str]) -> Keyed | None:
+    return (match_keyed(old, new, key) if key else None) or match_keyed(old, new)
 
 
 def _worksheet(book: Workbook, name: str) -> SheetEntry | None:
@@ -128,7 +128,9 @@ def _worksheet(book: Workbook, name: str) -> SheetEntry | None:
     return entry if entry is not None and entry.kind == "worksheet" else None
 
 
-def _renamed(old: Workbook, new: Workbook, gone: Sequence[str], put_in: Sequence[str]) -> Iterator[tuple[str, str]]:
+def _find_renamed(
+    old: Workbook, new: Workbook, gone: Sequence[str], put_in: Sequence[str]
+) -> Iterator[tuple[str, str]]:
     """Sheets that are gone and put in under another name: most of their rows are paired."""
     left = list(put_in)
     for name in gone:
@@ -187,7 +189,7 @@ class _SheetPair:
             if was == now:  # the difference is smaller than what is displayed
                 was, now = (f"{was} ({more})" for more in _told_apart(one[place], two[place]))
             kind = "result" if has_a[place] and has_b[place] else "value"
-            self._note(kind, row_a, a, row_b, b, was, now, _moved(one[place], two[place]))
+            self._note(kind, row_a, a, row_b, b, was, now, _movement(one[place], two[place]))
         for place in np.flatnonzero(has_a | has_b).tolist():
             row_a, row_b = rows[place].tolist()
             self._formula(row_a, row_b, a, b)
@@ -260,7 +262,7 @@ class _SheetPair:
         """The charts of the old sheet, with formulas as they should read now."""
         carried = self.carrier.formula
         return [
-            _drawn(replace(chart, series=tuple(
+            _chart_content(replace(chart, series=tuple(
                 Series(*(carried(text, details.name) for text in (one.name, one.categories, one.values)))
                 for one in chart.series
             )))
@@ -316,7 +318,7 @@ class _SheetPair:
         if (
             len(one.charts) == len(two.charts)
             and one.charts != ()
-            and self._carried(one) != list(map(_drawn, two.charts))
+            and self._carried(one) != list(map(_chart_content, two.charts))
         ):
             yield "charts show other cells or kinds"
         if one.page != two.page:
@@ -325,7 +327,7 @@ class _SheetPair:
             yield "it is protected now" if two.protected else "it is no longer protected"
 
 
-def _drawn(chart: Chart) -> tuple[object, ...]:
+def _chart_content(chart: Chart) -> tuple[object, ...]:
     """What a chart shows, wherever it stands."""
     return chart.kinds, chart.title, chart.series
 
@@ -374,7 +376,7 @@ def _by_place(difference: CellDifference) -> tuple[int, int, str]:
     return row, column, difference.kind
 
 
-def _moved(before: Value, after: Value) -> tuple[float | None, float | None]:
+def _movement(before: Value, after: Value) -> tuple[float | None, float | None]:
     """By how much a number moved, and what part of what it was that is."""
     if not isinstance(before, float) or not isinstance(after, float) or isinstance(before, bool):
         return None, None
@@ -387,15 +389,15 @@ def _names(old: Workbook, new: Workbook, carrier: Carrier, renamed: Mapping[str,
     now = {(one.name.casefold(), one.sheet): one for one in new.names}
     for key, one in now.items():
         if key not in before:
-            yield f"{_called(one)} = {one.formula} is new"
+            yield f"{_cell_label(one)} = {one.formula} is new"
         elif one.formula not in (before[key].formula, carrier.formula(before[key].formula, "")):
-            yield f"{_called(one)} was {before[key].formula}, and is {one.formula}"
+            yield f"{_cell_label(one)} was {before[key].formula}, and is {one.formula}"
     for key, one in before.items():
         if key not in now:
-            yield f"{_called(one)} = {one.formula} is gone"
+            yield f"{_cell_label(one)} = {one.formula} is gone"
 
 
-def _called(one: DefinedName) -> str:
+def _cell_label(one: DefinedName) -> str:
     return one.shown + (f" (sheet {one.sheet})" if one.sheet else "")
 
 

@@ -24,7 +24,7 @@ from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
 from tinquire.workbook.parts.styles import STYLE_ORDER
 from tinquire.workbook.workbook import WORKBOOK_ORDER, valid_sheet_name
 
-__all__ = ["Finding", "unsound"]
+__all__ = ["Finding", "conformance_findings"]
 
 _FORMS = frozenset({"b", "d", "e", "inlineStr", "n", "s", "str"})
 #: One kind of fault is listed at most so often for each part.
@@ -39,7 +39,7 @@ class Finding:
     says: str
 
 
-def unsound(package: Package) -> list[Finding]:
+def conformance_findings(package: Package) -> list[Finding]:
     """All that was found, part by part. Damage that keeps a part from being read is a finding too."""
     findings: list[Finding] = []
     for part in package.names():
@@ -50,20 +50,20 @@ def unsound(package: Package) -> list[Finding]:
     if findings:
         return findings
     for check in (_content_types, _relationships, _book):
-        findings += _tried(package, check)
+        findings += _run_check(package, check)
     return findings
 
 
-def _tried(package: Package, check: Callable[[Package], Iterable[Finding]]) -> Iterator[Finding]:
+def _run_check(package: Package, check: Callable[[Package], Iterable[Finding]]) -> Iterator[Finding]:
     try:
-        yield from _limited(check(package))
+        yield from _limit(check(package))
     except AccessError as error:
         yield Finding(package.name, error.faults[0].why)
     except ValueError as error:
         yield Finding(package.name, f"an attribute's number is none: {error}")
 
 
-def _limited(findings: Iterable[Finding]) -> Iterator[Finding]:
+def _limit(findings: Iterable[Finding]) -> Iterator[Finding]:
     """Findings, the same sentence but for its places at most so often."""
     seen: Counter[tuple[str, str]] = Counter()
     for finding in findings:

@@ -18,7 +18,7 @@ from tinquire.cells.address import MAX_COLUMN
 from tinquire.cells.dates import DateSystem
 from tinquire.packages.package import Relation
 from tinquire.packages.raw_xml import Unusual, sheet_data
-from tinquire.packages.xml import child, children, local, parsed
+from tinquire.packages.xml import child, children, local, parse_xml
 from tinquire.workbook.parts.charts import Chart, read_charts
 from tinquire.workbook.parts.comments import Comment, read_comments
 from tinquire.workbook.parts.drawings import Picture, read_pictures
@@ -177,7 +177,7 @@ def _frame(data: bytes) -> tuple[etree._Element, int, tuple[tuple[int, int], ...
     except Unusual:
         data = canonical(data)
         if b"sheetData" not in data:  # a chart sheet has none
-            return parsed(data), 0, ()
+            return parse_xml(data), 0, ()
         _, cells = sheet_data(data)
     start, end = cells.inside or (cells.end, cells.end)
 
@@ -187,7 +187,7 @@ def _frame(data: bytes) -> tuple[etree._Element, int, tuple[tuple[int, int], ...
     outlined = has(b"u", b"outlineLevel")
     level = max(map(int, _OUTLINE.findall(data, start, end)), default=0) if outlined else 0
     rows = _runs(int(one) for one in _row_numbers(data, start, end)) if has(b"h", b"hidden=") else ()
-    return parsed(data[:start] + data[end:]), level, rows
+    return parse_xml(data[:start] + data[end:]), level, rows
 
 
 def _row_numbers(data: bytes, start: int, end: int) -> Iterator[bytes]:

@@ -12,7 +12,7 @@ from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import Value
 from tinquire.workbook.grid.sheet import Sheet
 
-__all__ = ["Keyed", "keyed"]
+__all__ = ["Keyed", "match_keyed"]
 
 #: A heading row is looked for among so many rows from the top, over so many columns.
 _SEARCHED = 60
@@ -35,7 +35,7 @@ class Keyed:
     key: tuple[tuple[int, int], ...]
 
 
-def keyed(old: Sheet, new: Sheet, wanted: Sequence[str] = ()) -> Keyed | None:
+def match_keyed(old: Sheet, new: Sheet, wanted: Sequence[str] = ()) -> Keyed | None:
     """How two versions of a sheet are one table; None when they are not. Without `wanted` headings the key is the first
     column, or the first two together, whose values are filled and all different in both."""
     one, two = _headings(old), _headings(new)
@@ -83,7 +83,7 @@ def _headings(sheet: Sheet) -> tuple[int, dict[int, str]] | None:
             if row + 1 in rows and column[row + 1] is not None
         }
         if below and all(isinstance(text, str) for text in below.values()) and len(below) > len(texts) / 2:
-            if (joined := _joined(grid, texts, below)) is not None and len(set(joined.values())) == len(joined):
+            if (joined := _join_headings(grid, texts, below)) is not None and len(set(joined.values())) == len(joined):
                 return used.top + row + 1, joined
         elif len({str(text).casefold() for text in texts.values()}) == len(texts) >= 0.6 * max(filled[row:]):
             return used.top + row, {number: str(text) for number, text in texts.items()}
@@ -95,7 +95,7 @@ def _first_column(sheet: Sheet, heading: int) -> int:
     return min((number for number, cells in sheet.columns.items() if (cells.rows > heading).any()), default=0)
 
 
-def _joined(grid: dict[int, Column], upper: dict[int, Value], lower: dict[int, Value]) -> dict[int, str] | None:
+def _join_headings(grid: dict[int, Column], upper: dict[int, Value], lower: dict[int, Value]) -> dict[int, str] | None:
     """Headings of two rows: the upper one's text holds for the columns up to its next."""
     said, joined = "", {}
     for number in sorted(grid):

@@ -6,7 +6,7 @@ from bisect import bisect_left
 from collections.abc import Mapping, Sequence
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
-from tinquire.formula.language.mentions import Mention, changed_mentions
+from tinquire.formula.language.mentions import Mention, change_mentions
 from tinquire.formula.language.reference_changes import RenamedSheet
 from tinquire.workbook.inspect.align import Alignment
 
@@ -25,7 +25,7 @@ class Carrier:
 
     def formula(self, text: str, home: str) -> str:
         """An old formula with its references at the places where their cells are now."""
-        text = changed_mentions(text, lambda mention: self._mention(mention, home))
+        text = change_mentions(text, lambda mention: self._mention(mention, home))
         for renamed in self._renamed:
             text = renamed.formula(text, home)
         return text
@@ -44,10 +44,10 @@ class Carrier:
             return area
         rows, columns = lines
         whole_rows, whole_columns = area.height == MAX_ROW, area.width == MAX_COLUMN
-        top = area.top if whole_rows else _mapped(rows, area.top, 1)
-        bottom = area.bottom if whole_rows else _mapped(rows, area.bottom, -1)
-        left = area.left if whole_columns else _mapped(columns, area.left, 1)
-        right = area.right if whole_columns else _mapped(columns, area.right, -1)
+        top = area.top if whole_rows else _map_line(rows, area.top, 1)
+        bottom = area.bottom if whole_rows else _map_line(rows, area.bottom, -1)
+        left = area.left if whole_columns else _map_line(columns, area.left, 1)
+        right = area.right if whole_columns else _map_line(columns, area.right, -1)
         return Area(top, left, bottom, right) if top <= bottom and left <= right else None
 
 
@@ -55,7 +55,7 @@ def _still(alignment: Alignment) -> bool:
     return all(a == b for a, b in alignment.rows) and all(a == b for a, b in alignment.columns)
 
 
-def _mapped(lines: Mapping[int, int], line: int, way: int) -> int:
+def _map_line(lines: Mapping[int, int], line: int, way: int) -> int:
     """Where a line is now; for a line that is gone, the next that is left on the given side.
 
     Blank lines have no partner: they stand as far behind the last paired line as before, while there is room.

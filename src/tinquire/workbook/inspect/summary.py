@@ -10,7 +10,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
-from tinquire.base.parallel import abreast
+from tinquire.base.parallel import map_in_order
 from tinquire.cells.address import Area, cell_name, column_number
 from tinquire.cells.column import Booleans, Codes, Kind
 from tinquire.packages.raw_xml import Unusual, has_formula, sheet_data
@@ -20,7 +20,7 @@ from tinquire.workbook.parts.shared_strings import items_of, text_of
 from tinquire.workbook.sheet_xml.reader import read_sheet
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["Look", "Overview", "looked_through", "overview"]
+__all__ = ["Look", "Overview", "overview", "summarise"]
 
 #: What a cell's content ends with: a value, a formula without one, an inline text.
 _CONTENT_ENDS = frozenset({b"</v>", b"</f>", b"/is>"})
@@ -55,7 +55,7 @@ class Look:
     beside: SheetDetails | None
 
 
-def looked_through(book: Workbook, names: Iterable[str], rows: int) -> Iterator[Look]:
+def summarise(book: Workbook, names: Iterable[str], rows: int) -> Iterator[Look]:
     """Tell what sheets hold, each with its first `rows` used rows, two at a time; a part is unpacked once.
 
     Raises: DataError and AccessError as `Workbook.sheet` does.
@@ -67,7 +67,7 @@ def looked_through(book: Workbook, names: Iterable[str], rows: int) -> Iterator[
         cells = overview(book, name, rows, data)
         return Look(name, cells, None if data is None else details.sheet(name, data))
 
-    yield from abreast(look, names)
+    yield from map_in_order(look, names)
 
 
 def _part(book: Workbook, name: str) -> bytes | None:

@@ -17,13 +17,13 @@ from tinquire.formula.engine.conversions import number_of
 from tinquire.formula.engine.criteria import CONDITIONAL, criteria_pairs, criterion
 from tinquire.formula.engine.evaluate import evaluate, evaluate_scalar
 from tinquire.formula.engine.operands import Span
-from tinquire.formula.engine.references import cropped, span_of
+from tinquire.formula.engine.references import crop_to_used, span_of
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.functions.lookup import KeyIndex
 from tinquire.formula.language.problems import FormulaError
 from tinquire.formula.language.stored import bare_text
 from tinquire.formula.language.tree import Call, Name, Node, Reference, walk
-from tinquire.formula.language.writing import replaced
+from tinquire.formula.language.writing import replace_nodes
 from tinquire.workbook.calc.column_formulas import lanes_touched, programs, reads
 from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.grid.cell_formulas import text_at
@@ -276,7 +276,7 @@ class Tracer:
                 called = self.heading(sheet, area.top, area.left) or called
             return Name(f"[{called}]") if called else None
 
-        words = write(replaced(tree, spoken), frame.row, frame.column)
+        words = write(replace_nodes(tree, spoken), frame.row, frame.column)
         return (
             words.replace("[[#This Row],", "[@,").replace("[@,[", "[").replace("]]", "]")
             if "#This Row" in words
@@ -304,7 +304,7 @@ class Tracer:
         if not all(isinstance(span, Span) and span.area.width == 1 for span in (*spans, target)):
             return None
         columns = [span for span in spans if isinstance(span, Span)]
-        first = cropped(columns[0], frame)
+        first = crop_to_used(columns[0], frame)
         mask: Booleans = np.ones(first.height, bool)
         for span, wanted in zip(columns, pairs[1::2], strict=True):
             values = self.scope.column(span.sheet, span.area.left, span.area.top, span.area.top + first.height - 1)
@@ -320,7 +320,7 @@ class Tracer:
         span = evaluate(node.arguments[1], frame) if len(node.arguments) > 1 else None
         if not isinstance(span, Span) or span.moves:
             return None
-        area = cropped(span, frame)
+        area = crop_to_used(span, frame)
         if area.height == 1 and area.width > 1:
             return None
         place = self._place_found(

@@ -12,7 +12,7 @@ from tinquire.cells.address import Area
 from tinquire.formula.language.reference_changes import ReferenceChange
 from tinquire.packages.package import Package
 from tinquire.packages.xml import child, children, local, tag
-from tinquire.workbook.parts.drawings import anchored, covered_area
+from tinquire.workbook.parts.drawings import anchor_area, anchors_of
 
 __all__ = ["Chart", "Series", "drop_cached_values", "follow_formulas", "freeze_lost_series", "read_charts"]
 
@@ -41,10 +41,10 @@ _PLOTS = re.compile(r"(?:bar|line|pie|area|scatter|doughnut|radar|bubble|stock|s
 
 def read_charts(package: Package, drawing: str) -> Iterator[Chart]:
     """The charts of a drawing part."""
-    for anchor, inner in anchored(package, drawing, "chart"):
+    for anchor, inner in anchors_of(package, drawing, "chart"):
         root = package.root(inner.target)
         kinds = tuple(dict.fromkeys(local(one) for one in root.iter() if _PLOTS.match(local(one))))
-        yield Chart(covered_area(anchor), kinds, _chart_title(root), tuple(_series(root)))
+        yield Chart(anchor_area(anchor), kinds, _chart_title(root), tuple(_series(root)))
 
 
 def _chart_title(root: etree._Element) -> str:

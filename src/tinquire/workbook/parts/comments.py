@@ -14,7 +14,7 @@ from tinquire.formula.language.reference_changes import ReferenceChange
 from tinquire.packages.xml import child, children, local
 from tinquire.workbook.parts.shared_strings import rich_text
 
-__all__ = ["Comment", "follow_comments", "moved_note_shapes", "read_comments"]
+__all__ = ["Comment", "follow_comments", "move_note_shapes", "read_comments"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,12 +64,12 @@ _NOTE_LINES = {
 _ANCHOR = re.compile(rb"(<x:Anchor>)([^<]*)(</x:Anchor>)")
 
 
-def moved_note_shapes(data: bytes, shift: Moves) -> bytes:
+def move_note_shapes(data: bytes, shift: Moves) -> bytes:
     """The old drawing part of comments (Part 4, 19.4): not always XML, so it is changed as text."""
-    return _SHAPE.sub(lambda found: _shifted_shape(found[0], shift), data)
+    return _SHAPE.sub(lambda found: _move_shape(found[0], shift), data)
 
 
-def _shifted_shape(shape: bytes, shift: Moves) -> bytes:
+def _move_shape(shape: bytes, shift: Moves) -> bytes:
     found = _NOTE_LINES[shift.rows].search(shape)
     if found is None:
         return shape

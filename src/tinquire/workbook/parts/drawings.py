@@ -12,7 +12,7 @@ from tinquire.cells.shifting import Moves
 from tinquire.packages.package import Package, Relation
 from tinquire.packages.xml import child, local
 
-__all__ = ["Picture", "anchored", "covered_area", "element_text", "follow_drawing", "read_pictures"]
+__all__ = ["Picture", "anchor_area", "anchors_of", "element_text", "follow_drawing", "read_pictures"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,13 +27,13 @@ class Picture:
 
 def read_pictures(package: Package, drawing: str) -> Iterator[Picture]:
     """The pictures of a drawing part."""
-    for anchor, inner in anchored(package, drawing, "image"):
+    for anchor, inner in anchors_of(package, drawing, "image"):
         named = next((one for one in anchor.iter("{*}cNvPr")), None)
         name, says = ("", "") if named is None else (named.get("name", ""), named.get("descr", ""))
-        yield Picture(covered_area(anchor), name, says, inner.target)
+        yield Picture(anchor_area(anchor), name, says, inner.target)
 
 
-def anchored(package: Package, drawing: str, kind: str) -> Iterator[tuple[etree._Element, Relation]]:
+def anchors_of(package: Package, drawing: str, kind: str) -> Iterator[tuple[etree._Element, Relation]]:
     """The anchors of a drawing that hold something related of one kind."""
     relations = {one.id: one for one in package.relations(drawing) if one.kind == kind}
     for anchor in package.root(drawing) if relations else ():
@@ -48,7 +48,7 @@ def element_text(element: etree._Element | None) -> str:
     return "" if element is None else element.text or ""
 
 
-def covered_area(anchor: etree._Element) -> Area | None:
+def anchor_area(anchor: etree._Element) -> Area | None:
     """The cells under an anchored frame."""
     corners = []
     for name in ("from", "to"):
@@ -72,16 +72,16 @@ def follow_drawing(root: etree._Element, shift: Moves) -> bool:
         start = _line(child(anchor, "from"), name)
         if start is None:
             continue
-        moved = _shifted(start, shift)
+        moved = _shift_line(start, shift)
         stop = _line(child(anchor, "to"), name)
         changed |= _set_line(child(anchor, "from"), name, moved)
         if stop is not None:
-            end = stop + moved - start if how == "oneCell" else _shifted(stop, shift)
+            end = stop + moved - start if how == "oneCell" else _shift_line(stop, shift)
             changed |= _set_line(child(anchor, "to"), name, max(end, moved))
     return changed
 
 
-def _shifted(line: int, shift: Moves) -> int:
+def _shift_line(line: int, shift: Moves) -> int:
     return shift.place(line + 1) - 1
 
 

@@ -12,7 +12,7 @@ from tinquire.cells.address import parse_cell
 from tinquire.cells.values import ERROR_NAMES, Value
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import Name, Node, Reference
-from tinquire.formula.language.writing import replaced
+from tinquire.formula.language.writing import replace_nodes
 from tinquire.packages.package import Package
 from tinquire.packages.xml import child, children
 from tinquire.workbook.grid.sheet import Sheet
@@ -78,7 +78,9 @@ class OutsideBooks:
         ]
         for one in sorted(listed, key=lambda one: one.get("sheetId") is None):  # a sheet's own name before the book's
             try:
-                return replaced(parse(one.get("refersTo", "").removeprefix("=")), lambda node: _of_book(node, found[1]))
+                return replace_nodes(
+                    parse(one.get("refersTo", "").removeprefix("=")), lambda node: _of_book(node, found[1])
+                )
             except FormulaError:
                 continue
         return None
@@ -100,7 +102,7 @@ class OutsideBooks:
         wanted = str(names.index(found[2].casefold()))
         for data in children(child(book, "sheetDataSet"), "sheetData"):
             if data.get("sheetId") == wanted:
-                return _stored(name, data)
+                return _read_sheet(name, data)
         return None
 
 
@@ -111,7 +113,7 @@ def _of_book(node: Node, number: str) -> Node | None:
     return None
 
 
-def _stored(name: str, data: object) -> Sheet:
+def _read_sheet(name: str, data: object) -> Sheet:
     sheet = Sheet(name)
     for row in children(data, "row"):  # type: ignore[arg-type]
         for cell in children(row, "cell"):

@@ -7,9 +7,9 @@ import copy
 from lxml import etree
 
 from tinquire.looks import Variation
-from tinquire.packages.xml import child, placed
+from tinquire.packages.xml import child, insert_child
 
-__all__ = ["varied_font", "vary_alignment"]
+__all__ = ["vary_alignment", "vary_font"]
 
 #: Children of a font in the order that files keep.
 _FONT_ORDER = (
@@ -19,7 +19,7 @@ _FONT_ORDER = (
 _XF_ORDER = ("alignment", "protection", "extLst")
 
 
-def varied_font(font: etree._Element | None, change: Variation, empty: etree._Element) -> etree._Element | None:
+def vary_font(font: etree._Element | None, change: Variation, empty: etree._Element) -> etree._Element | None:
     """A font with the letters of a change; None when the change says nothing of letters."""
     flags = (("b", change.bold), ("i", change.italic), ("u", change.underline))
     values = {
@@ -47,7 +47,7 @@ def _replace(font: etree._Element, name: str, attributes: dict[str, str] | None)
     if known is not None:
         font.remove(known)
     if attributes is not None:
-        fresh = placed(font, name, _FONT_ORDER)
+        fresh = insert_child(font, name, _FONT_ORDER)
         for key, value in attributes.items():
             fresh.set(key, value)
 
@@ -65,7 +65,7 @@ def vary_alignment(xf: etree._Element, change: Variation) -> None:
         return
     alignment = child(xf, "alignment")
     if alignment is None:
-        alignment = placed(xf, "alignment", _XF_ORDER)
+        alignment = insert_child(xf, "alignment", _XF_ORDER)
     for name, value in stated.items():
         alignment.set(name, value)
     xf.set("applyAlignment", "1")

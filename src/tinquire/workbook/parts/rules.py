@@ -104,7 +104,7 @@ def mark_in_words(kind: str, formulas: Sequence[str], settings: Mapping[str, str
     if kind in _PLAIN:
         return _PLAIN[kind]
     if kind == "cellIs":
-        return _compared(settings.get("operator", "equal"), formulas)
+        return _comparison(settings.get("operator", "equal"), formulas)
     if kind in _TEXTS:
         return _TEXTS[kind].format(f"'{settings.get('text', '')}'")
     if kind == "timePeriod":
@@ -130,11 +130,11 @@ def entry_in_words(kind: str, operator: str, formulas: Sequence[str]) -> str:
     if kind == "custom" and formulas:
         return f"what makes {formulas[0]} true"
     if kind in _ENTRIES and formulas:
-        return f"{_ENTRIES[kind]} {_compared(operator, formulas)}"
+        return f"{_ENTRIES[kind]} {_comparison(operator, formulas)}"
     return "anything, with a hint" if kind == "none" else _ENTRIES.get(kind, kind)
 
 
-def _compared(operator: str, formulas: Sequence[str]) -> str:
+def _comparison(operator: str, formulas: Sequence[str]) -> str:
     words = _COMPARED.get(operator, operator + " {}")
     return words.format(*(*formulas, "?", "?")[: words.count("{}")])
 

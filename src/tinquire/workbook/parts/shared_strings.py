@@ -7,8 +7,17 @@ from collections.abc import Collection
 
 from lxml import etree
 
-from tinquire.packages.raw_xml import Unusual, unescaped
-from tinquire.packages.xml import MAIN, escaped, local, parsed, serialised, tag, unescaped_text, without
+from tinquire.packages.raw_xml import Unusual, unescape_entities
+from tinquire.packages.xml import (
+    MAIN,
+    escape_text,
+    local,
+    parse_xml,
+    remove_attribute,
+    serialise_xml,
+    tag,
+    unescape_controls,
+)
 
 __all__ = ["SharedStrings", "items_of", "rich_text", "text_item", "text_of", "with_items"]
 
@@ -31,7 +40,7 @@ def rich_text(element: etree._Element) -> str:
             pieces.append(part.text or "")
         elif name == "r":
             pieces.extend(run.text or "" for run in part if local(run) == "t")
-    return unescaped_text("".join(pieces))
+    return unescape_controls("".join(pieces))
 
 
 class SharedStrings:
@@ -100,7 +109,7 @@ class SharedStrings:
 
 def _without(data: bytes, used: Collection[int], end: int) -> bytes:
     """The part with the texts of some places alone, none behind the last of them."""
-    root = parsed(data)
+    root = parse_xml(data)
     for place, item in enumerate([item for item in root if local(item) == "si"]):
         if place >= end:
             root.remove(item)
@@ -108,18 +117,18 @@ def _without(data: bytes, used: Collection[int], end: int) -> bytes:
             for part in list(item):
                 item.remove(part)
             etree.SubElement(item, tag(item, "t"))
-    return serialised(root)
+    return serialise_xml(root)
 
 
 def read_texts(data: bytes) -> list[str]:
     """All texts of the part, plain ones without a parser. Raises ValueError for damaged markup."""
     try:
-        return _scanned(data)
+        return _scan(data)
     except Unusual:
-        return [rich_text(item) for item in parsed(data) if local(item) == "si"]
+        return [rich_text(item) for item in parse_xml(data) if local(item) == "si"]
 
 
-def _scanned(data: bytes) -> list[str]:
+def _scan(data: bytes) -> list[str]:
     """Texts of the usual form: items one behind the other, each `<si><t>text</t></si>` or parsed on its own.
 
     Raises Unusual for parts in other forms.
@@ -137,7 +146,7 @@ def _scanned(data: bytes) -> list[str]:
 
 
 def _read_back(text: str) -> str:
-    return unescaped_text(unescaped(text))
+    return unescape_controls(unescape_entities(text))
 
 
 def items_of(data: bytes) -> list[str]:
@@ -179,7 +188,7 @@ def text_of(item: str) -> str:
             text = item[start:-4]
             return _read_back(text) if "&" in text or "_x" in text else text
     try:
-        element = parsed(f"{item}</si>".encode())
+        element = parse_xml(f"{item}</si>".encode())
     except ValueError:
         raise Unusual from None
     if local(element) != "si":
@@ -192,15 +201,15 @@ def with_items(data: bytes, items: bytes) -> bytes:
     end = data.rfind(b"</sst>")
     if head is not None and end > 0 and not head[1].endswith(b"/"):
         return data[: head.start(1)] + _COUNTS.sub(b"", head[1]) + data[head.end(1) : end] + items + data[end:]
-    root = parsed(data)
+    root = parse_xml(data)
     for name in ("count", "uniqueCount"):
-        without(root, name)
+        remove_attribute(root, name)
     space = etree.QName(root).namespace
     for item in etree.fromstring(f'<sst xmlns="{space}">'.encode() + items + b"</sst>"):
         root.append(item)
-    return serialised(root)
+    return serialise_xml(root)
 
 
 def text_item(text: str) -> str:
     keep = ' xml:space="preserve"' if text != text.strip() or "\n" in text or "  " in text else ""
-    return f"<si><t{keep}>{escaped(text)}</t></si>"
+    return f"<si><t{keep}>{escape_text(text)}</t></si>"

@@ -7,7 +7,7 @@ from lxml import etree
 from tinquire.cells.address import Area, area_name, cell_name, parse_area, parse_cell
 from tinquire.cells.shifting import Moves
 from tinquire.formula.language.reference_changes import ReferenceChange
-from tinquire.packages.xml import children, local, tag, without
+from tinquire.packages.xml import children, local, remove_attribute, tag
 from tinquire.workbook.parts.frame_change import FORMULAS, FrameChange, area_list, area_list_text
 from tinquire.workbook.parts.page_setup import follow_breaks
 from tinquire.workbook.parts.rules import follow_newer_rule, follow_rule
@@ -131,7 +131,7 @@ def _shift_pane(change: FrameChange, pane: etree._Element) -> None:
     split = int(float(pane.get(name, "0")))
     span = change.shift.span(1, split) if split else None
     if span is None:
-        without(pane, name)
+        remove_attribute(pane, name)
         change.changed = True
     else:
         change.set(pane, name, str(span[1]))

@@ -8,9 +8,9 @@ from lxml import etree
 
 from tinquire.cells.numberformat import BUILT_IN_FORMATS, Moment, parse_format
 from tinquire.looks import PLAIN, Appearance, Edge, Edges, Variation
-from tinquire.looks.palette import INDEXED, tinted
-from tinquire.packages.xml import MAIN, child, children, parsed, placed, serialised, tag
-from tinquire.workbook.parts.fonts import varied_font, vary_alignment
+from tinquire.looks.palette import INDEXED, tint
+from tinquire.packages.xml import MAIN, child, children, insert_child, parse_xml, serialise_xml, tag
+from tinquire.workbook.parts.fonts import vary_alignment, vary_font
 
 __all__ = ["STYLE_ORDER", "StyleBook", "theme_colours"]
 
@@ -50,7 +50,7 @@ class StyleBook:
 
     @classmethod
     def empty(cls, font: str = _DEFAULT_FONT[0], size: float = _DEFAULT_FONT[1]) -> StyleBook:
-        book = cls(parsed(_EMPTY.format(font=font.replace("&", "&amp;").replace('"', "&quot;"), size=size).encode()))
+        book = cls(parse_xml(_EMPTY.format(font=font.replace("&", "&amp;").replace('"', "&quot;"), size=size).encode()))
         book.changed = True
         return book
 
@@ -64,7 +64,7 @@ class StyleBook:
         return len(self._xfs)
 
     def to_bytes(self) -> bytes:
-        return serialised(self._root)
+        return serialise_xml(self._root)
 
     # -- number to appearance --------------------------------------------------------------------------
 
@@ -154,7 +154,7 @@ class StyleBook:
             base = self._theme[_int(theme)]
         elif (index := element.get("indexed")) is not None and _int(index) < len(INDEXED):
             base = INDEXED[_int(index)]
-        return None if base is None else tinted(base, _float(element.get("tint")))
+        return None if base is None else tint(base, _float(element.get("tint")))
 
     # -- appearance to number --------------------------------------------------------------------------
 
@@ -193,7 +193,7 @@ class StyleBook:
         self._appearances[len(self._xfs) - 1] = look
         return len(self._xfs) - 1
 
-    def varied(self, style: int, change: Variation) -> int:
+    def vary(self, style: int, change: Variation) -> int:
         """The number of a style that differs from another in some parts only; all else of it is kept, also what an
         `Appearance` does not speak of (protection, rotation, gradients)."""
         key = (style, change)
@@ -209,7 +209,7 @@ class StyleBook:
         if change.format is not None:
             xf.set("numFmtId", str(self._format(change.format)))
             xf.set("applyNumberFormat", "1")
-        letters = varied_font(self._part("fonts", _int(xf.get("fontId"))), change, self._element("font"))
+        letters = vary_font(self._part("fonts", _int(xf.get("fontId"))), change, self._element("font"))
         if letters is not None:
             xf.set("fontId", str(self._shared("fonts", letters)))
             xf.set("applyFont", "1")
@@ -231,7 +231,7 @@ class StyleBook:
         """A group of the style sheet, made in its place when missing."""
         found = child(self._root, name)
         if found is None:
-            found = placed(self._root, name, STYLE_ORDER)
+            found = insert_child(self._root, name, STYLE_ORDER)
         return found
 
     def _count(self, name: str) -> None:

@@ -8,7 +8,7 @@ from tinquire.cells.address import Area, area_name, parse_area
 from tinquire.cells.shifting import Moves
 from tinquire.formula.language.mentions import offset_text
 from tinquire.formula.language.reference_changes import ReferenceChange
-from tinquire.packages.xml import MAIN, attribute, child, children, escaped
+from tinquire.packages.xml import MAIN, child, children, escape_attribute, escape_text
 from tinquire.workbook.grid.sheet import SheetTable, TableColumn
 from tinquire.workbook.parts.frame_change import lost_lines
 from tinquire.workbook.parts.sheet_frame import follow_frame
@@ -43,24 +43,26 @@ def _text(element: etree._Element | None) -> str | None:
 
 def table_part(table: SheetTable, number: int) -> bytes:
     """A table's part; `number` is its id, unique in the workbook."""
-    area = table.area
+    area, name = table.area, escape_attribute(table.name)
     totals = ' totalsRowCount="1"' if table.totals else ' totalsRowShown="0"'
     filtered = Area(area.top, area.left, area.bottom - table.totals, area.right)
     pieces = [
         '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n',
-        f'<table xmlns="{MAIN}" id="{number}" name="{attribute(table.name)}" displayName="{attribute(table.name)}" '
+        f'<table xmlns="{MAIN}" id="{number}" name="{name}" displayName="{name}" '
         f'ref="{area_name(area)}"{totals}>',
         f'<autoFilter ref="{area_name(filtered)}"/>' if table.filter else "",
         f'<tableColumns count="{len(table.columns)}">',
     ]
     for place, column in enumerate(table.columns, start=1):
-        attributes = f'id="{place}" name="{attribute(column.name)}"'
+        attributes = f'id="{place}" name="{escape_attribute(column.name)}"'
         if column.total_label:
-            attributes += f' totalsRowLabel="{attribute(column.total_label)}"'
+            attributes += f' totalsRowLabel="{escape_attribute(column.total_label)}"'
         if column.total:
             attributes += f' totalsRowFunction="{column.total}"'
         inside = (
-            f"<calculatedColumnFormula>{escaped(column.formula)}</calculatedColumnFormula>" if column.formula else ""
+            f"<calculatedColumnFormula>{escape_text(column.formula)}</calculatedColumnFormula>"
+            if column.formula
+            else ""
         )
         pieces.append(f"<tableColumn {attributes}>{inside}</tableColumn>")
     pieces.append("</tableColumns></table>")

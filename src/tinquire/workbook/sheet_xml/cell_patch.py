@@ -8,13 +8,13 @@ from lxml import etree
 
 from tinquire.cells.address import cell_name, parse_cell
 from tinquire.packages.raw_xml import Unusual
-from tinquire.packages.xml import children, control_escaped, local, parsed, serialised, tag, without
-from tinquire.workbook.sheet_xml.cell_splice import CellPatch, spliced
+from tinquire.packages.xml import children, escape_controls, local, parse_xml, remove_attribute, serialise_xml, tag
+from tinquire.workbook.sheet_xml.cell_splice import CellPatch, splice_cells
 
-__all__ = ["patched"]
+__all__ = ["patch_cells"]
 
 
-def patched(data: bytes, patches: Iterable[CellPatch]) -> bytes:
+def patch_cells(data: bytes, patches: Iterable[CellPatch]) -> bytes:
     """The part with cells set; rows and cells are made where missing, in their order (18.3.1.73).
 
     Bytes outside the changed cells stay as they are. A part in an odd form is parsed and written anew, which keeps
@@ -22,21 +22,21 @@ def patched(data: bytes, patches: Iterable[CellPatch]) -> bytes:
     """
     ordered = sorted(patches, key=lambda one: (one.row, one.column))
     try:
-        return spliced(data, ordered)
+        return splice_cells(data, ordered)
     except Unusual:
-        return _rebuilt(data, ordered)
+        return _rebuild(data, ordered)
 
 
-def _rebuilt(data: bytes, patches: Sequence[CellPatch]) -> bytes:
-    root = parsed(data)
+def _rebuild(data: bytes, patches: Sequence[CellPatch]) -> bytes:
+    root = parse_xml(data)
     sheet_data = children(root, "sheetData")[0]
     rows = _rows(sheet_data)
     for patch in patches:
         row = rows.get(patch.row)
         if row is None:
-            row = rows[patch.row] = _inserted_row(sheet_data, patch.row)
+            row = rows[patch.row] = _insert_row(sheet_data, patch.row)
         _apply(_cell(row, patch.row, patch.column), patch)
-    return serialised(root)
+    return serialise_xml(root)
 
 
 def _rows(sheet_data: etree._Element) -> dict[int, etree._Element]:
@@ -48,7 +48,7 @@ def _rows(sheet_data: etree._Element) -> dict[int, etree._Element]:
     return found
 
 
-def _inserted_row(sheet_data: etree._Element, number: int) -> etree._Element:
+def _insert_row(sheet_data: etree._Element, number: int) -> etree._Element:
     row = etree.Element(tag(sheet_data, "row"), r=str(number))
     place = sum(1 for other in children(sheet_data, "row") if int(other.get("r") or 0) < number)
     sheet_data.insert(place, row)
@@ -76,21 +76,21 @@ def _apply(cell: etree._Element, patch: CellPatch) -> None:
     for part in list(cell):
         if local(part) in ("v", "is") or (local(part) == "f" and not patch.keep_formula):
             cell.remove(part)
-    without(cell, "t")
+    remove_attribute(cell, "t")
     if patch.form:
         cell.set("t", patch.form)
     if patch.style:
         cell.set("s", str(patch.style))
     else:
-        without(cell, "s")
+        remove_attribute(cell, "s")
     if patch.formula is not None:
         formula = etree.SubElement(cell, tag(cell, "f"))
-        formula.text = control_escaped(patch.formula)
+        formula.text = escape_controls(patch.formula)
         if patch.array:
             formula.set("t", "array")
             formula.set("ref", patch.array)
     if patch.value is not None:
         value = etree.Element(tag(cell, "v"))
-        value.text = control_escaped(patch.value)
+        value.text = escape_controls(patch.value)
         after_formula = 1 if len(cell) and local(cell[0]) == "f" else 0
         cell.insert(after_formula, value)

@@ -12,7 +12,7 @@ from functools import partial
 
 import numpy as np
 
-from tinquire.base.parallel import abreast
+from tinquire.base.parallel import map_in_order
 from tinquire.cells.address import MAX_ROW, column_name
 from tinquire.cells.column import Booleans, Codes
 from tinquire.packages.raw_xml import ATTRIBUTE, Unusual, sheet_data
@@ -57,19 +57,19 @@ def rewrite_cells(data: bytes, sheet: Sheet, place_of: Callable[[str], int]) -> 
         inside = b"<sheetData>%s</sheetData>" % b"".join(rows)
         return data[: element.start] + inside + data[element.end :]
     pieces = list(_pieces(data, start, end))
-    work = partial(_rewritten, data, sheet, changes, place_of)
-    return b"".join([data[:start], *abreast(work, pieces), data[end:]])
+    work = partial(_rewrite_piece, data, sheet, changes, place_of)
+    return b"".join([data[:start], *map_in_order(work, pieces), data[end:]])
 
 
 def _change(sheet: Sheet, column: int, rows: Codes, formulas: Booleans, place_of: Callable[[str], int]) -> _Change:
     cells = sheet.columns.get(column, Cells.empty(np.zeros(0, np.int32)))
     known = np.isin(rows, cells.rows)
     rows, formulas = rows[known], formulas[known]
-    own = _picked(cells, np.searchsorted(cells.rows, rows))
+    own = _pick(cells, np.searchsorted(cells.rows, rows))
     return _Change(column, own, rows, formulas, shared_places(sheet, own, place_of))
 
 
-def _picked(cells: Cells, at: Codes) -> Cells:
+def _pick(cells: Cells, at: Codes) -> Cells:
     return Cells(cells.rows[at], *(one[at] for one in cells.arrays()))
 
 
@@ -83,7 +83,7 @@ def _rows(columns: Mapping[int, Cells], sheet: Sheet, place_of: Callable[[str], 
 def _columns(changes: Sequence[_Change], rows: Codes) -> dict[int, Cells]:
     """The changed cells in some rows, by column."""
     mine = ((change, np.flatnonzero(np.isin(change.rows, rows))) for change in changes)
-    return {change.column: _picked(change.cells, at) for change, at in mine}
+    return {change.column: _pick(change.cells, at) for change, at in mine}
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,7 +114,7 @@ def _row_number(data: bytes, tag: int) -> int:
     return int(found[2][1:-1])
 
 
-def _rewritten(
+def _rewrite_piece(
     data: bytes, sheet: Sheet, changes: Sequence[_Change], place_of: Callable[[str], int], piece: _Piece
 ) -> bytes:
     """A piece with its changed cells."""
@@ -134,7 +134,7 @@ def _rewritten(
         edits.add_rows(sheet, own, fresh_rows, place_of)
     if len(whole_rows):
         edits.set_rows(sheet, own, whole_rows, place_of)
-    return edits.applied()
+    return edits.apply()
 
 
 def _missing(changes: Sequence[_Change], known: Codes) -> Codes:
@@ -206,7 +206,7 @@ class _Edits:
         at = np.flatnonzero(chosen)
         if not len(at):
             return
-        cells, formulas_set = _picked(change.cells, at), change.formulas_set[at]
+        cells, formulas_set = _pick(change.cells, at), change.formulas_set[at]
         places, known = self._places(cells.rows, change.column)
         forms = forms_of(cells)
         values = value_texts(sheet, cells, change.places)
@@ -285,9 +285,7 @@ class _Edits:
 
     def add_rows(self, sheet: Sheet, changes: Sequence[_Change], rows: Codes, place_of: Callable[[str], int]) -> None:
         """Rows that are not there, each before the next one."""
-        columns = {
-            change.column: _picked(change.cells, np.flatnonzero(np.isin(change.rows, rows))) for change in changes
-        }
+        columns = {change.column: _pick(change.cells, np.flatnonzero(np.isin(change.rows, rows))) for change in changes}
         self.texts += _rows(columns, sheet, place_of)
         before = np.searchsorted(self.found.row_numbers, rows)
         places = np.append(self.found.row_starts, len(self.body))[before]
@@ -305,7 +303,7 @@ class _Edits:
         self.ends.append(self.found.row_ends[at])
         self.order.append(rows.astype(np.int64) * _ROW)
 
-    def applied(self) -> bytes:
+    def apply(self) -> bytes:
         """The piece with all edits."""
         if self.opened:
             self._forget_spans()

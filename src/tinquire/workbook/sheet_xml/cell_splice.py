@@ -9,9 +9,9 @@ from itertools import groupby
 
 from tinquire.cells.address import cell_name, parse_cell
 from tinquire.packages.raw_xml import ATTRIBUTE, Element, Unusual, elements, sheet_data
-from tinquire.packages.xml import escaped
+from tinquire.packages.xml import escape_text
 
-__all__ = ["CellPatch", "changed_cell", "spliced"]
+__all__ = ["CellPatch", "change_cell", "splice_cells"]
 
 
 @dataclass(slots=True)
@@ -30,7 +30,7 @@ class CellPatch:
     keep_formula: bool = False
 
 
-def spliced(data: bytes, patches: Sequence[CellPatch]) -> bytes:
+def splice_cells(data: bytes, patches: Sequence[CellPatch]) -> bytes:
     """The part's bytes with cells set; patches come by row, then column.
 
     Raises Unusual where the bytes cannot be told apart safely: comments, other encodings, rows or cells without
@@ -92,7 +92,7 @@ def _row_edits(data: bytes, row: Element, patches: list[CellPatch], prefix: byte
     for patch in patches:
         if patch.column in cells:
             cell = cells[patch.column]
-            yield cell.start, cell.end, changed_cell(data, cell, patch, prefix)
+            yield cell.start, cell.end, change_cell(data, cell, patch, prefix)
             continue
         place = next((cells[column].start for column in sorted(cells) if column > patch.column), row.inside[1])
         yield place, place, _markup(patch, prefix)
@@ -110,7 +110,7 @@ def _fresh_rows(patches: Sequence[CellPatch], prefix: bytes) -> bytes:
 _ONLY_VALUE = re.compile(rb"(?:<v>[^<]*</v>)?")
 
 
-def changed_cell(data: bytes, cell: Element, patch: CellPatch, prefix: bytes) -> bytes:
+def change_cell(data: bytes, cell: Element, patch: CellPatch, prefix: bytes) -> bytes:
     """A known cell's bytes: attributes and children that the patch does not speak of are kept."""
     kept = b"".join(
         [b" %s=%s" % pair for pair in ATTRIBUTE.findall(cell.attributes) if pair[0] not in (b"r", b"s", b"t")]
@@ -144,9 +144,9 @@ def _markup(
     content = formula
     if patch.formula is not None:
         form = b' t="array" ref="%s"' % patch.array.encode() if patch.array else b""
-        content = b"<%sf%s>%s</%sf>" % (prefix, form, escaped(patch.formula).encode(), prefix)
+        content = b"<%sf%s>%s</%sf>" % (prefix, form, escape_text(patch.formula).encode(), prefix)
     if patch.value is not None:
-        content += b"<%sv>%s</%sv>" % (prefix, escaped(patch.value).encode(), prefix)
+        content += b"<%sv>%s</%sv>" % (prefix, escape_text(patch.value).encode(), prefix)
     content += others
     if not content:
         return head + attributes + b"/>"

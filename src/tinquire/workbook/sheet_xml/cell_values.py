@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from tinquire.cells.values import ERROR_NAMES, CellError, Value
-from tinquire.packages.xml import unescaped_text
+from tinquire.packages.xml import unescape_controls
 from tinquire.workbook.sheet_xml.row_writer import number_text
 
 __all__ = ["stored_value", "value_of"]
@@ -37,7 +37,7 @@ def value_of(form: str, text: str, shared: Callable[[int], str]) -> Value:
         case "s":
             return shared(int(text))
         case "str":
-            return unescaped_text(text)
+            return unescape_controls(text)
         case "b":
             return text == "1"
         case "e" if text in ERROR_NAMES:

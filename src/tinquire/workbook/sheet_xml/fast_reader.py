@@ -14,10 +14,10 @@ from functools import partial
 
 import numpy as np
 
-from tinquire.base.parallel import abreast
+from tinquire.base.parallel import map_in_order
 from tinquire.cells.column import Codes, Kind
 from tinquire.formula.language.mentions import DownPattern, can_mislead, down_pattern
-from tinquire.packages.raw_xml import Unusual, unescaped
+from tinquire.packages.raw_xml import Unusual, unescape_entities
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
 from tinquire.workbook.sheet_xml.fast_rows import Pending, Piece, attributes, scan_piece
 
@@ -143,7 +143,7 @@ class _Reading:
             given = attributes(head.removeprefix(b"<f").removesuffix(b"/"))
             known = self.formula_tags[head] = {name.decode(): value.decode() for name, value in given.items()}
         raw = text.decode()
-        content = unescaped(raw)
+        content = unescape_entities(raw)
         form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
         number = self.asked.formula(form, content, shared, area, row, column, noted)
         plain = head == b"<f" and not can_mislead(raw) and raw == raw.strip() and number != NO_FORMULA
@@ -155,7 +155,7 @@ class _Reading:
         attributes(head.removeprefix(b"<t").removesuffix(b"/"))
         code = self.inline_texts.get(raw)
         if code is None:
-            code = self.inline_texts[raw] = self.asked.value("str", unescaped(raw.decode()), "")[2]
+            code = self.inline_texts[raw] = self.asked.value("str", unescape_entities(raw.decode()), "")[2]
         return code
 
     def other(self, piece: Piece, pending: Pending) -> None:
@@ -164,7 +164,7 @@ class _Reading:
             return
         cell = pending.cell
         where = f"column {piece.columns[cell]}, row {piece.rows[cell]}"
-        text = unescaped((pending.text or b"").decode())
+        text = unescape_entities((pending.text or b"").decode())
         piece.kinds[cell], piece.numbers[cell], piece.codes[cell] = self.asked.value(pending.form, text, where)
 
 
@@ -189,7 +189,7 @@ def _run(pattern: DownPattern, rows: Codes, texts: list[bytes], place: int) -> i
 def scan_cells(sheet: Sheet, rows: Iterable[bytes], reading: CellReading, shared: int) -> None:
     """Put rows into a sheet. Raises Unusual, the sheet unchanged but for texts and formulas that nobody points to."""
     words = _Reading(reading)
-    pieces = [words.finish(piece) for piece in abreast(partial(scan_piece, shared=shared), rows)]
+    pieces = [words.finish(piece) for piece in map_in_order(partial(scan_piece, shared=shared), rows)]
     if pieces:
         sheet.columns = _by_column(pieces)
 

@@ -8,7 +8,7 @@ from lxml import etree
 
 from tinquire.cells.address import area_name
 from tinquire.packages.raw_xml import sheet_data
-from tinquire.packages.xml import child, children, parsed, placed, serialised, tag
+from tinquire.packages.xml import child, children, insert_child, parse_xml, serialise_xml, tag
 from tinquire.workbook.grid.sheet import Sheet, SheetFrame
 from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
 from tinquire.workbook.sheet_xml.plain_spelling import canonical
@@ -28,7 +28,7 @@ def with_frame(data: bytes, sheet: Sheet, before: SheetFrame | None) -> bytes:
         raise ValueError("around the cells of a sheet that was read, only widths and merged cells can be changed")
     prefix, cells = sheet_data(data) if b"<!" not in data else sheet_data(data := canonical(data))
     start, end = cells.inside or (cells.end, cells.end)
-    root = parsed(data[:start] + data[end:])
+    root = parse_xml(data[:start] + data[end:])
     if now.widths != before.widths:
         changed: dict[int, float | None] = {
             number: width for number, width in now.widths.items() if before.widths.get(number) != width
@@ -37,7 +37,7 @@ def with_frame(data: bytes, sheet: Sheet, before: SheetFrame | None) -> bytes:
         _set_widths(root, changed)
     if now.merged != before.merged:
         _set_merged(root, sheet)
-    fresh = serialised(root)
+    fresh = serialise_xml(root)
     _, there = sheet_data(fresh)
     body = data[start:end]
     filled = b"<%ssheetData>%s</%ssheetData>" % (prefix, body, prefix) if body else b"<%ssheetData/>" % prefix
@@ -48,7 +48,7 @@ def _set_widths(root: etree._Element, widths: dict[int, float | None]) -> None:
     """Give columns a width, or the usual one (None); what else is said of them stays (18.3.1.13)."""
     group = child(root, "cols")
     if group is None:
-        group = placed(root, "cols", SHEET_ORDER)
+        group = insert_child(root, "cols", SHEET_ORDER)
     for number, width in sorted(widths.items()):
         column = _own_column(group, number)
         for name in ("width", "customWidth"):
@@ -100,7 +100,7 @@ def _set_merged(root: etree._Element, sheet: Sheet) -> None:
             root.remove(group)
         return
     if group is None:
-        group = placed(root, "mergeCells", SHEET_ORDER)
+        group = insert_child(root, "mergeCells", SHEET_ORDER)
     for area in sheet.merged:
         etree.SubElement(group, tag(group, "mergeCell"), ref=area_name(area))
     group.set("count", str(len(sheet.merged)))

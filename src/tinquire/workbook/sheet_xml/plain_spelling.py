@@ -5,7 +5,7 @@ from __future__ import annotations
 from lxml import etree
 
 from tinquire.cells.address import cell_name, parse_cell
-from tinquire.packages.xml import children, local, parser, serialised
+from tinquire.packages.xml import children, local, parser, serialise_xml
 
 __all__ = ["canonical"]
 
@@ -25,4 +25,4 @@ def canonical(data: bytes) -> bytes:
                 cell.set("r", cell_name(number, column))
             row[:] = sorted(row, key=lambda cell: parse_cell(cell.get("r", "A1"))[1] if local(cell) == "c" else 1 << 20)
         cells[:] = sorted(cells, key=lambda row: int(row.get("r") or 0))
-    return serialised(root)
+    return serialise_xml(root)

@@ -19,7 +19,7 @@ from tinquire.cells.column import Kind
 from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import ERROR_NAMES, CellError
 from tinquire.packages.raw_xml import Unusual
-from tinquire.packages.xml import local, unescaped_text
+from tinquire.packages.xml import local, unescape_controls
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.sheet_xml.fast_reader import CellReading, Rows, scan_cells
@@ -50,11 +50,11 @@ class _Gathered:
             np.array(self.formulas, np.int32),
         )
         if len(rows) > 1 and (np.diff(rows) <= 0).any():
-            return _sorted(cells)
+            return _sort_cells(cells)
         return cells
 
 
-def _sorted(cells: Cells) -> Cells:
+def _sort_cells(cells: Cells) -> Cells:
     """Cells by ascending row; of a row that comes twice, the last stands."""
     _, last = np.unique(cells.rows[::-1], return_index=True)
     order = len(cells.rows) - 1 - last
@@ -160,7 +160,7 @@ class SheetReader:
                 raise ValueError(f"cell {place} points to text {code}, which is not there")
             return Kind.TEXT, 0.0, code
         if form == "str":
-            return Kind.TEXT, 0.0, self._text(unescaped_text(value))
+            return Kind.TEXT, 0.0, self._text(unescape_controls(value))
         if form == "b":
             return Kind.BOOL, float(value.strip() in ("1", "true")), 0
         if form == "e":
@@ -181,7 +181,7 @@ class SheetReader:
     ) -> int:
         """The number of a cell's formula (18.3.1.40); members of a shared one get their master's. A `noted` cell has
         metadata."""
-        text = unescaped_text(text).strip()
+        text = unescape_controls(text).strip()
         if form == "shared":
             if text:
                 self._masters[shared] = self.sheet.add_formula(Formula(text, row, column))

@@ -13,12 +13,12 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from tinquire.base.parallel import abreast
+from tinquire.base.parallel import map_in_order
 from tinquire.cells.address import area_name, column_name
 from tinquire.cells.column import Booleans, Codes, Floats, Kind, Kinds
 from tinquire.cells.values import CellError
 from tinquire.formula.language.mentions import can_mislead, down_pattern
-from tinquire.packages.xml import escaped
+from tinquire.packages.xml import escape_text
 from tinquire.workbook.grid.cell_formulas import stays, text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 
@@ -62,7 +62,7 @@ def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
         pieces.append(_constant(b"</row>", len(chunk)))
         return np.concatenate(pieces, axis=1).tobytes().translate(None, b"\x00")
 
-    yield from abreast(chunk_bytes, (rows[start : start + CHUNK] for start in range(0, len(rows), CHUNK)))
+    yield from map_in_order(chunk_bytes, (rows[start : start + CHUNK] for start in range(0, len(rows), CHUNK)))
 
 
 def shared_places(sheet: Sheet, cells: Cells, place_of: Callable[[str], int]) -> Codes:
@@ -89,7 +89,7 @@ def _texts(texts: Sequence[bytes], count: int) -> Bytes:
     return np.array(texts, f"S{width}").view(np.uint8).reshape(count, width)
 
 
-def _picked(choices: Sequence[bytes], picks: NDArray[np.int64]) -> Bytes:
+def _choose(choices: Sequence[bytes], picks: NDArray[np.int64]) -> Bytes:
     """A matrix of texts chosen by number."""
     if len(picks) and (picks == picks[0]).all():
         return _constant(choices[int(picks[0])], len(picks))
@@ -193,22 +193,22 @@ def _cell_pieces(sheet: Sheet, number: int, cells: Cells, at: slice, digits: Byt
     yield digits
     if not has_formula.any() and (kinds == kinds[0]).all() and kinds[0] in (Kind.NUMBER, Kind.TEXT):
         text = kinds[0] == Kind.TEXT
-        yield _styled(cells.styles[at], b' t="s"><v>' if text else b"><v>")
+        yield _style_pieces(cells.styles[at], b' t="s"><v>' if text else b"><v>")
         yield whole_digits(places[codes]) if text else numbers(values)
         yield _constant(b"</v></c>", count)
         return
-    yield _styled(cells.styles[at], b"")
+    yield _style_pieces(cells.styles[at], b"")
     shared = (kinds == Kind.TEXT) & ~has_formula
-    yield _picked([b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"'], _forms(kinds, shared))
-    yield _picked([b"/>", b">"], (has_formula | has_value).astype(np.int64))
+    yield _choose([b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"'], _forms(kinds, shared))
+    yield _choose([b"/>", b">"], (has_formula | has_value).astype(np.int64))
     if has_formula.any():
         yield _formulas(sheet, number, formulas, cells.rows[at])
     if not has_value.any():
-        yield _picked([b"", b"</c>"], has_formula.astype(np.int64))
+        yield _choose([b"", b"</c>"], has_formula.astype(np.int64))
         return
-    yield _picked([b"", b"<v>"], has_value.astype(np.int64))
+    yield _choose([b"", b"<v>"], has_value.astype(np.int64))
     yield _values(sheet, kinds, values, codes, shared, places)
-    yield _picked([b"", b"</v></c>", b"</c>"], np.where(has_value, 1, np.where(has_formula, 2, 0)))
+    yield _choose([b"", b"</v></c>", b"</c>"], np.where(has_value, 1, np.where(has_formula, 2, 0)))
 
 
 def _forms(kinds: Kinds, shared: Booleans) -> NDArray[np.int64]:
@@ -234,9 +234,9 @@ def value_texts(sheet: Sheet, cells: Cells, places: Codes) -> list[bytes]:
         return [b""] * count
     shared = (cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA)
     return _split([
-        _picked([b"", b"<v>"], has_value.astype(np.int64)),
+        _choose([b"", b"<v>"], has_value.astype(np.int64)),
         _values(sheet, cells.kinds, cells.numbers, cells.codes, shared, places),
-        _picked([b"", b"</v>"], has_value.astype(np.int64)),
+        _choose([b"", b"</v>"], has_value.astype(np.int64)),
     ])  # fmt: skip
 
 
@@ -253,12 +253,12 @@ def _split(pieces: list[Bytes]) -> list[bytes]:
     return lines.tobytes().translate(None, b"\x00").split(_BREAK)[:-1]
 
 
-def _styled(styles: Codes, behind: bytes) -> Bytes:
+def _style_pieces(styles: Codes, behind: bytes) -> Bytes:
     """The end of an address, its cell's style, and what stands behind it in each."""
     if (styles == styles[0]).all():
         return _constant(_style(int(styles[0])) + behind, len(styles))
     used, picks = np.unique(styles, return_inverse=True)
-    return _picked([_style(style) + behind for style in used.tolist()], picks)
+    return _choose([_style(style) + behind for style in used.tolist()], picks)
 
 
 def _style(number: int) -> bytes:
@@ -282,7 +282,7 @@ def _values(
         texts = [b""] * count
         for place in np.flatnonzero(rest).tolist():
             text = kinds[place] == Kind.TEXT
-            texts[place] = escaped(
+            texts[place] = escape_text(
                 sheet.texts[codes[place]] if text else CellError.from_code(int(values[place])).text
             ).encode()
         pieces.append(_texts(texts, count))
@@ -294,19 +294,19 @@ def _formulas(sheet: Sheet, number: int, formulas: Codes, rows: Codes) -> Bytes:
     used, picks = np.unique(formulas, return_inverse=True)
     known = [None if one == NO_FORMULA else sheet.formulas[one] for one in used.tolist()]
     if all(formula is None or (formula.array is None and stays(formula)) for formula in known):
-        return _picked([b"" if formula is None else _formula(formula, 0, 0) for formula in known], picks)
+        return _choose([b"" if formula is None else _formula(formula, 0, 0) for formula in known], picks)
     texts = [b""] * len(rows)
     for pick, formula in enumerate(known):
         if formula is None:
             continue
         places = np.flatnonzero(picks == pick)
         for run in np.split(places, np.flatnonzero(np.diff(rows[places]) != 1) + 1):
-            for place, text in zip(run.tolist(), _filled_down(formula, rows[run], number), strict=True):
+            for place, text in zip(run.tolist(), _fill_down(formula, rows[run], number), strict=True):
                 texts[place] = text
     return _texts(texts, len(texts))
 
 
-def _filled_down(formula: Formula, rows: Codes, column: int) -> list[bytes]:
+def _fill_down(formula: Formula, rows: Codes, column: int) -> list[bytes]:
     """A formula's elements in cells right below each other: by its pattern, where that gives the last one too."""
     first, last = int(rows[0]), int(rows[-1])
     begun, ended = _formula(formula, first, column), _formula(formula, last, column)
@@ -322,5 +322,5 @@ def _filled_down(formula: Formula, rows: Codes, column: int) -> list[bytes]:
 def _formula(formula: Formula, row: int, column: int) -> bytes:
     """A formula as the cell at (row, column) writes it: its own text, moved there when another cell wrote it."""
     if formula.array is not None:
-        return f'<f t="array" ref="{area_name(formula.array)}">{escaped(formula.text)}</f>'.encode()
-    return f"<f>{escaped(text_at(formula, row, column))}</f>".encode()
+        return f'<f t="array" ref="{area_name(formula.array)}">{escape_text(formula.text)}</f>'.encode()
+    return f"<f>{escape_text(text_at(formula, row, column))}</f>".encode()

@@ -9,16 +9,16 @@ import numpy as np
 
 from tinquire.cells.column import Kind
 from tinquire.cells.dates import SYSTEMS_APART, DateSystem
-from tinquire.formula.language.mentions import changed_mentions, mentions
+from tinquire.formula.language.mentions import change_mentions, mentions
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet, SheetTable
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["carry"]
+__all__ = ["copy_sheet"]
 
 _WORD = re.compile(r"\"(?:[^\"]|\"\")*\"|[^\W\d][\w.\\?]*(?!\w*\()")
 
 
-def carry(source: Workbook, sheet: Sheet, target: Workbook, name: str) -> int:
+def copy_sheet(source: Workbook, sheet: Sheet, target: Workbook, name: str) -> int:
     """Add a copy of a sheet to another workbook, and return how many formulas became values: those that read other
     sheets, names or tables of the workbook they come from.
 
@@ -29,7 +29,7 @@ def carry(source: Workbook, sheet: Sheet, target: Workbook, name: str) -> int:
         hidden_rows=set(sheet.hidden_rows), hidden_columns=set(sheet.hidden_columns), frozen=sheet.frozen,
         gridlines=sheet.gridlines, landscape=sheet.landscape, repeat_rows=sheet.repeat_rows,
     )  # fmt: skip
-    tables = _renamed_tables(sheet, target)
+    tables = _free_table_names(sheet, target)
     formulas = [_own(formula, sheet, source, tables) for formula in sheet.formulas]
     fresh.formulas = [formula or sheet.formulas[number] for number, formula in enumerate(formulas)]
     kept = np.array([formula is not None for formula in formulas] or [False])
@@ -76,7 +76,7 @@ def _numbers(cells: Cells, source: Workbook, target: Workbook) -> np.ndarray:
     return np.where(days, cells.numbers + apart, cells.numbers)
 
 
-def _renamed_tables(sheet: Sheet, target: Workbook) -> dict[str, str]:
+def _free_table_names(sheet: Sheet, target: Workbook) -> dict[str, str]:
     """Names for the sheet's tables that the target does not have yet."""
     taken = set(target.tables()) | {one.name.casefold() for one in target.names}
     names = {}
@@ -102,7 +102,7 @@ def _own(formula: Formula, sheet: Sheet, source: Workbook, tables: dict[str, str
     names = {one.name.casefold() for one in source.names}
     if names & {found[0].casefold() for found in _WORD.finditer(formula.text)}:
         return None
-    text = changed_mentions(
+    text = change_mentions(
         formula.text,
         lambda mention: replace(mention, name=known[mention.name.casefold()]).text() if mention.inside
         else replace(mention, prefix="").text() if mention.sheets else None,

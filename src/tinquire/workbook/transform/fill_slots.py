@@ -12,7 +12,7 @@ from tinquire.cells.column import Kind
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import Call, walk
 from tinquire.looks import Variation
-from tinquire.slots.slots import Resolver, Unfilled, checked_fill, filled_text, only_slot, slot_text
+from tinquire.slots.slots import Resolver, Unfilled, fill_or_refuse, fill_text, only_slot, slot_text
 from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
 from tinquire.workbook.workbook import Workbook
 
@@ -68,21 +68,21 @@ def _fill_cell(
     slot = only_slot(text)
     style = sheet.style(row, column)
     if slot is None:
-        filled, missing = filled_text(text, resolve)
+        filled, missing = fill_text(text, resolve)
         sheet.set(row, column, filled, style)
         return missing
     if slot.living is not None:
-        style = _formatted(book, style, format_of(slot.format) if slot.format else None)
+        style = _with_format(book, style, format_of(slot.format) if slot.format else None)
         if _gives_arrays(slot.living):
             sheet.set_spilling(row, column, slot.living, style)
         else:
             sheet.set(row, column, None, style, slot.living)
         return ()
-    found = checked_fill(slot, resolve)
+    found = fill_or_refuse(slot, resolve)
     if isinstance(found, Unfilled):
         return (found,)
     value = slot_text(found, slot) if slot.word else found.value
-    sheet.set(row, column, value, _formatted(book, style, found.format if slot.format and not slot.word else None))
+    sheet.set(row, column, value, _with_format(book, style, found.format if slot.format and not slot.word else None))
     return ()
 
 
@@ -104,8 +104,8 @@ def _gives_arrays(formula: str) -> bool:
         return False
 
 
-def _formatted(book: Workbook, style: int, code: str | None) -> int:
+def _with_format(book: Workbook, style: int, code: str | None) -> int:
     """The style with another number format; the style itself without one."""
     if code is None:
         return style
-    return book.styles.varied(style, Variation(format=code))
+    return book.styles.vary(style, Variation(format=code))

@@ -55,7 +55,7 @@ def keep_sheets(book: Workbook, names: Sequence[str]) -> Cut:
         gone = GoneSheets(lost, [entry.name for entry in book.entries], tables)
         lost_names = {one.name.casefold() for one in book.names if gone.mentioned(one.formula)}
         for name in kept:
-            cut.formulas += _valued(book.sheet(name), gone, lost_names)
+            cut.formulas += _replace_by_values(book.sheet(name), gone, lost_names)
         book.settle()
         _plain_charts(book, kept, gone)
         _plain_pivots(book, kept, cut, every=False)
@@ -169,7 +169,7 @@ def _numbers(sheet: Sheet, column: int, rows: Sequence[int]) -> list[float]:
 # -- formulas --------------------------------------------------------------------------------------------
 
 
-def _valued(sheet: Sheet, gone: GoneSheets, lost_names: set[str]) -> int:
+def _replace_by_values(sheet: Sheet, gone: GoneSheets, lost_names: set[str]) -> int:
     """Formulas that need what is gone become their results; how many there were."""
     cells: list[tuple[int, int]] = []
     for column, top, bottom, formula in sheet.formula_runs():

@@ -10,7 +10,7 @@ from tinquire.base.faults import DataError, Fault
 from tinquire.base.wording import listed
 from tinquire.cells.address import cell_name, quoted_sheet
 from tinquire.cells.column import Kind
-from tinquire.packages.xml import local, serialised, without
+from tinquire.packages.xml import local, remove_attribute, serialise_xml
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.workbook import Workbook
 
@@ -61,8 +61,8 @@ def _replace(sheet: Sheet) -> None:
 def _plain_table(book: Workbook, part: str) -> None:
     root = book.package.root(part)
     for column in root.iter("{*}tableColumn"):
-        without(column, "totalsRowFunction")
+        remove_attribute(column, "totalsRowFunction")
         for child in list(column):
             if local(child) in ("calculatedColumnFormula", "totalsRowFormula"):
                 column.remove(child)
-    book.package.put(part, serialised(root))
+    book.package.put(part, serialise_xml(root))
