@@ -63,7 +63,7 @@ def amend_file(
         if not changes:
             return FileReport(path, Outcome.SAME)
         warnings: tuple[Fault, ...] = ()
-        if out is not None and (recalc or any(one.formula or one.total for one in amendments)):
+        if out is not None and (recalc or any(amendment.formula or amendment.total for amendment in amendments)):
             warnings = _recalculate(book, now)
         elif _values_change(amendments) and book.may_hold_formulas():
             book.mark_stale()
@@ -108,7 +108,7 @@ def _write(path: Path, out: Path, data: bytes) -> Path | None:
 
 
 def _values_change(amendments: Sequence[Amendment]) -> bool:
-    return any(one.value is not None or one.replace for one in amendments)
+    return any(amendment.value is not None or amendment.replace for amendment in amendments)
 
 
 def _recalculate(book: Workbook, now: datetime | None) -> tuple[Fault, ...]:

@@ -23,10 +23,10 @@ _LINES = re.compile(r"([0-9]{1,7}|[A-Za-z]{1,3})(?::([0-9]{1,7}|[A-Za-z]{1,3}))?
 
 def _colour(value: object) -> object:
     if isinstance(value, str):
-        found = _COLOUR.match(value)
-        if found is None:
+        match = _COLOUR.match(value)
+        if match is None:
             raise ValueError("a colour is written like #27343A")
-        return found[1].upper()
+        return match[1].upper()
     return value
 
 

@@ -115,13 +115,13 @@ def _of_table(book: Workbook, table: str, column: str) -> Cells:
     if table.casefold() not in known:
         raise NotThereError(f"it has no table '{table}': {known_names(table, [one.name for _, one in known.values()])}")
     sheet, found = known[table.casefold()]
-    place = found.place(column)
-    if place is None:
+    index = found.place(column)
+    if index is None:
         names = [one.name for one in found.columns]
         raise NotThereError(f"table '{found.name}' has no column '{column}': {known_names(column, names)}")
-    under = under_heading(book, book.sheet(sheet), found.columns[place].name)
+    under = under_heading(book, book.sheet(sheet), found.columns[index].name)
     rows = under.rows if under is not None else ()
-    return Cells(book.sheet(sheet), found.area.left + place, rows, under)
+    return Cells(book.sheet(sheet), found.area.left + index, rows, under)
 
 
 def _under_heading(book: Workbook, amendment: Amendment) -> Iterator[Cells]:

@@ -102,10 +102,10 @@ def area_name(area: Area) -> str:
 
 def parse_cell(text: str) -> tuple[int, int]:
     """Row and column of one address; dollar signs are allowed. Raises ValueError."""
-    found = _CELL.match(text)
-    if not found or int(found[2]) > MAX_ROW:
+    match = _CELL.match(text)
+    if not match or int(match[2]) > MAX_ROW:
         raise ValueError(f"'{text}' is not a cell address")
-    return int(found[2]), column_number(found[1])
+    return int(match[2]), column_number(match[1])
 
 
 def parse_area(text: str) -> Area:

@@ -115,7 +115,7 @@ class Column:
     @classmethod
     def pooled(cls, texts: Sequence[str]) -> Column:
         """A column of texts, equal ones in one place of the pool; empty ones are blanks."""
-        pool = {text: place for place, text in enumerate(dict.fromkeys(texts))}
+        pool = {text: index for index, text in enumerate(dict.fromkeys(texts))}
         codes = np.fromiter(map(pool.__getitem__, texts), np.int32, len(texts))
         kinds = np.full(len(texts), Kind.TEXT, np.uint8)
         if (blank := pool.get("")) is not None:
@@ -206,7 +206,7 @@ class Column:
         return list(self)
 
     def __repr__(self) -> str:
-        shown = ", ".join(repr(self[place]) for place in range(min(len(self), 4)))
+        shown = ", ".join(repr(self[index]) for index in range(min(len(self), 4)))
         return f"Column({shown}{', ...' if len(self) > 4 else ''}; {len(self)} values)"
 
     def is_kind(self, kind: int) -> Booleans:

@@ -138,11 +138,11 @@ def _choose(number: float, code: FormatCode) -> tuple[Section | None, bool]:
     if not numeric:
         return code.sections[0], False
     if any(section.condition for section in numeric):
-        for place, section in enumerate(numeric):
+        for index, section in enumerate(numeric):
             if section.condition is None:
-                if place == 1 and len(numeric) == 3 and number >= 0:
+                if index == 1 and len(numeric) == 3 and number >= 0:
                     continue
-                return section, place > 0 and number < 0
+                return section, index > 0 and number < 0
             if section.condition.holds(number):
                 return section, section.condition.only_negative
         return None, False
@@ -175,11 +175,11 @@ def _literals(section: Section) -> str:
 def _show_digits(number: float, section: Section, language: Language = ENGLISH) -> str:
     """A number through digit places: scaling, grouping, rounding half away from zero at 15 digits."""
     tokens = section.tokens
-    exponent_at = next((place for place, token in enumerate(tokens) if token.kind == "exponent"), None)
-    point_at = next((place for place, token in enumerate(tokens) if token.kind == "point"), len(tokens))
+    exponent_at = next((index for index, token in enumerate(tokens) if token.kind == "exponent"), None)
+    point_at = next((index for index, token in enumerate(tokens) if token.kind == "point"), len(tokens))
     end = len(tokens) if exponent_at is None else exponent_at
-    whole_at = [place for place in range(min(point_at, end)) if tokens[place].kind == "digit"]
-    part_at = [place for place in range(point_at, end) if tokens[place].kind == "digit"]
+    whole_at = [index for index in range(min(point_at, end)) if tokens[index].kind == "digit"]
+    part_at = [index for index in range(point_at, end) if tokens[index].kind == "digit"]
     if not whole_at and not part_at:
         return ("-" if number < 0 else "") + _literals_and_signs(tokens)
     grouping, thousands = _commas(tokens, whole_at, part_at)
@@ -198,7 +198,7 @@ def _show_digits(number: float, section: Section, language: Language = ENGLISH) 
     if point_at < len(tokens):
         texts[point_at] = language.decimal
     return sign + "".join(
-        texts.get(place, "" if token.kind in ("comma", "digit") else token.text) for place, token in enumerate(tokens)
+        texts.get(index, "" if token.kind in ("comma", "digit") else token.text) for index, token in enumerate(tokens)
     )
 
 
@@ -244,19 +244,19 @@ def _whole_texts(tokens: tuple[Token, ...], at: list[int], digits: str, mark: st
     texts: dict[int, str] = {}
     left = digits
     count = 0
-    for rank, place in enumerate(reversed(at)):
+    for rank, index in enumerate(reversed(at)):
         is_leftmost = rank == len(at) - 1
         take = left if is_leftmost else left[-1:]
         left = "" if is_leftmost else left[:-1]
         if not take:
-            take = {"0": "0", "?": " ", "#": ""}[tokens[place].text]
+            take = {"0": "0", "?": " ", "#": ""}[tokens[index].text]
         text = ""
         for digit in reversed(take):
             if mark and count and count % 3 == 0:
                 text = (mark if digit.isdigit() else " ") + text
             text = digit + text
             count += 1
-        texts[place] = text
+        texts[index] = text
     return texts
 
 
@@ -264,14 +264,14 @@ def _part_texts(tokens: tuple[Token, ...], at: list[int], digits: str) -> dict[i
     """Texts of the digit places behind the point; trailing zeros give way to `#` and `?` places."""
     texts: dict[int, str] = {}
     trailing = True
-    for place, digit in reversed(list(zip(at, digits, strict=False))):
-        trailing = trailing and digit == "0" and tokens[place].text != "0"
-        texts[place] = {"#": "", "?": " "}[tokens[place].text] if trailing else digit
+    for index, digit in reversed(list(zip(at, digits, strict=False))):
+        trailing = trailing and digit == "0" and tokens[index].text != "0"
+        texts[index] = {"#": "", "?": " "}[tokens[index].text] if trailing else digit
     return texts
 
 
 def _exponent_texts(tokens: tuple[Token, ...], at: int, power: int) -> dict[int, str]:
-    digits_at = [place for place in range(at + 1, len(tokens)) if tokens[place].kind == "digit"]
+    digits_at = [index for index in range(at + 1, len(tokens)) if tokens[index].kind == "digit"]
     sign = "-" if power < 0 else ("+" if tokens[at].text.endswith("+") else "")
     texts = _whole_texts(tokens, digits_at, str(abs(power)) if power else "", "")
     return {at: "E" + sign} | texts
@@ -280,29 +280,29 @@ def _exponent_texts(tokens: tuple[Token, ...], at: int, power: int) -> dict[int,
 def _show_fraction(number: float, section: Section) -> str:
     """`# ?/?` and its kin: the nearest fraction whose denominator fits the digits, or a stated denominator."""
     tokens = section.tokens
-    slash = next(place for place, token in enumerate(tokens) if token.kind == "slash")
+    slash = next(index for index, token in enumerate(tokens) if token.kind == "slash")
     above = slash
     while above and tokens[above - 1].kind == "digit":
         above -= 1
     below = slash + 1
     while below < len(tokens) and (tokens[below].kind == "digit" or tokens[below].text.isdigit()):
         below += 1
-    whole_at = [place for place in range(above) if tokens[place].kind == "digit"]
+    whole_at = [index for index in range(above) if tokens[index].kind == "digit"]
     stated = "".join(token.text for token in tokens[slash + 1 : below])
     whole, numerator, denominator = _fraction(number, stated, mixed=bool(whole_at))
     blank = bool(whole_at) and numerator == 0
     pieces = ["-" if number < 0 else ""]
-    for place, token in enumerate(tokens):
+    for index, token in enumerate(tokens):
         text = token.text if token.kind in ("literal", "pad", "percent", "slash") else ""
-        if whole_at and place == whole_at[-1]:
+        if whole_at and index == whole_at[-1]:
             text = str(whole) if whole or blank else ""
-        elif place == above < slash:
+        elif index == above < slash:
             text = f"{numerator:>{slash - above if whole_at else 1}}"
-        elif place == slash + 1 < below:
+        elif index == slash + 1 < below:
             text = f"{denominator:<{below - slash - 1}}"
-        elif slash + 1 < place < below:
+        elif slash + 1 < index < below:
             text = ""
-        in_fraction = bool(whole_at) and whole_at[-1] < place < below
+        in_fraction = bool(whole_at) and whole_at[-1] < index < below
         pieces.append(" " * len(text) if blank and in_fraction else text)
     return "".join(pieces)
 

@@ -119,19 +119,19 @@ def parse_format(code: str) -> FormatCode:
 
 def _split_sections(code: str) -> list[str]:
     """Cut at the semicolons that stand outside quotes, brackets and escapes."""
-    parts, start, place = [], 0, 0
-    while place < len(code):
-        character = code[place]
+    parts, start, index = [], 0, 0
+    while index < len(code):
+        character = code[index]
         if character in "\\_*":
-            place += 1
+            index += 1
         elif character == '"':
-            place = _after(code, '"', place + 1) - 1
+            index = _after(code, '"', index + 1) - 1
         elif character == "[":
-            place = _after(code, "]", place + 1) - 1
+            index = _after(code, "]", index + 1) - 1
         elif character == ";":
-            parts.append(code[start:place])
-            start = place + 1
-        place += 1
+            parts.append(code[start:index])
+            start = index + 1
+        index += 1
     return [*parts, code[start:]]
 
 
@@ -146,14 +146,14 @@ def _section(text: str) -> Section:
     condition: Condition | None = None
     colour: str | None = None
     language: int | None = None
-    place = 0
-    while place < len(text):
-        character = text[place]
+    index = 0
+    while index < len(text):
+        character = text[index]
         if character == "[":
-            end = _after(text, "]", place + 1)
-            inner = text[place + 1 : end].removesuffix("]")
-            if found := _CONDITION.match(inner.strip()):
-                condition = Condition(found[1], float(found[2]))
+            end = _after(text, "]", index + 1)
+            inner = text[index + 1 : end].removesuffix("]")
+            if match := _CONDITION.match(inner.strip()):
+                condition = Condition(match[1], float(match[2]))
             elif inner.casefold() in _COLOURS:
                 colour = _COLOURS[inner.casefold()]
             elif _ELAPSED.match(inner):
@@ -163,9 +163,9 @@ def _section(text: str) -> Section:
                 tokens.append(Token("literal", sign if mark else inner[1:]))
                 if _LANGUAGE.match(stated):
                     language = int(stated, 16)
-            place = end
+            index = end
         else:
-            token, place = _token(text, place)
+            token, index = _token(text, index)
             tokens.append(token)
     kind = _kind(tokens)
     if kind is SectionKind.DATE:
@@ -187,8 +187,8 @@ def _token(text: str, place: int) -> tuple[Token, int]:
         return Token("pad", ""), place + 2
     if text[place : place + 7].casefold() == "general":
         return Token("general", ""), place + 7
-    if found := _AMPM.match(text, place):
-        return Token("ampm", found[0]), found.end()
+    if match := _AMPM.match(text, place):
+        return Token("ampm", match[0]), match.end()
     if character in "0#?":
         return Token("digit", character), place + 1
     if character in "eE" and text[place + 1 : place + 2] in ("+", "-"):
@@ -221,10 +221,10 @@ def _with_minutes(tokens: list[Token]) -> list[Token]:
     Points and zeros behind seconds become parts of a second.
     """
     result: list[Token] = []
-    clock = [place for place, token in enumerate(tokens) if token.kind in ("date", "elapsed")]
-    for place, token in enumerate(tokens):
+    clock = [index for index, token in enumerate(tokens) if token.kind in ("date", "elapsed")]
+    for index, token in enumerate(tokens):
         if token.kind == "date" and token.text in ("m", "mm"):
-            rank = clock.index(place)
+            rank = clock.index(index)
             before = tokens[clock[rank - 1]].text[0] if rank else ""
             after = tokens[clock[rank + 1]].text[0] if rank + 1 < len(clock) else ""
             if before == "h" or after == "s":

@@ -78,11 +78,11 @@ class Period:
 def parse_period(text: str, kind: str | None = None) -> Period:
     """A period from its spelling. Raises UseError when it is none, or not of the kind asked for."""
     for known, (pattern, build) in _READERS.items():
-        found = re.fullmatch(pattern, text.strip())
-        if not found:
+        match = re.fullmatch(pattern, text.strip())
+        if not match:
             continue
         try:
-            period = build(*(int(part) for part in found.groups()))
+            period = build(*(int(part) for part in match.groups()))
         except ValueError:
             break
         if kind is not None and known != kind:

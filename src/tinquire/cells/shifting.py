@@ -149,8 +149,8 @@ class Removal:
         return bisect_left(self.lines, number)
 
     def _is_gone(self, number: int) -> bool:
-        place = self._gone_before(number)
-        return place < len(self.lines) and self.lines[place] == number
+        index = self._gone_before(number)
+        return index < len(self.lines) and self.lines[index] == number
 
     def line(self, number: int) -> int | None:
         return None if self._is_gone(number) else number - self._gone_before(number)

@@ -70,9 +70,9 @@ class Draft:
 def period_in(path: str, kinds: Iterable[str] = _PERIODS) -> Period | None:
     """The period that a path names, of the first kind that it has."""
     for kind in kinds:
-        for found in re.finditer(_PERIODS[kind], path):
+        for match in re.finditer(_PERIODS[kind], path):
             try:
-                return parse_period(found[0], kind)
+                return parse_period(match[0], kind)
             except UseError:
                 continue
     return None
@@ -126,7 +126,7 @@ def _around(texts: Sequence[str]) -> tuple[str, str]:
 def _common(texts: Sequence[str]) -> str:
     """What all texts begin with."""
     first, last = min(texts), max(texts)
-    return next((first[:place] for place, letter in enumerate(first) if last[place : place + 1] != letter), first)
+    return next((first[:index] for index, letter in enumerate(first) if last[index : index + 1] != letter), first)
 
 
 def _with_slot(path: str) -> str:
@@ -203,11 +203,11 @@ def _hints(draft: Draft) -> list[str]:
 
 def suggest_summary(table: Table, types: Mapping[str, str]) -> tuple[str | None, str | None]:
     """By which column a table may be summed up, the one with the fewest different texts; and which may be added up."""
-    facts = [one for one in column_facts(table) if one.filled]
-    labels = [one for one in facts if types.get(one.heading) == "text" and one.different > 1]
+    facts = [column_fact for column_fact in column_facts(table) if column_fact.filled]
+    labels = [fact for fact in facts if types.get(fact.heading) == "text" and fact.different > 1]
     label = min(labels, key=lambda one: one.different, default=None)
     for kind in ("money", "number", "whole"):
-        amount = next((one.heading for one in facts if types.get(one.heading) == kind), None)
+        amount = next((fact.heading for fact in facts if types.get(fact.heading) == kind), None)
         if amount is not None:
             return (label.heading if label else None), amount
     return None, None

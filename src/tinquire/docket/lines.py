@@ -45,8 +45,8 @@ class _Scanner:
                 self._pair(table)
 
     def _skip(self, pattern: re.Pattern[str]) -> int:
-        found = pattern.match(self.text, self.place)
-        self.place = found.end() if found else self.place
+        match = pattern.match(self.text, self.place)
+        self.place = match.end() if match else self.place
         return self.place
 
     def _note(self, path: KeyPath) -> None:
@@ -80,12 +80,12 @@ class _Scanner:
         keys: list[str] = []
         while True:
             self._skip(_SPACE)
-            found = _KEY.match(self.text, self.place)
-            if not found:
+            match = _KEY.match(self.text, self.place)
+            if not match:
                 return keys
-            raw = found[0]
+            raw = match[0]
             keys.append(raw[1:-1] if raw[0] in "\"'" else raw)
-            self.place = found.end()
+            self.place = match.end()
             self._skip(_SPACE)
             if not self.text.startswith(".", self.place):
                 return keys
@@ -121,7 +121,7 @@ class _Scanner:
                 self._value((*path, number))
                 number += 1
             self.place += 1
-        elif (found := _STRING.match(self.text, self.place)) or (found := _BARE.match(self.text, self.place)):
-            self.place = found.end()
+        elif (match := _STRING.match(self.text, self.place)) or (match := _BARE.match(self.text, self.place)):
+            self.place = match.end()
         else:
             self.place += 1

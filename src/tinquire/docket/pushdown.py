@@ -64,7 +64,7 @@ def _before_group(table: TableModel) -> int:
 def _in_outputs(docket: Docket) -> Iterator[_Need]:
     model = docket.model
     for name, statement in model.statements.items():
-        for other in (statement.lines, statement.map.table, *(one.table for one in statement.amounts)):
+        for other in (statement.lines, statement.map.table, *(amount.table for amount in statement.amounts)):
             yield f"statements.{name}", other, ("statements", name)
     for name, book in model.workbooks.items():
         for number, sheet in enumerate(book.sheets):

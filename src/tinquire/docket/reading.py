@@ -60,11 +60,11 @@ def _of_one_choice(errors: Sequence[Any], raw: Any) -> list[Any]:
     stand and a table does, what is wrong with the table is to be said, and not that it is no text."""
     places = [_real_path(error, raw) for error in errors]
     kept = []
-    for number, (error, place) in enumerate(zip(errors, places, strict=True)):
-        others = [one for one in range(len(errors)) if one != number and places[one][: len(place)] == place]
+    for number, (error, index) in enumerate(zip(errors, places, strict=True)):
+        others = [one for one in range(len(errors)) if one != number and places[one][: len(index)] == index]
         if error["type"] == "string_type" and isinstance(error["input"], dict) and others:
             continue
-        if error["type"] == "model_type" and any(errors[one]["type"] == "string_type" for one in others):
+        if error["type"] == "model_type" and any(errors[other]["type"] == "string_type" for other in others):
             continue
         kept.append(error)
     return kept
@@ -155,7 +155,7 @@ def _model_at(kind: type[BaseModel], path: Sequence[str | int]) -> Any:
             arguments = getattr(here, "__args__", ())
             here = arguments[-1] if arguments else None
         if hasattr(here, "__args__") and not isinstance(here, type) and getattr(here, "__origin__", None) is None:
-            here = next((one for one in here.__args__ if isinstance(one, type) and issubclass(one, BaseModel)), here)
+            here = next((arg for arg in here.__args__ if isinstance(arg, type) and issubclass(arg, BaseModel)), here)
     return here
 
 

@@ -75,7 +75,7 @@ def _tables(docket: Docket) -> Iterator[Fault]:
             why = f"pivots.{name} sums up '{pivot.from_}': {known_names(pivot.from_, known)}"
             yield _fault(docket, why, "mend the name", "pivots", name, "from")
     for name, statement in model.statements.items():
-        for other in (statement.lines, statement.map.table, *(one.table for one in statement.amounts)):
+        for other in (statement.lines, statement.map.table, *(amount.table for amount in statement.amounts)):
             if other not in known:
                 why = f"statements.{name} uses '{other}': {known_names(other, known)}"
                 yield _fault(docket, why, "mend the name", "statements", name)

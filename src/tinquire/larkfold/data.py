@@ -131,11 +131,11 @@ def customers() -> list[Customer]:
     """Forty customers, each with a depot and a discount."""
     rng = random.Random(f"{_SEED} customers")
     made = []
-    for place, name in enumerate(_HOUSES):
-        depot = DEPOTS[place % len(DEPOTS)]
+    for index, name in enumerate(_HOUSES):
+        depot = DEPOTS[index % len(DEPOTS)]
         slug = "".join(letter for letter in name.lower() if letter.isalpha())
         discount = Decimal(rng.choice(("0", "0", "0", "0.025", "0.05", "0.075")))
-        made.append(Customer(1001 + place, name, depot, f"office@{slug}.example", discount))
+        made.append(Customer(1001 + index, name, depot, f"office@{slug}.example", discount))
     return made
 
 
@@ -176,7 +176,7 @@ def charge(pickup: Pickup) -> Decimal:
 def ledger(period: str, rows: int | None = None) -> list[tuple[str, str, Decimal]]:
     """Account, name and balance; credits are negative, and the whole adds up to nothing."""
     rng = random.Random(f"{_SEED} ledger {period}")
-    income = sum((charge(one) for depot in DEPOTS for one in pickups(period, depot, rows)), Decimal(0))
+    income = sum((charge(pickup) for depot in DEPOTS for pickup in pickups(period, depot, rows)), Decimal(0))
     lines = [
         (number, name, Decimal(f"{amount * rng.uniform(0.96, 1.05):.2f}") if amount else Decimal(0))
         for number, name, amount in _ACCOUNTS

@@ -131,14 +131,14 @@ class _Writer:
 
     def formula(self, row: int, column: int) -> str:
         pivot = self.pivot
-        group, place = divmod(column - len(pivot.row_fields) - 1, len(pivot.values))
+        group, index = divmod(column - len(pivot.row_fields) - 1, len(pivot.values))
         line = row - self.top
         criteria = [] if self.living.cut is None else list(self.equal(*self.living.cut))
         if line < pivot.height:
             criteria += self.of_line(line, row)
         if group < pivot.width:
             criteria += self.of_group(group)
-        return self.worked(pivot.values[place], criteria)
+        return self.worked(pivot.values[index], criteria)
 
     def of_line(self, line: int, row: int) -> Iterator[str]:
         depth = int(self.pivot.depths[line])
@@ -160,10 +160,10 @@ class _Writer:
     def of_group(self, group: int) -> Iterator[str]:
         fields, values = self.living.columns, len(self.pivot.values)
         number = len(self.pivot.row_fields) + 1 + group * values
-        for place, field in enumerate(fields):
-            label = self.pivot.across[place][group]
+        for index, field in enumerate(fields):
+            label = self.pivot.across[index][group]
             cell = f"{column_name(number)}${self.heading}" if len(fields) == 1 and isinstance(label, str) else None
-            yield from self.criterion(field, label, cell, self.pivot.spans[len(self.pivot.row_fields) + place])
+            yield from self.criterion(field, label, cell, self.pivot.spans[len(self.pivot.row_fields) + index])
 
     def criterion(self, field: PivotField, label: Value, cell: str | None, spans: Mapping[str, Span]) -> Iterator[str]:
         """The criteria for one label of a field; by the cell that shows it, where that says the same."""

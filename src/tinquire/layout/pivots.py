@@ -68,16 +68,16 @@ def _pivot_headings(sheet: Sheet, pivot: Pivot, dresser: Dresser, top: int, leve
             "heading", None, first=first, last=last, bottom=False, align=None if is_label else "center"
         )
         lower = dresser.number("heading", None, first=first, last=last, top=False, align=align)
-        place = _value_of(pivot, number) if not is_label else 0
+        index = _value_of(pivot, number) if not is_label else 0
         group = (number - len(pivot.row_fields) - 1) // len(pivot.values)
         over: Value = one.name
         if not is_label:
             over = None
-            if place == 0:
+            if index == 0:
                 over = pivot.column_label(group) if group < pivot.width else pivot.totals_across
         sheet.put(top, number, Column.from_values([over]), upper)
-        sheet.put(top + 1, number, Column.from_values([None if is_label else pivot.values[place].name]), lower)
+        sheet.put(top + 1, number, Column.from_values([None if is_label else pivot.values[index].name]), lower)
         if is_label:
             sheet.merged.append(Area(top, number, top + 1, number))
-        elif place == 0 and len(pivot.values) > 1:
+        elif index == 0 and len(pivot.values) > 1:
             sheet.merged.append(Area(top, number, top, number + len(pivot.values) - 1))

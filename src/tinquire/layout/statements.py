@@ -50,9 +50,9 @@ def statement_sheet(
         style = dresser.number("heading", None, first=first, last=last, align=align)
         sheet.put(top, number, Column.from_values([None if first else one.name]), style)
         column = table.columns[number - 1]
-        for place, line in enumerate(statement.lines):
+        for index, line in enumerate(statement.lines):
             look = _look(dresser, line, one, first=first)
-            sheet.put(top + 1 + place, number, column.slice(place, place + 1), look)
+            sheet.put(top + 1 + index, number, column.slice(index, index + 1), look)
         named = replace(one, name="" if first else one.name)
         fit_width(sheet, number, named, column, dresser, button=False)
     sheet.widths[1] += 2 * _INDENT
@@ -79,19 +79,19 @@ def _look(dresser: Dresser, line: StatementLine, one: Field, *, first: bool) -> 
 
 def _put_formulas(sheet: Sheet, statement: Statement, living: LivingAmounts, top: int, plan: SheetPlan) -> None:
     """The formulas of all amounts; differences and shares are of the first two columns."""
-    rows = {line.name.casefold(): top + place for place, line in enumerate(statement.lines) if line.name}
+    rows = {line.name.casefold(): top + index for index, line in enumerate(statement.lines) if line.name}
     count = len(living.amounts)
     for number in range(len(statement.columns)):
         letter = column_name(number + 2)
-        for place, line in enumerate(statement.lines):
+        for index, line in enumerate(statement.lines):
             if line.kind in ("heading", "blank"):
                 continue
-            row = top + place
+            row = top + index
             if number >= count:
                 text = _difference_formula(row, statement.fields[number].type)
             else:
-                text = _amount(statement, place, living, number, letter, top, rows, plan)
-            value = statement.columns[number].slice(place, place + 1)
+                text = _amount(statement, index, living, number, letter, top, rows, plan)
+            value = statement.columns[number].slice(index, index + 1)
             sheet.put(row, number + 2, value, None, Formula(text, row, number + 2))
 
 

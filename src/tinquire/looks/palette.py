@@ -20,7 +20,7 @@ def tint(colour: str, tint: float) -> str:
     """A colour made lighter (tint above 0) or darker (below), by its lightness (18.8.19)."""
     if not tint:
         return colour
-    red, green, blue = (int(colour[place : place + 2], 16) / 255 for place in (0, 2, 4))
+    red, green, blue = (int(colour[index : index + 2], 16) / 255 for index in (0, 2, 4))
     hue, light, saturation = colorsys.rgb_to_hls(red, green, blue)
     light = light * (1 + tint) if tint < 0 else light * (1 - tint) + tint
     return "".join(f"{round(part * 255):02X}" for part in colorsys.hls_to_rgb(hue, light, saturation))
@@ -28,5 +28,5 @@ def tint(colour: str, tint: float) -> str:
 
 def luminance(colour: str) -> float:
     """How light a colour is to the eye, 0 to 1 (ITU-R BT.709 weights on its plain components)."""
-    red, green, blue = (int(colour[place : place + 2], 16) / 255 for place in (0, 2, 4))
+    red, green, blue = (int(colour[index : index + 2], 16) / 255 for index in (0, 2, 4))
     return 0.2126 * red + 0.7152 * green + 0.0722 * blue

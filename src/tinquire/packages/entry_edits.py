@@ -22,15 +22,15 @@ _BEFORE_CALCULATION = re.compile(
 def without_entries(data: bytes, name: bytes, attribute: bytes, gone: Callable[[str], bool]) -> bytes:
     """A part without those elements of a name whose attribute is one that goes."""
     _require_plain(data)
-    pieces, place = [], 0
-    for one in elements(data, 0, len(data), name):
-        value = one.get(attribute)
+    pieces, index = [], 0
+    for element in elements(data, 0, len(data), name):
+        value = element.get(attribute)
         if value is None:
             raise Unusual
         if gone(unescape_entities(value.decode())):
-            pieces.append(data[place : one.start])
-            place = one.end
-    return b"".join((*pieces, data[place:])) if place else data
+            pieces.append(data[index : element.start])
+            index = element.end
+    return b"".join((*pieces, data[index:])) if index else data
 
 
 def with_entry(data: bytes, around: bytes, entry: bytes) -> bytes:
@@ -46,19 +46,19 @@ def with_entry(data: bytes, around: bytes, entry: bytes) -> bytes:
 def with_recalculation(data: bytes) -> bytes:
     """The workbook's part, asking the program that opens the file to work all results out (18.2.2)."""
     _require_plain(data)
-    found = _CALCULATION.search(data)
-    if found is None:
-        place = _BEFORE_CALCULATION.search(data)
-        if place is None:
+    match = _CALCULATION.search(data)
+    if match is None:
+        index = _BEFORE_CALCULATION.search(data)
+        if index is None:
             raise Unusual
-        tag = b'<%scalcPr fullCalcOnLoad="1"/>' % place[1]
-        return data[: place.end()] + tag + data[place.end() :]
-    if b'fullCalcOnLoad="1"' in found[0]:
+        tag = b'<%scalcPr fullCalcOnLoad="1"/>' % index[1]
+        return data[: index.end()] + tag + data[index.end() :]
+    if b'fullCalcOnLoad="1"' in match[0]:
         return data
-    if b"fullCalcOnLoad" in found[0]:
+    if b"fullCalcOnLoad" in match[0]:
         raise Unusual
-    tag = re.sub(rb"(\s*/?>)\Z", rb' fullCalcOnLoad="1"\1', found[0])
-    return data[: found.start()] + tag + data[found.end() :]
+    tag = re.sub(rb"(\s*/?>)\Z", rb' fullCalcOnLoad="1"\1', match[0])
+    return data[: match.start()] + tag + data[match.end() :]
 
 
 def _require_plain(data: bytes) -> None:

@@ -174,10 +174,12 @@ class Package:
     def types(self) -> dict[str, str]:
         """The content type of every part, stated for it or for its ending (Part 2, 7.2.3)."""
         root = self.root(_TYPES_PART)
-        endings = {one.get("Extension", "").casefold(): one.get("ContentType", "") for one in children(root, "Default")}
+        endings = {
+            child.get("Extension", "").casefold(): child.get("ContentType", "") for child in children(root, "Default")
+        }
         stated = {
-            one.get("PartName", "").lstrip("/").casefold(): one.get("ContentType", "")
-            for one in children(root, "Override")
+            child.get("PartName", "").lstrip("/").casefold(): child.get("ContentType", "")
+            for child in children(root, "Override")
         }
         return {
             part: stated.get(part.casefold()) or endings.get(part.rpartition(".")[2].casefold(), "")

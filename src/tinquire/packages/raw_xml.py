@@ -70,16 +70,16 @@ def elements(data: bytes, start: int, end: int, name: bytes) -> Iterator[Element
     """The elements of a name between two places, none within another. Raises Unusual for one that is not closed."""
     tag, close = _patterns(name)
     place = start
-    while found := tag.search(data, place, end):
-        attributes = found[1]
+    while match := tag.search(data, place, end):
+        attributes = match[1]
         if attributes.endswith(b"/"):
-            yield Element(found.start(), found.end(), attributes[:-1], None)
-            place = found.end()
+            yield Element(match.start(), match.end(), attributes[:-1], None)
+            place = match.end()
             continue
-        closing = close.search(data, found.end(), end)
+        closing = close.search(data, match.end(), end)
         if closing is None:
             raise Unusual
-        yield Element(found.start(), closing.end(), attributes, (found.end(), closing.start()))
+        yield Element(match.start(), closing.end(), attributes, (match.end(), closing.start()))
         place = closing.end()
 
 
@@ -105,19 +105,19 @@ def sheet_data(data: bytes) -> tuple[bytes, Element]:
 
     Raises Unusual where they cannot be told apart safely: comments, other encodings, no cells at all.
     """
-    found = _SHEET_DATA.search(data)
-    if found is None or b"<!" in data[: found.end()].replace(b"<!DOCTYPE", b"<!"):
+    match = _SHEET_DATA.search(data)
+    if match is None or b"<!" in data[: match.end()].replace(b"<!DOCTYPE", b"<!"):
         raise Unusual
-    if found[2].strip():
-        if data.count(b"sheetData", found.end()):
+    if match[2].strip():
+        if data.count(b"sheetData", match.end()):
             raise Unusual
-        return found[1], Element(found.start(), found.end(), b"", None)
-    end = data.rfind(b"</" + found[1] + b"sheetData")
-    if end < 0 or data.count(b"sheetData", found.end()) > 1 or _holds(data, b"<!", found.end(), end):
+        return match[1], Element(match.start(), match.end(), b"", None)
+    end = data.rfind(b"</" + match[1] + b"sheetData")
+    if end < 0 or data.count(b"sheetData", match.end()) > 1 or _holds(data, b"<!", match.end(), end):
         raise Unusual
-    if _holds(data, b"<?", found.end(), end):
+    if _holds(data, b"<?", match.end(), end):
         raise Unusual
-    return found[1], Element(found.start(), data.index(b">", end) + 1, b"", (found.end(), end))
+    return match[1], Element(match.start(), data.index(b">", end) + 1, b"", (match.end(), end))
 
 
 def _holds(data: bytes, sign: bytes, start: int, end: int) -> bool:

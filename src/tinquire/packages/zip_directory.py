@@ -77,23 +77,23 @@ def read_directory(data: bytes) -> tuple[dict[str, Member], int]:
     if disk or start_disk or here != count or count == 0xFFFF or start == 0xFFFFFFFF or start + size != at:
         raise Unusual
     members: dict[str, Member] = {}
-    place, unpack, fixed = start, CENTRAL.unpack_from, CENTRAL.size
+    index, unpack, fixed = start, CENTRAL.unpack_from, CENTRAL.size
     for _ in range(count):
-        if place + fixed > at:
+        if index + fixed > at:
             raise Unusual
         (sign, _, _, flags, method, hour, day, crc, packed, full, named, extra, comment, disk, _, _, offset) = unpack(
-            data, place
+            data, index
         )
-        name_end = place + fixed + named
+        name_end = index + fixed + named
         stop = name_end + extra + comment
         unusual = sign != b"PK\x01\x02" or flags & _ODD_FLAGS or (method and method != zlib.DEFLATED) or disk
         if unusual or packed == 0xFFFFFFFF or full == 0xFFFFFFFF or offset >= start:
             raise Unusual
-        raw = data[place + fixed : name_end]
+        raw = data[index + fixed : name_end]
         name = str(raw, "latin-1")
-        members[name] = Member(name, raw, flags, method, crc, packed, full, offset, (hour, day), 0, data[place:stop])
-        place = stop
-    if len(members) != count or place != at or not "".join(members).isascii():
+        members[name] = Member(name, raw, flags, method, crc, packed, full, offset, (hour, day), 0, data[index:stop])
+        index = stop
+    if len(members) != count or index != at or not "".join(members).isascii():
         raise Unusual
     follower = start
     for member in sorted(members.values(), key=_START, reverse=True):
@@ -107,17 +107,17 @@ def read_directory(data: bytes) -> tuple[dict[str, Member], int]:
 def packed_content(data: bytes, member: Member) -> bytes:
     """A member's packed bytes as they lie. Raises Unusual where they do not lie where the directory says."""
     named, extra = _LOCAL_LENGTHS.unpack_from(data, member.start + 26)
-    place = member.start + LOCAL.size
-    if named != len(member.raw_name) or not data.startswith(member.raw_name, place):
+    index = member.start + LOCAL.size
+    if named != len(member.raw_name) or not data.startswith(member.raw_name, index):
         raise Unusual
-    place += named + extra
-    return data[place : place + member.packed]
+    index += named + extra
+    return data[index : index + member.packed]
 
 
 def replace_members(data: bytes, members: Mapping[str, Member], directory: int, contents: Mapping[str, bytes]) -> bytes:
     """The archive with other contents for some of its members; the others as they lie, with the space between them.
     `directory` is where its directory begins."""
-    pieces, place = [], 0
+    pieces, index = [], 0
     moved: list[tuple[int, int]] = []
     headers = {name: member.header for name, member in members.items()}
     for name in sorted(contents, key=lambda part: members[part].start):
@@ -127,11 +127,11 @@ def replace_members(data: bytes, members: Mapping[str, Member], directory: int, 
         head[3], head[4] = member.flags & ~DESCRIPTOR_FLAG, method
         head[7], head[8], head[9] = crc32(content), len(packed), len(content)
         piece = LOCAL.pack(b"PK\x03\x04", *head[2:10], head[10], 0) + member.raw_name + packed
-        pieces += [data[place : member.start], piece]
-        place = member.stop
+        pieces += [data[index : member.start], piece]
+        index = member.stop
         moved.append((member.start, len(piece) - (member.stop - member.start)))
         headers[name] = CENTRAL.pack(*head) + member.header[CENTRAL.size :]
-    pieces.append(data[place:directory])
+    pieces.append(data[index:directory])
     first = min((start for start, _ in moved), default=directory)
     entries = [
         headers[name] if member.start <= first else _move_entry(headers[name], member.start, moved)

@@ -95,11 +95,11 @@ def split_slots(text: str) -> SlotText:
     """The plain pieces and the slots of a text, in order; empty pieces are left out."""
     pieces: list[str | Slot] = []
     end = 0
-    for found in _SLOT.finditer(text):
-        if found.start() > end:
-            pieces.append(text[end : found.start()])
-        pieces.append(_slot(found[0], found[1].strip()))
-        end = found.end()
+    for match in _SLOT.finditer(text):
+        if match.start() > end:
+            pieces.append(text[end : match.start()])
+        pieces.append(_slot(match[0], match[1].strip()))
+        end = match.end()
     if end < len(text):
         rest, opened, inside = text[end:].partition(_OPENED)
         pieces += [rest] if rest else []
@@ -110,12 +110,12 @@ def split_slots(text: str) -> SlotText:
 
 def _slot(written: str, inside: str) -> Slot:
     form = None
-    if found := _AS.match(inside):
-        inside, form = found[1].strip(), found[2].strip()
+    if match := _AS.match(inside):
+        inside, form = match[1].strip(), match[2].strip()
     cuts: list[tuple[str, str]] = []
-    while found := _CUT.match(inside):
-        inside = found[1].strip()
-        cuts.insert(0, (found[2], found[3]))
+    while match := _CUT.match(inside):
+        inside = match[1].strip()
+        cuts.insert(0, (match[2], match[3]))
     return Slot(written, inside, form, tuple(cuts))
 
 

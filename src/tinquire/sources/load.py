@@ -60,7 +60,7 @@ def gather(spec: SourceSpec) -> Gathered:
     if faults:
         raise DataError(*shortened(faults, stopped))
     made = stack_tables(spec.name, tables)
-    types = {**{one.name: one.type for one in made.fields}, **with_types.types}
+    types = {**{field.name: field.type for field in made.fields}, **with_types.types}
     return Gathered(made, _by_file(files), tuple(warnings), types)
 
 
@@ -210,10 +210,10 @@ def _rename_headings(raw: RawTable, spec: SourceSpec) -> None:
     """Headings by the names that the source knows them under, those of the totals row, too."""
     names = {other.casefold(): heading for heading, others in spec.known_as.items() for other in others}
     taken = {heading.casefold() for heading in raw.headings}
-    for place, heading in enumerate(raw.headings):
+    for index, heading in enumerate(raw.headings):
         name = names.get(heading.casefold())
         if name is not None and name.casefold() not in taken:
-            raw.headings[place] = name
+            raw.headings[index] = name
             raw.notes.append(f"'{heading}' is read as '{name}'")
             if heading in raw.totals:
                 raw.totals[name] = raw.totals.pop(heading)
@@ -279,17 +279,17 @@ def _inferred_types(spec: SourceSpec, raws: Sequence[RawTable], headings: Sequen
         if heading.casefold() in stated:
             continue
         parts = [
-            (raw, place)
+            (raw, index)
             for raw in raws
-            for place, one in enumerate(raw.headings)
+            for index, one in enumerate(raw.headings)
             if one.casefold() == heading.casefold()
         ]
-        columns = [raw.columns[place] for raw, place in parts]
-        marks = [spec.decimal or mark_of_column(raw.columns[place]) or raw.decimal for raw, place in parts]
+        columns = [raw.columns[index] for raw, index in parts]
+        marks = [spec.decimal or mark_of_column(raw.columns[index]) or raw.decimal for raw, index in parts]
         kind, remark = infer_type(
             columns,
             next((mark for mark in marks if mark), None),
-            moments=[raw.moments[place] for raw, place in parts],
+            moments=[raw.moments[index] for raw, index in parts],
             stand_ins={text.strip().casefold() for text in spec.stand_ins(heading)},
         )
         types[heading] = kind

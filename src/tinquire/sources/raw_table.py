@@ -159,7 +159,7 @@ def _heading_place(block: Block, filled: np.ndarray, expected: frozenset[str]) -
 
 def _heads_values(block: Block, row: int) -> bool:
     """Whether a row in which a text stands twice is one of headings: it has no number, and one stands in the next."""
-    own, below = ([column[place] for column in block.columns] for place in (row, min(row + 1, block.height - 1)))
+    own, below = ([column[index] for column in block.columns] for index in (row, min(row + 1, block.height - 1)))
     spells = [[value for value in values if not isinstance(value, str) or _is_number(value)] for values in (own, below)]
     filled = [[value for value in values if value is not None] for values in spells]
     return not filled[0] and bool(filled[1])

@@ -36,16 +36,16 @@ DURATION = "[h]:mm"
 
 def type_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[str]) -> tuple[Table, list[Fault]]:
     """One file's rows as a table with all headings, and a fault for every value that cannot be read."""
-    places = {heading.casefold(): place for place, heading in enumerate(raw.headings)}
+    places = {heading.casefold(): index for index, heading in enumerate(raw.headings)}
     types = {heading.casefold(): kind for heading, kind in spec.types.items()}
 
     def read(heading: str) -> tuple[str, Reading]:
         folded = heading.casefold()
-        place = places.get(folded)
-        column = Column.blank(len(raw.rows)) if place is None else raw.columns[place]
+        index = places.get(folded)
+        column = Column.blank(len(raw.rows)) if index is None else raw.columns[index]
         kind = types.get(folded)
         if kind is None:
-            kind = _type_of_values(column, raw.moments[place] if place is not None else "")
+            kind = _type_of_values(column, raw.moments[index] if index is not None else "")
             if spec.as_they_are:
                 return kind, Reading(column, ())
         if kind == MIXED:
@@ -60,10 +60,10 @@ def type_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[s
     fields, columns, faults = [], [], []
     side_by_side = map_in_order if len(raw.rows) > _MANY_ROWS else map
     for heading, (kind, reading) in zip(headings, side_by_side(read, headings), strict=True):
-        place = places.get(heading.casefold()) or 0
-        faults += _unreadable(spec, raw, place, heading, kind, reading.problems)
+        index = places.get(heading.casefold()) or 0
+        faults += _unreadable(spec, raw, index, heading, kind, reading.problems)
         fields.append(Field(heading, column_type(kind)))
-        columns.append(_stood_in(spec, raw, place, heading, reading))
+        columns.append(_stood_in(spec, raw, index, heading, reading))
     missing = [f"'{heading}'" for heading in headings if heading.casefold() not in places]
     if missing:
         raw.notes.append(f"no column {listed(missing)}: left blank")
@@ -158,19 +158,19 @@ def compare_totals(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) 
     what could not be compared, is noted."""
     faults, agree, uncompared = [], [], []
     for heading, total in raw.totals.items():
-        place = table.place(heading)
+        index = table.place(heading)
         stated = _stated_number(total, raw, spec) if isinstance(total, str) else total
-        if place is None or not isinstance(stated, float) or isinstance(total, bool):
+        if index is None or not isinstance(stated, float) or isinstance(total, bool):
             continue
-        column = table.columns[place]
-        if table.fields[place].type not in (*NUMERIC, "time", "duration"):
+        column = table.columns[index]
+        if table.fields[index].type not in (*NUMERIC, "time", "duration"):
             uncompared.append(heading)
             continue
         found = float(column.numbers[column.kinds == Kind.NUMBER].sum())
         if abs(found - stated) <= _TOTALS_TOLERANCE * max(1.0, abs(stated)):
             agree.append(heading)
             continue
-        code = DURATION if table.fields[place].type in ("time", "duration") else "General"
+        code = DURATION if table.fields[index].type in ("time", "duration") else "General"
         said, added = show(stated, code).text, show(round(found, 6) if code == "General" else found, code).text
         why = f"the totals row says {said} {heading}, the rows read add up to {added}"
         line = f"sheet '{raw.sheet}', row {raw.totals_row}" if raw.sheet else f"line {raw.totals_row}"

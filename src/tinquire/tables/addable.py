@@ -29,8 +29,8 @@ def text_among_numbers(table: Table, heading: str, stopped: str, where: str = ""
 
     Raises DataError when there is no such column.
     """
-    place = table.find(heading, stopped)
-    column, name = table.columns[place], table.fields[place].name
+    index = table.find(heading, stopped)
+    column, name = table.columns[index], table.fields[index].name
     rows = np.flatnonzero(column.kinds == Kind.TEXT)
     if not len(rows):
         return None

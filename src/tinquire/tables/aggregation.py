@@ -186,11 +186,11 @@ def _at_an_end(values: Column, groups: Codes, count: int, *, last: bool) -> Colu
     """The first or last value of each group, blanks apart."""
     rows = np.flatnonzero(values.kinds != Kind.BLANK)
     rows = rows if last else rows[::-1]
-    place = np.full(count, -1, np.int64)
-    place[groups[rows]] = rows  # the last one written stays
+    index = np.full(count, -1, np.int64)
+    index[groups[rows]] = rows  # the last one written stays
     if not len(values):
         return Column.blank(count)
-    return Column.where(place < 0, Column.blank(1), values.take(np.maximum(place, 0)))
+    return Column.where(index < 0, Column.blank(1), values.take(np.maximum(index, 0)))
 
 
 _WORK: dict[Aggregation, Callable[[Codes, Floats, Codes], Floats]] = {

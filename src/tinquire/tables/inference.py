@@ -62,8 +62,8 @@ def infer_type(
 
 def _type_of_numbers(columns: Sequence[Column], moments: Sequence[Moment]) -> str:
     """Days, times or durations, where all numbers are shown so; else whole numbers or others."""
-    filled = [(column, place) for place, column in enumerate(columns) if (column.kinds == Kind.NUMBER).any()]
-    shown = {moments[place] if moments else "" for _, place in filled}
+    filled = [(column, index) for index, column in enumerate(columns) if (column.kinds == Kind.NUMBER).any()]
+    shown = {moments[index] if moments else "" for _, index in filled}
     if shown == {"time", "duration"}:
         return "duration"
     if len(shown) == 1 and (one := shown.pop()):

@@ -49,10 +49,10 @@ def marks_in(texts: Iterable[str]) -> tuple[int, int]:
     for text in set(texts):  # a text that repeats itself says no more than once
         if "." not in text and "," not in text:
             continue
-        found = _PLAIN_TO_SEE.fullmatch(_THOUSANDS.sub("", text.strip()))
-        if found:
-            mark = found["mark"] or found["long"] or found["other"]
-            counts[mark or _OTHER[found["only"]]] += 1
+        match = _PLAIN_TO_SEE.fullmatch(_THOUSANDS.sub("", text.strip()))
+        if match:
+            mark = match["mark"] or match["long"] or match["other"]
+            counts[mark or _OTHER[match["only"]]] += 1
     return counts["."], counts[","]
 
 

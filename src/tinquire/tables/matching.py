@@ -105,7 +105,7 @@ def _nearest(both: Sequence[Column], row_of: Codes, ours: Codes, theirs: Codes) 
         return np.full(split, -1, np.int64)
     family = np.full(len(row_of), -1, np.int64)
     family[theirs] = others[split:]
-    place = known.searchsorted(ours, side="right") - 1
-    key = known[np.maximum(place, 0)]
-    fits = (place >= 0) & (family[key] == others[:split]) & usable[:split]
+    index = known.searchsorted(ours, side="right") - 1
+    key = known[np.maximum(index, 0)]
+    fits = (index >= 0) & (family[key] == others[:split]) & usable[:split]
     return np.where(fits, row_of[key], -1)

@@ -32,8 +32,8 @@ def stack_tables(name: str, tables: Sequence[Table]) -> Table:
     for field in fields.values():
         places = [table.place(field.name) for table in tables]
         parts = [
-            Column.blank(table.height) if place is None else table.columns[place]
-            for table, place in zip(tables, places, strict=True)
+            Column.blank(table.height) if index is None else table.columns[index]
+            for table, index in zip(tables, places, strict=True)
         ]
         columns.append(Column.concat(parts))
     origins = [table.origin or _own(table) for table in tables]
@@ -48,8 +48,8 @@ def _formulas(tables: Sequence[Table], fields: Mapping[str, Field]) -> dict[obje
     found: dict[object, RowFormula] = {}
     for number, table in enumerate(tables):
         stacked_as = {one.identity: fields[one.name.strip().casefold()].identity for one in table.fields}
-        for place, one in enumerate(table.fields):
-            derived = table.row_formula(place)
+        for index, one in enumerate(table.fields):
+            derived = table.row_formula(index)
             if derived is None:
                 continue
             formula = derived[0]

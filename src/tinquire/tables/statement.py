@@ -98,9 +98,9 @@ class Statement:
     def amount(self, line: str, column: int = 0) -> Value:
         """A line's amount. Raises KeyError when there is no such line."""
         wanted = line.casefold()
-        for place, one in enumerate(self.lines):
+        for index, one in enumerate(self.lines):
             if one.name.casefold() == wanted:
-                return self.columns[column][place]
+                return self.columns[column][index]
         raise KeyError(line)
 
 
@@ -115,7 +115,7 @@ def make_statement(
     """
     stopped = f"statement '{name}'"
     known = _lines(lines, columns, stopped)
-    places = {one.name.casefold(): place for place, one in enumerate(known) if one.kind == "sum"}
+    places = {one.name.casefold(): index for index, one in enumerate(known) if one.kind == "sum"}
     line_of = _line_of(mapping, account, line, places, stopped)
     keys = [_keys(one.table.column(one.account, stopped)) for one in amounts]
     _all_mapped(amounts, keys, line_of, mapping, stopped)
@@ -145,8 +145,8 @@ def _lines(table: Table, columns: LineColumns, stopped: str) -> list[StatementLi
     """The lines in their order. Raises UseError for kinds and signs that are none, DataError for names that repeat."""
 
     def of(heading: str) -> list[Value]:
-        place = table.place(heading)
-        return [None] * table.height if place is None else table.columns[place].to_list()
+        index = table.place(heading)
+        return [None] * table.height if index is None else table.columns[index].to_list()
 
     names = table.column(columns.line, stopped).to_list()
     orders = of(columns.order)
@@ -165,7 +165,7 @@ def _lines(table: Table, columns: LineColumns, stopped: str) -> list[StatementLi
         found.append(StatementLine(text, word, category, factor, None if formula is None else str(formula)))
     if any(order is not None for order in orders):
         ranks = [order if isinstance(order, float) else np.inf for order in orders]
-        found = [found[place] for place in np.argsort(np.array(ranks), kind="stable").tolist()]
+        found = [found[index] for index in np.argsort(np.array(ranks), kind="stable").tolist()]
     seen: set[str] = set()
     for one in found:
         folded = one.name.casefold()
@@ -239,31 +239,31 @@ def _members(lines: Sequence[StatementLine]) -> dict[int, tuple[int, ...]]:
     """Which lines each subtotal and total adds up."""
     found: dict[int, tuple[int, ...]] = {}
     since: list[int] = []
-    for place, line in enumerate(lines):
+    for index, line in enumerate(lines):
         if line.kind == "sum":
-            since.append(place)
+            since.append(index)
         elif line.kind == "subtotal":
             own = [n for n, one in enumerate(lines) if one.kind == "sum" and one.category == line.category]
-            found[place] = tuple(own)
+            found[index] = tuple(own)
         elif line.kind == "total":
-            found[place], since = tuple(since), []
+            found[index], since = tuple(since), []
     return found
 
 
 def _made_of(lines: Sequence[StatementLine], members: Mapping[int, tuple[int, ...]]) -> list[set[int]]:
     """For each line the lines of accounts that its number is made of."""
     made: list[set[int]] = [
-        {place} if line.kind == "sum" else set(members.get(place, ())) for place, line in enumerate(lines)
+        {index} if line.kind == "sum" else set(members.get(index, ())) for index, line in enumerate(lines)
     ]
-    names = {line.name.casefold(): place for place, line in enumerate(lines) if line.name}
-    for place, line in enumerate(lines):
+    names = {line.name.casefold(): index for index, line in enumerate(lines) if line.name}
+    for index, line in enumerate(lines):
         if line.kind == "formula":
             read = {
                 (node.first or "").casefold()
                 for node in walk(parse(line.formula or ""))
                 if isinstance(node, TableReference)
             }
-            made[place] = set().union(*(made[names[name]] for name in read if name in names))
+            made[index] = set().union(*(made[names[name]] for name in read if name in names))
     return made
 
 
@@ -279,14 +279,14 @@ def _line_values(
 ) -> Floats:
     """A value for each line, NaN for headings and blanks; formulas may read lines that are none, and formulas above."""
     result = np.full(len(lines), np.nan)
-    for place, line in enumerate(lines):
+    for index, line in enumerate(lines):
         if line.kind == "sum":
-            result[place] = values[place] + 0.0
-        elif place in members:
-            result[place] = values[list(members[place])].sum()
-    for place, line in enumerate(lines):
+            result[index] = values[index] + 0.0
+        elif index in members:
+            result[index] = values[list(members[index])].sum()
+    for index, line in enumerate(lines):
         if line.kind == "formula":
-            result[place] = _formula(line, lines, result, stopped, where)
+            result[index] = _formula(line, lines, result, stopped, where)
     return result
 
 
@@ -340,7 +340,7 @@ def _origin_of_accounts(
     origins = [one.table.origin for one in amounts if one.table.origin is not None]
     if len(origins) < len(amounts):
         return None
-    places = {account: place for place, account in enumerate(accounts)}
+    places = {account: index for index, account in enumerate(accounts)}
     groups = np.array([places.get(key, -1) for own in keys for key in own], np.int64)
     return Origin.concat(origins).brought_together(Members.of_groups(groups, len(accounts)))
 

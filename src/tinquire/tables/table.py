@@ -107,23 +107,23 @@ class Table:
 
     def select(self, places: Sequence[int]) -> Table:
         """The columns at the given places, in that order."""
-        fields = tuple(self.fields[place] for place in places)
-        return replace(self, fields=fields, columns=tuple(self.columns[place] for place in places))
+        fields = tuple(self.fields[index] for index in places)
+        return replace(self, fields=fields, columns=tuple(self.columns[index] for index in places))
 
     def with_column(self, new: Field, column: Column, formula: RowFormula | None = None) -> Table:
         """The table with a column added at the end, or put in the place of the one with its heading. Its values are new
         ones, derived by `formula` if any; what was derived from the old ones no longer holds."""
-        place = self.place(new.name)
-        if place is not None and self.columns[place] is column and formula is None:
-            return self._put(place, replace(new, identity=self.fields[place].identity), column, self.formulas)
+        index = self.place(new.name)
+        if index is not None and self.columns[index] is column and formula is None:
+            return self._put(index, replace(new, identity=self.fields[index].identity), column, self.formulas)
         new = replace(new, identity=object())
         formulas = dict(self.formulas)
-        before = None if place is None else formulas.pop(self.fields[place].identity, None)
+        before = None if index is None else formulas.pop(self.fields[index].identity, None)
         if formula is not None:
             formulas[new.identity] = formula
         elif before is not None:
             formulas[new.identity] = before.without(np.ones(self.height, bool))
-        return self._put(place, new, column, formulas)
+        return self._put(index, new, column, formulas)
 
     def with_values(self, place: int, column: Column, rows: Booleans) -> Table:
         """The table with other values in some rows of a column: there, nothing holds that derived them or was derived

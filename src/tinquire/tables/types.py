@@ -166,8 +166,8 @@ def _one_by_one(column: Column, read: Callable[[Value], _Read], stand_ins: Mappi
         results.append(result)
     problems = (
         tuple(
-            Problem(place, wrong[group].value, wrong[group].why, wrong[group].readings)
-            for place, group in enumerate(groups.tolist())
+            Problem(index, wrong[group].value, wrong[group].why, wrong[group].readings)
+            for index, group in enumerate(groups.tolist())
             if group in wrong
         )
         if wrong
@@ -312,8 +312,8 @@ def _whole(value: Value, decimal: str) -> _Read:
 def number_in(text: str, decimal: str = ".") -> float | None:
     """The number that a text spells by the rules above, or None."""
     grouping = "." if decimal == "," else ","
-    if found := _COMMON[decimal].fullmatch(text):
-        return float(found[1].replace(grouping, "").replace(decimal, "."))
+    if match := _COMMON[decimal].fullmatch(text):
+        return float(match[1].replace(grouping, "").replace(decimal, "."))
     bare = _CURRENCY.sub("", text.strip()).strip()
     negative = False
     if bare.startswith("(") and bare.endswith(")"):
@@ -342,18 +342,18 @@ def _date(value: Value, order: str) -> _Read:
             return value
         return _problem(value, f"{general(value)} is not the serial of a day")
     text = str(value).strip()
-    if found := _MOMENT.match(text):
-        return _moment(text, order, found)
-    if found := _ISO.match(text):
-        return _day(value, *(int(part) for part in found.groups()))
-    found = _DATE.match(text)
-    if not found:
+    if match := _MOMENT.match(text):
+        return _moment(text, order, match)
+    if match := _ISO.match(text):
+        return _day(value, *(int(part) for part in match.groups()))
+    match = _DATE.match(text)
+    if not match:
         return _problem(value, f"'{text}' is not a date")
-    parts = [int(part) for part in found.groups()]
+    parts = [int(part) for part in match.groups()]
     if order:
         named = dict(zip(order, parts, strict=True))
         return _day(value, named["y"], named["m"], named["d"])
-    return _either_way(value, found, parts)
+    return _either_way(value, match, parts)
 
 
 def _moment(text: str, order: str, found: re.Match[str]) -> _Read:
@@ -403,16 +403,16 @@ def _time(value: Value, *, of_day: bool) -> _Read:
     """A time as a part of a day; one of a day, or one that went by."""
     if isinstance(value, float):
         return value
-    found = _CLOCK.match(str(value).strip())
-    if not found:
+    match = _CLOCK.match(str(value).strip())
+    if not match:
         return _problem(value, f"'{value}' is not a {'time' if of_day else 'duration'}")
-    hours, minutes = int(found["hours"]), int(found["minutes"])
-    seconds = float((found["seconds"] or "0").replace(",", "."))
-    if found["half"]:
-        hours = hours % 12 + (12 if found["half"] in "pP" else 0) if 1 <= hours <= 12 else -1
+    hours, minutes = int(match["hours"]), int(match["minutes"])
+    seconds = float((match["seconds"] or "0").replace(",", "."))
+    if match["half"]:
+        hours = hours % 12 + (12 if match["half"] in "pP" else 0) if 1 <= hours <= 12 else -1
     if hours < 0 or minutes > 59 or seconds >= 60:
         return _problem(value, f"'{value}' is not a {'time' if of_day else 'duration'}")
-    return (-1 if found["minus"] else 1) * (hours * 3600 + minutes * 60 + seconds) / 86_400
+    return (-1 if match["minus"] else 1) * (hours * 3600 + minutes * 60 + seconds) / 86_400
 
 
 def duration_in(text: str) -> float | None:

@@ -242,8 +242,8 @@ _contains_formula_cached = lru_cache(maxsize=128)(_contains_formula)
 
 @lru_cache(maxsize=8)
 def _main_part(relationships: bytes) -> str:
-    for found in _RELATION.finditer(relationships):
-        given = dict(_ATTRIBUTE.findall(found[1]))
+    for match in _RELATION.finditer(relationships):
+        given = dict(_ATTRIBUTE.findall(match[1]))
         if given.get(b"Type", b"").endswith(b"/officeDocument"):
             return given.get(b"Target", b"").decode("ascii", "replace").lstrip("/")
     return ""
@@ -253,13 +253,13 @@ def _main_part(relationships: bytes) -> str:
 def _sheets(workbook: bytes, relationships: bytes) -> tuple[dict[str, str], dict[str, str]]:
     """Parts and names of the worksheets by casefolded name, of a workbook laid out as programs lay it out."""
     relations = {}
-    for found in _RELATION.finditer(relationships):
-        given = dict(_ATTRIBUTE.findall(found[1]))
+    for match in _RELATION.finditer(relationships):
+        given = dict(_ATTRIBUTE.findall(match[1]))
         if given.get(b"Type", b"").endswith(b"/worksheet"):
             relations[given.get(b"Id", b"")] = given.get(b"Target", b"").decode()
     parts, names = {}, {}
-    for found in _SHEET.finditer(workbook):
-        given = dict(_ATTRIBUTE.findall(found[1]))
+    for match in _SHEET.finditer(workbook):
+        given = dict(_ATTRIBUTE.findall(match[1]))
         target = relations.get(next((value for key, value in given.items() if key.endswith(b":id")), b""))
         if target is not None:
             name = unescape_entities(given.get(b"name", b"").decode())

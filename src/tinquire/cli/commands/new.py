@@ -114,7 +114,7 @@ def _read(folder: Path, path: Path, terminal: Terminal) -> Iterator[tuple[str | 
         sheets: list[str | None] = [None]
         if not is_text(path):
             book, _ = open_sheets(path, shown)
-            visible = [one.name for one in book.entries if one.kind == "worksheet" and one.state == "visible"]
+            visible = [entry.name for entry in book.entries if entry.kind == "worksheet" and entry.state == "visible"]
             sheets = [*visible] if len(visible) > 1 else [None]
     except TinQuireError as error:
         terminal.line("left out", f"{shown}: {error.faults[0].why}", hang=4)

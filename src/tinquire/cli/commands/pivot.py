@@ -206,10 +206,10 @@ def _tell(made: Pivot, terminal: Terminal) -> None:
     lines = [list(line) for line in zip(*texts, strict=True)]
     strong = {*made.subtotal_lines.tolist(), *range(made.height, len(lines))}
     for number in range(len(lines) - 1, 0, -1):  # a label stands once, at the head of its group
-        for place in range(len(made.row_fields) - 1):
-            if number in strong or lines[number][place] != lines[number - 1][place]:
+        for index in range(len(made.row_fields) - 1):
+            if number in strong or lines[number][index] != lines[number - 1][index]:
                 break
-            lines[number][place] = ""
+            lines[number][index] = ""
     right = range(len(made.row_fields), len(table.fields))
     terminal.table(table.headings, lines, right, sorted(strong))
 

@@ -64,7 +64,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
             if len(files) == 1:
                 raise
             terminal.error(error)
-            answer, code = {"file": str(path), "faults": [one.as_dict() for one in error.faults]}, error.exit_code
+            answer, code = {"file": str(path), "faults": [fault.as_dict() for fault in error.faults]}, error.exit_code
         answers.append(answer)
         codes.append(code)
     terminal.answer(answers if len(answers) > 1 else answers[0])

@@ -103,7 +103,9 @@ def _answer(out: Path, gathered: Gathered, table: Table) -> dict[str, object]:
         "file": str(out),
         "rows": table.height,
         "columns": list(table.headings),
-        "read": [{"file": one.shown, "rows": one.rows, "notes": list(map(str, one.notes))} for one in gathered.files],
+        "read": [
+            {"file": file.shown, "rows": file.rows, "notes": list(map(str, file.notes))} for file in gathered.files
+        ],
     }
 
 

@@ -52,9 +52,9 @@ def _tell(spec: SourceSpec, sheet: str | None, terminal: Terminal) -> dict[str, 
     if sheet is not None:
         terminal.heading(sheet)
     rows = [
-        [one.heading, one.type, f"{one.filled:,}", f"{one.blank:,}", f"{one.different:,}"]
-        + [_displayed(value, one.type) for value in (one.smallest, one.largest, one.first)]
-        for one in facts
+        [fact.heading, fact.type, f"{fact.filled:,}", f"{fact.blank:,}", f"{fact.different:,}"]
+        + [_displayed(value, fact.type) for value in (fact.smallest, fact.largest, fact.first)]
+        for fact in facts
     ]
     terminal.table(_HEADINGS, rows, right=[2, 3, 4])
     for number, note in enumerate([counted(table.height, "row"), *map(str, notes)]):
@@ -62,10 +62,10 @@ def _tell(spec: SourceSpec, sheet: str | None, terminal: Terminal) -> dict[str, 
     terminal.plain()
     columns = [
         {
-            "column": one.heading, "type": one.type, "filled": one.filled, "blank": one.blank,
-            "different": one.different, "from": one.smallest, "to": one.largest, "first": one.first,
+            "column": fact.heading, "type": fact.type, "filled": fact.filled, "blank": fact.blank,
+            "different": fact.different, "from": fact.smallest, "to": fact.largest, "first": fact.first,
         }
-        for one in facts
+        for fact in facts
     ]  # fmt: skip
     return {"sheet": sheet, "rows": table.height, "columns": columns, "notes": list(map(str, notes))}
 

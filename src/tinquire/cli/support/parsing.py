@@ -29,7 +29,7 @@ def spread(words: list[str], parser: argparse.ArgumentParser) -> list[str]:
     }
     made: list[str] = []
     option = ""
-    for place, word in enumerate(words):
+    for index, word in enumerate(words):
         if option and made[-1] != option and not word.startswith("-") and "=" in word and not Path(word).exists():
             made.append(option)
         elif option and made[-1] != option:
@@ -37,5 +37,5 @@ def spread(words: list[str], parser: argparse.ArgumentParser) -> list[str]:
         option = word if word in pairs else option
         made.append(word)
         if word == "--":
-            return [*made, *words[place + 1 :]]
+            return [*made, *words[index + 1 :]]
     return made

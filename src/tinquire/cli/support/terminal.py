@@ -84,17 +84,17 @@ class Terminal:
         from rich.text import Text
 
         shown = Table(box=SIMPLE_HEAD, pad_edge=False, show_edge=False, padding=(0, 1), header_style="bold")
-        for place, heading in enumerate(headings):
-            longest = max((cell_len(cell) for cell in (heading, *(row[place] for row in rows))), default=0)
+        for index, heading in enumerate(headings):
+            longest = max((cell_len(cell) for cell in (heading, *(row[index] for row in rows))), default=0)
             shown.add_column(
-                heading, justify="right" if place in right else "left", no_wrap=True, overflow="ellipsis",
+                heading, justify="right" if index in right else "left", no_wrap=True, overflow="ellipsis",
                 min_width=min(longest, _NARROWEST_COLUMN),
             )  # fmt: skip
-        for place, row in enumerate(rows):
-            shown.add_row(*(Text(cell) for cell in row), style="bold" if place in strong else None)
+        for index, row in enumerate(rows):
+            shown.add_row(*(Text(cell) for cell in row), style="bold" if index in strong else None)
         width = self.room or 10 + sum(
-            3 + max(cell_len(cell) for cell in (heading, *(row[place] for row in rows)))
-            for place, heading in enumerate(headings)
+            3 + max(cell_len(cell) for cell in (heading, *(row[index] for row in rows)))
+            for index, heading in enumerate(headings)
         )
         console = Console(
             file=self.out, width=width, no_color=not self._out_colour, highlight=False, legacy_windows=False,

@@ -75,7 +75,7 @@ def _of_sheet(sheet: SheetDetails) -> Iterator[tuple[str, str]]:
         told = (f"{_areas(areas)} ({'; '.join(words)})" for areas, words in marks.items())
         yield "marks", f"{place}: " + ", ".join(told)
     if sheet.validations:
-        kinds = (f"{_areas(one.areas)} ({one.words})" for one in sheet.validations)
+        kinds = (f"{_areas(validation.areas)} ({validation.words})" for validation in sheet.validations)
         yield "entries", f"{place}: " + ", ".join(kinds)
     if hidden := "; ".join(_hidden(sheet.hidden)):
         yield "hidden", f"{place}: {hidden}"

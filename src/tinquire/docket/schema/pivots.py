@@ -108,7 +108,7 @@ class PivotModel(Model):
     totals_across: str | None = Field(None, description="Name of the totals columns; without it there are none.")
 
     def row_fields(self, words: Words) -> list[PivotField]:
-        return [PivotField(one) if isinstance(one, str) else one.field_of(words) for one in self.rows]
+        return [PivotField(row) if isinstance(row, str) else row.field_of(words) for row in self.rows]
 
     def column_fields(self, words: Words) -> list[PivotField]:
         return [PivotField(one) if isinstance(one, str) else one.field_of(words) for one in self.columns]

@@ -77,7 +77,7 @@ def plain(signature: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
                 else [_call_guarded(work)]
             )
 
-        optional = any(one.optional and one.default is None and not one.repeats for one in kinds)
+        optional = any(kind.optional and kind.default is None and not kind.repeats for kind in kinds)
         if optional:  # a value left out must stay apart from nought
             return arrays(signature)(work)
         lanes.__doc__, lanes.__module__ = work.__doc__, work.__module__
@@ -216,7 +216,7 @@ def grid_from(rows: Any) -> Grid:
     if isinstance(rows, np.ndarray):
         if rows.size == 0 or rows.size > MAX_CELLS:
             raise ErrorValue(CellError.CALC if rows.size == 0 else CellError.NUM)
-        return Grid(tuple(Column.of_numbers(rows[:, place]) for place in range(rows.shape[1])), rows.shape[0])
+        return Grid(tuple(Column.of_numbers(rows[:, index]) for index in range(rows.shape[1])), rows.shape[0])
     rows = list(rows)
     if not rows or not rows[0]:
         raise ErrorValue(CellError.CALC)

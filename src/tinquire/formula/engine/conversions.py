@@ -120,14 +120,14 @@ def numbers(column: Column) -> tuple[Floats, Faulty | None]:
         return column.numbers, None
     faults = faults_in(column)
     values = np.where(kinds == Kind.ERROR, 0.0, column.numbers)
-    places = np.flatnonzero(kinds == Kind.TEXT)
-    if len(places):
-        used, inverse = np.unique(column.codes[places], return_inverse=True)
+    indexes = np.flatnonzero(kinds == Kind.TEXT)
+    if len(indexes):
+        used, inverse = np.unique(column.codes[indexes], return_inverse=True)
         read = [number_from_text(column.texts[code]) for code in used.tolist()]
         table = np.array([0.0 if number is None else number for number in read])
         failed = np.array([_VALUE_FAULT if number is None else 0 for number in read], np.uint8)
-        values[places] = table[inverse]
-        faults[places] = failed[inverse]
+        values[indexes] = table[inverse]
+        faults[indexes] = failed[inverse]
     return values, (faults if faults.any() else None)
 
 
@@ -138,12 +138,12 @@ def logicals(column: Column) -> tuple[Booleans, Faulty | None]:
     if kinds.size and not ((kinds == Kind.TEXT) | (kinds == Kind.ERROR)).any():
         return flags, None
     faults = faults_in(column)
-    for place in np.flatnonzero(kinds == Kind.TEXT).tolist():
-        known = boolean_of(column[place])
+    for index in np.flatnonzero(kinds == Kind.TEXT).tolist():
+        known = boolean_of(column[index])
         if isinstance(known, CellError):
-            faults[place] = known.code + 1
+            faults[index] = known.code + 1
         else:
-            flags[place] = known
+            flags[index] = known
     return flags, (faults if faults.any() else None)
 
 

@@ -81,9 +81,9 @@ def criterion(value: Value) -> Criterion:
         return Criterion("=", 0.0)
     if not isinstance(value, str):
         return Criterion("=", value)
-    found = _SIGN.match(value)
-    sign, operand = (found[1], found[2]) if found else ("=", value)
-    if found and operand == "":
+    match = _SIGN.match(value)
+    sign, operand = (match[1], match[2]) if match else ("=", value)
+    if match and operand == "":
         return Criterion(sign, None if sign in ("=", "<>") else "")
     number = number_from_text(operand)
     if number is not None:
@@ -103,18 +103,18 @@ def wildcard_pattern(text: str) -> re.Pattern[str]:
     Runs of `*` are one: two next to each other would cost quadratic time and mean the same.
     """
     pieces: list[str] = []
-    place = 0
-    while place < len(text):
-        character = text[place]
-        if character == "~" and place + 1 < len(text):
-            place += 1
-            pieces.append(re.escape(text[place]))
+    index = 0
+    while index < len(text):
+        character = text[index]
+        if character == "~" and index + 1 < len(text):
+            index += 1
+            pieces.append(re.escape(text[index]))
         elif character == "*":
             if not pieces or pieces[-1] != ".*":
                 pieces.append(".*")
         else:
             pieces.append("." if character == "?" else re.escape(character))
-        place += 1
+        index += 1
     return re.compile("".join(pieces) + r"\Z", re.IGNORECASE | re.DOTALL)
 
 

@@ -37,13 +37,13 @@ def moment_from_text(text: str, order: str = "") -> float | None:
     'day-first' or 'month-first'. Years of two digits are those from 1930 to 2029.
     """
     bare = text.strip()
-    found = _TIME.search(bare)
+    match = _TIME.search(bare)
     time = 0.0
-    if found and (found.start() == 0 or bare[found.start() - 1] in " T"):
-        part = _time(found)
+    if match and (match.start() == 0 or bare[match.start() - 1] in " T"):
+        part = _time(match)
         if part is None:
             return None
-        time, bare = part, bare[: found.start()].rstrip(" T").rstrip(",")
+        time, bare = part, bare[: match.start()].rstrip(" T").rstrip(",")
         if not bare:
             return time
     day = _day(bare, order)
@@ -61,15 +61,15 @@ def _time(found: re.Match[str]) -> float | None:
 
 
 def _day(text: str, order: str) -> float | None:
-    if found := _YEAR_FIRST.match(text):
-        parts = (found[1], found[3], found[4])
-    elif (found := _TWO_ORDERS.match(text)) and order:
-        first, second, year = found[1], found[3], found[4]
+    if match := _YEAR_FIRST.match(text):
+        parts = (match[1], match[3], match[4])
+    elif (match := _TWO_ORDERS.match(text)) and order:
+        first, second, year = match[1], match[3], match[4]
         parts = (year, second, first) if order == "day-first" else (year, first, second)
-    elif found := _DAY_MONTH.match(text):
-        parts = (found[3], str(_MONTHS.get(found[2].casefold(), 0)), found[1])
-    elif found := _MONTH_DAY.match(text):
-        parts = (found[3], str(_MONTHS.get(found[1].casefold(), 0)), found[2])
+    elif match := _DAY_MONTH.match(text):
+        parts = (match[3], str(_MONTHS.get(match[2].casefold(), 0)), match[1])
+    elif match := _MONTH_DAY.match(text):
+        parts = (match[3], str(_MONTHS.get(match[1].casefold(), 0)), match[2])
     else:
         return None
     year = parts[0] if len(parts[0]) == 4 else ("20" if parts[0] < "30" else "19") + parts[0]

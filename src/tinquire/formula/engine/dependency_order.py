@@ -95,17 +95,17 @@ def _needs(works: Sequence[Work]) -> list[list[int]]:
     """For each work the works whose results it reads, by sheet and column so that few pairs are compared."""
     by_column: dict[tuple[str, int], list[tuple[int, int, int]]] = defaultdict(list)  # runs of a column never overlap
     widest: dict[str, set[int]] = defaultdict(set)
-    for place, work in enumerate(works):
+    for index, work in enumerate(works):
         sheet, area = work.fills
         for column in range(area.left, area.right + 1):
-            by_column[sheet, column].append((area.top, area.bottom, place))
+            by_column[sheet, column].append((area.top, area.bottom, index))
             widest[sheet].add(column)
     ends = {}
     for key, runs in by_column.items():
         runs.sort()
         ends[key] = [bottom for _, bottom, _ in runs]
     result = []
-    for place, work in enumerate(works):
+    for index, work in enumerate(works):
         found: set[int] = set()
         for sheet, area in work.reads:
             columns = widest.get(sheet, ())
@@ -120,7 +120,7 @@ def _needs(works: Sequence[Work]) -> list[list[int]]:
                 for top, _, other in (runs[number] for number in range(first, len(runs))):
                     if top > area.bottom:
                         break
-                    if other != place:
+                    if other != index:
                         found.add(other)
         result.append(sorted(found))
     return result

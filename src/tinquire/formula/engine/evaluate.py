@@ -79,7 +79,9 @@ def _table(node: TableReference, frame: Frame) -> Operand:
 
 
 def _array(node: ArrayConstant, frame: Frame) -> Operand:
-    columns = (Column.from_values(one.value for one in constants) for constants in zip(*node.rows, strict=True))
+    columns = (
+        Column.from_values(constant.value for constant in constants) for constants in zip(*node.rows, strict=True)
+    )
     return Grid(tuple(columns), len(node.rows))
 
 
@@ -208,8 +210,8 @@ def _spread(operand: Operand, height: int, width: int) -> Column:
     columns = operand.columns * width if operand.width == 1 else operand.columns
     missing = Column.full(CellError.NA, height)
     stretched = []
-    for place in range(width):
-        column = columns[place] if place < len(columns) else missing
+    for index in range(width):
+        column = columns[index] if index < len(columns) else missing
         if len(column) == 1:
             column = column.repeat(height)
         elif len(column) < height:
@@ -288,11 +290,11 @@ def by_element(node: Node, frame: Frame) -> Operand:
     if function is None or not isinstance(node, Call):
         return Scalar(CellError.VALUE)
     arrays: dict[int, Grid] = {}
-    for place, argument in enumerate(node.arguments):
-        if function.parameter(place).kind != "cells":
+    for index, argument in enumerate(node.arguments):
+        if function.parameter(index).kind != "cells":
             operand = single(evaluate(argument, frame), frame)
             if isinstance(operand, Grid):
-                arrays[place] = operand
+                arrays[index] = operand
     if not arrays:
         return Scalar(CellError.VALUE)
     height = max(grid.height for grid in arrays.values())
@@ -301,13 +303,13 @@ def by_element(node: Node, frame: Frame) -> Operand:
     flat = Column.from_values(
         _call_value(node, dict(zip(arrays, values, strict=True)), frame) for values in zip(*columns, strict=True)
     )
-    return Grid(tuple(flat.slice(place * height, (place + 1) * height) for place in range(width)), height)
+    return Grid(tuple(flat.slice(index * height, (index + 1) * height) for index in range(width)), height)
 
 
 def _call_value(node: Call, constants: Mapping[int, Value], frame: Frame) -> Value:
     """A call's value with constants in some of its arguments' places."""
     arguments = tuple(
-        Literal(constants[place]) if place in constants else argument for place, argument in enumerate(node.arguments)
+        Literal(constants[index]) if index in constants else argument for index, argument in enumerate(node.arguments)
     )
     return evaluate_scalar(Call(node.function, arguments), frame)
 
@@ -366,7 +368,7 @@ def _elementwise(function: Function, node: Call, frame: Frame) -> Operand:
     given = len(operands)
     left_out = function.parameters[given:]
     operands.extend(Scalar(parameter.default) for parameter in left_out if not parameter.repeats)
-    kinds = [function.parameter(place).kind for place in range(len(operands))]
+    kinds = [function.parameter(index).kind for index in range(len(operands))]
 
     def work(*columns: Column) -> Column:
         count = max(len(column) for column in columns) if columns else 1

@@ -111,7 +111,7 @@ def _of_span(span: Span, frame: Frame) -> list[tuple[NDArray[np.uint8], NDArray[
     if area.height * area.width * lanes > MAX_MATRIX:
         return None
     blocks = []
-    for place in range(area.left, area.right + 1):
-        column = frame.scope.column(span.sheet, place, area.top, area.bottom + lanes - 1)
+    for index in range(area.left, area.right + 1):
+        column = frame.scope.column(span.sheet, index, area.top, area.bottom + lanes - 1)
         blocks.append((sliding_window_view(column.kinds, lanes), sliding_window_view(column.numbers, lanes)))
     return blocks

@@ -36,9 +36,9 @@ def running(first: Column, steps: Sequence[tuple[str, Column]]) -> Column:
     """
     result, faults = numbers(first)
     with np.errstate(all="ignore"):
-        for place, (sign, column) in enumerate(steps):
+        for index, (sign, column) in enumerate(steps):
             values, wrong = numbers(column)
-            result = RUNNING[sign](result, values, out=result if place else None)
+            result = RUNNING[sign](result, values, out=result if index else None)
             faults = first_fault(faults, wrong)
     return with_faults(Column.of_numbers(result), faults)
 
@@ -96,9 +96,9 @@ def _order(a: Floats, b: Floats) -> Floats:
     with np.errstate(over="ignore"):
         near = np.abs(a - b) <= _FARTHEST * np.abs(a)
     near &= above | below
-    for place in np.flatnonzero(near).tolist():
-        if same_to_15_digits(float(a[place]), float(b[place])):
-            above[place] = below[place] = False
+    for index in np.flatnonzero(near).tolist():
+        if same_to_15_digits(float(a[index]), float(b[index])):
+            above[index] = below[index] = False
     return above - below.astype(np.float64)
 
 

@@ -149,7 +149,7 @@ class _Loop:
         if not np.isfinite(results).all():
             raise _Unsuited
         turned = results if down else results[::-1]
-        return {column: Column.of_numbers(turned[:, place].copy()) for place, column in enumerate(texts)}
+        return {column: Column.of_numbers(turned[:, index].copy()) for index, column in enumerate(texts)}
 
     @staticmethod
     def _before(column: int, back: int) -> str:
@@ -179,7 +179,7 @@ class _Loop:
                 return f"({chosen[0]} if {self._condition(condition, frame, depth + 1)} else {chosen[1]})"
             case Call(function="MIN" | "MAX" | "SUM" as name, arguments=arguments) if len(arguments) <= _ADDED_IN_ORDER:
                 self.minds_blanks = True
-                return self._of_all(name, [self._counted(one, frame, depth + 1) for one in arguments])
+                return self._of_all(name, [self._counted(argument, frame, depth + 1) for argument in arguments])
             case Call(function=name, arguments=arguments):
                 return self._called(name, arguments, frame, depth)
         raise _Unsuited
@@ -205,7 +205,7 @@ class _Loop:
             raise _Unsuited
         if any(parameter.kind != "number" or parameter.repeats for parameter in function.parameters):
             raise _Unsuited
-        given = [_sound(self._number(one, frame, depth + 1)) for one in arguments]
+        given = [_sound(self._number(argument, frame, depth + 1)) for argument in arguments]
         key = f"f{next(self._names)}"
         self.fixed[key] = _singly(function, len(given))
         return f"{key}({', '.join(given)})"

@@ -155,15 +155,15 @@ def special(signature: str) -> Callable[[_Work], _Work]:
 
 def parameters_of(signature: str) -> tuple[Parameter, ...]:
     """The parameters that a signature states."""
-    found = _SIGNATURE.match(signature)
-    if not found:
+    match = _SIGNATURE.match(signature)
+    if not match:
         raise ValueError(f"not a signature: {signature}")
-    return tuple(_parameter(part) for part in found[2].split(",") if part.strip())
+    return tuple(_parameter(part) for part in match[2].split(",") if part.strip())
 
 
 def _declare(signature: str, mode: Mode) -> Callable[[_Work], _Work]:
-    found = _SIGNATURE.match(signature)
-    if not found:
+    match = _SIGNATURE.match(signature)
+    if not match:
         raise ValueError(f"not a signature: {signature}")
     parameters = parameters_of(signature)
 
@@ -172,9 +172,9 @@ def _declare(signature: str, mode: Mode) -> Callable[[_Work], _Work]:
         says = " ".join(doc.partition(">>>")[0].split())
         examples = tuple((formula.strip(), result.strip()) for formula, result in _EXAMPLE.findall(doc))
         family = work.__module__.rpartition(".")[2]
-        if found[1] in _REGISTRY:
-            raise ValueError(f"{found[1]} is declared twice")
-        _REGISTRY[found[1]] = Function(found[1], parameters, mode, work, family, says, examples)
+        if match[1] in _REGISTRY:
+            raise ValueError(f"{match[1]} is declared twice")
+        _REGISTRY[match[1]] = Function(match[1], parameters, mode, work, family, says, examples)
         return work
 
     return declare

@@ -57,11 +57,11 @@ def _sums(total: float, steps: Sequence[tuple[str, Floats]], count: int) -> Floa
         stop = min(start + _BLOCK, count)
         part = taken[: 1 + (stop - start) * width]
         part[0] = total
-        for place, (sign, values) in enumerate(steps, start=1):
+        for index, (sign, values) in enumerate(steps, start=1):
             if sign == "-":
-                np.negative(values[start:stop], out=part[place::width])
+                np.negative(values[start:stop], out=part[index::width])
             else:
-                part[place::width] = values[start:stop]
+                part[index::width] = values[start:stop]
         np.cumsum(part, out=part)
         sums[start:stop] = part[width::width]
         total = float(part[-1])
@@ -151,6 +151,6 @@ def running_sums(terms: list[tuple[str, Node]], first: bool, frame: Frame) -> Co
     if first:
         lasting = np.where(np.arange(frame.count) >= at[0], found[at[0]], 0)
     else:  # the lane's own fault comes before that of the cell above
-        places = np.maximum.accumulate(np.where(found > 0, np.arange(frame.count), -1))
-        lasting = np.where(places >= 0, found[np.maximum(places, 0)], 0)
+        indexes = np.maximum.accumulate(np.where(found > 0, np.arange(frame.count), -1))
+        lasting = np.where(indexes >= 0, found[np.maximum(indexes, 0)], 0)
     return with_faults(result, lasting.astype(np.uint8))

@@ -18,8 +18,8 @@ from tinquire.formula.engine.scope import Frame
 def transposed(grid: Grid) -> Grid:
     """Rows as columns."""
     flat = grid.flat()
-    places = np.arange(grid.width) * grid.height
-    return Grid(tuple(flat.take(places + row) for row in range(grid.height)), grid.width)
+    indexes = np.arange(grid.width) * grid.height
+    return Grid(tuple(flat.take(indexes + row) for row in range(grid.height)), grid.width)
 
 
 def taken_rows(grid: Grid, places: Codes) -> Grid:
@@ -32,7 +32,7 @@ def taken_rows(grid: Grid, places: Codes) -> Grid:
 def _taken_columns(grid: Grid, places: Sequence[int]) -> Grid:
     if not len(places):
         raise ErrorValue(CellError.CALC)
-    return Grid(tuple(grid.columns[place] for place in places), grid.height)
+    return Grid(tuple(grid.columns[index] for index in places), grid.height)
 
 
 def _by_row(grid: Grid) -> Column:
@@ -64,13 +64,13 @@ def _or_empty(empty: Grid | None) -> Grid:
 def order_of(keys: Sequence[Column], descending: Sequence[bool]) -> Codes:
     """The places of rows sorted by keys, the first one first; numbers before texts before yes/no before errors, blanks
     always last; texts without regard to case; equal rows stay in their order."""
-    places = np.arange(len(keys[0]))
+    indexes = np.arange(len(keys[0]))
     for key, down in reversed(list(zip(keys, descending, strict=True))):
         ranks = _ranks(key)
         last = key.kinds == Kind.BLANK
         ranks = np.where(last, np.inf, -ranks if down else ranks)
-        places = places[np.argsort(ranks[places], kind="stable")]
-    return places
+        indexes = indexes[np.argsort(ranks[indexes], kind="stable")]
+    return indexes
 
 
 def _ranks(column: Column) -> Codes:
@@ -102,8 +102,8 @@ def _sortby(grid: Grid, *given: Grid | float) -> Grid:
     keys = [one for one in given if isinstance(one, Grid)]
     columns, orders = [], []
     across = False
-    for place, key in enumerate(given):
-        if place % 2 == 0 and isinstance(key, Grid):
+    for index, key in enumerate(given):
+        if index % 2 == 0 and isinstance(key, Grid):
             across = across or (key.height == 1 and key.width == grid.width > 1)
             columns.append(key.flat())
         elif isinstance(key, Grid):
@@ -186,7 +186,7 @@ def stretched(grid: Grid, height: int, width: int, fill: Value = CellError.NA) -
 def _stacked_down(*grids: Grid) -> Grid:
     width = max(grid.width for grid in grids)
     wide = [stretched(grid, grid.height, width) for grid in grids]
-    columns = tuple(Column.concat([grid.columns[place] for grid in wide]) for place in range(width))
+    columns = tuple(Column.concat([grid.columns[index] for grid in wide]) for index in range(width))
     return Grid(columns, sum(grid.height for grid in grids))
 
 
@@ -224,7 +224,7 @@ def _wrapped(grid: Grid, count: float, pad: Grid | None, rows: bool) -> Grid:
     lines = -(-len(line) // size)
     missing = Column.full(CellError.NA if pad is None else pad.value(0, 0), lines * size - len(line))
     whole = Column.concat([line, missing])
-    columns = tuple(whole.slice(place * size, (place + 1) * size) for place in range(lines))
+    columns = tuple(whole.slice(index * size, (index + 1) * size) for index in range(lines))
     found = Grid(columns, size)
     return transposed(found) if rows else found
 

@@ -104,7 +104,7 @@ def _price_of(known: Coupons, rate: float, yield_: float, redemption: float) -> 
     if known.left == 1:
         return (redemption + coupon) / (1 + share * yield_ / often) - coupon * run
     step = 1 + yield_ / often
-    flows = sum(coupon / step ** (place + share) for place in range(known.left))
+    flows = sum(coupon / step ** (index + share) for index in range(known.left))
     return redemption / step ** (known.left - 1 + share) + flows - coupon * run
 
 
@@ -143,8 +143,8 @@ def _duration(
     often, share = known.frequency, known.to_come / known.length
     step = 1 + yield_ / often
     flows = [
-        (place + share, (100 * rate / often + (100 if place == known.left - 1 else 0)) / step ** (place + share))
-        for place in range(known.left)
+        (index + share, (100 * rate / often + (100 if index == known.left - 1 else 0)) / step ** (index + share))
+        for index in range(known.left)
     ]
     return sum(when * worth for when, worth in flows) / sum(worth for _, worth in flows) / often
 

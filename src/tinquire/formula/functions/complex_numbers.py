@@ -35,17 +35,17 @@ def read_complex(value: Value) -> tuple[complex, str]:
         raise ErrorValue(CellError.VALUE)
     if _REAL.match(text):
         return complex(float(text)), ""
-    found = _COMPLEX.match(text)
-    if not found or (found["real"] and not found["imaginary"]):
+    match = _COMPLEX.match(text)
+    if not match or (match["real"] and not match["imaginary"]):
         # `3i` matches with 3 as its real part: it is the imaginary one.
-        if found and found["real"]:
-            return complex(0, float(found["real"])), found["unit"]
+        if match and match["real"]:
+            return complex(0, float(match["real"])), match["unit"]
         raise ErrorValue(CellError.NUM)
-    part = found["imaginary"]
-    if found["real"] and part[:1] not in ("+", "-"):
+    part = match["imaginary"]
+    if match["real"] and part[:1] not in ("+", "-"):
         raise ErrorValue(CellError.NUM)
     imaginary = float(part + "1") if part in ("", "+", "-") else float(part)
-    return complex(float(found["real"] or 0), imaginary), found["unit"]
+    return complex(float(match["real"] or 0), imaginary), match["unit"]
 
 
 def write_complex(number: complex, unit: str = "i") -> str:

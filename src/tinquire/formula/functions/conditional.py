@@ -157,7 +157,7 @@ def _conditional(
     wanted = [_criteria(single(evaluate(node, frame), frame)) for node in pairs[1::2]]
     # Blanks beyond the used part of a sheet add nothing, but they can be counted.
     counted = grouped is _group_counts and all(any(map(_meets_blank, criteria)) for criteria in wanted)
-    target, *ranges = [grid_of(one, frame) for one in operands] if counted else crop_together(operands, frame)
+    target, *ranges = [grid_of(operand, frame) for operand in operands] if counted else crop_together(operands, frame)
     if any((grid.height, grid.width) != (target.height, target.width) for grid in ranges):
         return Scalar(CellError.VALUE)
     flat = [grid.flat() for grid in ranges]
@@ -168,10 +168,10 @@ def _conditional(
     def result(criteria: tuple[Criterion, ...]) -> Value:
         if criteria not in results:
             mask = np.ones(len(flat_target), bool)
-            for place, one in enumerate(criteria):
-                if (place, one) not in masks:
-                    masks[place, one] = one.mask(flat[place])
-                mask = mask & masks[place, one]
+            for index, one in enumerate(criteria):
+                if (index, one) not in masks:
+                    masks[index, one] = one.mask(flat[index])
+                mask = mask & masks[index, one]
             results[criteria] = work(flat_target, mask)
         return results[criteria]
 
@@ -211,7 +211,7 @@ def _together(
         total *= len(distinct)
         if places is None or total > _MOST_GROUPS:
             return None
-        number = {one: place for place, one in enumerate(distinct)}
+        number = {one: index for index, one in enumerate(distinct)}
         mine = np.array([number[one] for one in criteria])
         inside &= places >= 0
         row_groups = row_groups * len(distinct) + np.maximum(places, 0)
@@ -243,11 +243,11 @@ def _distinct(column: Column, kind: int) -> tuple[Codes, Column]:
     keys = column.codes if kind == Kind.TEXT else column.numbers
     low, high = keys.min(), keys.max()
     if kind == Kind.TEXT or (high - low < len(keys) * 4 and (keys == np.rint(keys)).all()):
-        places = (keys - low).astype(np.int64)
-        used = np.bincount(places) > 0
+        indexes = (keys - low).astype(np.int64)
+        used = np.bincount(indexes) > 0
         first = np.zeros(len(used), np.int64)
-        first[places] = np.arange(len(places))
-        return (np.cumsum(used) - 1)[places], column.take(first[used])
+        first[indexes] = np.arange(len(indexes))
+        return (np.cumsum(used) - 1)[indexes], column.take(first[used])
     _, first, groups = np.unique(keys, return_index=True, return_inverse=True)
     return groups, column.take(first)
 

@@ -28,12 +28,12 @@ def _field(records: Grid, field: Value) -> Column:
     """A column below its heading, by the heading or its place. Raises ErrorValue when there is none such."""
     if isinstance(field, str):
         headings = [_heading(column[0]) for column in records.columns]
-        place = headings.index(_heading(field)) if _heading(field) in headings else -1
+        index = headings.index(_heading(field)) if _heading(field) in headings else -1
     else:
-        place = int(field) - 1 if isinstance(field, float) else -1
-    if not 0 <= place < records.width:
+        index = int(field) - 1 if isinstance(field, float) else -1
+    if not 0 <= index < records.width:
         raise ErrorValue(CellError.VALUE)
-    return records.columns[place].slice(1, records.height)
+    return records.columns[index].slice(1, records.height)
 
 
 def _picked(records: Grid, wanted: Grid) -> Booleans:

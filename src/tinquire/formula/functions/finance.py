@@ -304,5 +304,5 @@ declare_all(
 
 
 def _npv(rate: float, flows: Sequence[Grid]) -> float:
-    numbers = np.concatenate([numbers_in(one) for one in flows])
+    numbers = np.concatenate([numbers_in(flow) for flow in flows])
     return _worth(rate, np.concatenate([[0.0], numbers]))

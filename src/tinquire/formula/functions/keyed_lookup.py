@@ -74,14 +74,14 @@ def _near(column: Column, key: Value, kind: int, way: int) -> int:
     side = alike & (signs == kind)
     if faults is not None:
         side &= faults == 0
-    places = np.flatnonzero(side)
-    if not len(places):
+    indexes = np.flatnonzero(side)
+    if not len(indexes):
         return -1
-    best = places[0]
-    ranked = column.take(places)
+    best = indexes[0]
+    ranked = column.take(indexes)
     order = _ranked(ranked)
     wanted = order.max() if kind < 0 else order.min()
-    best = places[np.flatnonzero(order == wanted)[0 if way > 0 else -1]]
+    best = indexes[np.flatnonzero(order == wanted)[0 if way > 0 else -1]]
     return int(best)
 
 

@@ -31,11 +31,11 @@ def let(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     if len(arguments) % 2 == 0:
         return Scalar(CellError.VALUE)
     inner = frame
-    for place in range(0, len(arguments) - 1, 2):
-        name = _named(arguments[place])
+    for index in range(0, len(arguments) - 1, 2):
+        name = _named(arguments[index])
         if name is None:
             return Scalar(CellError.NAME)
-        inner = inner.naming({name: evaluate(arguments[place + 1], inner)})
+        inner = inner.naming({name: evaluate(arguments[index + 1], inner)})
     return evaluate(arguments[-1], inner)
 
 

@@ -150,9 +150,9 @@ def _picked_rows(rows: Column, values: Column) -> Lanes:
     read, faults = numbers(rows)
     if ((np.trunc(read) == 0) & (rows.kinds != Kind.ERROR)).any():
         raise PerLane  # zero means the whole column, which is no value of one lane
-    places = np.trunc(np.clip(read, -1, len(values) + 1)).astype(np.int64) - 1
-    wrong = (places < 0) | (places >= len(values))
-    picked = values.take(np.where(wrong, 0, places))
+    indexes = np.trunc(np.clip(read, -1, len(values) + 1)).astype(np.int64) - 1
+    wrong = (indexes < 0) | (indexes >= len(values))
+    picked = values.take(np.where(wrong, 0, indexes))
     found = Column.where(wrong, Column.full(CellError.REF, 1), picked)
     return Lanes(with_faults(found, faults))
 

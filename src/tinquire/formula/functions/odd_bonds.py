@@ -63,7 +63,7 @@ def _first_price(
     # Days of a year of 360 do not add up: what is to come is what has not run.
     thirties = int(basis) in (0, 4)
     wait = share(issued, paid) - share(issued, settled) if thirties else share(settled, paid)
-    flows = share(issued, paid) / step**wait + sum(step ** -(wait + place) for place in range(1, later + 1))
+    flows = share(issued, paid) / step**wait + sum(step ** -(wait + index) for index in range(1, later + 1))
     return redemption / step ** (wait + later) + coupon * flows - coupon * share(issued, settled)
 
 

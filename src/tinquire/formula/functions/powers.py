@@ -22,7 +22,7 @@ def seriessum(x: float, first: float, step: float, coefficients: Grid) -> float:
     factors = [value for row in grid_rows(coefficients) for value in row]
     if any(not isinstance(factor, float) for factor in factors):
         raise ErrorValue(CellError.VALUE)
-    powers = (x ** (first + step * place) for place in range(len(factors)))
+    powers = (x ** (first + step * index) for index in range(len(factors)))
     return sum(factor * power for factor, power in zip(factors, powers, strict=True) if isinstance(factor, float))
 
 

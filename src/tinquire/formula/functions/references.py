@@ -108,9 +108,9 @@ def _offset(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     sizes = [area.height, area.width]
     try:
         down, across = int(whole_argument(arguments[1], frame)), int(whole_argument(arguments[2], frame))
-        for place, node in enumerate(arguments[3:5]):
+        for index, node in enumerate(arguments[3:5]):
             if not isinstance(node, Missing):
-                sizes[place] = int(whole_argument(node, frame))
+                sizes[index] = int(whole_argument(node, frame))
     except ErrorValue as fault:
         return Scalar(fault.error)
     if 0 in sizes:
@@ -163,11 +163,11 @@ def _from_row_column(text: str, frame: Frame) -> str | None:
 
 def _corner(text: str, frame: Frame) -> tuple[str, str] | None:
     """Column and row of one corner, '' for a whole row or column; None for text that is no such corner."""
-    found = _ROW_COLUMN.match(text)
-    if not text or not found:
+    match = _ROW_COLUMN.match(text)
+    if not text or not match:
         return None
     numbers = []
-    for part, own in ((found["row"], frame.row), (found["column"], frame.column)):
+    for part, own in ((match["row"], frame.row), (match["column"], frame.column)):
         digits = (part or "").strip("[]")
         numbers.append(None if part is None else own + int(digits or 0) if part[:1] in ("[", "") else int(digits))
     row, column = numbers

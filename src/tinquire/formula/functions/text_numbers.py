@@ -76,15 +76,15 @@ def _thai_words(number: int) -> str:
     millions, rest = divmod(number, 1_000_000)
     words = _thai_words(millions) + "ล้าน" if millions else ""
     digits = str(rest)
-    for place, digit in zip(range(len(digits) - 1, -1, -1), digits, strict=True):
+    for index, digit in zip(range(len(digits) - 1, -1, -1), digits, strict=True):
         if digit == "0":
             continue
-        if place == 0 and digit == "1" and number > 10:
+        if index == 0 and digit == "1" and number > 10:
             words += "เอ็ด"
-        elif place == 1 and digit in "12":
+        elif index == 1 and digit in "12":
             words += ("" if digit == "1" else "ยี่") + _THAI_PLACES[1]
         else:
-            words += _THAI_DIGITS[int(digit)] + _THAI_PLACES[place]
+            words += _THAI_DIGITS[int(digit)] + _THAI_PLACES[index]
     return words
 
 

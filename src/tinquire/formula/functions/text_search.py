@@ -32,10 +32,10 @@ def _find(wanted: str, text: str, start: float = 1.0) -> float:
 def _search(wanted: str, text: str, start: float = 1.0) -> float:
     place = _place(wanted, text, start)
     pattern = re.compile(wildcard_pattern(wanted).pattern.removesuffix(r"\Z"), re.IGNORECASE | re.DOTALL)
-    found = pattern.search(text, place)
-    if found is None:
+    match = pattern.search(text, place)
+    if match is None:
         raise ErrorValue(CellError.VALUE)
-    return found.start() + 1.0
+    return match.start() + 1.0
 
 
 def _substitute(text: str, old: str, new: str, which: float | None = None) -> str:
@@ -47,19 +47,19 @@ def _substitute(text: str, old: str, new: str, which: float | None = None) -> st
         return text.replace(old, new)
     if which < 1:
         raise ErrorValue(CellError.VALUE)
-    place = -len(old)
+    index = -len(old)
     for _ in range(int(which)):
-        place = text.find(old, place + len(old))
-        if place < 0:
+        index = text.find(old, index + len(old))
+        if index < 0:
             return text
-    return fitting_text(text[:place] + new + text[place + len(old) :])
+    return fitting_text(text[:index] + new + text[index + len(old) :])
 
 
 def _replace(text: str, start: float, count: float, new: str) -> str:
     if start < 1 or count < 0:
         raise ErrorValue(CellError.VALUE)
-    place = int(start) - 1
-    return fitting_text(text[:place] + new + text[place + int(count) :])
+    index = int(start) - 1
+    return fitting_text(text[:index] + new + text[index + int(count) :])
 
 
 declare_all(

@@ -102,10 +102,10 @@ class Mention:
 
 
 def _split_reference(corner: str) -> tuple[str, str, str, str]:
-    found = _PART.match(corner)
-    if found is None:
+    match = _PART.match(corner)
+    if match is None:
         raise ValueError(f"'{corner}' is no corner of an area")
-    return found[1], found[2], found[3], found[4]
+    return match[1], match[2], match[3], match[4]
 
 
 def prefix_of(sheets: tuple[str, ...]) -> str:
@@ -124,19 +124,19 @@ def mentions(text: str) -> tuple[Mention, ...]:
 
 
 def _found(text: str) -> Iterator[Mention]:
-    place = 0
-    while found := _PATTERN.search(text, place):
-        start, place = found.start(), max(found.end(), found.start() + 1)
-        if found["bracket"]:
-            place = behind_bracket(text, start) or len(text)
-        elif found["table"]:
-            place = behind_bracket(text, place - 1) or len(text)
-            yield Mention(start, place, name=found["table"], inside=text[found.end() - 1 : place])
-        elif found["area"]:
-            yield Mention(start, place, spelled=found["area"])
-        elif found["prefix"] and (found["there"] or found["name"]):
-            outside, sheets = _sheets_of(found["prefix"][:-1])
-            yield Mention(start, place, found["prefix"], sheets, outside, found["there"] or "", found["name"] or "")
+    index = 0
+    while match := _PATTERN.search(text, index):
+        start, index = match.start(), max(match.end(), match.start() + 1)
+        if match["bracket"]:
+            index = behind_bracket(text, start) or len(text)
+        elif match["table"]:
+            index = behind_bracket(text, index - 1) or len(text)
+            yield Mention(start, index, name=match["table"], inside=text[match.end() - 1 : index])
+        elif match["area"]:
+            yield Mention(start, index, spelled=match["area"])
+        elif match["prefix"] and (match["there"] or match["name"]):
+            outside, sheets = _sheets_of(match["prefix"][:-1])
+            yield Mention(start, index, match["prefix"], sheets, outside, match["there"] or "", match["name"] or "")
 
 
 def _sheets_of(prefix: str) -> tuple[bool, tuple[str, ...]]:
@@ -151,29 +151,29 @@ def _sheets_of(prefix: str) -> tuple[bool, tuple[str, ...]]:
 def behind_bracket(text: str, start: int) -> int | None:
     """The place behind the bracket that closes the one at `start`; an apostrophe escapes what follows it. None when
     it is not closed."""
-    depth, place = 0, start
-    while place < len(text):
-        if text[place] == "'":
-            place += 1
-        elif text[place] == "[":
+    depth, index = 0, start
+    while index < len(text):
+        if text[index] == "'":
+            index += 1
+        elif text[index] == "[":
             depth += 1
-        elif text[place] == "]":
+        elif text[index] == "]":
             depth -= 1
             if not depth:
-                return place + 1
-        place += 1
+                return index + 1
+        index += 1
     return None
 
 
 def change_mentions(text: str, change: Callable[[Mention], str | None]) -> str:
     """The text with mentions exchanged where `change` gives another spelling."""
-    pieces, place = [], 0
+    pieces, index = [], 0
     for mention in mentions(text):
         fresh = change(mention)
         if fresh is not None:
-            pieces += [text[place : mention.start], fresh]
-            place = mention.end
-    return "".join([*pieces, text[place:]]) if pieces else text
+            pieces += [text[index : mention.start], fresh]
+            index = mention.end
+    return "".join([*pieces, text[index:]]) if pieces else text
 
 
 def offset_text(text: str, rows: int, columns: int) -> str:
@@ -245,14 +245,14 @@ def down_pattern(text: str, row: int) -> DownPattern | None:
     """The pattern of a formula as the cell in a row writes it; None for a text that does not follow it exactly."""
     pieces: list[str] = []
     distances: list[int] = []
-    place = 0
+    index = 0
     for mention in mentions(text):
         start = mention.end - len(mention.inside) - len(mention.spelled)
         for found in _ROW_DIGITS.finditer(mention.spelled) if mention.area is not None else ():
             if not found[1]:
-                pieces += [text[place : start + found.start(2)].replace("%", "%%"), "%d"]
+                pieces += [text[index : start + found.start(2)].replace("%", "%%"), "%d"]
                 distances.append(int(found[2]) - row)
-                place = start + found.end()
-    pieces.append(text[place:].replace("%", "%%"))
+                index = start + found.end()
+    pieces.append(text[index:].replace("%", "%%"))
     pattern = DownPattern("".join(pieces).encode(), tuple(distances))
     return pattern if pattern.texts(row, 1) == text.encode() + b"\n" else None

@@ -134,7 +134,7 @@ class GoneSheets:
             first, last = sorted(order.index(sheet.casefold()) for sheet in run)
         except ValueError:
             return ()
-        left = [self.order[place] for place in range(first, last + 1) if order[place] not in gone]
+        left = [self.order[index] for index in range(first, last + 1) if order[index] not in gone]
         return (left[0], left[-1]) if len(left) > 1 else tuple(left)
 
     def area(self, area: Area, home: str) -> Area | None:

@@ -54,9 +54,9 @@ def stored_text(text: str) -> str:
         if named and not text.startswith("_xl", token.place):
             places[token.place] = "_xlpm."
     pieces, end = [], 0
-    for place in sorted(places):
-        pieces += [text[end:place], places[place]]
-        end = place
+    for index in sorted(places):
+        pieces += [text[end:index], places[index]]
+        end = index
     return "".join([*pieces, text[end:]])
 
 

@@ -74,23 +74,23 @@ def tokenise(text: str) -> list[Token]:
     if len(text) > MAX_LENGTH:
         raise FormulaError(text[:200], 0, f"the formula has {len(text):,} characters, the most is {MAX_LENGTH:,}")
     tokens: list[Token] = []
-    place = 0
-    while place < len(text):
-        if text[place] == "[" and not _OTHER_BOOK.match(text, place):
-            end = behind_bracket(text, place)
+    index = 0
+    while index < len(text):
+        if text[index] == "[" and not _OTHER_BOOK.match(text, index):
+            end = behind_bracket(text, index)
             if end is None:
-                raise FormulaError(text, place, "the closing bracket ']' is missing")
-            tokens.append(_with_brackets(tokens, text, place, end))
-            place = end
+                raise FormulaError(text, index, "the closing bracket ']' is missing")
+            tokens.append(_with_brackets(tokens, text, index, end))
+            index = end
             continue
-        found = _PATTERN.match(text, place)
-        if not found:
-            raise FormulaError(text, place, _unreadable(text[place]))
-        if token := _token(found):
+        match = _PATTERN.match(text, index)
+        if not match:
+            raise FormulaError(text, index, _unreadable(text[index]))
+        if token := _token(match):
             tokens.append(token)
-        elif tokens and _ends_reference(tokens[-1]) and _BEGINS_REFERENCE.match(text, found.end()):
-            tokens.append(Token(TokenKind.OPERATOR, " ", found.start()))
-        place = found.end() - (found.lastgroup == "call")
+        elif tokens and _ends_reference(tokens[-1]) and _BEGINS_REFERENCE.match(text, match.end()):
+            tokens.append(Token(TokenKind.OPERATOR, " ", match.start()))
+        index = match.end() - (match.lastgroup == "call")
     tokens.append(Token(TokenKind.END, "", len(text)))
     return tokens
 

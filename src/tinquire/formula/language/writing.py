@@ -51,7 +51,11 @@ def _write(node: Node, row: int, column: int, outer: int) -> str:
         case TableReference():
             return _table_reference(node)
         case ArrayConstant(rows):
-            return "{" + ";".join(",".join(write_value(one.value) for one in constants) for constants in rows) + "}"
+            return (
+                "{"
+                + ";".join(",".join(write_value(constant.value) for constant in constants) for constants in rows)
+                + "}"
+            )
         case Call(function, arguments):
             return f"{function}({','.join(_write(argument, row, column, 0) for argument in arguments)})"
         case Union(parts):

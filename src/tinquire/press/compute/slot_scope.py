@@ -72,9 +72,9 @@ class SlotScope:
     def _value(self, slot: Slot) -> tuple[Value, str | None] | Unfilled:
         wanted = slot_name(slot.inside)
         named = next((known for known in self.names if slot_name(known) == wanted), None)
-        place = None if self.row is None else self.row.place(slot.inside)
-        if self.row is not None and place is not None:
-            own, one = self.row.columns[place][0], self.row.fields[place]
+        index = None if self.row is None else self.row.place(slot.inside)
+        if self.row is not None and index is not None:
+            own, one = self.row.columns[index][0], self.row.fields[index]
             if named is not None and _differ(self.names[named], own):
                 why = (
                     f"'{named}' is known to the whole run, and '{one.name}' is a column of the row, with another value"

@@ -33,7 +33,7 @@ def make_statements(run: Run, tables: Tables) -> Statements:
     made: dict[str, Statement] = {}
     errors: list[TinQuireError] = []
     for name, model in run.docket.model.statements.items():
-        if not tables.has_all([model.lines, model.map.table, *(one.table for one in model.amounts)]):
+        if not tables.has_all([model.lines, model.map.table, *(amount.table for amount in model.amounts)]):
             continue
         where = run.docket.where("statements", name)
         try:
@@ -44,7 +44,7 @@ def make_statements(run: Run, tables: Tables) -> Statements:
                 tables.tables[model.map.table],
                 model.map.account,
                 model.map.line,
-                [_amounts(run, tables, one, name, where) for one in model.amounts],
+                [_amounts(run, tables, amount, name, where) for amount in model.amounts],
                 difference=model.difference,
                 percent=model.percent,
                 where=where,

@@ -36,10 +36,10 @@ def sources_of_table(shown: TableOnSheet) -> Iterator[CellSources]:
     bottom = shown.top + table.height - 1
     says = f"table '{table.name}'"
     yield CellSources(shown.sheet.name, Area(shown.top, 1, bottom, len(table.fields)), says, origin)
-    for place, one in enumerate(table.fields, start=1):
+    for index, one in enumerate(table.fields, start=1):
         if (kind := shown.totals.get(one.name)) is not None:
             says = f"the {kind} of {one.name} of table '{table.name}'"
-            yield CellSources(shown.sheet.name, Area(bottom + 1, place, bottom + 1, place), says, origin, whole=True)
+            yield CellSources(shown.sheet.name, Area(bottom + 1, index, bottom + 1, index), says, origin, whole=True)
 
 
 def sources_of_pivot(sheet: Sheet, pivot: Pivot) -> Iterator[CellSources]:
@@ -78,7 +78,7 @@ def sources_of_statement(sheet: Sheet, statement: Statement) -> Iterator[CellSou
 
 def _lines(columns: Sequence[StatementRows], count: int) -> Members:
     """The rows of each line, of several columns of amounts whose tables' rows stand behind each other."""
-    starts = np.cumsum([0, *(one.table.height for one in columns[:-1])]).tolist()
+    starts = np.cumsum([0, *(column.table.height for column in columns[:-1])]).tolist()
     lists = [
         np.concatenate([one.lines.of(line) + start for one, start in zip(columns, starts, strict=True)])
         for line in range(count)
@@ -94,10 +94,10 @@ def _accounts(statement: Statement) -> tuple[str, ...]:
     for line, account in zip(named, accounts, strict=True):
         own.setdefault(str(line), []).append(str(account))
     notes = []
-    for place in range(len(statement.lines)):
+    for index in range(len(statement.lines)):
         found = [
             account
-            for member in sorted(statement.made_of[place])
+            for member in sorted(statement.made_of[index])
             for account in own.get(statement.lines[member].name, [])
         ]
         more = f" and {len(found) - _LISTED:,} more" if len(found) > _LISTED else ""
@@ -124,8 +124,8 @@ def _of_text(results: Results, scope: SlotScope, text: str) -> Iterator[CellSour
         formula = model.is_ if isinstance(model, FigureModel) else str(model)
         yield CellSources("", nowhere, f"figure '{figure}' = {formula}")
         yield from _of_formula(results, scope, formula)
-    elif scope.row is not None and (place := scope.row.place(text)) is not None:
-        says = f"column '{scope.row.fields[place].name}' of table '{scope.row.name}'"
+    elif scope.row is not None and (index := scope.row.place(text)) is not None:
+        says = f"column '{scope.row.fields[index].name}' of table '{scope.row.name}'"
         yield CellSources("", nowhere, says, scope.row.origin, whole=True)
     elif slot_name(text) in {slot_name(name) for name in scope.names}:
         yield CellSources("", nowhere, f"'{text}' of the run")
@@ -169,7 +169,7 @@ def _origin(results: Results, table: Table) -> Origin | None:
         return None if origin is None else origin.brought_together(lines)
     statement = results.statements.get(table.name)
     if statement is not None and statement.rows and table.origin is None:
-        origins = [one.table.origin for one in statement.rows if one.table.origin is not None]
+        origins = [row.table.origin for row in statement.rows if row.table.origin is not None]
         if len(origins) == len(statement.rows):
             return Origin.concat(origins).brought_together(_lines(statement.rows, len(statement.lines)))
     return table.origin

@@ -151,7 +151,10 @@ class Sheets:
         living = None
         if plan.living:
             living = LivingAmounts(
-                [(self._table_shown(one.table, plan).name, one.account, one.amount) for one in model.amounts],
+                [
+                    (self._table_shown(amount.table, plan).name, amount.account, amount.amount)
+                    for amount in model.amounts
+                ],
                 (self._table_shown(model.map.table, plan).name, model.map.account, model.map.line),
             )
         sheet = statement_sheet(plan, statement, self._results.house, self._book.styles, living)

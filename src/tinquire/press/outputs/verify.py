@@ -54,30 +54,30 @@ def claims_of_table(shown: TableOnSheet) -> Iterator[Claim]:
     table, sheet = shown.table, shown.sheet
     if not table.height:
         return
-    for place, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+    for index, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
         source = f"table '{table.name}', column '{one.name}'"
-        derived = table.row_formula(place)
-        yield Claim(sheet.name, shown.top, place + 1, column, source, derived[0].step if derived else "")
+        derived = table.row_formula(index)
+        yield Claim(sheet.name, shown.top, index + 1, column, source, derived[0].step if derived else "")
         if (kind := shown.totals.get(one.name)) is not None:
             total = Column.from_values([total_of(kind, column)])
             row = shown.top + table.height
-            yield Claim(sheet.name, row, place + 1, total, f"the {kind} of {source}", "", _size(column))
+            yield Claim(sheet.name, row, index + 1, total, f"the {kind} of {source}", "", _size(column))
 
 
 def claims_of_pivot(sheet: Sheet, pivot: Pivot, rows: Table | None, *, living: bool) -> Iterator[Claim]:
     """What the cells of a pivot's sheet stand for; `rows` are those that it sums up, if they are here."""
     assert sheet.repeat_rows is not None
     table, labels = pivot.as_table(), len(pivot.row_fields)
-    for place, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
-        value = None if place < labels else pivot.values[(place - labels) % len(pivot.values)]
+    for index, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+        value = None if index < labels else pivot.values[(index - labels) % len(pivot.values)]
         source = f"pivot '{pivot.name}', column '{one.name}'"
         size = _size(column) + _size_of_rows(value, rows)
-        yield Claim(sheet.name, sheet.repeat_rows[1] + 1, place + 1, column, source, "", size, living)
+        yield Claim(sheet.name, sheet.repeat_rows[1] + 1, index + 1, column, source, "", size, living)
 
 
 def _size_of_rows(value: PivotValue | None, rows: Table | None) -> float:
-    place = None if value is None or rows is None else rows.place(value.column)
-    return 0.0 if place is None or rows is None else _size(rows.columns[place])
+    index = None if value is None or rows is None else rows.place(value.column)
+    return 0.0 if index is None or rows is None else _size(rows.columns[index])
 
 
 def claims_of_statement(sheet: Sheet, statement: Statement, *, living: bool) -> Iterator[Claim]:
@@ -85,9 +85,9 @@ def claims_of_statement(sheet: Sheet, statement: Statement, *, living: bool) -> 
     assert sheet.repeat_rows is not None
     table = statement.as_table()
     size = sum(_size(column) for column in statement.accounts.columns)
-    for place, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+    for index, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
         source = f"statement '{statement.name}', column '{one.name}'"
-        yield Claim(sheet.name, sheet.repeat_rows[1] + 1, place + 1, column, source, "", size, living)
+        yield Claim(sheet.name, sheet.repeat_rows[1] + 1, index + 1, column, source, "", size, living)
 
 
 def _size(column: Column) -> float:

@@ -234,13 +234,13 @@ def _keep_sourced(
     kept: dict[int, int] = {}
     for content, cells in sourced:
         connection.execute("DELETE FROM cells_of WHERE digest = ?", (content,))
-        for one in cells:
-            if one.origin is not None and id(one.origin) not in kept:
-                rows = pack_origin(one.origin)
+        for cell in cells:
+            if cell.origin is not None and id(cell.origin) not in kept:
+                rows = pack_origin(cell.origin)
                 cursor = connection.execute("INSERT INTO rows_read (names, rows, groups) VALUES (?, ?, ?)", rows)
-                kept[id(one.origin)] = int(cursor.lastrowid or 0)
-            read = None if one.origin is None else kept[id(one.origin)]
-            line = (content, read, *pack_cells(one))
+                kept[id(cell.origin)] = int(cursor.lastrowid or 0)
+            read = None if cell.origin is None else kept[id(cell.origin)]
+            line = (content, read, *pack_cells(cell))
             connection.execute(f"INSERT INTO cells_of VALUES ({', '.join('?' * len(line))})", line)
     connection.execute(_DELETE_UNUSED)
 

@@ -56,7 +56,7 @@ class _Translating:
         from sqlalchemy import and_, false, func, not_, or_
 
         if isinstance(node, Call) and node.function in ("AND", "OR") and node.arguments:
-            parts = [self.truth(one) for one in node.arguments]
+            parts = [self.truth(argument) for argument in node.arguments]
             return and_(*parts) if node.function == "AND" else or_(*parts)
         if isinstance(node, Call) and node.function == "NOT" and len(node.arguments) == 1:
             return not_(self.truth(node.arguments[0]))

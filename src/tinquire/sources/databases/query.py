@@ -137,8 +137,8 @@ def raw_table(shown: str, names: Sequence[str], rows: Sequence[Sequence[Any]]) -
     """Rows of a result under the names of its columns. Raises DataError for values that no cell can hold."""
     columns: list[Column] = []
     moments: list[Moment] = []
-    for place, name in enumerate(names):
-        raw = [row[place] for row in rows]
+    for index, name in enumerate(names):
+        raw = [row[index] for row in rows]
         columns.append(Column.from_values(_value(value, name, number, shown) for number, value in enumerate(raw, 1)))
         filled = [value for value in raw if value is not None]
         moments.append(next((moment for kind, moment in _MOMENTS if filled and _all_of(filled, kind)), ""))

@@ -27,8 +27,8 @@ def keys_of(words: Words, starts: Codes, lengths: Codes) -> list[Words]:
     keys = []
     longest, shortest = int(lengths.max(initial=0)), int(lengths.min(initial=LONGEST_KEY))
     for first in range(0, max(longest, 1), 8):
-        places = starts if first == 0 else np.minimum(starts + first, len(words) - 1)
-        found = words[places]
+        indexes = starts if first == 0 else np.minimum(starts + first, len(words) - 1)
+        found = words[indexes]
         if longest == shortest:  # all fields are as long: days, codes
             found &= _MASKS[min(longest - first, 8)]
         elif shortest < first + 8:

@@ -126,7 +126,7 @@ class FieldTexts(Sequence[str]):
         """The first and the last texts, and so many from all over in between."""
         first = len(self._head)
         between = range(first, first + self._rows, max(self._rows // count, 1))
-        return [*self._head, *(self[place] for place in between), *self._tail]
+        return [*self._head, *(self[index] for index in between), *self._tail]
 
     def trimmed(self) -> bool:
         """Whether no text has spaces or control characters at its ends."""
@@ -283,13 +283,13 @@ class _Apart:
     def _one_by_one(self, starts: Codes, ends: Codes, rows: Sequence[int]) -> Codes:
         """Fields that are long, or share their slots with others."""
         codes = np.empty(len(rows), np.int32)
-        for place, row in enumerate(rows):
+        for index, row in enumerate(rows):
             written = self.text.data[starts[row] : ends[row]]
             code = self.long.get(written)
             if code is None:
                 code = self.long[written] = len(self.texts)
                 self.texts.append(self.text.at(starts[row], ends[row]))
-            codes[place] = code
+            codes[index] = code
         return codes
 
     def column(self, head: Sequence[str], tail: Sequence[str], cuts: Sequence[Cut], rows: Codes) -> Column:

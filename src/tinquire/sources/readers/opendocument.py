@@ -145,26 +145,26 @@ class _Reader:
             for form in set(growing.formats)
         }
         for number, growing in sorted(columns.items()):
-            place = 0
+            index = 0
             for end in range(1, len(growing.rows) + 1):
                 if end == len(growing.rows) or growing.rows[end] != growing.rows[end - 1] + 1:
-                    values = Column.from_values(growing.values[place:end])
-                    sheet.put(growing.rows[place], number, values)
-                    for offset, form in enumerate(growing.formats[place:end]):
+                    values = Column.from_values(growing.values[index:end])
+                    sheet.put(growing.rows[index], number, values)
+                    for offset, form in enumerate(growing.formats[index:end]):
                         if styles[form]:
-                            sheet.dress(growing.rows[place] + offset, number, styles[form])
-                    place = end
+                            sheet.dress(growing.rows[index] + offset, number, styles[form])
+                    index = end
 
     def _name(self, name: str, place: str) -> None:
         """A named range; names that the workbook cannot have are left out."""
-        found = _RANGE.match(place)
-        if found is None:
+        match = _RANGE.match(place)
+        if match is None:
             return
-        stated = (found[1] or found[2] or "").replace("''", "'")
+        stated = (match[1] or match[2] or "").replace("''", "'")
         sheet = self._sheets.get(stated)
         if sheet is None:
             return
-        ends = ":".join(end for end in (found[3], found[4]) if end)
+        ends = ":".join(end for end in (match[3], match[4]) if end)
         try:
             set_name(self.book, name, f"{quoted_sheet(sheet)}!{ends}")
         except DataError:
@@ -197,11 +197,11 @@ def _value(cell: etree._Element) -> tuple[Value, str]:
 
 
 def _duration(text: str) -> float:
-    found = _DURATION.match(text)
-    if found is None:
+    match = _DURATION.match(text)
+    if match is None:
         raise ValueError(f"'{text}' is no time")
-    hours, minutes, seconds = (float((found[n] or "0").replace(",", ".")) for n in (2, 3, 4))
-    return (-1 if found[1] else 1) * (hours * 3600 + minutes * 60 + seconds) / 86_400
+    hours, minutes, seconds = (float((match[n] or "0").replace(",", ".")) for n in (2, 3, 4))
+    return (-1 if match[1] else 1) * (hours * 3600 + minutes * 60 + seconds) / 86_400
 
 
 def _text(cell: etree._Element) -> str:

@@ -61,7 +61,7 @@ def check_row_count(table: Table, at_least: int | None, at_most: int | None) -> 
 
 def check_no_repeats(table: Table, columns: Sequence[str], stopped: str) -> Verdict:
     """No key stands twice."""
-    keys = [table.columns[place] for place in require(table, columns, stopped)]
+    keys = [table.columns[index] for index in require(table, columns, stopped)]
     asked = f"no row of {table.name} repeats {' and '.join(columns)}"
     if not table.height:
         return asked, ""
@@ -79,14 +79,14 @@ def check_no_repeats(table: Table, columns: Sequence[str], stopped: str) -> Verd
 def check_complete(table: Table, columns: Sequence[str], stopped: str) -> Verdict:
     """No cell of columns is blank."""
     found = []
-    for place in require(table, columns, stopped):
-        column = table.columns[place]
+    for index in require(table, columns, stopped):
+        column = table.columns[index]
         texts = np.array([not text.strip() for text in column.texts], bool)
         blank = column.kinds == Kind.BLANK
         is_text = column.kinds == Kind.TEXT
         blank[is_text] = texts[column.codes[is_text]]
         if blank.any():
-            found.append(f"{table.fields[place].name} is blank in {_where(table, np.flatnonzero(blank))}")
+            found.append(f"{table.fields[index].name} is blank in {_where(table, np.flatnonzero(blank))}")
     named = ", ".join(columns[:-1]) + (" and " if len(columns) > 1 else "") + columns[-1]
     return f"every row of {table.name} has {named}", "; ".join(found)
 

@@ -55,7 +55,7 @@ def make_pivot(
     Raises DataError for columns that are missing, UseError for formulas and ways of showing that are not known.
     """
     stopped = f"pivot '{table.name}'"
-    down, across = [_field(one) for one in rows], [_field(one) for one in columns]
+    down, across = [_field(row) for row in rows], [_field(one) for one in columns]
     require(table, [*(one.column for one in (*down, *across)), *plain_columns(values)], stopped)
     for value in values:
         if value.formula is None:
@@ -284,8 +284,8 @@ class _Lines:
             if subtotals is not None:
                 name = subtotals.name or language.words.group_total
                 named = [
-                    name.replace("{}", spelled(own[place], language, down.fields[number - 1].type))
-                    for place in range(len(rows))
+                    name.replace("{}", spelled(own[index], language, down.fields[number - 1].type))
+                    for index in range(len(rows))
                 ]
                 is_own = (self.depths == number) & (number < len(down.labels))
                 own = Column.where(is_own, Column.of_texts(named), own)

@@ -93,7 +93,7 @@ def group_levels(
         if field.top is not None:
             stays, renamed = _top_groups(level, above, field)
             if field.rest is None:
-                kept, level, groups = kept[stays], level[stays], [one[stays] for one in groups]
+                kept, level, groups = kept[stays], level[stays], [group[stays] for group in groups]
             elif not stays.all():
                 rest = np.zeros(table.height, bool)
                 rest[kept[~stays]] = True
@@ -104,12 +104,12 @@ def group_levels(
         groups.append(level)
     firsts = [_first_rows(level) for level in groups]
     return Levels(
-        tuple(one.field for one in labels),
-        tuple(one.column.take(kept) for one in labels),
+        tuple(label.field for label in labels),
+        tuple(label.column.take(kept) for label in labels),
         tuple(level.astype(np.int32) for level in groups),
         tuple(firsts),
         kept,
-        tuple(one.spans for one in labels),
+        tuple(label.spans for label in labels),
     )
 
 
@@ -138,8 +138,8 @@ class _Labels:
 
 
 def _labels(table: Table, field: PivotField, stopped: str, language: Language) -> _Labels:
-    place = table.find(field.column, stopped)
-    one, column = table.fields[place], table.columns[place]
+    index = table.find(field.column, stopped)
+    one, column = table.fields[index], table.columns[index]
     if field.by is not None:
         return _by_calendar(table, replace(one, type="text"), column, field, stopped)
     if field.bands:
@@ -199,10 +199,10 @@ def _ranks(column: Column, field: PivotField, own_order: tuple[Value, ...]) -> C
     order = field.order or own_order
     if not order:
         return codes
-    listed = {_fold(value): place for place, value in enumerate(order)}
-    places = np.array([listed.get(_fold(value), len(order)) for value in distinct], np.int64)
+    listed = {_fold(value): index for index, value in enumerate(order)}
+    indexes = np.array([listed.get(_fold(value), len(order)) for value in distinct], np.int64)
     rank = np.empty(len(distinct), np.int32)
-    rank[np.lexsort((np.arange(len(distinct)), places))] = np.arange(len(distinct))
+    rank[np.lexsort((np.arange(len(distinct)), indexes))] = np.arange(len(distinct))
     return rank[codes]
 
 

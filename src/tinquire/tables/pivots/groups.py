@@ -64,7 +64,7 @@ class RowGroups:
         self.table, self.scope, self.stopped = table, scope, stopped
         places = require(table, list(dict.fromkeys(columns)), stopped)
         if places:
-            self._groups, self._count = key_groups([table.columns[place] for place in places])
+            self._groups, self._count = key_groups([table.columns[index] for index in places])
         else:
             self._groups, self._count = np.zeros(table.height, np.int32), min(table.height, 1)
         first = np.zeros(self._count, np.int64)

@@ -105,15 +105,15 @@ class Pivot:
         columns = list(self.labels)
         totals: list[Value] = [self.totals, *([None] * (len(self.row_fields) - 1))]
         for group in range(self.width):
-            for place, value in enumerate(self.values):
-                fields.append(Field(self._heading(self.column_label(group), value), self.value_types[place]))
-                columns.append(self.value_column(place, group))
-                totals.append(self.column_totals[place][group])
+            for index, value in enumerate(self.values):
+                fields.append(Field(self._heading(self.column_label(group), value), self.value_types[index]))
+                columns.append(self.value_column(index, group))
+                totals.append(self.column_totals[index][group])
         if self.totals_across is not None:
-            for place, value in enumerate(self.values):
-                fields.append(Field(self._heading(self.totals_across, value), self.value_types[place]))
-                columns.append(self.row_totals[place])
-                totals.append(self.grand[place][0])
+            for index, value in enumerate(self.values):
+                fields.append(Field(self._heading(self.totals_across, value), self.value_types[index]))
+                columns.append(self.row_totals[index])
+                totals.append(self.grand[index][0])
         if self.totals is not None:
             columns = [
                 Column.concat([column, Column.from_values([total])])
@@ -138,8 +138,8 @@ class Pivot:
         place = next((n for n, value in enumerate(self.values) if value.name.casefold() == data.casefold()), None)
         wanted = {name.casefold(): _key(item) for name, item in items}
         known = {one.name.casefold() for one in (*self.row_fields, *self.column_fields)}
-        down = [wanted.get(one.name.casefold()) for one in self.row_fields]
-        side = [wanted.get(one.name.casefold()) for one in self.column_fields]
+        down = [wanted.get(row_field.name.casefold()) for row_field in self.row_fields]
+        side = [wanted.get(column_field.name.casefold()) for column_field in self.column_fields]
         depth = len(down) - down.count(None)
         by_column = bool(side) and None not in side
         if place is None or not set(wanted) <= known or None in down[:depth] or side.count(None) not in (0, len(side)):
@@ -185,9 +185,9 @@ class PivotTable(Table):
 
 def _found(columns: Sequence[Column], keys: Sequence[str | None]) -> int | None:
     """The first place at which all columns have the labels."""
-    for place in range(len(columns[0]) if columns else 0):
-        if all(_key(column[place]) == key for column, key in zip(columns, keys, strict=True)):
-            return place
+    for index in range(len(columns[0]) if columns else 0):
+        if all(_key(column[index]) == key for column, key in zip(columns, keys, strict=True)):
+            return index
     return None
 
 

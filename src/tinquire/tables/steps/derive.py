@@ -62,16 +62,16 @@ def _row_formula(text: str, tree: Node, table: Table, step: str) -> RowFormula:
         if heading is not None
     ]
     places = {heading.casefold(): table.place(heading) for heading in headings}
-    read = {name: table.fields[place].identity for name, place in places.items() if place is not None}
+    read = {name: table.fields[index].identity for name, index in places.items() if index is not None}
     return RowFormula(text, read, step=step)
 
 
 def _type_of(tree: Node, values: Column, table: Table) -> str:
     """The type of a derived column that states none: that of the column it copies, or of its values' kind."""
     if isinstance(tree, TableReference) and tree.first is not None and tree.bare:
-        place = table.place(tree.first)
-        if place is not None:
-            return table.fields[place].type
+        index = table.place(tree.first)
+        if index is not None:
+            return table.fields[index].type
     kinds = set(np.unique(values.kinds).tolist()) - {int(Kind.BLANK)}
     if kinds == {int(Kind.NUMBER)}:
         return "number"

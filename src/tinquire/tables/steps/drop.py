@@ -19,7 +19,7 @@ class Drop(Step):
 
     def apply(self, table: Table, context: StepContext) -> Table:
         gone = set(require(table, self.drop, context.stopped))
-        return table.select([place for place in range(len(table.fields)) if place not in gone])
+        return table.select([index for index in range(len(table.fields)) if index not in gone])
 
     def says(self) -> str:
         return f"drop {', '.join(self.drop)}"

@@ -23,8 +23,8 @@ class Fill(Step):
     value: bool | float | str | None = None
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        for place in require(table, self.fill, context.stopped):
-            column = table.columns[place]
+        for index in require(table, self.fill, context.stopped):
+            column = table.columns[index]
             blank = column.kinds == Kind.BLANK
             if self.value is not None:
                 filled = Column.where(blank, Column.full(self.value, 1), column)
@@ -32,8 +32,8 @@ class Fill(Step):
                 # The place of the last value at or above each row; before the first there is nothing to take.
                 last = np.maximum.accumulate(np.where(blank, -1, np.arange(len(column))))
                 filled = column.take(np.where(last < 0, np.arange(len(column)), last))
-            table = table.with_values(place, filled, blank & (filled.kinds != Kind.BLANK))
-            context.notes.append(f"{counted(int(blank.sum()), 'blank')} in '{table.fields[place].name}'")
+            table = table.with_values(index, filled, blank & (filled.kinds != Kind.BLANK))
+            context.notes.append(f"{counted(int(blank.sum()), 'blank')} in '{table.fields[index].name}'")
         return table
 
     def says(self) -> str:

@@ -35,18 +35,18 @@ class Group(Step):
     def apply(self, table: Table, context: StepContext) -> Table:
         places = require(table, self.group, context.stopped)
         if places and table.height:
-            groups, count = key_groups([table.columns[place] for place in places])
+            groups, count = key_groups([table.columns[index] for index in places])
         else:
             groups, count = np.zeros(table.height, np.int32), min(table.height, 1)
         _, first = np.unique(groups, return_index=True)
         order = np.argsort(first, kind="stable")
-        columns = [table.columns[place].take(first[order]) for place in places]
-        fields = [table.fields[place] for place in places]
+        columns = [table.columns[index].take(first[order]) for index in places]
+        fields = [table.fields[index] for index in places]
         for name, how, column in self.asked(context):
-            (place,) = require(table, [column], context.stopped)
+            (index,) = require(table, [column], context.stopped)
             require_numbers(table, column, how, context.stopped)
-            fields.append(self._named(name, how, table.fields[place]))
-            columns.append(aggregate(how, table.columns[place], groups, count).take(order))
+            fields.append(self._named(name, how, table.fields[index]))
+            columns.append(aggregate(how, table.columns[index], groups, count).take(order))
         made = Table(table.name, tuple(fields), tuple(columns))
         if table.origin is None:
             return made
@@ -57,12 +57,12 @@ class Group(Step):
         labels = groups.labels
         places = require(labels, self.group, context.stopped)
         if places and labels.height:
-            numbers, count = key_groups([labels.columns[place] for place in places])
+            numbers, count = key_groups([labels.columns[index] for index in places])
         else:
             numbers, count = np.zeros(labels.height, np.int32), min(labels.height, 1)
         _, first = np.unique(numbers, return_index=True)
-        fields = [labels.fields[place] for place in places]
-        columns = [labels.columns[place].take(first) for place in places]
+        fields = [labels.fields[index] for index in places]
+        columns = [labels.columns[index].take(first) for index in places]
         for name, how, column in self.asked(context):
             fields.append(self._named(name, how, groups.field(column)))
             columns.append(groups.summary(column).rolled(numbers, count).result(how))

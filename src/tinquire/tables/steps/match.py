@@ -61,14 +61,14 @@ class Match(Step):
             self._without(table, right, left_keys, right_keys, missing, context)
         brought = self._brought(right)
         places = require(right, list(brought), context.stopped)
-        for place, name in zip(places, brought.values(), strict=True):
-            if self.repeated == "sum" and (right.columns[place].kinds == Kind.NUMBER).any():
-                require_numbers(right, right.fields[place].name, Aggregation.SUM, context.stopped)
-            values = self._values(right.columns[place], found)
+        for index, name in zip(places, brought.values(), strict=True):
+            if self.repeated == "sum" and (right.columns[index].kinds == Kind.NUMBER).any():
+                require_numbers(right, right.fields[index].name, Aggregation.SUM, context.stopped)
+            values = self._values(right.columns[index], found)
             column = values.take(np.maximum(found.rows, 0)) if right.height else Column.blank(len(found.rows))
             if missing.any():
-                column = Column.where(missing, Column.full(self._otherwise(right, place, name, context), 1), column)
-            table = table.with_column(replace(right.fields[place], name=name), column)
+                column = Column.where(missing, Column.full(self._otherwise(right, index, name, context), 1), column)
+            table = table.with_column(replace(right.fields[index], name=name), column)
         return (table.take(~missing) if self.unmatched == "drop" and missing.any() else table), found
 
     def _otherwise(self, right: Table, place: int, name: str, context: StepContext) -> Value:
@@ -88,7 +88,7 @@ class Match(Step):
         return None
 
     def _keys(self, table: Table, names: list[str], context: StepContext) -> list[Column]:
-        columns = [table.columns[place] for place in require(table, names, context.stopped)]
+        columns = [table.columns[index] for index in require(table, names, context.stopped)]
         if self.nearest == "below":  # numbers are compared, and not cleaned
             return [*(clean_keys(column, self.clean) for column in columns[:-1]), columns[-1]]
         return [clean_keys(column, self.clean) for column in columns]

@@ -23,7 +23,7 @@ class Move(Step):
 
     def apply(self, table: Table, context: StepContext) -> Table:
         moved = require(table, self.move, context.stopped)
-        rest = [place for place in range(len(table.fields)) if place not in set(moved)]
+        rest = [index for index in range(len(table.fields)) if index not in set(moved)]
         stated = [one for one in (self.before, self.after, self.to) if one is not None]
         if len(stated) != 1 or self.to not in (None, "front", "end"):
             why = "it says not one place, which is before, after, or to the front or end"

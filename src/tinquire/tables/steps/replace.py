@@ -39,13 +39,13 @@ class Replace(Step):
         return () if self.by is None else (self.by,)
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        place = table.find(self.replace, context.stopped)
-        groups, distinct = table.columns[place].groups()
+        index = table.find(self.replace, context.stopped)
+        groups, distinct = table.columns[index].groups()
         listed = self._listed(context)
         fresh = [self._fresh(value, listed) for value in distinct]
         changed = np.array([not _same(old, new) for old, new in zip(distinct, fresh, strict=True)], bool)
         context.notes.append(f"{int(changed.sum())} of {len(distinct)} distinct values replaced")
-        return table.with_values(place, Column.from_values(fresh).take(groups), changed[groups])
+        return table.with_values(index, Column.from_values(fresh).take(groups), changed[groups])
 
     def _listed(self, context: StepContext) -> dict[str, Value]:
         """New values by the text of the old ones."""

@@ -36,10 +36,10 @@ class Sort(Step):
     def _ranks(self, name: str, distinct: Column) -> Codes:
         """The place of each value of a column: as listed, or in their own order."""
         listed = next((values for key, values in self.order.items() if key.casefold() == name.casefold()), [])
-        known = {_fold(value): place for place, value in enumerate(listed)}
-        places = np.array([known.get(_fold(value), len(listed)) for value in distinct], np.int64)
+        known = {_fold(value): index for index, value in enumerate(listed)}
+        indexes = np.array([known.get(_fold(value), len(listed)) for value in distinct], np.int64)
         ranks = np.empty(len(distinct), np.int64)
-        ranks[np.lexsort((np.arange(len(distinct)), places))] = np.arange(len(distinct))
+        ranks[np.lexsort((np.arange(len(distinct)), indexes))] = np.arange(len(distinct))
         return ranks
 
     def says(self) -> str:

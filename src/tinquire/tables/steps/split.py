@@ -29,8 +29,8 @@ class Split(Step):
     keep: bool = False
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        (place,) = require(table, [self.split], context.stopped)
-        column = table.columns[place]
+        (index,) = require(table, [self.split], context.stopped)
+        column = table.columns[index]
         groups, distinct = column.groups()
         cut = self._cutter(context)
         parts: list[list[str]] = []
@@ -48,7 +48,7 @@ class Split(Step):
             table = table.with_column(Field(name, "text"), values)
         if self.keep or self.split.casefold() in {name.casefold() for name in self.into}:
             return table
-        return table.select([n for n in range(len(table.fields)) if n != place])
+        return table.select([n for n in range(len(table.fields)) if n != index])
 
     def _cutter(self, context: StepContext) -> Callable[[str], list[str]]:
         if (self.at is None) == (self.lengths is None) or not self.into or self.at == "":

@@ -105,8 +105,8 @@ def apply_steps(
 def _noted(after: Table, step: str) -> Table:
     """The table after a step, with the formulas that the step made untrue noted as broken by it."""
     formulas = dict(after.formulas)
-    for place, one in enumerate(after.fields):
-        derived = after.row_formula(place)
+    for index, one in enumerate(after.fields):
+        derived = after.row_formula(index)
         if derived is None or derived[0].rows is None or derived[0].rows.all() or derived[0].broken:
             continue
         formulas[one.identity] = replace(derived[0], broken=step)

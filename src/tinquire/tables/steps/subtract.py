@@ -29,10 +29,10 @@ class Subtract(Step):
 
     def apply(self, table: Table, context: StepContext) -> Table:
         right = context.table(self.subtract)
-        ours = [table.columns[place] for place in require(table, list(self.on), context.stopped)]
-        theirs = [right.columns[place] for place in require(right, list(self.on.values()), context.stopped)]
+        ours = [table.columns[index] for index in require(table, list(self.on), context.stopped)]
+        theirs = [right.columns[index] for index in require(right, list(self.on.values()), context.stopped)]
         found = match_rows(
-            [clean_keys(one, self.clean) for one in ours], [clean_keys(one, self.clean) for one in theirs]
+            [clean_keys(our, self.clean) for our in ours], [clean_keys(their, self.clean) for their in theirs]
         )
         return table.take((found.rows >= 0) if self.keep == "both" else (found.rows < 0))
 

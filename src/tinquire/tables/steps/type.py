@@ -22,11 +22,11 @@ class Type(Step):
 
     def apply(self, table: Table, context: StepContext) -> Table:
         places = require(table, list(self.type), context.stopped)
-        for place, spec in zip(places, self.type.values(), strict=True):
+        for index, spec in zip(places, self.type.values(), strict=True):
             if spec not in TYPES:
                 why = f"'{spec}' is not a type: {known_names(spec, TYPES)}"
                 raise UseError(Fault(context.stopped, why, context.where, "write one of the types"))
-            reading = read_column(table.columns[place], spec)
+            reading = read_column(table.columns[index], spec)
             if reading.problems:
                 raise DataError(
                     *(
@@ -34,7 +34,7 @@ class Type(Step):
                         for problem in reading.problems
                     )
                 )
-            field = replace(table.fields[place], type=column_type(spec))
+            field = replace(table.fields[index], type=column_type(spec))
             table = table.with_column(field, reading.column)
         return table
 

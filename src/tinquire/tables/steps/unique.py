@@ -25,7 +25,7 @@ class Unique(Step):
     keep: Literal["first", "last", "stop"] = "first"
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        columns = [table.columns[place] for place in require(table, self.unique, context.stopped)]
+        columns = [table.columns[index] for index in require(table, self.unique, context.stopped)]
         groups, _ = key_groups(columns)
         order = np.arange(table.height)
         _, first = np.unique(groups, return_index=True)

@@ -32,19 +32,19 @@ class Unpivot(Step):
             raise UseError(Fault(context.stopped, why, context.where, "write unpivot = [] with keep = [...]"))
         if self.keep is not None:
             kept = require(table, self.keep, context.stopped)
-            turned = [place for place in range(len(table.fields)) if place not in set(kept)]
+            turned = [index for index in range(len(table.fields)) if index not in set(kept)]
         else:
             turned = require(table, self.unpivot, context.stopped)
-            kept = [place for place in range(len(table.fields)) if place not in set(turned)]
+            kept = [index for index in range(len(table.fields)) if index not in set(turned)]
         count, width = table.height, len(turned)
         rows = np.repeat(np.arange(count), width)
-        headings = [table.fields[place].name for place in turned]
+        headings = [table.fields[index].name for index in turned]
         if width:
-            every = Column.concat([table.columns[place] for place in turned])
+            every = Column.concat([table.columns[index] for index in turned])
             values = every.take((np.arange(width)[None, :] * count + np.arange(count)[:, None]).ravel())
         else:
             values = Column.blank(0)
-        types = {table.fields[place].type for place in turned}
+        types = {table.fields[index].type for index in turned}
         names = Column.of_codes(np.tile(np.arange(width, dtype=np.int32), count), headings)
         made = table.select(kept).take(rows)
         require_distinct([*made.headings, self.names, self.values], context.stopped, context.where)

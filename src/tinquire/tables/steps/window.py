@@ -38,14 +38,14 @@ class Window(Step):
             raise UseError(Fault(context.stopped, why, context.where, 'write it like "running Charge"'))
         places = require(table, self.within, context.stopped)
         groups = (
-            key_groups([table.columns[place] for place in places])[0] if places else np.zeros(table.height, np.int32)
+            key_groups([table.columns[index] for index in places])[0] if places else np.zeros(table.height, np.int32)
         )
         order = np.argsort(groups, kind="stable")
         starts = np.flatnonzero(np.diff(groups[order], prepend=-1)) if table.height else np.zeros(0, np.int64)
         if way == "number":
             return table.with_column(Field(self.window, "whole"), _back(_numbers(starts, len(order)), order))
-        (place,) = require(table, [name.strip()], context.stopped)
-        one, column = table.fields[place], table.columns[place]
+        (index,) = require(table, [name.strip()], context.stopped)
+        one, column = table.fields[index], table.columns[index]
         if way == "previous":
             return table.with_column(replace(one, name=self.window), _previous(column, order, starts))
         wrong = np.flatnonzero((column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK))
@@ -79,9 +79,9 @@ def _previous(column: Column, order: Codes, starts: Codes) -> Column:
     above = np.concatenate([order[:1], order[:-1]])
     first = np.zeros(len(order), bool)
     first[starts] = True
-    places, none = np.empty(len(order), np.int64), np.empty(len(order), bool)
-    places[order], none[order] = above, first
-    return Column.where(none, Column.blank(1), column.take(places))
+    indexes, none = np.empty(len(order), np.int64), np.empty(len(order), bool)
+    indexes[order], none[order] = above, first
+    return Column.where(none, Column.blank(1), column.take(indexes))
 
 
 def _by_group(work: Callable[[Floats], Floats]) -> Callable[[Floats, Codes], Floats]:

@@ -206,7 +206,7 @@ def _reading(tree: Node) -> Iterator[Node]:
         here = waiting.pop()
         yield here
         of_places = isinstance(here, Call) and here.function in _PLACES
-        below = [one for one in children(here) if not (of_places and isinstance(one, Reference | TableReference))]
+        below = [child for child in children(here) if not (of_places and isinstance(child, Reference | TableReference))]
         waiting.extend(reversed(below))
 
 

@@ -80,7 +80,7 @@ class Recalculation:
 
     @property
     def changed(self) -> int:
-        return sum(len(one.rows) for one in self.changes)
+        return sum(len(change.rows) for change in self.changes)
 
 
 def recalculate(
@@ -197,10 +197,10 @@ class _Runner:
         changed = None if only is None else [*only, *self.respilled]
         self.respilled = []
         for batch in plan.order:
-            members = [plan.programs[place] for place in batch]
+            members = [plan.programs[index] for index in batch]
             own = len(batch) > 1 or reads_itself(plan.works[batch[0]])
             if changed is not None:
-                touched = [lanes_touched(plan.programs[place], plan.reads[place], changed) for place in batch]
+                touched = [lanes_touched(plan.programs[index], plan.reads[index], changed) for index in batch]
                 members = self._touched_programs(members, touched, own=own)
             if not members:
                 continue
@@ -209,7 +209,7 @@ class _Runner:
             else:
                 self._run(members[0])
             if changed is not None:
-                changed += [(one.sheet, one.area) for one in members]
+                changed += [(member.sheet, member.area) for member in members]
         return self.report.changed - before
 
     def settle(self, plan: _Plan, only: list[Place] | None, first_pass: int) -> None:
@@ -271,8 +271,8 @@ class _Runner:
             if area != program.area:
                 self._respill(program, area)
         for offset in range(area.width):
-            place = offset if grid.width > 1 else 0
-            column = grid.columns[place] if place < grid.width else Column.full(CellError.NA, 1)
+            index = offset if grid.width > 1 else 0
+            column = grid.columns[index] if index < grid.width else Column.full(CellError.NA, 1)
             column = column.repeat(area.height) if len(column) == 1 else column.slice(0, area.height)
             if len(column) < area.height:
                 column = Column.concat([column, Column.full(CellError.NA, area.height - len(column))])
@@ -303,7 +303,7 @@ class _Runner:
         cells = [cell for program in members for cell in program.cells()]
         works = [work_of(cell, self.scope) for cell in cells]
         for batch in batches(works):
-            ring = [cells[place] for place in batch]
+            ring = [cells[index] for index in batch]
             if len(batch) == 1 and not reads_itself(works[batch[0]]):
                 self._run(ring[0])
             elif self.iteration is None:
@@ -349,21 +349,21 @@ class _Runner:
     def _run_loop(self, members: list[Program]) -> bool:
         """Columns that depend on each other from row to row, in one loop over the rows that all of them have; the few
         rows before and behind, which some have, cell by cell."""
-        ring = {one.column: one.tree for one in members}
-        top, bottom = max(one.top for one in members), min(one.bottom for one in members)
+        ring = {member.column: member.tree for member in members}
+        top, bottom = max(member.top for member in members), min(member.bottom for member in members)
         first = members[0]
-        alike = all(one.sheet == first.sheet and one.formula.array is None for one in members)
+        alike = all(member.sheet == first.sheet and member.formula.array is None for member in members)
         if not alike or len(ring) < len(members) or bottom - top < _LOOP_ROWS:
             return False
         frame = replace(first.rows(top, bottom).frame(self.scope), column=0)
-        heads = [one.rows(one.top, top - 1) for one in members if one.top < top]
-        tails = [one.rows(bottom + 1, one.bottom) for one in members if one.bottom > bottom]
+        heads = [member.rows(member.top, top - 1) for member in members if member.top < top]
+        tails = [member.rows(bottom + 1, member.bottom) for member in members if member.bottom > bottom]
         way = direction(ring, frame)
         before, behind = (heads, tails) if way < 0 else (tails, heads)
         rest = sum(one.bottom - one.top + 1 for one in (*heads, *tails))
         if way == 0 or rest > bottom - top:
             return False
-        own = [one.area for one in members]
+        own = [member.area for member in members]
 
         def outside(node: Node, frame: Frame) -> bool:
             found = reads(node, frame)
@@ -417,10 +417,10 @@ class _Runner:
                 Changed(sheet.name, column, different + row, before.take(different), values.take(different))
             )
         sheet.store(row, column, values, different)
-        for place in np.flatnonzero(values.kinds == Kind.ERROR).tolist():
-            text = text_at(program.formula, row + place, column)
-            hindered = self.hindered.get((program.sheet, row + place, column), "")
-            note = CellNote(sheet.name, cell_name(row + place, column), text, f"it gives {values[place]}{hindered}")
+        for index in np.flatnonzero(values.kinds == Kind.ERROR).tolist():
+            text = text_at(program.formula, row + index, column)
+            hindered = self.hindered.get((program.sheet, row + index, column), "")
+            note = CellNote(sheet.name, cell_name(row + index, column), text, f"it gives {values[index]}{hindered}")
             self.report.errors.append(note)
 
 
@@ -435,8 +435,8 @@ def _movement(changed: Changed) -> float:
 def _cells_of(known: list[Program], changes: list[Changed]) -> list[Program]:
     """The cells that changed, each as a program of its own."""
     rows: dict[tuple[str, int], set[int]] = {}
-    for one in changes:
-        rows.setdefault((one.sheet, one.column), set()).update(one.rows.tolist())
+    for change in changes:
+        rows.setdefault((change.sheet, change.column), set()).update(change.rows.tolist())
     return [
         cell
         for program in known
@@ -462,6 +462,6 @@ def _differs(before: Column, after: Column) -> Booleans:
     differs = (before.kinds != after.kinds) | (before.numbers != after.numbers)
     texts = np.flatnonzero((before.kinds == Kind.TEXT) & (after.kinds == Kind.TEXT))
     old, new = before.texts, after.texts
-    for place, a, b in zip(texts.tolist(), before.codes[texts].tolist(), after.codes[texts].tolist(), strict=True):
-        differs[place] = old[a] != new[b]
+    for index, a, b in zip(texts.tolist(), before.codes[texts].tolist(), after.codes[texts].tolist(), strict=True):
+        differs[index] = old[a] != new[b]
     return differs

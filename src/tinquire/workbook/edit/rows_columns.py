@@ -181,7 +181,7 @@ def _table_columns(book: Workbook, entry: SheetEntry, tables: list[SheetTable], 
     areas = {table.name.casefold(): table.area for table in tables}
     for table in () if shift.fresh else tables:
         gone = [
-            column.name for place, column in enumerate(table.columns) if shift.line(table.area.left + place) is None
+            column.name for index, column in enumerate(table.columns) if shift.line(table.area.left + index) is None
         ]
         if gone:
             follow(book, TableColumns(table.name, {name.casefold(): None for name in gone}))
@@ -197,8 +197,8 @@ def _change_columns(root: etree._Element, area: Area, shift: Moves) -> bool:
     assert group is not None
     columns = children(group, "tableColumn")
     if not shift.fresh:
-        for place, column in enumerate(columns):
-            if shift.line(area.left + place) is None:
+        for index, column in enumerate(columns):
+            if shift.line(area.left + index) is None:
                 group.remove(column)
     elif area.left < shift.fresh.start <= area.right:
         taken = {column.get("name", "").casefold() for column in columns}
@@ -232,8 +232,8 @@ def _name_columns(book: Workbook, entry: SheetEntry, shift: Moves) -> None:
         return
     sheet = book.sheet(entry.name)
     for table in sheet.tables:
-        for place, column in enumerate(table.columns):
-            at = table.area.left + place
+        for index, column in enumerate(table.columns):
+            at = table.area.left + index
             if table.headings and at in shift.fresh:
                 sheet.set(table.area.top, at, column.name, sheet.style(table.area.top, at))
 
@@ -244,8 +244,8 @@ def _fill_rows(book: Workbook, entry: SheetEntry, shift: Moves) -> None:
         return
     sheet = book.sheet(entry.name)
     for table in sheet.tables:
-        for place, column in enumerate(table.columns):
-            at = table.area.left + place
+        for index, column in enumerate(table.columns):
+            at = table.area.left + index
             model = sheet.formula(shift.fresh.start - 1, at) or sheet.formula(shift.fresh.stop, at)
             if column.formula is None or model is None:
                 continue

@@ -54,15 +54,15 @@ class _Cells:
         if b"shared" in body:
             body = self._unshared(body)
         pieces: list[bytes] = []
-        place = last = 0
+        index = last = 0
         for row in elements(body, 0, len(body), self.prefix + b"row"):
             number = int(row.get(b"r") or 0)
             if number <= last:
                 raise Unusual
             last = number
-            pieces += [body[place : row.start], self._row(body, row, number)]
-            place = row.end
-        return b"".join((self.data[:start], *pieces, body[place:], self.data[end:]))
+            pieces += [body[index : row.start], self._row(body, row, number)]
+            index = row.end
+        return b"".join((self.data[:start], *pieces, body[index:], self.data[end:]))
 
     def _row(self, body: bytes, row: Element, number: int) -> bytes:
         chunk = body[row.start : row.end]
@@ -106,7 +106,7 @@ class _Cells:
         """A row whose cells move to other columns, or go with theirs."""
         assert self.shift is not None
         pieces: list[bytes] = []
-        place = 0
+        index = 0
         moved = False
         for cell in elements(chunk, 0, len(chunk), self.prefix + b"c"):
             _, column = self._place(cell)
@@ -114,14 +114,14 @@ class _Cells:
             if fresh == column:
                 continue
             moved = True
-            pieces.append(chunk[place : cell.start])
+            pieces.append(chunk[index : cell.start])
             if fresh is not None:
                 text = chunk[cell.start : cell.end]
                 pieces.append(self.cell_tag.sub(lambda found: self._moved_cell(found, number), text, count=1))
-            place = cell.end
+            index = cell.end
         if not moved:
             return chunk
-        chunk = b"".join((*pieces, chunk[place:]))
+        chunk = b"".join((*pieces, chunk[index:]))
         # The row's hint on the columns it spans (18.3.1.73) may be wrong now.
         return self.row_tag.sub(lambda found: self._tag(b"row", found, {b"spans": None}), chunk, count=1)
 

@@ -169,14 +169,14 @@ def _element(book: Workbook, entry: SheetEntry) -> etree._Element:
 def _renumber(book: Workbook, before: Sequence[SheetEntry]) -> None:
     """Names of one sheet (18.2.5) and the views' open sheet (18.2.30) go by the sheet's place, from zero."""
     for element in children(child(book.root, "definedNames"), "definedName"):
-        place = element.get("localSheetId")
-        if place is not None and int(place) < len(before) and before[int(place)] in book.entries:
-            element.set("localSheetId", str(book.entries.index(before[int(place)])))
+        index = element.get("localSheetId")
+        if index is not None and int(index) < len(before) and before[int(index)] in book.entries:
+            element.set("localSheetId", str(book.entries.index(before[int(index)])))
     for view in children(child(book.root, "bookViews"), "workbookView"):
         for name in ("activeTab", "firstSheet"):
-            place = view.get(name)
-            if place is not None and place.isdigit() and int(place) < len(before):
-                known = before[int(place)]
+            index = view.get(name)
+            if index is not None and index.isdigit() and int(index) < len(before):
+                known = before[int(index)]
                 view.set(name, str(book.entries.index(known) if known in book.entries else 0))
     _open_on_visible(book)
 

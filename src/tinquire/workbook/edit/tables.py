@@ -39,24 +39,24 @@ def rename_column(book: Workbook, table: str, old: str, new: str) -> None:
     doing = "renaming a table's column"
     book.settle()
     name, found, part = _table(book, table, doing)
-    place = found.place(old)
-    if place is None:
+    index = found.place(old)
+    if index is None:
         why = f"table '{table}' has no column '{old}': {known_names(old, [one.name for one in found.columns])}"
         raise DataError(Fault(doing, why, book.name, "check the heading"))
     other = found.place(new)
-    if not new.strip() or (other is not None and other != place):
+    if not new.strip() or (other is not None and other != index):
         why = f"a column cannot be named '{new}': " + ("there is one already" if other is not None else "it is blank")
         raise DataError(Fault(doing, why, book.name, "choose another heading"))
 
     def renamed(root: etree._Element) -> bool:
-        children(child(root, "tableColumns"), "tableColumn")[place].set("name", new.replace("\n", "_x000a_"))
+        children(child(root, "tableColumns"), "tableColumn")[index].set("name", new.replace("\n", "_x000a_"))
         return True
 
     change_part(book, part, renamed)
-    follow(book, TableColumns(found.name, {found.columns[place].name.casefold(): new}))
+    follow(book, TableColumns(found.name, {found.columns[index].name.casefold(): new}))
     if found.headings:
         sheet = book.sheet(name)
-        row, column = found.area.top, found.area.left + place
+        row, column = found.area.top, found.area.left + index
         sheet.set(row, column, new, sheet.style(row, column))
 
 
@@ -123,8 +123,8 @@ def set_rows(book: Workbook, table: str, columns: Sequence[tuple[str, Column]]) 
         delete_rows(book, name, data.top + 1 if height > 0 else data.top, data.height - height)
     sheet = book.sheet(name)
     given = {heading.casefold(): values for heading, values in columns}
-    for place, column in enumerate(found.columns):
-        at = found.area.left + place
+    for index, column in enumerate(found.columns):
+        at = found.area.left + index
         style = sheet.style(data.top, at)
         model = sheet.formula(data.top, at)
         values = given.get(column.name.casefold())

@@ -107,10 +107,10 @@ def _by_key(table: Keyed, old: _Side, new: _Side) -> list[tuple[int, int]]:
         own = [contents[columns.index(pair[side])] for pair in table.key if pair[side] in columns]
         hashes = _hashes(own, len(rows))
         filled = np.any([column != 0 for column in own], axis=0) if own else np.zeros(len(rows), bool)
-        places = np.flatnonzero((rows > heading) & filled)
-        once = Counter(hashes[places].tolist())
-        keys.append({key: place for place in places.tolist() if once[key := int(hashes[place])] == 1})
-    return [(place, keys[1][key]) for key, place in keys[0].items() if key in keys[1]]
+        indexes = np.flatnonzero((rows > heading) & filled)
+        once = Counter(hashes[indexes].tolist())
+        keys.append({key: index for index in indexes.tolist() if once[key := int(hashes[index])] == 1})
+    return [(index, keys[1][key]) for key, index in keys[0].items() if key in keys[1]]
 
 
 def _of_one_content(
@@ -119,12 +119,12 @@ def _of_one_content(
     """Of the rows below the headings that no key paired, those with the same content, in their order."""
     done_a, done_b = {a for a, _ in paired}, {b for _, b in paired}
     waiting: dict[int, list[int]] = {}
-    for place in range(len(right) - 1, begin[1] - 1, -1):
-        if place not in done_b:
-            waiting.setdefault(int(right[place]), []).append(place)
-    for place in range(begin[0], len(left)):
-        if place not in done_a and (same := waiting.get(int(left[place]))):
-            yield place, same.pop()
+    for index in range(len(right) - 1, begin[1] - 1, -1):
+        if index not in done_b:
+            waiting.setdefault(int(right[index]), []).append(index)
+    for index in range(begin[0], len(left)):
+        if index not in done_a and (same := waiting.get(int(left[index]))):
+            yield index, same.pop()
 
 
 def _ascending(pairs: Sequence[tuple[int, int]]) -> Iterator[tuple[int, int]]:
@@ -156,7 +156,7 @@ def _contents(sheet: Sheet, codes: _Codes) -> tuple[Codes, list[int], list[NDArr
 
 
 def _without(known: set[int], lines: Codes) -> tuple[int, ...]:
-    return tuple(int(line) for place, line in enumerate(lines.tolist()) if place not in known)
+    return tuple(int(line) for index, line in enumerate(lines.tolist()) if index not in known)
 
 
 def _blank_lines(
@@ -248,9 +248,9 @@ def _best_path(likeness: NDArray[np.float64]) -> list[tuple[int, int]]:
 def _hashes(columns: Sequence[NDArray[np.uint64]], height: int) -> NDArray[np.uint64]:
     """One number for each row's content."""
     total = np.zeros(height, np.uint64)
-    for place, column in enumerate(columns, start=1):
-        mixed = (column ^ (column >> np.uint64(31))) * (_MIX + np.uint64(2 * place))
-        total = (total ^ mixed) * _MIX + np.uint64(place)
+    for index, column in enumerate(columns, start=1):
+        mixed = (column ^ (column >> np.uint64(31))) * (_MIX + np.uint64(2 * index))
+        total = (total ^ mixed) * _MIX + np.uint64(index)
     return total
 
 

@@ -263,7 +263,7 @@ class _Auditor:
         numbers = int((cells.kinds == Kind.NUMBER).sum())
         if not len(texts):
             return
-        odd = [(int(cells.rows[place]), sheet.texts[int(cells.codes[place])]) for place in texts.tolist()]
+        odd = [(int(cells.rows[index]), sheet.texts[int(cells.codes[index])]) for index in texts.tolist()]
         days = [(row, text) for row, text in odd if _DAY.match(text)]
         found = [(row, text) for row, text in odd if not _DAY.match(text) and _spells_number(text)]
         money = sum(number_from_text(text) is None for _, text in found)

@@ -180,25 +180,25 @@ class _SheetPair:
             np.abs(one.numbers - two.numbers) > CLOSE * np.maximum(1, np.abs(one.numbers))
         )
         texts = (one.kinds == Kind.TEXT) & (two.kinds == Kind.TEXT)
-        for place in np.flatnonzero(texts).tolist():
-            differs[place] = one[place] != two[place]
-        for place in np.flatnonzero(differs).tolist():
-            row_a, row_b = rows[place].tolist()
-            was = self._shown(self.old, self.before, row_a, a, one[place])
-            now = self._shown(self.new, self.after, row_b, b, two[place])
+        for index in np.flatnonzero(texts).tolist():
+            differs[index] = one[index] != two[index]
+        for index in np.flatnonzero(differs).tolist():
+            row_a, row_b = rows[index].tolist()
+            was = self._shown(self.old, self.before, row_a, a, one[index])
+            now = self._shown(self.new, self.after, row_b, b, two[index])
             if was == now:  # the difference is smaller than what is displayed
-                was, now = (f"{was} ({more})" for more in _told_apart(one[place], two[place]))
-            kind = "result" if has_a[place] and has_b[place] else "value"
-            self._note(kind, row_a, a, row_b, b, was, now, _movement(one[place], two[place]))
-        for place in np.flatnonzero(has_a | has_b).tolist():
-            row_a, row_b = rows[place].tolist()
+                was, now = (f"{was} ({more})" for more in _told_apart(one[index], two[index]))
+            kind = "result" if has_a[index] and has_b[index] else "value"
+            self._note(kind, row_a, a, row_b, b, was, now, _movement(one[index], two[index]))
+        for index in np.flatnonzero(has_a | has_b).tolist():
+            row_a, row_b = rows[index].tolist()
             self._formula(row_a, row_b, a, b)
         if looks:
             styles_a = self.before.styles(a, 1, last_a)[rows[:, 0] - 1]
             styles_b = self.after.styles(b, 1, last_b)[rows[:, 1] - 1]
-            for place, pair in enumerate(zip(styles_a.tolist(), styles_b.tolist(), strict=True)):
+            for index, pair in enumerate(zip(styles_a.tolist(), styles_b.tolist(), strict=True)):
                 if pair != (0, 0) and (said := self._look(*pair)):
-                    row_a, row_b = rows[place].tolist()
+                    row_a, row_b = rows[index].tolist()
                     was, now = (", ".join(part) for part in zip(*said, strict=True))
                     self._note("look", row_a, a, row_b, b, was, now)
 

@@ -133,8 +133,8 @@ def _book(package: Package) -> Iterator[Finding]:
             yield Finding(main, f"a sheet has no relationship: '{sheet.get('name')}'")
         elif relation.kind == "worksheet" and package.has(relation.target):
             yield from _Worksheet(package, relation.target, styles, strings).findings(tables)
-    for place, what in ((1, "id"), (2, "name")):
-        for value, count in Counter(one[place].casefold() for one in tables).items():
+    for index, what in ((1, "id"), (2, "name")):
+        for value, count in Counter(table[index].casefold() for table in tables).items():
             if count > 1:
                 yield Finding(main, f"two tables have one {what}: {value}")
 
@@ -193,13 +193,13 @@ def _styles(package: Package, part: str | None) -> Generator[Finding, None, int]
         if stated is not None and stated != str(sizes[name]):
             yield Finding(part, f"a count is wrong: {name} says {stated} and has {sizes[name]}")
     xfs = children(child(root, "cellXfs"), "xf")
-    for place, xf in enumerate(xfs):
+    for index, xf in enumerate(xfs):
         for attribute, name in (("fontId", "fonts"), ("fillId", "fills"), ("borderId", "borders")):
             if int(xf.get(attribute, "0")) >= max(sizes[name], 1):
-                yield Finding(part, f"a style points past the {name}: style {place}")
+                yield Finding(part, f"a style points past the {name}: style {index}")
         number = int(xf.get("numFmtId", "0"))
         if number >= 164 and number not in known and number not in BUILT_IN_FORMATS:
-            yield Finding(part, f"a style's number format is not there: style {place}, format {number}")
+            yield Finding(part, f"a style's number format is not there: style {index}, format {number}")
     return max(len(xfs), 1)
 
 
@@ -341,8 +341,8 @@ class _Worksheet:
 
     def _headings(self, part: str, area: Area, columns: Sequence[str]) -> Iterator[Finding]:
         texts = self._shared_texts()
-        for place, column in enumerate(columns):
-            raw = self.texts.get((area.top, area.left + place))
+        for index, column in enumerate(columns):
+            raw = self.texts.get((area.top, area.left + index))
             shown = texts[int(raw)] if raw is not None and texts and raw.isdigit() and int(raw) < len(texts) else raw
             wanted = column.replace("_x000a_", "\n").replace("_x000A_", "\n")
             if wanted not in (shown, raw):

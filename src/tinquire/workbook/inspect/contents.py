@@ -186,14 +186,14 @@ def _frame(data: bytes) -> tuple[etree._Element, int, tuple[tuple[int, int], ...
 
     outlined = has(b"u", b"outlineLevel")
     level = max(map(int, _OUTLINE.findall(data, start, end)), default=0) if outlined else 0
-    rows = _runs(int(one) for one in _row_numbers(data, start, end)) if has(b"h", b"hidden=") else ()
+    rows = _runs(int(row_number) for row_number in _row_numbers(data, start, end)) if has(b"h", b"hidden=") else ()
     return parse_xml(data[:start] + data[end:]), level, rows
 
 
 def _row_numbers(data: bytes, start: int, end: int) -> Iterator[bytes]:
     """The numbers of hidden rows (18.3.1.73)."""
-    for found in _HIDDEN_ROW.finditer(data, start, end):
-        number = _ROW_NUMBER.search(found[0])
+    for match in _HIDDEN_ROW.finditer(data, start, end):
+        number = _ROW_NUMBER.search(match[0])
         if number is not None:
             yield number[1]
 

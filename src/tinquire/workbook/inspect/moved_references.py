@@ -63,9 +63,9 @@ def _map_line(lines: Mapping[int, int], line: int, way: int) -> int:
     if line in lines or not lines:
         return lines.get(line, line)
     known = sorted(lines)
-    place = bisect_left(known, line)
-    before = (known[place - 1], lines[known[place - 1]]) if place else (0, 0)
+    index = bisect_left(known, line)
+    before = (known[index - 1], lines[known[index - 1]]) if index else (0, 0)
     kept = before[1] + line - before[0]
-    if place == len(known) or kept < lines[known[place]]:
+    if index == len(known) or kept < lines[known[index]]:
         return kept
-    return lines[known[place]] if way > 0 else before[1]
+    return lines[known[index]] if way > 0 else before[1]

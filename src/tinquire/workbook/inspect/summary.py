@@ -141,10 +141,10 @@ class _Looking:
             place = self.data.find(b't="e"', place, self.end)
             if place < 0:
                 return
-            found = _CELL.match(self.data, self.data.rfind(b"<c", self.start, place))
-            if found is None:
+            match = _CELL.match(self.data, self.data.rfind(b"<c", self.start, place))
+            if match is None:
                 raise Unusual
-            yield found[1].decode()
+            yield match[1].decode()
             place += 1
 
     def _row_tags(self) -> tuple[Codes, Codes]:
@@ -201,10 +201,10 @@ class _Looking:
         return _column(chunk[first : first + 9]), _column(chunk[last : last + 9])
 
     def _number(self, start: int) -> int:
-        found = _ROW.match(self.data, start)
-        if found is None:
+        match = _ROW.match(self.data, start)
+        if match is None:
             raise Unusual
-        return int(found[1])
+        return int(match[1])
 
     def _formulas(self) -> int:
         if not has_formula(self.data):

@@ -299,7 +299,7 @@ class Tracer:
     def _met(self, node: Call, frame: Frame) -> DataRows | None:
         """The rows that meet a conditional function's criteria."""
         pairs = criteria_pairs(node)
-        spans = [evaluate(one, frame) for one in pairs[::2]]
+        spans = [evaluate(pair, frame) for pair in pairs[::2]]
         target = evaluate(node.arguments[-1 if node.function in ("SUMIF", "AVERAGEIF") else 0], frame)
         if not all(isinstance(span, Span) and span.area.width == 1 for span in (*spans, target)):
             return None

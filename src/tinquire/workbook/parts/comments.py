@@ -70,22 +70,22 @@ def move_note_shapes(data: bytes, shift: Moves) -> bytes:
 
 
 def _move_shape(shape: bytes, shift: Moves) -> bytes:
-    found = _NOTE_LINES[shift.rows].search(shape)
-    if found is None:
+    match = _NOTE_LINES[shift.rows].search(shape)
+    if match is None:
         return shape
-    line = int(found[2])
+    line = int(match[2])
     moved = shift.line(line + 1)
     if moved is None:
         return b""
     by = moved - 1 - line
-    shape = shape[: found.start()] + found[1] + b"%d" % (moved - 1) + found[3] + shape[found.end() :]
+    shape = shape[: match.start()] + match[1] + b"%d" % (moved - 1) + match[3] + shape[match.end() :]
 
     def anchored(anchor: re.Match[bytes]) -> bytes:
         numbers = [piece.strip() for piece in anchor[2].split(b",")]
         if len(numbers) != 8 or not all(piece.isdigit() for piece in numbers):
             return anchor[0]
-        for place in (2, 6) if shift.rows else (0, 4):
-            numbers[place] = b"%d" % max(int(numbers[place]) + by, 0)
+        for index in (2, 6) if shift.rows else (0, 4):
+            numbers[index] = b"%d" % max(int(numbers[index]) + by, 0)
         return anchor[1] + b", ".join(numbers) + anchor[3]
 
     return _ANCHOR.sub(anchored, shape) if by else shape

@@ -35,7 +35,7 @@ def read_pictures(package: Package, drawing: str) -> Iterator[Picture]:
 
 def anchors_of(package: Package, drawing: str, kind: str) -> Iterator[tuple[etree._Element, Relation]]:
     """The anchors of a drawing that hold something related of one kind."""
-    relations = {one.id: one for one in package.relations(drawing) if one.kind == kind}
+    relations = {relation.id: relation for relation in package.relations(drawing) if relation.kind == kind}
     for anchor in package.root(drawing) if relations else ():
         for element in anchor.iter():
             wanted = [str(v) for key, v in element.attrib.items() if str(key).endswith(("}id", "}embed"))]

@@ -30,7 +30,9 @@ class OutsideBook:
 
 def _linked_parts(package: Package, workbook: str) -> list[str]:
     """The parts of other workbooks in the order of their numbers; an empty name for one that is missing."""
-    targets = {one.id: one.target for one in package.relations(workbook) if one.kind == "externalLink"}
+    targets = {
+        relation.id: relation.target for relation in package.relations(workbook) if relation.kind == "externalLink"
+    }
     listed = children(child(package.root(workbook), "externalReferences"), "externalReference")
     identities = (next((str(v) for key, v in one.attrib.items() if str(key).endswith("}id")), "") for one in listed)
     return [target if package.has(target := targets.get(identity, "")) else "" for identity in identities]
@@ -40,7 +42,7 @@ def outside_books(package: Package, workbook: str) -> Iterator[OutsideBook]:
     """Other workbooks that formulas read, in the order of their numbers."""
     for number, part in enumerate(_linked_parts(package, workbook), start=1):
         if part:
-            targets = [one.target for one in package.relations(part) if one.outside]
+            targets = [relation.target for relation in package.relations(part) if relation.outside]
             yield OutsideBook(number, targets[0] if targets else "unknown")
 
 
@@ -65,12 +67,12 @@ class OutsideBooks:
     def name(self, name: str, owner: str) -> Node | None:
         """What a name of another workbook refers to, as this one's formulas would write it; None when nothing is stored
         of it. `owner` is the workbook with the sheet that the name is spoken of with: `[1]`, `[1]Rates` (18.14.6)."""
-        found = _NUMBERED.match(owner)
-        book = None if found is None else self._book(int(found[1]))
-        if found is None or book is None:
+        match = _NUMBERED.match(owner)
+        book = None if match is None else self._book(int(match[1]))
+        if match is None or book is None:
             return None
         sheets = [one.get("val", "").casefold() for one in children(child(book, "sheetNames"), "sheetName")]
-        own = str(sheets.index(found[2].casefold())) if found[2].casefold() in sheets else None
+        own = str(sheets.index(match[2].casefold())) if match[2].casefold() in sheets else None
         listed = [
             one
             for one in children(child(book, "definedNames"), "definedName")
@@ -79,7 +81,7 @@ class OutsideBooks:
         for one in sorted(listed, key=lambda one: one.get("sheetId") is None):  # a sheet's own name before the book's
             try:
                 return replace_nodes(
-                    parse(one.get("refersTo", "").removeprefix("=")), lambda node: _of_book(node, found[1])
+                    parse(one.get("refersTo", "").removeprefix("=")), lambda node: _of_book(node, match[1])
                 )
             except FormulaError:
                 continue
@@ -92,14 +94,14 @@ class OutsideBooks:
         return child(self._package.root(self._parts[number - 1]), "externalBook")
 
     def _read(self, name: str) -> Sheet | None:
-        found = _NUMBERED.match(name)
-        book = None if found is None else self._book(int(found[1]))
-        if found is None or book is None:
+        match = _NUMBERED.match(name)
+        book = None if match is None else self._book(int(match[1]))
+        if match is None or book is None:
             return None
         names = [one.get("val", "").casefold() for one in children(child(book, "sheetNames"), "sheetName")]
-        if found[2].casefold() not in names:
+        if match[2].casefold() not in names:
             return None
-        wanted = str(names.index(found[2].casefold()))
+        wanted = str(names.index(match[2].casefold()))
         for data in children(child(book, "sheetDataSet"), "sheetData"):
             if data.get("sheetId") == wanted:
                 return _read_sheet(name, data)

@@ -172,12 +172,12 @@ class PivotCells:
         fields = [int(one.get("x", "0")) for one in children(child(self._root, f"{axis}Fields"), "field")]
         path: list[int] = []
         lines = children(child(self._root, f"{axis}Items"), "i")
-        for place, line in enumerate(lines, start=start):
+        for index, line in enumerate(lines, start=start):
             path = path[: int(line.get("r", "0"))] + [int(one.get("v", "0")) for one in children(line, "x")]
             data = int(line.get("i", "0")) if _VALUES in fields else None
             used = [] if line.get("t") == "grand" else list(zip(fields, path, strict=False))
             met = {(self._fields[field].casefold(), self._item(field, item)) for field, item in used if field >= 0}
-            yield _Line(place, frozenset(met), data)
+            yield _Line(index, frozenset(met), data)
         if not lines:  # a pivot without fields on this side has one line
             yield _Line(start, frozenset(), None)
 

@@ -61,8 +61,8 @@ class SharedStrings:
     def place(self, text: str) -> int:
         """The place of a text, added when it is new."""
         if not self._places:
-            for place in reversed(range(len(self.texts))):
-                self._places[self.texts[place]] = place
+            for index in reversed(range(len(self.texts))):
+                self._places[self.texts[index]] = index
         found = self._places.get(text)
         if found is None:
             found = self._places[text] = len(self.texts)
@@ -78,16 +78,16 @@ class SharedStrings:
         try:
             items = items_of(data)
             kept = [_BLANK] * end
-            for place in used:
-                kept[place] = f"{items[place]}</si>"
+            for index in used:
+                kept[index] = f"{items[index]}</si>"
             head = _HEAD.match(data)
             assert head is not None  # or the part were unusual
             self._data = head[0] + "".join(kept).encode() + b"</sst>"
         except Unusual:
             self._data = _without(data, used, end)
         texts, self.texts = self.texts, [""] * end
-        for place in used:
-            self.texts[place] = texts[place]
+        for index in used:
+            self.texts[index] = texts[index]
         self._known = end
         self._places.clear()
         self._rewritten = True
@@ -110,10 +110,10 @@ class SharedStrings:
 def _without(data: bytes, used: Collection[int], end: int) -> bytes:
     """The part with the texts of some places alone, none behind the last of them."""
     root = parse_xml(data)
-    for place, item in enumerate([item for item in root if local(item) == "si"]):
-        if place >= end:
+    for index, item in enumerate([item for item in root if local(item) == "si"]):
+        if index >= end:
             root.remove(item)
-        elif place not in used:
+        elif index not in used:
             for part in list(item):
                 item.remove(part)
             etree.SubElement(item, tag(item, "t"))

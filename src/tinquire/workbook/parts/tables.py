@@ -48,13 +48,12 @@ def table_part(table: SheetTable, number: int) -> bytes:
     filtered = Area(area.top, area.left, area.bottom - table.totals, area.right)
     pieces = [
         '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n',
-        f'<table xmlns="{MAIN}" id="{number}" name="{name}" displayName="{name}" '
-        f'ref="{area_name(area)}"{totals}>',
+        f'<table xmlns="{MAIN}" id="{number}" name="{name}" displayName="{name}" ref="{area_name(area)}"{totals}>',
         f'<autoFilter ref="{area_name(filtered)}"/>' if table.filter else "",
         f'<tableColumns count="{len(table.columns)}">',
     ]
-    for place, column in enumerate(table.columns, start=1):
-        attributes = f'id="{place}" name="{escape_attribute(column.name)}"'
+    for index, column in enumerate(table.columns, start=1):
+        attributes = f'id="{index}" name="{escape_attribute(column.name)}"'
         if column.total_label:
             attributes += f' totalsRowLabel="{escape_attribute(column.total_label)}"'
         if column.total:

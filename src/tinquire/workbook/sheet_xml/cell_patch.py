@@ -58,7 +58,7 @@ def _insert_row(sheet_data: etree._Element, number: int) -> etree._Element:
 def _cell(row: etree._Element, number: int, column: int) -> etree._Element:
     """The cell element of a column, made in its place when missing."""
     at = 0
-    for place, cell in enumerate(row):
+    for index, cell in enumerate(row):
         if local(cell) != "c":
             continue
         reference = cell.get("r")
@@ -67,7 +67,7 @@ def _cell(row: etree._Element, number: int, column: int) -> etree._Element:
             return cell
         if at > column:
             fresh = etree.Element(tag(row, "c"), r=cell_name(number, column))
-            row.insert(place, fresh)
+            row.insert(index, fresh)
             return fresh
     return etree.SubElement(row, tag(row, "c"), r=cell_name(number, column))
 

@@ -70,7 +70,7 @@ def _change(sheet: Sheet, column: int, rows: Codes, formulas: Booleans, place_of
 
 
 def _pick(cells: Cells, at: Codes) -> Cells:
-    return Cells(cells.rows[at], *(one[at] for one in cells.arrays()))
+    return Cells(cells.rows[at], *(array[at] for array in cells.arrays()))
 
 
 def _rows(columns: Mapping[int, Cells], sheet: Sheet, place_of: Callable[[str], int]) -> list[bytes]:
@@ -108,10 +108,10 @@ def _pieces(data: bytes, start: int, end: int) -> Iterator[_Piece]:
 
 
 def _row_number(data: bytes, tag: int) -> int:
-    found = ATTRIBUTE.match(data, tag + 5)
-    if found is None or found[1] != b"r" or not found[2][1:-1].isdigit():
+    match = ATTRIBUTE.match(data, tag + 5)
+    if match is None or match[1] != b"r" or not match[2][1:-1].isdigit():
         raise Unusual
-    return int(found[2][1:-1])
+    return int(match[2][1:-1])
 
 
 def _rewrite_piece(
@@ -151,7 +151,7 @@ def _missing(changes: Sequence[_Change], known: Codes) -> Codes:
 def _within(change: _Change, piece: _Piece) -> _Change:
     first, last = np.searchsorted(change.rows, [piece.first, piece.last + 1])
     at = slice(int(first), int(last))
-    cells = Cells(change.cells.rows[at], *(one[at] for one in change.cells.arrays()))
+    cells = Cells(change.cells.rows[at], *(array[at] for array in change.cells.arrays()))
     return _Change(change.column, cells, change.rows[at], change.formulas_set[at], change.places)
 
 
@@ -196,10 +196,10 @@ class _Edits:
     def _places(self, rows: Codes, column: int) -> tuple[Codes, Booleans]:
         """Where cells of a column are among those of the piece, or would be, and whether they are there."""
         keys = rows.astype(np.int64) * _ROW + column
-        places = np.searchsorted(self.keys, keys)
-        known = places < len(self.keys)
-        known[known] = self.keys[places[known]] == keys[known]
-        return places, known
+        indexes = np.searchsorted(self.keys, keys)
+        known = indexes < len(self.keys)
+        known[known] = self.keys[indexes[known]] == keys[known]
+        return indexes, known
 
     def add(self, sheet: Sheet, change: _Change, chosen: Booleans) -> None:
         """The changed cells of one column in rows that are there."""
@@ -228,16 +228,16 @@ class _Edits:
         tails = [
             self._tail(found.tail_texts[key >> 40], (key >> 3) & ((1 << 37) - 1), key & 7) for key in distinct.tolist()
         ]
-        formulas = [written[place] for place in at.tolist()]
+        formulas = [written[index] for index in at.tolist()]
         kept = np.flatnonzero(~formulas_set[at])
         starts, ends = found.formula_starts[mine[kept]].tolist(), found.formula_ends[mine[kept]].tolist()
-        for place, start, end in zip(kept.tolist(), starts, ends, strict=True):
-            formulas[place] = body[start:end]
+        for index, start, end in zip(kept.tolist(), starts, ends, strict=True):
+            formulas[index] = body[start:end]
         self.texts += [
-            b"".join((tails[pick], b">", formula, values[place], b"</c>"))
-            if formula or values[place]
+            b"".join((tails[pick], b">", formula, values[index], b"</c>"))
+            if formula or values[index]
             else tails[pick] + b"/>"
-            for pick, formula, place in zip(picks.tolist(), formulas, at.tolist(), strict=True)
+            for pick, formula, index in zip(picks.tolist(), formulas, at.tolist(), strict=True)
         ]
         self.starts.append(found.tails[mine])
         self.ends.append(found.ends[mine])
@@ -315,7 +315,7 @@ class _Edits:
         body = self.body
         pieces: list[bytes] = [b""] * (2 * len(order) + 1)
         pieces[0::2] = [body[a:b] for a, b in zip(kept_from, kept_to, strict=True)]
-        pieces[1::2] = [texts[place] for place in order.tolist()]
+        pieces[1::2] = [texts[index] for index in order.tolist()]
         return b"".join(pieces)
 
     def _forget_spans(self) -> None:

@@ -42,11 +42,11 @@ def splice_cells(data: bytes, patches: Sequence[CellPatch]) -> bytes:
         return data[: cells.start] + b"<%ssheetData>%s</%ssheetData>" % (prefix, body, prefix) + data[cells.end :]
     start, end = cells.inside
     pieces: list[bytes] = []
-    place = start
+    index = start
     for begin, stop, text in _edits(data, start, end, patches, prefix):
-        pieces += [data[place:begin], text]
-        place = stop
-    return data[:start] + b"".join(pieces) + data[place:]
+        pieces += [data[index:begin], text]
+        index = stop
+    return data[:start] + b"".join(pieces) + data[index:]
 
 
 def _edits(
@@ -124,11 +124,11 @@ def change_cell(data: bytes, cell: Element, patch: CellPatch, prefix: bytes) -> 
                 taken.append(element)
                 if name == b"f" and patch.keep_formula:
                     formula = inner[element.start : element.end]
-        place = 0
+        index = 0
         for element in sorted(taken, key=lambda one: one.start):
-            others += inner[place : element.start]
-            place = element.end
-        others = (others + inner[place:]).strip()
+            others += inner[index : element.start]
+            index = element.end
+        others = (others + inner[index:]).strip()
     return _markup(patch, prefix, kept, formula, others)
 
 

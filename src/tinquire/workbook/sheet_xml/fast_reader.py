@@ -108,29 +108,29 @@ class _Reading:
 
     def formulas(self, piece: Piece) -> None:
         """The numbers of a piece's formulas; those that are not plain may hang on each other, in the cells' order."""
-        for one in piece.other_formulas:
-            cell = int(one.cells[0])
+        for other_formula in piece.other_formulas:
+            cell = int(other_formula.cells[0])
             row, noted = int(piece.rows[cell]), cell in piece.noted
-            piece.formulas[cell], _ = self.own_formula(row, one.column, one.texts[0], noted=noted)
+            piece.formulas[cell], _ = self.own_formula(row, other_formula.column, other_formula.texts[0], noted=noted)
         for run in piece.plain_formulas:
             piece.formulas[run.cells] = self.column_formulas(run.column, piece.rows[run.cells], run.texts)
 
     def column_formulas(self, column: int, rows: Codes, texts: list[bytes]) -> Codes:
         """The formula numbers of one column's cells, by their texts."""
         numbers = np.full(len(rows), NO_FORMULA, np.int32)
-        place = 0
-        while place < len(texts):
+        index = 0
+        while index < len(texts):
             known = self.patterns.get(column)
-            run = 0 if known is None else _run(known[0], rows, texts, place)
+            run = 0 if known is None else _run(known[0], rows, texts, index)
             if known is not None and run:
-                numbers[place : place + run] = known[1]
-                place += run
+                numbers[index : index + run] = known[1]
+                index += run
                 continue
-            row = int(rows[place])
-            numbers[place], pattern = self.own_formula(row, column, b"<f>" + texts[place])
+            row = int(rows[index])
+            numbers[index], pattern = self.own_formula(row, column, b"<f>" + texts[index])
             if pattern is not None:
-                self.patterns[column] = (pattern, int(numbers[place]))
-            place += 1
+                self.patterns[column] = (pattern, int(numbers[index]))
+            index += 1
         return numbers
 
     def own_formula(

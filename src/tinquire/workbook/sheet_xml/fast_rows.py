@@ -288,9 +288,9 @@ class _Scanner:
             raise Unusual
         width = max(8, -(-longest // 8) * 8)
         words = np.empty((width // 8, len(starts)), np.uint64)
-        for place in range(width // 8):
-            left = np.clip(lengths - place * 8, 0, 8) if width > 8 else lengths
-            words[place] = self.words[starts + place * 8] & _LOW_BYTES.take(left)
+        for index in range(width // 8):
+            left = np.clip(lengths - index * 8, 0, 8) if width > 8 else lengths
+            words[index] = self.words[starts + index * 8] & _LOW_BYTES.take(left)
         waiting = np.arange(len(starts))
         found: list[tuple[Codes, bytes]] = []
         while len(waiting) and len(found) < _FEW:
@@ -326,8 +326,8 @@ class _Scanner:
         self.formulas(found, np.flatnonzero(skip > 0), tags, at)
         inline = after == INLINE
         for cell in np.flatnonzero(inline).tolist():
-            place = int(at[cell]) + 2
-            whole = b"" if kinds[place] == INLINE_END else self.body[int(tags[place]) : int(tags[place + 1])]
+            index = int(at[cell]) + 2
+            whole = b"" if kinds[index] == INLINE_END else self.body[int(tags[index]) : int(tags[index + 1])]
             found.pending.append(Pending(cell, "inlineStr", whole))
         for cell in np.flatnonzero((forms == _OTHER) & ~inline).tolist():
             text = self.body[int(starts[cell]) : int(ends[cell])] if has_value[cell] else None

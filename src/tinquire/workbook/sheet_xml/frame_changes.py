@@ -66,7 +66,7 @@ def _set_widths(root: etree._Element, widths: dict[int, float | None]) -> None:
 def _own_column(group: etree._Element, number: int) -> etree._Element:
     """The element of one column alone, cut out of a run of columns where it is part of one."""
     after = 0
-    for place, column in enumerate(children(group, "col")):
+    for index, column in enumerate(children(group, "col")):
         first, last = int(column.get("min", "1")), int(column.get("max", "1"))
         if first <= number <= last:
             parts = [(first, number - 1), (number, number), (number + 1, last)]
@@ -84,7 +84,7 @@ def _own_column(group: etree._Element, number: int) -> etree._Element:
             assert own is not None
             return own
         if last < number:
-            after = place + 1
+            after = index + 1
     fresh = etree.Element(tag(group, "col"), min=str(number), max=str(number))
     group.insert(after, fresh)
     return fresh

@@ -148,8 +148,8 @@ def numbers(values: Floats) -> Bytes:
         pieces.append(_lines(_BEHIND.take(part))[:, : 3 if not (part % 100).any() else 5])
     if not every:
         odd = [b""] * len(values)
-        for place in np.flatnonzero(~plain).tolist():
-            odd[place] = number_text(float(values[place])).encode()
+        for index in np.flatnonzero(~plain).tolist():
+            odd[index] = number_text(float(values[index])).encode()
         pieces.append(_texts(odd, len(values)))
     return pieces[0] if len(pieces) == 1 else np.concatenate(pieces, axis=1)
 
@@ -280,10 +280,10 @@ def _values(
     rest = ~numeric & ~shared & (kinds != Kind.BLANK)
     if rest.any():
         texts = [b""] * count
-        for place in np.flatnonzero(rest).tolist():
-            text = kinds[place] == Kind.TEXT
-            texts[place] = escape_text(
-                sheet.texts[codes[place]] if text else CellError.from_code(int(values[place])).text
+        for index in np.flatnonzero(rest).tolist():
+            text = kinds[index] == Kind.TEXT
+            texts[index] = escape_text(
+                sheet.texts[codes[index]] if text else CellError.from_code(int(values[index])).text
             ).encode()
         pieces.append(_texts(texts, count))
     return np.concatenate(pieces, axis=1)
@@ -299,10 +299,10 @@ def _formulas(sheet: Sheet, number: int, formulas: Codes, rows: Codes) -> Bytes:
     for pick, formula in enumerate(known):
         if formula is None:
             continue
-        places = np.flatnonzero(picks == pick)
-        for run in np.split(places, np.flatnonzero(np.diff(rows[places]) != 1) + 1):
-            for place, text in zip(run.tolist(), _fill_down(formula, rows[run], number), strict=True):
-                texts[place] = text
+        indexes = np.flatnonzero(picks == pick)
+        for run in np.split(indexes, np.flatnonzero(np.diff(rows[indexes]) != 1) + 1):
+            for index, text in zip(run.tolist(), _fill_down(formula, rows[run], number), strict=True):
+                texts[index] = text
     return _texts(texts, len(texts))
 
 

@@ -100,7 +100,7 @@ def _own(formula: Formula, sheet: Sheet, source: Workbook, tables: dict[str, str
         if mention.sheets and (mention.outside or mention.sheets != (sheet.name,)):
             return None
     names = {one.name.casefold() for one in source.names}
-    if names & {found[0].casefold() for found in _WORD.finditer(formula.text)}:
+    if names & {match[0].casefold() for match in _WORD.finditer(formula.text)}:
         return None
     text = change_mentions(
         formula.text,
@@ -112,7 +112,7 @@ def _own(formula: Formula, sheet: Sheet, source: Workbook, tables: dict[str, str
 
 def _is_headed(sheet: Sheet, table: SheetTable) -> bool:
     """Whether a table's columns are named by its heading cells, as they must be (18.5.1.2)."""
-    cells = (sheet.value(table.area.top, table.area.left + place) for place in range(len(table.columns)))
+    cells = (sheet.value(table.area.top, table.area.left + index) for index in range(len(table.columns)))
     named = all(cell == column.name for cell, column in zip(cells, table.columns, strict=True))
     return table.area.width == len(table.columns) and (not table.headings or named)
 

@@ -185,7 +185,7 @@ def _replace_by_values(sheet: Sheet, gone: GoneSheets, lost_names: set[str]) -> 
 
 
 def _names_in(text: str) -> set[str]:
-    return {found[0].casefold() for found in _WORD.finditer(text)}
+    return {match[0].casefold() for match in _WORD.finditer(text)}
 
 
 # -- what hangs on lost sheets ---------------------------------------------------------------------------
