@@ -13,7 +13,7 @@ from tinquire.formula.engine.dependency_order import Work, batches, reads_itself
 from tinquire.formula.language.stored import bare_text, stored_text
 from tinquire.formula.language.tree import Call, Coordinate, Reference, RowsOf, TableReference, walk
 from tinquire.formula.language.writing import replace_nodes
-from tinquire.slots.slots import Filled, Unfilled, cut_text, fill_text, only_slot, slot_name, split_slots
+from tinquire.slots.slots import FilledSlot, UnfilledSlot, cut_text, fill_text, only_slot, slot_name, split_slots
 from worlds import column_of, filled_down
 
 ROUND_TRIPS = [
@@ -167,13 +167,13 @@ def test_a_running_total_reads_its_own_cells():
 def resolve(slot):
     known = {"total": 1234.5, "name": "Ada Merrin", "file.stem": "pickups-harbour", "wrong": CellError.NA}
     if slot.inside not in known:
-        return Unfilled(slot, "nothing is called so")
+        return UnfilledSlot(slot, "nothing is called so")
     value = known[slot.inside]
     if slot.cuts:
         value = cut_text(value, slot)
         if value is None:
-            return Unfilled(slot, "the mark is missing")
-    return Filled(value, slot.format if slot.format and not slot.word else "General")
+            return UnfilledSlot(slot, "the mark is missing")
+    return FilledSlot(value, slot.format if slot.format and not slot.word else "General")
 
 
 @pytest.mark.parametrize(

@@ -61,7 +61,7 @@ def test_lines_taken_out_at_once_are_those_taken_out_one_by_one(lines, top, heig
     left = [row for row in range(top, top + height + 1) if row not in lines]
     assert removal.survivor(top, top + height) == (left[0] if left else None)
     assert removal.cuts(area) == (0 < len(left) < height + 1)
-    assert [removal.line(row) for row in left] == [removal.place(row) for row in left]
+    assert [removal.line(row) for row in left] == [removal.position(row) for row in left]
 
 
 #: A change, a formula on sheet `Data`, and what it becomes.

@@ -73,10 +73,10 @@ def test_no_cell_holds_an_error_or_a_slot(book):
 def test_charges_are_living_formulas_with_stored_results(book, pack):
     sheet = book.sheet("Charges")
     table = sheet.tables[0]
-    charge = table.area.left + table.place("Charge")
+    charge = table.area.left + table.index_of("Charge")
     formula = "ROUND(Charges[[#This Row],[Pieces]]*Charges[[#This Row],[Rate]]*(1-Charges[[#This Row],[Discount]]),2)"
     assert {sheet.formula(row, charge).text for row in range(table.data.top, table.data.bottom + 1)} == {formula}
-    assert table.columns[table.place("Charge")].formula == formula
+    assert table.columns[table.index_of("Charge")].formula == formula
     assert sheet.formula(table.area.bottom, charge).text == "SUBTOTAL(109,Charges[Charge])"
     stored = sheet.column(charge, table.data.top, table.data.bottom)
     assert stored.to_list() == pack.results.tables["charges"].column("Charge").to_list()

@@ -151,7 +151,7 @@ def test_shared_texts_are_what_a_parser_reads(items, between):
     strings = SharedStrings(data)
     assert strings.texts == [text for _, text in items]
     assert [rich_text(item) for item in parse_xml(data) if local(item) == "si"] == strings.texts
-    places = [strings.place("new <text>"), strings.place(" kept ")]
+    places = [strings.index_of("new <text>"), strings.index_of(" kept ")]
     made = strings.to_bytes()
     assert read_texts(made)[places[0]] == "new <text>"
     assert read_texts(made) == strings.texts

@@ -25,7 +25,7 @@ from tinquire.packages.entry_edits import with_recalculation
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.zip_archive import write_archive as archived
-from tinquire.slots.slots import Filled, Unfilled
+from tinquire.slots.slots import FilledSlot, UnfilledSlot
 from tinquire.workbook import Formula, Sheet, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.inspect.conformance import conformance_findings
@@ -384,8 +384,8 @@ def test_slots_in_cells_are_filled_in_place(tmp_path):
     def resolve(slot):
         known = {"total": 12.5, "name": "ada"}
         if slot.inside not in known:
-            return Unfilled(slot, "nothing is called so")
-        return Filled(known[slot.inside], slot.format if slot.format and not slot.word else "0.0")
+            return UnfilledSlot(slot, "nothing is called so")
+        return FilledSlot(known[slot.inside], slot.format if slot.format and not slot.word else "0.0")
 
     missing = fill(book, resolve, lambda text: text)
     assert [(one.sheet, one.cell, one.unfilled.slot.written) for one in missing] == [("Sheet1", "A7", "[:gone:]")]

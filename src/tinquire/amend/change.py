@@ -60,7 +60,7 @@ def apply_amendments(book: Workbook, amendments: Sequence[Amendment]) -> list[Ch
     for number, amendment in enumerate(amendments, start=1):
         stopped = f"amendment {number}" + (f" ({amendment.say})" if amendment.say else "")
         try:
-            done = _shaped(book, amendment) if amendment.given else _Applying(book, amendment).changes()
+            done = _shaped(book, amendment) if amendment.given else _Applier(book, amendment).changes()
             changes += [replace(change, number=number) for change in done]
         except NotThereError as error:
             if not amendment.optional:
@@ -73,7 +73,7 @@ def apply_amendments(book: Workbook, amendments: Sequence[Amendment]) -> list[Ch
 # -- cells -----------------------------------------------------------------------------------------------
 
 
-class _Applying:
+class _Applier:
     """One amendment while it is applied."""
 
     def __init__(self, book: Workbook, amendment: Amendment) -> None:

@@ -17,7 +17,7 @@ from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import Value
 from tinquire.formula.engine.criteria import criterion
 from tinquire.formula.language.mentions import mentions
-from tinquire.sources.readers.headings import Under, under_heading
+from tinquire.sources.readers.headings import RowsBelow, under_heading
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.grid.sheet import NO_FORMULA
 
@@ -35,7 +35,7 @@ class Cells:
     sheet: Sheet
     column: int
     rows: tuple[int, ...]
-    under: Under | None = None
+    under: RowsBelow | None = None
 
 
 def cell_value(value: AnyValue, system: DateSystem) -> Value:
@@ -115,7 +115,7 @@ def _of_table(book: Workbook, table: str, column: str) -> Cells:
     if table.casefold() not in known:
         raise NotThereError(f"it has no table '{table}': {known_names(table, [one.name for _, one in known.values()])}")
     sheet, found = known[table.casefold()]
-    index = found.place(column)
+    index = found.index_of(column)
     if index is None:
         names = [one.name for one in found.columns]
         raise NotThereError(f"table '{found.name}' has no column '{column}': {known_names(column, names)}")

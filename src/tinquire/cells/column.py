@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from tinquire.cells.ranks import rank_numbers
 from tinquire.cells.values import CellError, Value
 
-__all__ = ["Booleans", "Codes", "Column", "Floats", "Kind", "Kinds", "at_hand", "no_codes"]
+__all__ = ["Booleans", "Codes", "Column", "Floats", "Kind", "Kinds", "no_codes", "sequence_of"]
 
 Floats: TypeAlias = NDArray[np.float64]
 Booleans: TypeAlias = NDArray[np.bool_]
@@ -57,7 +57,7 @@ def no_codes(count: int) -> Codes:
     return np.broadcast_to(_NO_CODE, count)
 
 
-def at_hand(texts: Sequence[str], asked: int) -> Sequence[str]:
+def sequence_of(texts: Sequence[str], asked: int) -> Sequence[str]:
     """A pool of which so many texts are asked for: where it has to make them, most are had faster all at once than one
     by one."""
     return texts if isinstance(texts, (list, tuple)) or 2 * asked <= len(texts) else list(texts)
@@ -250,7 +250,7 @@ class Column:
         every = bool(is_text.all())
         codes = self.codes if every else self.codes[is_text]
         used = self._used(codes)
-        pool = at_hand(self.texts, len(used))
+        pool = sequence_of(self.texts, len(used))
         keys = [key(pool[code]) for code in used.tolist()]
         distinct = sorted(set(keys))
         place = {text: rank for rank, text in enumerate(distinct)}

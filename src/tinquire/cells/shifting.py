@@ -33,7 +33,7 @@ class Moves(Protocol):
         """Where one line goes; None when it is taken out or pushed off the grid."""
         ...
 
-    def place(self, number: int) -> int:
+    def position(self, number: int) -> int:
         """Where a line goes, or where it would stand if it is taken out."""
         ...
 
@@ -97,7 +97,7 @@ class Shift:
         moved = number + self.count
         return moved if moved <= self.last else None
 
-    def place(self, number: int) -> int:
+    def position(self, number: int) -> int:
         moved = self.line(number)
         return self.at if moved is None else moved
 
@@ -155,7 +155,7 @@ class Removal:
     def line(self, number: int) -> int | None:
         return None if self._is_gone(number) else number - self._gone_before(number)
 
-    def place(self, number: int) -> int:
+    def position(self, number: int) -> int:
         return number - self._gone_before(number)
 
     def span(self, first: int, last: int) -> tuple[int, int] | None:

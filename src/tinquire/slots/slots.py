@@ -19,11 +19,11 @@ from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import CellError, Value
 
 __all__ = [
-    "Filled",
+    "FilledSlot",
     "Resolver",
     "Slot",
     "SlotText",
-    "Unfilled",
+    "UnfilledSlot",
     "cut_text",
     "fill_or_refuse",
     "fill_text",
@@ -64,7 +64,7 @@ class Slot:
 
 
 @dataclass(frozen=True, slots=True)
-class Unfilled:
+class UnfilledSlot:
     """A slot that nothing fills, why, and what to do where it is more than mending its name."""
 
     slot: Slot
@@ -77,7 +77,7 @@ SlotText: TypeAlias = tuple["str | Slot", ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Filled:
+class FilledSlot:
     """What a slot gets: a value, the number format under which texts show it unless the slot names one, and in which
     language."""
 
@@ -87,7 +87,7 @@ class Filled:
 
 
 #: What gives a slot its value. The formats that a slot may name by a word of their own come with it.
-Resolver: TypeAlias = Callable[[Slot], "Filled | Unfilled"]
+Resolver: TypeAlias = Callable[[Slot], "FilledSlot | UnfilledSlot"]
 
 
 @lru_cache(maxsize=4096)
@@ -130,33 +130,33 @@ def slot_name(inside: str) -> str:
     return re.sub(r"[\s_]+", "_", inside.strip()).casefold()
 
 
-def fill_text(text: str, resolve: Resolver) -> tuple[str, tuple[Unfilled, ...]]:
+def fill_text(text: str, resolve: Resolver) -> tuple[str, tuple[UnfilledSlot, ...]]:
     """The text with every slot filled as text, and the slots that nothing fills."""
     pieces: list[str] = []
-    unfilled: list[Unfilled] = []
+    unfilled: list[UnfilledSlot] = []
     for piece in split_slots(text):
         if isinstance(piece, str):
             pieces.append(piece)
             continue
         found = fill_or_refuse(piece, resolve)
-        if isinstance(found, Unfilled):
+        if isinstance(found, UnfilledSlot):
             unfilled.append(found)
         else:
             pieces.append(slot_text(found, piece))
     return "".join(pieces), tuple(unfilled)
 
 
-def fill_or_refuse(slot: Slot, resolve: Resolver) -> Filled | Unfilled:
+def fill_or_refuse(slot: Slot, resolve: Resolver) -> FilledSlot | UnfilledSlot:
     """What a slot gets; an error value fills nothing."""
     if slot.unclosed:
-        return Unfilled(slot, "it is not closed: ':]' is missing")
+        return UnfilledSlot(slot, "it is not closed: ':]' is missing")
     found = resolve(slot)
-    if isinstance(found, Filled) and isinstance(found.value, CellError):
-        return Unfilled(slot, f"it gives the error value {found.value}")
+    if isinstance(found, FilledSlot) and isinstance(found.value, CellError):
+        return UnfilledSlot(slot, f"it gives the error value {found.value}")
     return found
 
 
-def slot_text(found: Filled, slot: Slot) -> str:
+def slot_text(found: FilledSlot, slot: Slot) -> str:
     """A value as the text that a slot asks for."""
     if slot.word:
         return _WORDS[slot.word](show(found.value, found.format, language=found.language).text)

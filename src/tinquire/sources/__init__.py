@@ -2,6 +2,6 @@
 
 from tinquire.sources.databases.pushdown import RemoteGroups, RemoteRows
 from tinquire.sources.load import gather
-from tinquire.sources.spec import FileRead, Gathered, SourceSpec
+from tinquire.sources.spec import FileRead, SourceRead, SourceSpec
 
-__all__ = ["FileRead", "Gathered", "RemoteGroups", "RemoteRows", "SourceSpec", "gather"]
+__all__ = ["FileRead", "RemoteGroups", "RemoteRows", "SourceRead", "SourceSpec", "gather"]

@@ -20,7 +20,7 @@ from tinquire.sources.raw_table import RawTable, table_below_heading
 from tinquire.sources.readers.detect import FileKind, file_kind
 from tinquire.sources.readers.json_records import are_records, read_records
 from tinquire.sources.readers.workbooks import read_blocks
-from tinquire.sources.spec import FileRead, Gathered, SourceSpec
+from tinquire.sources.spec import FileRead, SourceRead, SourceSpec
 from tinquire.sources.typed_table import compare_totals, shortened, type_table
 from tinquire.tables.inference import MIXED, infer_type
 from tinquire.tables.marks import mark_of_column
@@ -31,7 +31,7 @@ __all__ = ["gather"]
 _LOOKED_AT = 4_096
 
 
-def gather(spec: SourceSpec) -> Gathered:
+def gather(spec: SourceSpec) -> SourceRead:
     """Read a source. Raises one error with all its faults: DataError, AccessError or UseError."""
     stopped = f"source '{spec.name}'"
     passed_over: list[str] = []
@@ -61,7 +61,7 @@ def gather(spec: SourceSpec) -> Gathered:
         raise DataError(*shortened(faults, stopped))
     made = stack_tables(spec.name, tables)
     types = {**{field.name: field.type for field in made.fields}, **with_types.types}
-    return Gathered(made, _by_file(files), tuple(warnings), types)
+    return SourceRead(made, _by_file(files), tuple(warnings), types)
 
 
 def _by_file(reads: Sequence[FileRead]) -> tuple[FileRead, ...]:

@@ -12,7 +12,7 @@ from tinquire.cells.values import Value
 from tinquire.sources.digest import Digest
 from tinquire.tables import Table
 
-__all__ = ["FileRead", "Gathered", "Password", "RowNote", "SourceSpec"]
+__all__ = ["FileRead", "Password", "RowNote", "SourceRead", "SourceSpec"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +107,7 @@ class FileRead:
 
 
 @dataclass(frozen=True, slots=True)
-class Gathered:
+class SourceRead:
     """A source's table, what was read for it, and things worth saying that stop nothing."""
 
     table: Table

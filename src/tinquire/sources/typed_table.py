@@ -158,7 +158,7 @@ def compare_totals(spec: SourceSpec, raw: RawTable, table: Table, stopped: str) 
     what could not be compared, is noted."""
     faults, agree, uncompared = [], [], []
     for heading, total in raw.totals.items():
-        index = table.place(heading)
+        index = table.index_of(heading)
         stated = _stated_number(total, raw, spec) if isinstance(total, str) else total
         if index is None or not isinstance(stated, float) or isinstance(total, bool):
             continue

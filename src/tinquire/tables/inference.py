@@ -7,7 +7,7 @@ from collections.abc import Callable, Collection, Iterable, Sequence
 
 import numpy as np
 
-from tinquire.cells.column import Codes, Column, Kind, at_hand
+from tinquire.cells.column import Codes, Column, Kind, sequence_of
 from tinquire.cells.numberformat import Moment
 from tinquire.cells.values import CellError
 from tinquire.tables.types import NUMERIC, SpelledTexts, read_column
@@ -94,7 +94,7 @@ def _distinct(parts: Iterable[tuple[Sequence[str], Codes]]) -> list[str]:
     """The texts at some places of pools, without the spaces around them."""
     found: set[str] = set()
     for texts, codes in parts:
-        pool = at_hand(texts, len(codes))
+        pool = sequence_of(texts, len(codes))
         found.update(pool[code].strip() for code in np.unique(codes).tolist())
     return sorted(found - {""})
 
@@ -110,7 +110,7 @@ def _number_type(parts: Sequence[tuple[Sequence[str], Codes]], decimal: str | No
         if not isinstance(texts, SpelledTexts):
             rest.append((texts, codes))
             continue
-        if any(_CODE.fullmatch(text) for text in texts.with_noughts()):
+        if any(_CODE.fullmatch(text) for text in texts.with_leading_zeros()):
             return "text", ""
         values, plain = texts.plain_numbers(codes, decimal)
         whole &= np.array_equal(np.rint(values[plain]), values[plain])

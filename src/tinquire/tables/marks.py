@@ -8,7 +8,7 @@ from typing import Protocol, runtime_checkable
 
 import numpy as np
 
-from tinquire.cells.column import Column, Kind, at_hand
+from tinquire.cells.column import Column, Kind, sequence_of
 
 __all__ = ["any_two_readings", "decimal_mark", "has_two_readings", "mark_of_column", "own_mark", "sample_texts"]
 
@@ -87,6 +87,6 @@ def sample_texts(column: Column) -> Sequence[str]:
 def any_two_readings(column: Column) -> bool:
     """Whether any text of a column is a number that could be another."""
     codes = np.unique(column.codes[column.kinds == Kind.TEXT])
-    pool = at_hand(column.texts, len(codes))
+    pool = sequence_of(column.texts, len(codes))
     joined = "\n".join([pool[code] for code in codes.tolist()])
     return ("." in joined or "," in joined) and any(map(has_two_readings, joined.split("\n")))

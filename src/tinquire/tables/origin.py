@@ -126,7 +126,7 @@ class Origin:
         every = zip(self.file.tolist(), self.sheet.tolist(), self.row.tolist(), strict=True)
         return [(self.files[file], self.sheets[sheet], row) for file, sheet, row in every]
 
-    def place(self, row: int) -> str:
+    def describe(self, row: int) -> str:
         """The origin of a row (from zero) as a message says it: the first, where there are several."""
         at = row if self.ends is None else int(_starts(self.ends)[row])
         many = 1 if self.ends is None else int(self.ends[row]) - at

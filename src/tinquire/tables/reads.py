@@ -92,7 +92,7 @@ def _pivot_cell(node: Call, scope: TableScope) -> RowsRead | None:
         return None
     values = [evaluate_scalar(one, Frame(scope, arrays=True)) for one in (node.arguments[0], *node.arguments[2:])]
     items = [(str(text_of(field)), item) for field, item in zip(values[1::2], values[2::2], strict=False)]
-    found = table.pivot.place(str(text_of(values[0])), items)
+    found = table.pivot.position(str(text_of(values[0])), items)
     return None if found is None else RowsRead(write(node), table, None, found[1:])
 
 

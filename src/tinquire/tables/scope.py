@@ -88,7 +88,7 @@ class TableScope(NoCells):
     def _places(table: Table, reference: TableReference) -> tuple[int, int] | None:
         if reference.first is None or reference.last is None:
             return 0, len(table.columns) - 1
-        first, last = table.place(reference.first), table.place(reference.last)
+        first, last = table.index_of(reference.first), table.index_of(reference.last)
         return None if first is None or last is None else (min(first, last), max(first, last))
 
     def knows(self, name: str) -> bool:
@@ -183,7 +183,7 @@ def _unknown_table(node: TableReference, scope: TableScope) -> str | None:
             return f"'[{node.first}]' stands for a row's value, but no rows are at hand here; write table[{node.first}]"
         return f"there is no table '{node.table}': {known_names(node.table, list(scope.tables))}"
     for heading in (node.first, node.last):
-        if heading is not None and table.place(heading) is None:
+        if heading is not None and table.index_of(heading) is None:
             return f"table '{table.name}' has no column '{heading}': {known_names(heading, table.headings)}"
     return None
 

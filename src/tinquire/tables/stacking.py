@@ -30,7 +30,7 @@ def stack_tables(name: str, tables: Sequence[Table]) -> Table:
                 fields[field.name.strip().casefold()] = Field(known.name, kind)
     columns = []
     for field in fields.values():
-        places = [table.place(field.name) for table in tables]
+        places = [table.index_of(field.name) for table in tables]
         parts = [
             Column.blank(table.height) if index is None else table.columns[index]
             for table, index in zip(tables, places, strict=True)

@@ -145,7 +145,7 @@ def _lines(table: Table, columns: LineColumns, stopped: str) -> list[StatementLi
     """The lines in their order. Raises UseError for kinds and signs that are none, DataError for names that repeat."""
 
     def of(heading: str) -> list[Value]:
-        index = table.place(heading)
+        index = table.index_of(heading)
         return [None] * table.height if index is None else table.columns[index].to_list()
 
     names = table.column(columns.line, stopped).to_list()

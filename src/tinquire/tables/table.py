@@ -76,7 +76,7 @@ class Table:
     def headings(self) -> list[str]:
         return [field.name for field in self.fields]
 
-    def place(self, heading: str) -> int | None:
+    def index_of(self, heading: str) -> int | None:
         """A column's place from zero: by its heading as written, or else without regard to case and outer spaces."""
         names = self.headings
         if heading in names:
@@ -86,7 +86,7 @@ class Table:
 
     def find(self, heading: str, stopped: str) -> int:
         """A column's place. Raises DataError, with the nearest heading, when there is none such."""
-        place = self.place(heading)
+        place = self.index_of(heading)
         if place is None:
             raise DataError(missing_column(self, heading, stopped))
         return place
@@ -113,7 +113,7 @@ class Table:
     def with_column(self, new: Field, column: Column, formula: RowFormula | None = None) -> Table:
         """The table with a column added at the end, or put in the place of the one with its heading. Its values are new
         ones, derived by `formula` if any; what was derived from the old ones no longer holds."""
-        index = self.place(new.name)
+        index = self.index_of(new.name)
         if index is not None and self.columns[index] is column and formula is None:
             return self._put(index, replace(new, identity=self.fields[index].identity), column, self.formulas)
         new = replace(new, identity=object())
@@ -157,7 +157,7 @@ class Table:
 
     def where(self, row: int) -> str:
         """Where a row (from zero) came from, as a message says it."""
-        return self.origin.place(row) if self.origin else f"table '{self.name}', row {row + 1}"
+        return self.origin.describe(row) if self.origin else f"table '{self.name}', row {row + 1}"
 
 
 def missing_column(table: Table, heading: str, stopped: str) -> Fault:
@@ -177,7 +177,7 @@ def require_distinct(headings: Sequence[str], stopped: str, where: str) -> None:
 
 def require(table: Table, headings: Sequence[str], stopped: str) -> list[int]:
     """Places of several columns. Raises one DataError for all that are missing."""
-    places = [table.place(heading) for heading in headings]
+    places = [table.index_of(heading) for heading in headings]
     faults = [
         missing_column(table, heading, stopped)
         for heading, place in zip(headings, places, strict=True)

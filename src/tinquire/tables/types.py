@@ -26,7 +26,7 @@ from typing import Literal, Protocol, TypeAlias, get_args, runtime_checkable
 
 import numpy as np
 
-from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, at_hand, no_codes
+from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, no_codes, sequence_of
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.display import general, show
 from tinquire.cells.values import CellError, Value
@@ -85,7 +85,7 @@ class SpelledTexts(Protocol):
     def plain_numbers(self, codes: Codes, point: str) -> tuple[Floats, Booleans]:
         """The numbers of the texts at these places, with that decimal mark, and which of them are spelled plainly."""
 
-    def with_noughts(self) -> Iterable[str]:
+    def with_leading_zeros(self) -> Iterable[str]:
         """The texts that begin with a nought and another digit."""
 
     def trimmed(self) -> bool:
@@ -231,7 +231,7 @@ def _spelled_numbers(
     read = _reader(spec, decimal)
     met: dict[str, _Read] = {}
     problems, one_by_one = [], []
-    pool = at_hand(column.texts, len(rest))
+    pool = sequence_of(column.texts, len(rest))
     for row, code in zip(rows[rest].tolist(), codes[rest].tolist(), strict=True):
         text = pool[code]
         value = met.get(text, _NOT_MET)

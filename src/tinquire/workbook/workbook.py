@@ -376,7 +376,7 @@ class Workbook:
         self.package.put(part, b"")
         self.package.set_type(part, f"{_CONTENT}worksheet+xml")
         ids = [self._write_table(part, table) for table in sheet.tables]
-        self.package.put(part, sheet_part(sheet, self.strings.place, ids))
+        self.package.put(part, sheet_part(sheet, self.strings.index_of, ids))
         identity = self.package.relate(self._part, f"{self._relation_space()}/worksheet", part)
         sheets = child(self._root, "sheets")
         assert sheets is not None
@@ -414,13 +414,13 @@ class Workbook:
     def _with_changed_cells(self, data: bytes, sheet: Sheet) -> bytes:
         if len(data) >= _LARGE_PART or len(sheet.changed) >= _MANY_CELLS:
             with suppress(Unusual):
-                return rewrite_cells(data, sheet, self.strings.place)
+                return rewrite_cells(data, sheet, self.strings.index_of)
         return patch_cells(data, [self._patch(sheet, *cell) for cell in sheet.changed])
 
     def _patch(self, sheet: Sheet, row: int, column: int, fresh: bool) -> CellPatch:
         formula = sheet.formula(row, column)
         value = sheet.value(row, column)
-        form, stored = stored_value(value, self.strings.place, formula=formula is not None)
+        form, stored = stored_value(value, self.strings.index_of, formula=formula is not None)
         written = text_at(formula, row, column) if formula is not None and fresh else None
         area = area_name(formula.array) if formula is not None and formula.array and fresh else ""
         return CellPatch(row, column, form, stored, sheet.style(row, column), written, area, keep_formula=not fresh)

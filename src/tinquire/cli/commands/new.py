@@ -13,7 +13,7 @@ from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
     from tinquire.docket.draft import SourceDraft
-    from tinquire.sources import Gathered
+    from tinquire.sources import SourceRead
 
 EXAMPLE = "tinquire new october --title 'Monthly linen pack'"
 _ENDINGS = frozenset({".xlsx", ".xlsm", ".ods", ".fods", ".csv", ".tsv", ".txt", ".json", ".jsonl"})
@@ -73,7 +73,7 @@ def _sources(folder: Path, paths: list[Path], terminal: Terminal) -> list[Source
     """Files with the same headings, under spellings that differ little, are one source."""
     from tinquire.docket.draft import SourceDraft, combined_type, pattern_of, period_in, suggest_summary
 
-    alike: dict[tuple[str, frozenset[str], str | None], list[tuple[Path, Gathered]]] = {}
+    alike: dict[tuple[str, frozenset[str], str | None], list[tuple[Path, SourceRead]]] = {}
     for path in paths:
         for sheet, read in _read(folder, path, terminal):
             shown = path.relative_to(folder)
@@ -100,7 +100,7 @@ def _sources(folder: Path, paths: list[Path], terminal: Terminal) -> list[Source
     return made
 
 
-def _read(folder: Path, path: Path, terminal: Terminal) -> Iterator[tuple[str | None, Gathered]]:
+def _read(folder: Path, path: Path, terminal: Terminal) -> Iterator[tuple[str | None, SourceRead]]:
     """A file's table, or that of each of its sheets; what is none is told."""
     from dataclasses import replace
 
@@ -120,7 +120,7 @@ def _read(folder: Path, path: Path, terminal: Terminal) -> Iterator[tuple[str | 
         terminal.line("left out", f"{shown}: {error.faults[0].why}", hang=4)
         return
     spec = SourceSpec("rows", folder.absolute(), paths=[path.absolute()], infer=True)
-    found: dict[frozenset[str], list[tuple[str | None, Gathered]]] = {}
+    found: dict[frozenset[str], list[tuple[str | None, SourceRead]]] = {}
     for sheet in sheets:
         place = f"{shown}, sheet '{sheet}'" if sheet else shown
         try:

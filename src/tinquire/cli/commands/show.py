@@ -35,7 +35,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.cli.support.columns import tell_columns
-    from tinquire.cli.support.workbook_contents import Beside
+    from tinquire.cli.support.workbook_contents import WorkbookContents
     from tinquire.sources.readers.detect import FileKind, is_text, open_sheets
     from tinquire.workbook.inspect.summary import summarise
 
@@ -56,7 +56,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     names = [_sheet_name(book, name) for name in options.sheet] or book.sheet_names()
     looks = list(summarise(book, names, options.rows))
     views = {look.name: look.cells for look in looks}
-    beside = Beside(book, [look.beside for look in looks if look.beside is not None])
+    beside = WorkbookContents(book, [look.beside for look in looks if look.beside is not None])
     sheets = [_description(book, name, view, options.rows) for name, view in views.items()]
     others = [{"name": entry.name, "kind": entry.kind} for entry in book.entries if entry.kind != "worksheet"]
     defined = [

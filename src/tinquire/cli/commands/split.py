@@ -158,15 +158,15 @@ def _notes(piece: _Piece) -> Iterator[str]:
 def _name(options: argparse.Namespace, part: str, number: int, taken: set[str]) -> str:
     """A file's name from the pattern, valid and not taken. Raises UseError for a slot that means nothing."""
     from tinquire.base.file_names import safe_file_name
-    from tinquire.slots.slots import Filled, Slot, Unfilled, fill_text
+    from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, fill_text
 
     values = {"part": part, "file": options.file.stem, "number": str(number)}
 
-    def resolve(slot: Slot) -> Filled | Unfilled:
+    def resolve(slot: Slot) -> FilledSlot | UnfilledSlot:
         name = slot.inside.strip()
         if name in values:
-            return Filled(values[name], "@")
-        return Unfilled(slot, f"there is no slot '{name}' here: known are part, file and number")
+            return FilledSlot(values[name], "@")
+        return UnfilledSlot(slot, f"there is no slot '{name}' here: known are part, file and number")
 
     text, missing = fill_text(options.name, resolve)
     if missing:

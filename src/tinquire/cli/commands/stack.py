@@ -15,7 +15,7 @@ from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
-    from tinquire.sources import Gathered
+    from tinquire.sources import SourceRead
     from tinquire.tables import Table
 
 EXAMPLE = "tinquire stack sources/2026-10/pickups-*.xlsx --type 'Collected=date dmy' --out pickups.xlsx"
@@ -98,7 +98,7 @@ def _free(name: str, taken: Sequence[str]) -> str:
     return next(one for one in (name, f"{name} of origin", f"{name} it came from") if one.casefold() not in folded)
 
 
-def _answer(out: Path, gathered: Gathered, table: Table) -> dict[str, object]:
+def _answer(out: Path, gathered: SourceRead, table: Table) -> dict[str, object]:
     return {
         "file": str(out),
         "rows": table.height,

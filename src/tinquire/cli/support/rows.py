@@ -13,7 +13,7 @@ from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
     from tinquire.cells.values import Value
-    from tinquire.sources import Gathered, SourceSpec
+    from tinquire.sources import SourceRead, SourceSpec
     from tinquire.tables import Table
 
 #: Numbers of files at hand are written as they are: a customer's number has no thousands.
@@ -91,7 +91,7 @@ def spec_of(name: str, files: Sequence[Path], base: Path, options: argparse.Name
 
 def read_rows(
     name: str, files: Sequence[Path], base: Path, options: argparse.Namespace, terminal: Terminal
-) -> Gathered:
+) -> SourceRead:
     """The rows of files as one table; what was read, and as what, is told."""
     from tinquire.sources import gather
 
@@ -101,7 +101,7 @@ def read_rows(
     return gathered
 
 
-def tell_read(gathered: Gathered, terminal: Terminal) -> None:
+def tell_read(gathered: SourceRead, terminal: Terminal) -> None:
     """A line for each file that was read, with what was left out or found out."""
     for file in gathered.files:
         terminal.line(

@@ -14,13 +14,13 @@ from tinquire.workbook.parts.charts import Chart
 from tinquire.workbook.parts.page_setup import PageSetup
 from tinquire.workbook.parts.pivots import PivotTable
 
-__all__ = ["Beside"]
+__all__ = ["WorkbookContents"]
 
 #: More areas than this are counted instead.
 _LISTED = 3
 
 
-class Beside:
+class WorkbookContents:
     """The details of some sheets, set out in lines or as an answer for programs."""
 
     def __init__(self, book: Workbook, sheets: Sequence[SheetDetails]) -> None:

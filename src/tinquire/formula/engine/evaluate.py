@@ -70,7 +70,7 @@ LEFT_OUT = Scalar(None)
 
 def evaluate(node: Node, frame: Frame) -> Operand:
     """The value of an expression in a frame; references stay references."""
-    return _WAYS[type(node)](node, frame)
+    return _EVALUATORS[type(node)](node, frame)
 
 
 def _table(node: TableReference, frame: Frame) -> Operand:
@@ -249,12 +249,12 @@ def _chain(node: Binary, frame: Frame) -> Operand:
         if one.sign in RUNNING and isinstance(right, Lanes) and isinstance(result, Lanes):
             waiting.append((one.sign, right.column))
             continue
-        result = lift([_run_up(result, waiting), right], BINARY[one.sign])
+        result = lift([_add_chain(result, waiting), right], BINARY[one.sign])
         waiting = []
-    return _run_up(result, waiting)
+    return _add_chain(result, waiting)
 
 
-def _run_up(result: Scalar | Lanes | Grid, waiting: list[tuple[str, Column]]) -> Scalar | Lanes | Grid:
+def _add_chain(result: Scalar | Lanes | Grid, waiting: list[tuple[str, Column]]) -> Scalar | Lanes | Grid:
     """Sums, differences and products of columns that follow each other, worked out together."""
     return Lanes(running(result.column, waiting)) if waiting and isinstance(result, Lanes) else result
 
@@ -397,7 +397,7 @@ def blank_to_zero(column: Column) -> Column:
     return Column.where(column.kinds == Kind.BLANK, Column.full(0.0, 1), column)
 
 
-_WAYS: dict[type, Callable[[Any, Frame], Operand]] = {
+_EVALUATORS: dict[type, Callable[[Any, Frame], Operand]] = {
     Literal: lambda node, frame: Scalar(node.value),
     Missing: lambda node, frame: Scalar(None),
     Reference: span_of,

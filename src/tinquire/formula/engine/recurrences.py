@@ -38,7 +38,7 @@ _ADDED_IN_ORDER = 7
 _DEEPEST = 60
 
 
-class _Unsuited(Exception):  # noqa: N818 - a signal, not an error
+class _NotSuitable(Exception):  # noqa: N818 - a signal, not an error
     """The ring, or a value that it meets, is none that the loop can work out."""
 
 
@@ -57,7 +57,7 @@ def run_recurrence(
             return [total]
     try:
         found = _Loop(ring, frame, outside).run()
-    except (_Unsuited, ZeroDivisionError, OverflowError, CycleError):
+    except (_NotSuitable, ZeroDivisionError, OverflowError, CycleError):
         return None
     return [found[column] for column in ring]
 
@@ -99,7 +99,7 @@ class _Loop:
             texts[column] = self._number(tree, replace(self.frame, column=column), 0)
         down = max(self.offsets, default=0) < 0
         if not self.offsets or (not down and min(self.offsets) < 0):
-            raise _Unsuited  # a true ring, or one that is read from above and from below
+            raise _NotSuitable  # a true ring, or one that is read from above and from below
         ordered = {column: texts[column] for column in TopologicalSorter(self.own_row).static_order()}
         return self._looped(ordered, max(map(abs, self.offsets)), down=down)
 
@@ -107,13 +107,13 @@ class _Loop:
         """What stands in the cells before the first turn, by the names that they have in the loop."""
         row = self.frame.row - farthest if down else self.frame.row + self.frame.count
         if row < 1:
-            raise _Unsuited
+            raise _NotSuitable
         begun = {}
         for column in self.ring:
             found = self.frame.scope.column(self.frame.sheet, column, row, row + farthest - 1)
             blank = bool((found.kinds == Kind.BLANK).any())
             if (found.kinds > Kind.NUMBER).any() or (blank and self.minds_blanks):
-                raise _Unsuited
+                raise _NotSuitable
             values = found.numbers.tolist()
             for back, value in enumerate(reversed(values) if down else values, start=1):
                 begun[self._before(column, back)] = value
@@ -147,7 +147,7 @@ class _Loop:
         count = self.frame.count
         results = np.fromiter(values, np.float64, count * len(texts)).reshape(count, len(texts))
         if not np.isfinite(results).all():
-            raise _Unsuited
+            raise _NotSuitable
         turned = results if down else results[::-1]
         return {column: Column.of_numbers(turned[:, index].copy()) for index, column in enumerate(texts)}
 
@@ -160,7 +160,7 @@ class _Loop:
     def _number(self, node: Node, frame: Frame, depth: int) -> str:
         """A node as Python text that gives a number. Raises _Unsuited."""
         if depth > _DEEPEST:
-            raise _Unsuited
+            raise _NotSuitable
         if self.outside(node, frame):
             return self._once(node, frame, self._numbers_outside)
         match node:
@@ -182,7 +182,7 @@ class _Loop:
                 return self._of_all(name, [self._counted(argument, frame, depth + 1) for argument in arguments])
             case Call(function=name, arguments=arguments):
                 return self._called(name, arguments, frame, depth)
-        raise _Unsuited
+        raise _NotSuitable
 
     @staticmethod
     def _of_all(name: str, given: list[str]) -> str:
@@ -193,18 +193,18 @@ class _Loop:
     def _counted(self, node: Node, frame: Frame, depth: int) -> str:
         """An argument of a function that takes ranges and leaves out what is not a number: it must be one."""
         if self.outside(node, frame) and not evaluate_column(node, frame).all_of(Kind.NUMBER):
-            raise _Unsuited
+            raise _NotSuitable
         if isinstance(node, Reference) and (node.top, node.left) != (node.bottom, node.right):
-            raise _Unsuited
+            raise _NotSuitable
         return self._number(node, frame, depth)
 
     def _called(self, name: str, arguments: tuple[Node, ...], frame: Frame, depth: int) -> str:
         """A function of numbers that gives a number, called for each turn."""
         function = functions().get(name)
         if function is None or function.mode is not Mode.ELEMENTWISE or not function.takes(len(arguments)):
-            raise _Unsuited
+            raise _NotSuitable
         if any(parameter.kind != "number" or parameter.repeats for parameter in function.parameters):
-            raise _Unsuited
+            raise _NotSuitable
         given = [_sound(self._number(argument, frame, depth + 1)) for argument in arguments]
         key = f"f{next(self._names)}"
         self.fixed[key] = _singly(function, len(given))
@@ -213,7 +213,7 @@ class _Loop:
     def _condition(self, node: Node, frame: Frame, depth: int) -> str:
         """A node as Python text that gives yes or no. Raises _Unsuited."""
         if depth > _DEEPEST:
-            raise _Unsuited
+            raise _NotSuitable
         if self.outside(node, frame):
             return self._once(node, frame, self._flags_outside)
         match node:
@@ -225,12 +225,12 @@ class _Loop:
                 return f"({f' {name.lower()} '.join(parts)})"
             case Call(function="NOT", arguments=(argument,)):
                 return f"(not {self._condition(argument, frame, depth + 1)})"
-        raise _Unsuited
+        raise _NotSuitable
 
     def _compared(self, node: Node, frame: Frame, depth: int) -> str:
         """One side of a comparison: texts and blanks have an order of their own, so that both must be numbers."""
         if self.outside(node, frame) and not evaluate_column(node, frame).all_of(Kind.NUMBER):
-            raise _Unsuited
+            raise _NotSuitable
         self.minds_blanks = True
         return self._number(node, frame, depth)
 
@@ -244,19 +244,19 @@ class _Loop:
     def _flags_outside(self, node: Node, frame: Frame) -> str:
         flags, faults = logicals(evaluate_column(node, frame))
         if faults is not None:
-            raise _Unsuited
+            raise _NotSuitable
         return self._stream(flags)
 
     def _numbers_outside(self, node: Node, frame: Frame) -> str:
         if isinstance(node, Missing):
-            raise _Unsuited
+            raise _NotSuitable
         if isinstance(node, Literal) and isinstance(node.value, float):
             key = f"c{next(self._names)}"
             self.fixed[key] = node.value
             return key
         column = evaluate_column(node, frame)
         if (column.kinds > Kind.NUMBER).any():
-            raise _Unsuited
+            raise _NotSuitable
         values, _ = numbers(column)
         if (values == values[0]).all():
             key = f"c{next(self._names)}"
@@ -272,16 +272,16 @@ class _Loop:
     def _in_ring(self, node: Reference, frame: Frame) -> str:
         """A cell of the ring: of this turn, or of one before."""
         if (node.top, node.left) != (node.bottom, node.right) or node.top.fixed:
-            raise _Unsuited
+            raise _NotSuitable
         column = node.left.at(frame.column)
         if column not in self.ring:
-            raise _Unsuited
+            raise _NotSuitable
         offset = node.top.number
         if offset == 0:
             self.own_row[self._reading].add(column)
             return f"v{column}"
         if abs(offset) > 50:
-            raise _Unsuited
+            raise _NotSuitable
         self.offsets.add(offset)
         return self._before(column, abs(offset))
 
@@ -302,7 +302,7 @@ def _sound(text: str) -> str:
 
 def _in_range(value: float) -> float:
     if not isfinite(value):
-        raise _Unsuited
+        raise _NotSuitable
     return value
 
 
@@ -310,7 +310,7 @@ def _singly(function: Function, given: int) -> Callable[..., float]:
     """A function of columns of numbers as one of numbers."""
     left_out = [parameter.default for parameter in function.parameters[given:]]
     if not all(isinstance(value, float) for value in left_out):
-        raise _Unsuited
+        raise _NotSuitable
 
     def called(*values: float) -> float:
         with np.errstate(all="ignore"):
@@ -319,7 +319,7 @@ def _singly(function: Function, given: int) -> Callable[..., float]:
             return float(result[0])
         if isinstance(result, Column) and result.kinds[0] == Kind.NUMBER:
             return float(result.numbers[0])
-        raise _Unsuited
+        raise _NotSuitable
 
     return called
 

@@ -49,7 +49,7 @@ class Checks:
 
 
 @dataclass(frozen=True, slots=True)
-class _Answer:
+class _Outcome:
     """What a check found, and what it keeps for the next period."""
 
     result: CheckResult
@@ -78,7 +78,7 @@ def make_checks(values: Results, before: Before) -> Checks:
     return Checks(tuple(results), facts, tuple(errors), tuple(warnings))
 
 
-def _all_checks(values: Results, before: Before) -> Iterator[tuple[str, Callable[[], _Answer]]]:
+def _all_checks(values: Results, before: Before) -> Iterator[tuple[str, Callable[[], _Outcome]]]:
     """Each check with its place in the docket: those that it states, and the statements that must balance."""
     for name, model in values.docket.model.checks.items():
         where = values.docket.where("checks", name)
@@ -89,7 +89,7 @@ def _all_checks(values: Results, before: Before) -> Iterator[tuple[str, Callable
             yield where, partial(_check_balance, values.statements[name], statement.balance, where)
 
 
-def _check_balance(made: Statement, lines: Sequence[str], where: str) -> _Answer:
+def _check_balance(made: Statement, lines: Sequence[str], where: str) -> _Outcome:
     """A statement's two sides as a check of their own. Raises UseError for lines that are not there."""
     known = [line.name for line in made.lines if line.name]
     for line in lines:
@@ -97,16 +97,16 @@ def _check_balance(made: Statement, lines: Sequence[str], where: str) -> _Answer
             why = f"statement '{made.name}' has no line '{line}': {known_names(line, known)}"
             raise UseError(Fault(f"statement '{made.name}'", why, where, "mend the name in balance"))
     asked, found = balance(made, *lines)
-    return _Answer(CheckResult(f"{made.name} balances", asked, not found, found, True, worded=True))
+    return _Outcome(CheckResult(f"{made.name} balances", asked, not found, found, True, worded=True))
 
 
-def _check(values: Results, before: Before, name: str, model: CheckModel, where: str) -> _Answer:
+def _check(values: Results, before: Before, name: str, model: CheckModel, where: str) -> _Outcome:
     stops = model.otherwise == "stop"
     if model.that is not None:
-        return _Answer(check_formula(name, model.that, values.scope(), stops=stops, says=model.says, where=where))
+        return _Outcome(check_formula(name, model.that, values.scope(), stops=stops, says=model.says, where=where))
     ready_made = _ReadyMade(values, before, values.scope(), f"check '{name}'", where)
     (asked, found), facts = ready_made.verdict(model)
-    return _Answer(CheckResult(name, asked, not found, found, stops, model.says, worded=True), facts)
+    return _Outcome(CheckResult(name, asked, not found, found, stops, model.says, worded=True), facts)
 
 
 @dataclass(frozen=True, slots=True)

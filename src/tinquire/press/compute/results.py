@@ -12,7 +12,7 @@ from tinquire.docket import Docket
 from tinquire.looks import House
 from tinquire.press.compute.run import Run, formula_names
 from tinquire.press.compute.slot_scope import SlotScope
-from tinquire.sources import Gathered, RemoteRows
+from tinquire.sources import RemoteRows, SourceRead
 from tinquire.tables import Table
 from tinquire.tables.checks.conditions import CheckResult
 from tinquire.tables.pivots.pivot import Pivot
@@ -28,7 +28,7 @@ class Results:
     """What the stages of a run gave; outputs are made from it, and change nothing in it."""
 
     run: Run
-    sources: Mapping[str, Gathered]
+    sources: Mapping[str, SourceRead]
     tables: Mapping[str, Table]
     #: Sources, and tables made of them, whose rows stay in their database.
     remote: Mapping[str, RemoteRows] = field(default_factory=dict)

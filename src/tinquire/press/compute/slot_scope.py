@@ -13,7 +13,7 @@ from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import text_of
 from tinquire.formula.language.tree import Name, TableReference
 from tinquire.looks import House
-from tinquire.slots.slots import Filled, Slot, Unfilled, cut_text, fill_text, slot_name
+from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, cut_text, fill_text, slot_name
 from tinquire.tables import Table
 from tinquire.tables.scope import TableScope, read_formula, scalar_value, table_values
 from tinquire.tables.types import TYPES
@@ -53,45 +53,45 @@ class SlotScope:
             raise UseError(*(unfilled_fault(one, stopped, where) for one in unfilled))
         return result
 
-    def resolve(self, slot: Slot) -> Filled | Unfilled:
+    def resolve(self, slot: Slot) -> FilledSlot | UnfilledSlot:
         """A slot's value and the format in which texts show it."""
         found = self._value(slot)
-        if isinstance(found, Unfilled):
+        if isinstance(found, UnfilledSlot):
             return found
         value, kind = found
         if slot.cuts:
             text = cut_text(str(text_of(value)), slot)
             if text is None:
-                return Unfilled(slot, f"'{text_of(value)}' does not hold '{slot.cuts[-1][1]}'")
+                return UnfilledSlot(slot, f"'{text_of(value)}' does not hold '{slot.cuts[-1][1]}'")
             value, kind = text, "text"
         if slot.format and not slot.word:
-            return Filled(value, self.format_of(slot.format), self.house.language)
+            return FilledSlot(value, self.format_of(slot.format), self.house.language)
         code = self.house.number_format(kind) if kind and kind != "text" else "General"
-        return Filled(value, code, self.house.language)
+        return FilledSlot(value, code, self.house.language)
 
-    def _value(self, slot: Slot) -> tuple[Value, str | None] | Unfilled:
+    def _value(self, slot: Slot) -> tuple[Value, str | None] | UnfilledSlot:
         wanted = slot_name(slot.inside)
         named = next((known for known in self.names if slot_name(known) == wanted), None)
-        index = None if self.row is None else self.row.place(slot.inside)
+        index = None if self.row is None else self.row.index_of(slot.inside)
         if self.row is not None and index is not None:
             own, one = self.row.columns[index][0], self.row.fields[index]
             if named is not None and _differ(self.names[named], own):
                 why = (
                     f"'{named}' is known to the whole run, and '{one.name}' is a column of the row, with another value"
                 )
-                return Unfilled(slot, why, f"write [:[{one.name}]:] for the row's own, or rename one of them")
+                return UnfilledSlot(slot, why, f"write [:[{one.name}]:] for the row's own, or rename one of them")
             return own, one.type
         if named is not None:
             return self.names[named], self.types.get(named)
         return self._formula(slot)
 
-    def _formula(self, slot: Slot) -> tuple[Value, str | None] | Unfilled:
+    def _formula(self, slot: Slot) -> tuple[Value, str | None] | UnfilledSlot:
         plain = {slot_name(name): value for name, value in self.names.items() if "." not in name}
         scope = TableScope(self.tables, plain, self.row)
         try:
             tree = read_formula(slot.inside, scope, "a slot")
             if isinstance(tree, Name) and scope.find_table(tree.name) is not None:
-                return Unfilled(slot, f"'{slot.inside}' is a table; a slot wants one value")
+                return UnfilledSlot(slot, f"'{slot.inside}' is a table; a slot wants one value")
             if self.row is None:
                 return scalar_value(tree, scope), None
             value = table_values(tree, scope, self.row)[0]
@@ -99,10 +99,12 @@ class SlotScope:
             return value, self.row.field(tree.first or "").type if column and isinstance(tree, TableReference) else None
         except UseError as error:
             if all(character.isalnum() or character in " _." for character in slot.inside):
-                return Unfilled(slot, f"nothing is called '{slot.inside}': {known_names(slot.inside, self._known())}")
-            return Unfilled(slot, error.faults[0].why)
+                return UnfilledSlot(
+                    slot, f"nothing is called '{slot.inside}': {known_names(slot.inside, self._known())}"
+                )
+            return UnfilledSlot(slot, error.faults[0].why)
         except TinQuireError as error:
-            return Unfilled(slot, error.faults[0].why)
+            return UnfilledSlot(slot, error.faults[0].why)
 
     def _known(self) -> list[str]:
         """What a slot might have meant: the row's columns and the run's own names; the period's come last."""
@@ -114,7 +116,7 @@ def _differ(a: Value, b: Value) -> bool:
     return type(a) is not type(b) or a != b
 
 
-def unfilled_fault(unfilled: Unfilled, stopped: str, where: str) -> Fault:
+def unfilled_fault(unfilled: UnfilledSlot, stopped: str, where: str) -> Fault:
     """What to say of a slot that nothing fills."""
     why = f"nothing fills {unfilled.slot.written}: {unfilled.why}"
     return Fault(stopped, why, where, unfilled.do or "mend the slot's name, or add a figure of that name")

@@ -11,7 +11,7 @@ from tinquire.base.wording import counted
 from tinquire.docket.schema.base import cell_value
 from tinquire.docket.schema.sources import SourceModel
 from tinquire.press.compute.run import Run, formula_names
-from tinquire.sources import FileRead, Gathered, RemoteGroups, RemoteRows, SourceSpec, gather
+from tinquire.sources import FileRead, RemoteGroups, RemoteRows, SourceRead, SourceSpec, gather
 
 __all__ = ["Fetched", "Sources", "read_sources", "with_fetched"]
 
@@ -20,7 +20,7 @@ __all__ = ["Fetched", "Sources", "read_sources", "with_fetched"]
 class Sources:
     """The sources that were read, those whose rows stay in their database, and what could not be read."""
 
-    gathered: Mapping[str, Gathered]
+    gathered: Mapping[str, SourceRead]
     remote: Mapping[str, RemoteRows]
     errors: tuple[TinQuireError, ...] = ()
 
@@ -39,7 +39,7 @@ class Fetched:
 
 def read_sources(run: Run, progress: Callable[[str], None]) -> Sources:
     """Read every source; one that cannot be read does not hide what is wrong with the next."""
-    gathered: dict[str, Gathered] = {}
+    gathered: dict[str, SourceRead] = {}
     remote: dict[str, RemoteRows] = {}
     errors: list[TinQuireError] = []
     for name, model in run.docket.model.sources.items():
@@ -62,7 +62,7 @@ def _remote(run: Run, name: str, model: SourceModel) -> RemoteRows:
     )
 
 
-def with_fetched(gathered: Mapping[str, Gathered], fetched: Iterable[Fetched]) -> dict[str, Gathered]:
+def with_fetched(gathered: Mapping[str, SourceRead], fetched: Iterable[Fetched]) -> dict[str, SourceRead]:
     """Sources with what databases worked out for them, for the record of what was read."""
     sources = dict(gathered)
     for one in fetched:
@@ -70,7 +70,7 @@ def with_fetched(gathered: Mapping[str, Gathered], fetched: Iterable[Fetched]) -
         before = sources[one.source].files if one.source in sources else ()
         note = f"{counted(groups.rows, 'row')} stay in the database; {counted(groups.labels.height, 'group')} travelled"
         read = FileRead(Path(), groups.shown, groups.labels.height, (note,), groups.digest)
-        sources[one.source] = Gathered(groups.labels, (*before, read), ())
+        sources[one.source] = SourceRead(groups.labels, (*before, read), ())
     return sources
 
 

@@ -18,7 +18,7 @@ from tinquire.post.message import Attachment, BodyStyle, Mail, mail_bytes, parse
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
-from tinquire.slots.slots import Filled, Slot, Unfilled, fill_text, split_slots
+from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, fill_text, split_slots
 
 __all__ = ["MAILS", "MadeMail"]
 
@@ -39,7 +39,7 @@ class MadeMail(Made):
 
 
 @dataclass(frozen=True)
-class _Desk:
+class _MailWriter:
     """What all mails of one entry share."""
 
     making: Making
@@ -69,7 +69,7 @@ def make_mails(making: Making, name: str) -> Iterator[MadeMail]:
     body = house.look("body")
     fonts = (house.font, *(part.strip() for part in house.fallback.split(",")))
     body_style = BodyStyle(fonts, house.size, house.colour(body.colour) if body.colour else "000000")
-    desk = _Desk(making, name, model, body_style)
+    desk = _MailWriter(making, name, model, body_style)
     if model.each is None or not results.tables[model.each].height:
         tuple(_attachments(desk, results.slots()))  # a list without rows hides no attachment that is missing
     errors: list[TinQuireError] = []
@@ -99,7 +99,7 @@ def _rows(results: Results, model: MailModel) -> Iterator[tuple[str, SlotScope]]
         yield table.where(row), scope.at(table, row)
 
 
-def _attachments(desk: _Desk, scope: SlotScope, place: str = "") -> Iterator[Attachment]:
+def _attachments(desk: _MailWriter, scope: SlotScope, place: str = "") -> Iterator[Attachment]:
     """The files named by the docket, read whole. Raises UseError and DataError for those that are missing."""
     results, name, outputs = desk.results, desk.name, desk.making.made
     for number, entry in enumerate(desk.model.attach):
@@ -120,14 +120,14 @@ def _attachments(desk: _Desk, scope: SlotScope, place: str = "") -> Iterator[Att
         yield Attachment(path.name, written.data if written is not None else desk.read[path])
 
 
-def _own_files(desk: _Desk, entry: str, scope: SlotScope, place: str) -> Sequence[Made]:
+def _own_files(desk: _MailWriter, entry: str, scope: SlotScope, place: str) -> Sequence[Made]:
     """The files of an output that go with a row: of a split workbook the one of the row's own value. Raises DataError
     when there is none: nobody gets the file of another."""
     files = desk.making.made[entry]
     if not files or files[0].cut is None:
         return files
     column = files[0].cut[0]
-    at = None if scope.row is None else scope.row.place(column)
+    at = None if scope.row is None else scope.row.index_of(column)
     stopped = f"mail '{desk.name}', attachments"
     if scope.row is None or at is None:
         why = f"'{entry}' is split by '{column}', and the mail has no row with such a column"
@@ -140,9 +140,9 @@ def _own_files(desk: _Desk, entry: str, scope: SlotScope, place: str) -> Sequenc
     return own
 
 
-def _as_part_of_a_name(found: Filled | Unfilled) -> Filled | Unfilled:
+def _as_part_of_a_name(found: FilledSlot | UnfilledSlot) -> FilledSlot | UnfilledSlot:
     """A slot's text in a path: one from a source never leads to another folder."""
-    if isinstance(found, Unfilled) or not isinstance(found.value, str):
+    if isinstance(found, UnfilledSlot) or not isinstance(found.value, str):
         return found
     return replace(found, value=safe_file_name(found.value))
 
@@ -155,7 +155,7 @@ def _missing_attachment(results: Results, mail: str, number: int, entry: str, at
     return DataError(Fault(f"mail '{mail}', attachments", why, where, "put the file there, or mend its name"))
 
 
-def _mail(desk: _Desk, scope: SlotScope, seen: Counter[tuple[str, ...]], place: str) -> MadeMail:
+def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], place: str) -> MadeMail:
     model = desk.model
     sender = _addresses(desk, model.from_, scope, "from", place)
     to = _addresses(desk, model.to, scope, "to", place)
@@ -192,14 +192,14 @@ def _numbered_file(file: str, number: int) -> str:
     return file if number == 1 else f"{file.removesuffix('.eml')} ({number}).eml"
 
 
-def _identity(desk: _Desk, addresses: tuple[str, ...], ordinal: int, sender: Address) -> str:
+def _identity(desk: _MailWriter, addresses: tuple[str, ...], ordinal: int, sender: Address) -> str:
     """A Message-ID (RFC 5322, 3.6.4) that the same mail of the same period always has."""
     title, period = desk.results.docket.model.title, desk.results.period.text
     key = "\n".join((title, desk.name, period, *addresses, str(ordinal)))
     return f"<{hashlib.sha256(key.encode()).hexdigest()[:32]}@{sender.domain}>"
 
 
-def _addresses(desk: _Desk, raw: str, scope: SlotScope, part: str, place: str) -> tuple[Address, ...]:
+def _addresses(desk: _MailWriter, raw: str, scope: SlotScope, part: str, place: str) -> tuple[Address, ...]:
     """Recipients as the docket writes them, `Name <address>, ...`.
 
     Commas and angle brackets count only where the docket wrote them: what a slot brings stays one name or one address.

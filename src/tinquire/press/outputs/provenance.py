@@ -124,7 +124,7 @@ def _of_text(results: Results, scope: SlotScope, text: str) -> Iterator[CellSour
         formula = model.is_ if isinstance(model, FigureModel) else str(model)
         yield CellSources("", nowhere, f"figure '{figure}' = {formula}")
         yield from _of_formula(results, scope, formula)
-    elif scope.row is not None and (index := scope.row.place(text)) is not None:
+    elif scope.row is not None and (index := scope.row.index_of(text)) is not None:
         says = f"column '{scope.row.fields[index].name}' of table '{scope.row.name}'"
         yield CellSources("", nowhere, says, scope.row.origin, whole=True)
     elif slot_name(text) in {slot_name(name) for name in scope.names}:

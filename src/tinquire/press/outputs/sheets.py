@@ -103,7 +103,7 @@ class Sheets:
         if self._cut is None:
             return table
         column, value = self._cut
-        if table.place(column) is None:
+        if table.index_of(column) is None:
             why = f"the workbook is split by '{column}', which table '{source}' does not have"
             raise UseError(Fault(f"workbook sheet of '{source}'", why, do="bring that column over by a match"))
         groups, distinct = table.column(column).groups()

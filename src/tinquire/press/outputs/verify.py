@@ -76,7 +76,7 @@ def claims_of_pivot(sheet: Sheet, pivot: Pivot, rows: Table | None, *, living: b
 
 
 def _size_of_rows(value: PivotValue | None, rows: Table | None) -> float:
-    index = None if value is None or rows is None else rows.place(value.column)
+    index = None if value is None or rows is None else rows.index_of(value.column)
     return 0.0 if index is None or rows is None else _size(rows.columns[index])
 
 

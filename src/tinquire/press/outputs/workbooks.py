@@ -24,7 +24,7 @@ from tinquire.press.outputs.provenance import sources_of_slots
 from tinquire.press.outputs.sheets import SheetMade, Sheets
 from tinquire.press.outputs.verify import differences
 from tinquire.press.record.cell_sources import CellSources
-from tinquire.slots.slots import Slot, Unfilled, slot_name, split_slots
+from tinquire.slots.slots import Slot, UnfilledSlot, slot_name, split_slots
 from tinquire.workbook import Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.transform.fill_slots import fill, slots_of, slotted_cells
@@ -107,7 +107,7 @@ def _cuts(results: Results, name: str, model: WorkbookModel) -> Iterator[tuple[S
         if sheet.statement is None
     )
     tables = [results.tables[source] for source in sources]
-    tables = [table for table in tables if table.place(model.split) is not None]
+    tables = [table for table in tables if table.index_of(model.split) is not None]
     if not tables:
         why = f"it is split by '{model.split}', and no table of its sheets has such a column"
         raise UseError(Fault(stopped, why, where, "name a column of a table that it shows"))
@@ -169,7 +169,7 @@ def _unknown_slots(results: Results, name: str, model: WorkbookModel) -> Iterato
             if isinstance(piece, Slot) and _NAME.match(piece.inside) and not _known(piece.inside, known):
                 why = f"nothing is called '{piece.inside}': {known_names(piece.inside, known)}"
                 place = f"{book.name}, sheet '{sheet}', cell {cell}"
-                fault: Fault = unfilled_fault(Unfilled(piece, why), f"filling workbook '{name}'", place)
+                fault: Fault = unfilled_fault(UnfilledSlot(piece, why), f"filling workbook '{name}'", place)
                 yield DataError(fault)
 
 

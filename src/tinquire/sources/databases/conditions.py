@@ -44,10 +44,10 @@ def condition(
 ) -> ColumnElement[bool]:
     """A formula over headings as an expression. Raises RefusedError with what the database cannot be asked, and
     FormulaError for text that is no formula."""
-    return _Translating({name.casefold(): one for name, one in columns.items()}, names).truth(parse(text))
+    return _Translator({name.casefold(): one for name, one in columns.items()}, names).truth(parse(text))
 
 
-class _Translating:
+class _Translator:
     def __init__(self, columns: Mapping[str, tuple[ColumnElement[Any], Holds]], names: Mapping[str, Value]) -> None:
         self.columns = columns
         self.names = {slot_name(name): value for name, value in names.items()}

@@ -74,7 +74,7 @@ class RemoteRows:
         """The rows brought together by columns (days without their time where that is asked), with what the values
         need. Raises DataError for what the database cannot work out as we do, and what `connect_read_only` raises."""
         with connect_read_only(self.url, self.base, self.password) as (connection, shown):
-            asking = _Asking(self, connection, shown, stopped)
+            asking = _RemoteQuery(self, connection, shown, stopped)
             return asking.grouped(fields, list(values))
 
 
@@ -109,7 +109,7 @@ def _not_pushed(how: Aggregation | None, name: str, stopped: str) -> Fault:
     return Fault(stopped, f"'{name}' is {what}, which is not worked out in the database: that does {known}", do=_DO)
 
 
-class _Asking:
+class _RemoteQuery:
     """One question to a database."""
 
     def __init__(self, rows: RemoteRows, connection: Connection, shown: str, stopped: str) -> None:

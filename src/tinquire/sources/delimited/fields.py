@@ -148,7 +148,7 @@ class FieldTexts(Sequence[str]):
         ends = [int(one).to_bytes(3, "little").decode(errors="ignore") for one in np.unique(threes)]
         return not any(end[side].isspace() for end in ends if end)
 
-    def with_noughts(self) -> Iterator[str]:
+    def with_leading_zeros(self) -> Iterator[str]:
         """The texts that begin with a nought and another digit."""
         yield from (text for text in (*self._head, *self._tail) if _NOUGHT.match(text))
         starts, ends = self._places
@@ -206,7 +206,7 @@ def plain_rows(
     edges = [list(zip_longest(*rows, [""] * width, fillvalue="")) for rows in (heads, tails)]
     above, below = ([column[:-1] for column in edge] for edge in edges)  # less the row that made it wide enough
     building = list(map_in_order(lambda place: _building(text, judged, place, above[place]), range(width)))
-    keeps = any(isinstance(one, _Lies) for one in building)
+    keeps = any(isinstance(one, _MostlyDistinct) for one in building)
 
     def looked(piece: tuple[int, int]) -> tuple[Cut, list[_Lying | _Read | None]] | None:
         found = cut(text.array, piece, mark, width, quoted=text.quoted)
@@ -232,7 +232,7 @@ def plain_rows(
     return PlainRows(list(columns), np.concatenate(lines), line)
 
 
-def _building(text: _Text, judged: Cut, place: int, head: Sequence[str]) -> _Apart | _Lies:
+def _building(text: _Text, judged: Cut, place: int, head: Sequence[str]) -> _Repeating | _MostlyDistinct:
     """How a column is best made, by the fields of a first piece."""
     starts, ends = judged.column(text.array, place)
     lengths = ends - starts
@@ -241,15 +241,15 @@ def _building(text: _Text, judged: Cut, place: int, head: Sequence[str]) -> _Apa
         _, new = Distinct(len(starts)).codes(keys_of(text.words(judged), starts, lengths), 0)
         different = len(new)
         if different <= _DIFFERENT * len(starts) + _FEW:
-            return _Apart(text, place, different, head)
+            return _Repeating(text, place, different, head)
     for point in ".,":
         _, plain = text.numbers(judged, place, point)
         if plain.sum() > _NUMBERS * max(int((lengths > 0).sum()), 1):
-            return _Lies(text, place, point)
-    return _Lies(text, place, None)
+            return _MostlyDistinct(text, place, point)
+    return _MostlyDistinct(text, place, None)
 
 
-class _Apart:
+class _Repeating:
     """A column on its way whose fields repeat themselves: the different ones met so far, and each row's."""
 
     def __init__(self, text: _Text, place: int, expected: int, head: Sequence[str]) -> None:
@@ -303,7 +303,7 @@ class _Apart:
         return Column(_kinds(head, tail, filled, len(rows)), np.zeros(len(rows)), codes, texts)
 
 
-class _Lies:
+class _MostlyDistinct:
     """A column on its way whose fields mostly differ: left where they lie, but for numbers, which are read at once."""
 
     def __init__(self, text: _Text, place: int, point: str | None) -> None:

@@ -16,7 +16,7 @@ from tinquire.sources.readers.workbooks import block_of
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.grid.sheet import SheetTable
 
-__all__ = ["Groups", "Under", "rows_by_value", "under_heading"]
+__all__ = ["Groups", "RowsBelow", "rows_by_value", "under_heading"]
 
 _BLANK = "(blank)"
 _ADDS_UP = re.compile(r"\b(?:SUM|SUBTOTAL|SUMIFS?)\(", re.IGNORECASE)
@@ -25,7 +25,7 @@ _CLOSE = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
-class Under:
+class RowsBelow:
     """The rows below a sheet's headings, and the sheet column of each heading; `table` is the table part, if it is
     one."""
 
@@ -41,15 +41,15 @@ class Under:
         return next((column for known, column in pairs if known.casefold() == wanted), None)
 
 
-def under_heading(book: Workbook, sheet: Sheet, heading: str) -> Under | None:
+def under_heading(book: Workbook, sheet: Sheet, heading: str) -> RowsBelow | None:
     """The rows to which a heading belongs: a table's, or those below a row of headings; None when no headings can be
     told. The result need not have the heading: it is there for the message then."""
     for table in sheet.tables:
-        if table.headings and table.place(heading) is not None:
+        if table.headings and table.index_of(heading) is not None:
             columns = tuple(range(table.area.left, table.area.right + 1))
             last = min(table.data.bottom, sheet.extent()[0])  # a table may claim the whole grid
             rows = tuple(range(table.data.top, last + 1))
-            return Under(tuple(column.name for column in table.columns), columns, rows, table)
+            return RowsBelow(tuple(column.name for column in table.columns), columns, rows, table)
     if sheet.used is None:
         return None
     block = block_of(book, sheet, sheet.used, book.name)
@@ -59,7 +59,7 @@ def under_heading(book: Workbook, sheet: Sheet, heading: str) -> Under | None:
         return None
     if not len(raw.rows):
         return None
-    return Under(tuple(raw.headings), tuple(raw.letters), tuple(map(int, raw.rows)))
+    return RowsBelow(tuple(raw.headings), tuple(raw.letters), tuple(map(int, raw.rows)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,7 +82,7 @@ class Groups:
         return tuple(sorted(row for rows in self.rows.values() for row in rows))
 
 
-def _sums_up(sheet: Sheet, under: Under, row: int, block: Sequence[int]) -> bool:
+def _sums_up(sheet: Sheet, under: RowsBelow, row: int, block: Sequence[int]) -> bool:
     """Whether a row among the data sums up those above it: it says so in words, and one of its numbers is their sum, or
     a formula that adds up. A product may be called `Total eclipse`."""
     values = {column: sheet.value(row, column) for column in under.columns}

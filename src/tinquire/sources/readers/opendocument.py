@@ -49,7 +49,7 @@ def read_opendocument(content: bytes, name: str) -> Workbook:
 
 
 @dataclass(slots=True)
-class _Growing:
+class _GrowingColumns:
     """One column while its sheet is read: rows, values and kinds of format."""
 
     rows: list[int] = field(default_factory=list)
@@ -71,7 +71,7 @@ class _Reader:
             resolve_entities=False, no_network=True, huge_tree=True,
         )  # fmt: skip
         sheet: Sheet | None = None
-        columns: dict[int, _Growing] = {}
+        columns: dict[int, _GrowingColumns] = {}
         row = depth = 0
         for event, element in context:
             kind = local(element)
@@ -100,7 +100,7 @@ class _Reader:
         self.book.add_sheet(sheet)
         return sheet
 
-    def _row(self, sheet: Sheet, columns: dict[int, _Growing], element: etree._Element, row: int) -> int:
+    def _row(self, sheet: Sheet, columns: dict[int, _GrowingColumns], element: etree._Element, row: int) -> int:
         """Take in one row element, and return for how many rows it stands."""
         repeated = int(_get(element, "number-rows-repeated") or 1)
         filled = list(self._filled(sheet, element, row))
@@ -113,7 +113,7 @@ class _Reader:
             why = f"it claims more than {_MOST_CELLS:,} filled cells"
             raise DataError(Fault("opening an OpenDocument sheet", why, self.name, "ask the sender for a sound file"))
         for column, value, form in filled:
-            growing = columns.setdefault(column, _Growing())
+            growing = columns.setdefault(column, _GrowingColumns())
             growing.rows += range(row, row + repeated)
             growing.values += [value] * repeated
             growing.formats += [form] * repeated
@@ -138,7 +138,7 @@ class _Reader:
                 sheet.merged.append(Area(row, column, row + high - 1, column + wide - 1))
             column += repeated
 
-    def _put(self, sheet: Sheet, columns: dict[int, _Growing]) -> None:
+    def _put(self, sheet: Sheet, columns: dict[int, _GrowingColumns]) -> None:
         styles = {
             form: self.book.styles.number(Appearance(format=_FORMATS.get(form, "General"))) if form in _FORMATS else 0
             for growing in columns.values()

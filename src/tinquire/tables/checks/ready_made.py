@@ -146,9 +146,9 @@ def _where(table: Table, rows: Codes) -> str:
     runs = [(start, many, first) for start, many, _, _, first in origin.runs()]
     return listed(
         [
-            origin.place(start)
+            origin.describe(start)
             if many == 1
-            else f"{origin.place(start)} to {first + many - 1:,}".replace(", row ", ", rows ")
+            else f"{origin.describe(start)} to {first + many - 1:,}".replace(", row ", ", rows ")
             for start, many, first in runs
         ]
     )

@@ -17,7 +17,7 @@ from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, Summary
 from tinquire.tables.origin import Members
 from tinquire.tables.pivots.fields import Levels, PivotField, group_levels
-from tinquire.tables.pivots.groups import Grouped, PivotValue, RowGroups
+from tinquire.tables.pivots.groups import GroupSource, PivotValue, RowGroups
 from tinquire.tables.pivots.pivot import Pivot, PivotRows, spelled
 from tinquire.tables.pivots.shown_as import SHOWN, Block, show_block_as
 from tinquire.tables.scope import GroupScope
@@ -73,7 +73,7 @@ def plain_columns(values: Sequence[PivotValue]) -> list[str]:
 
 
 def pivot_of_groups(
-    groups: Grouped,
+    groups: GroupSource,
     rows: Sequence[PivotField],
     columns: Sequence[PivotField],
     values: Sequence[PivotValue],
@@ -85,17 +85,17 @@ def pivot_of_groups(
     language: Language = ENGLISH,
 ) -> Pivot:
     """The same of rows that are told apart already, by all columns of the fields at least."""
-    return _Summing(groups, values, empty, language).pivot(rows, columns, subtotals, totals, totals_across)
+    return _PivotMaker(groups, values, empty, language).pivot(rows, columns, subtotals, totals, totals_across)
 
 
 def _field(one: str | PivotField) -> PivotField:
     return PivotField(one) if isinstance(one, str) else one
 
 
-class _Summing:
+class _PivotMaker:
     """Groups of rows, and the values that are to be worked out of them."""
 
-    def __init__(self, groups: Grouped, values: Sequence[PivotValue], empty: Value, language: Language) -> None:
+    def __init__(self, groups: GroupSource, values: Sequence[PivotValue], empty: Value, language: Language) -> None:
         self.groups, self.values, self.empty, self.language = groups, tuple(values), empty, language
         self.name = groups.labels.name
         self.stopped = f"pivot '{self.name}'"

@@ -21,7 +21,7 @@ from tinquire.tables.origin import Members, Origin
 from tinquire.tables.scope import GroupScope, read_formula, scalar_value
 from tinquire.tables.table import Field, Table, require
 
-__all__ = ["Grouped", "PivotValue", "RowGroups"]
+__all__ = ["GroupSource", "PivotValue", "RowGroups"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +36,7 @@ class PivotValue:
     shown: str | None = None
 
 
-class Grouped(Protocol):
+class GroupSource(Protocol):
     """Rows told apart by columns, wherever the rows live."""
 
     @property

@@ -14,7 +14,7 @@ from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import text_of
 from tinquire.tables.origin import Members, Origin
 from tinquire.tables.pivots.fields import Span
-from tinquire.tables.pivots.groups import Grouped, PivotValue
+from tinquire.tables.pivots.groups import GroupSource, PivotValue
 from tinquire.tables.table import Field, Table
 
 __all__ = ["Pivot", "PivotRows", "PivotTable", "spelled"]
@@ -30,7 +30,7 @@ class PivotRows:
 
     lines: Members
     across: Members
-    groups: Grouped
+    groups: GroupSource
 
     def origin(self) -> Origin | None:
         return self.groups.origin()
@@ -125,7 +125,7 @@ class Pivot:
         """A value by its name and by items of fields: a cell, where all fields are given; the total of a line or a
         column, a subtotal, or the grand total, where fewer are. The error value `#REF!` when there is no such cell; a
         combination without rows is what `empty` says."""
-        found = self.place(data, items)
+        found = self.position(data, items)
         if found is None:
             return CellError.REF
         value, line, group = found
@@ -133,7 +133,7 @@ class Pivot:
             return self.grand[value][0] if group is None else self.column_totals[value][group]
         return self.row_totals[value][line] if group is None else self.cells[value][line * self.width + group]
 
-    def place(self, data: str, items: Sequence[tuple[str, Value]]) -> tuple[int, int | None, int | None] | None:
+    def position(self, data: str, items: Sequence[tuple[str, Value]]) -> tuple[int, int | None, int | None] | None:
         """Value, line and column group of what `shown` gives, without a line or a group for totals."""
         place = next((n for n, value in enumerate(self.values) if value.name.casefold() == data.casefold()), None)
         wanted = {name.casefold(): _key(item) for name, item in items}

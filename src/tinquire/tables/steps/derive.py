@@ -61,7 +61,7 @@ def _row_formula(text: str, tree: Node, table: Table, step: str) -> RowFormula:
         for heading in (node.first, node.last)
         if heading is not None
     ]
-    places = {heading.casefold(): table.place(heading) for heading in headings}
+    places = {heading.casefold(): table.index_of(heading) for heading in headings}
     read = {name: table.fields[index].identity for name, index in places.items() if index is not None}
     return RowFormula(text, read, step=step)
 
@@ -69,7 +69,7 @@ def _row_formula(text: str, tree: Node, table: Table, step: str) -> RowFormula:
 def _type_of(tree: Node, values: Column, table: Table) -> str:
     """The type of a derived column that states none: that of the column it copies, or of its values' kind."""
     if isinstance(tree, TableReference) and tree.first is not None and tree.bare:
-        index = table.place(tree.first)
+        index = table.index_of(tree.first)
         if index is not None:
             return table.fields[index].type
     kinds = set(np.unique(values.kinds).tolist()) - {int(Kind.BLANK)}

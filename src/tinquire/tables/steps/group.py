@@ -12,7 +12,7 @@ from tinquire.tables.addable import require_numbers
 from tinquire.tables.aggregation import Aggregation, aggregate
 from tinquire.tables.keys import key_groups
 from tinquire.tables.origin import Members
-from tinquire.tables.pivots.groups import Grouped
+from tinquire.tables.pivots.groups import GroupSource
 from tinquire.tables.steps.step import Step, StepContext, step
 from tinquire.tables.table import Field, Table, require, require_distinct
 from tinquire.tables.types import sum_type
@@ -52,7 +52,7 @@ class Group(Step):
             return made
         return replace(made, origin=table.origin.brought_together(Members.of_groups(groups, count).take(order)))
 
-    def of_groups(self, groups: Grouped, context: StepContext) -> Table:
+    def of_groups(self, groups: GroupSource, context: StepContext) -> Table:
         """The same of rows that were brought together by these columns elsewhere, by the order of their values."""
         labels = groups.labels
         places = require(labels, self.group, context.stopped)

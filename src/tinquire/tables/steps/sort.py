@@ -26,7 +26,7 @@ class Sort(Step):
     def apply(self, table: Table, context: StepContext) -> Table:
         keys = []
         for text in reversed(self.sort):
-            downwards = table.place(text) is None and text.startswith("-")
+            downwards = table.index_of(text) is None and text.startswith("-")
             name = text[1:] if downwards else text
             groups, distinct = table.column(name, context.stopped).groups()
             ranks = self._ranks(name, distinct)[groups]

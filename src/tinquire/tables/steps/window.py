@@ -33,8 +33,8 @@ class Window(Step):
 
     def apply(self, table: Table, context: StepContext) -> Table:
         way, _, name = self.as_.partition(" ")
-        if way not in _WAYS or bool(name.strip()) == (way == "number"):
-            why = f"'{self.as_}' is no way of a column: {known_names(way, list(_WAYS))}"
+        if way not in _FUNCTIONS or bool(name.strip()) == (way == "number"):
+            why = f"'{self.as_}' is no way of a column: {known_names(way, list(_FUNCTIONS))}"
             raise UseError(Fault(context.stopped, why, context.where, 'write it like "running Charge"'))
         places = require(table, self.within, context.stopped)
         groups = (
@@ -53,7 +53,7 @@ class Window(Step):
             row = int(wrong[0])
             why = f"'{column[row]}' in column '{one.name}' is no number"
             raise DataError(Fault(context.stopped, why, table.where(row), "give the column a type of number"))
-        values = _WAYS[way](np.where(column.kinds == Kind.BLANK, np.nan, column.numbers)[order], starts)
+        values = _FUNCTIONS[way](np.where(column.kinds == Kind.BLANK, np.nan, column.numbers)[order], starts)
         kind = {"rank": "whole", "share": "percent"}.get(way, one.type)
         return table.with_column(Field(self.window, kind), _back(values, order))
 
@@ -113,7 +113,7 @@ def _share(values: Floats) -> Floats:
     return values / total if total else np.full(len(values), np.nan)
 
 
-_WAYS: dict[str, Callable[[Floats, Codes], Floats]] = {
+_FUNCTIONS: dict[str, Callable[[Floats, Codes], Floats]] = {
     "running": _running,
     "previous": lambda values, starts: values,
     "difference": _difference,

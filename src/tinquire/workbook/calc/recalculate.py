@@ -36,7 +36,7 @@ from tinquire.workbook.calc.spill import left_behind, obstacle
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["CellNote", "Changed", "Recalculation", "recalculate"]
+__all__ = ["CellNote", "ChangedResults", "Recalculation", "recalculate"]
 
 #: Of fewer rows than this, a loop is not worth being written.
 _LOOP_ROWS = 8
@@ -47,7 +47,7 @@ _LAST_DIGIT = 5e-15
 
 
 @dataclass(frozen=True, slots=True)
-class Changed:
+class ChangedResults:
     """Results of one column that are not as they were stored: rows, and the values before and after."""
 
     sheet: str
@@ -67,7 +67,7 @@ class Recalculation:
     """What a recalculation did. `formulas` and `changed` count cells; `skipped` kept their stored results."""
 
     formulas: int = 0
-    changes: list[Changed] = field(default_factory=list)
+    changes: list[ChangedResults] = field(default_factory=list)
     errors: list[CellNote] = field(default_factory=list)
     skipped: list[CellNote] = field(default_factory=list)
     #: Runs of cells whose results may differ each time, and such that read other workbooks' stored values.
@@ -127,9 +127,9 @@ def _recalculate(book: Workbook, scope: BookScope, changed: Iterable[Place] | No
     return report
 
 
-def _net(changes: list[Changed]) -> list[Changed]:
+def _net(changes: list[ChangedResults]) -> list[ChangedResults]:
     """Of cells that changed several times, what was there first and what is there last; each cell once."""
-    columns: dict[tuple[str, int], list[Changed]] = {}
+    columns: dict[tuple[str, int], list[ChangedResults]] = {}
     for one in changes:
         columns.setdefault((one.sheet, one.column), []).append(one)
     net = []
@@ -144,7 +144,7 @@ def _net(changes: list[Changed]) -> list[Changed]:
         after = Column.concat([one.after for one in several]).take(last)
         moved = np.flatnonzero(_differs(before, after) & ~_same_digits(before, after))
         if len(moved):
-            net.append(Changed(sheet, column, distinct[moved], before.take(moved), after.take(moved)))
+            net.append(ChangedResults(sheet, column, distinct[moved], before.take(moved), after.take(moved)))
     return net
 
 
@@ -220,7 +220,7 @@ class _Runner:
         says, and listed with the rings.
         """
         times, still = self.iteration or (_PASSES, 0.0)
-        moving: list[Changed] = []
+        moving: list[ChangedResults] = []
         for number in range(1, times + 1):  # noqa: B007 - it is used behind the loop
             mark = len(self.report.changes)
             self.pass_through(plan, only)
@@ -414,7 +414,7 @@ class _Runner:
         different = np.flatnonzero(differs & ~alike)
         if len(different):
             self.report.changes.append(
-                Changed(sheet.name, column, different + row, before.take(different), values.take(different))
+                ChangedResults(sheet.name, column, different + row, before.take(different), values.take(different))
             )
         sheet.store(row, column, values, different)
         for index in np.flatnonzero(values.kinds == Kind.ERROR).tolist():
@@ -424,7 +424,7 @@ class _Runner:
             self.report.errors.append(note)
 
 
-def _movement(changed: Changed) -> float:
+def _movement(changed: ChangedResults) -> float:
     """How far the results of a column moved at most; without bounds where one is not a number."""
     numbers = (changed.before.kinds == Kind.NUMBER) & (changed.after.kinds == Kind.NUMBER)
     if not numbers.all():
@@ -432,7 +432,7 @@ def _movement(changed: Changed) -> float:
     return float(np.abs(changed.after.numbers - changed.before.numbers).max(initial=0.0))
 
 
-def _cells_of(known: list[Program], changes: list[Changed]) -> list[Program]:
+def _cells_of(known: list[Program], changes: list[ChangedResults]) -> list[Program]:
     """The cells that changed, each as a program of its own."""
     rows: dict[tuple[str, int], set[int]] = {}
     for change in changes:

@@ -128,7 +128,7 @@ class BookScope:
             self._pivots[entry.part] = list(pivots_of(self.book.package, entry.part))
         for area, pivot in self._pivots[entry.part]:
             if area.holds(row, column):
-                place = pivot.place(data, items)
+                place = pivot.cell(data, items)
                 return place if isinstance(place, CellError) else found.value(*place)
         return CellError.REF
 
@@ -205,7 +205,7 @@ class BookScope:
         sheet, table = found
         left, right = 0, len(table.columns) - 1
         if reference.first is not None and reference.last is not None:
-            places = table.place(reference.first), table.place(reference.last)
+            places = table.index_of(reference.first), table.index_of(reference.last)
             if places[0] is None or places[1] is None:
                 return None
             left, right = min(places[0], places[1]), max(places[0], places[1])

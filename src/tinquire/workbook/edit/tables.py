@@ -39,11 +39,11 @@ def rename_column(book: Workbook, table: str, old: str, new: str) -> None:
     doing = "renaming a table's column"
     book.settle()
     name, found, part = _table(book, table, doing)
-    index = found.place(old)
+    index = found.index_of(old)
     if index is None:
         why = f"table '{table}' has no column '{old}': {known_names(old, [one.name for one in found.columns])}"
         raise DataError(Fault(doing, why, book.name, "check the heading"))
-    other = found.place(new)
+    other = found.index_of(new)
     if not new.strip() or (other is not None and other != index):
         why = f"a column cannot be named '{new}': " + ("there is one already" if other is not None else "it is blank")
         raise DataError(Fault(doing, why, book.name, "choose another heading"))
@@ -106,7 +106,7 @@ def set_rows(book: Workbook, table: str, columns: Sequence[tuple[str, Column]]) 
     if height == 0:
         raise DataError(Fault(doing, f"there are no rows for table '{table}'", book.name, "a table has at least one"))
     name, found, _ = _table(book, table, doing)
-    unknown = [heading for heading, _ in columns if found.place(heading) is None]
+    unknown = [heading for heading, _ in columns if found.index_of(heading) is None]
     if unknown:
         why = (
             f"table '{table}' has no column '{unknown[0]}': {known_names(unknown[0], [c.name for c in found.columns])}"

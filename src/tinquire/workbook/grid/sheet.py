@@ -59,7 +59,7 @@ class SheetTable:
     def data(self) -> Area:
         return Area(self.area.top + self.headings, self.area.left, self.area.bottom - self.totals, self.area.right)
 
-    def place(self, column: str) -> int | None:
+    def index_of(self, column: str) -> int | None:
         """A column's place from zero, by its name without regard to case."""
         wanted = column.casefold()
         return next((n for n, known in enumerate(self.columns) if known.name.casefold() == wanted), None)

@@ -18,7 +18,7 @@ from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
 from tinquire.workbook.inspect.align import Alignment, align
 from tinquire.workbook.inspect.contents import BookDetails, SheetDetails
 from tinquire.workbook.inspect.keyed_tables import Keyed, match_keyed
-from tinquire.workbook.inspect.moved_references import Carrier
+from tinquire.workbook.inspect.moved_references import MovedReferences
 from tinquire.workbook.parts.charts import Chart, Series
 from tinquire.workbook.workbook import DefinedName, SheetEntry, Workbook
 
@@ -110,7 +110,7 @@ def compare(old: Workbook, new: Workbook, *, looks: bool = True, key: Sequence[s
     result.put_in = [name for name in put_in if name not in {other for _, other in renamed}]
     tables = {name: _by_key(old.sheet(name), new.sheet(other), key) for name, other in both}
     alignments = {name: align(old.sheet(name), new.sheet(other), tables[name]) for name, other in both}
-    carrier = Carrier(alignments, renamed)
+    carrier = MovedReferences(alignments, renamed)
     for name, other in both:
         pair = _SheetPair(old, new, (name, other), alignments[name], carrier, tables[name])
         result.sheets.append(pair.compared(looks=looks))
@@ -148,7 +148,7 @@ class _SheetPair:
     """Two versions of one sheet while they are compared."""
 
     def __init__(
-        self, old: Workbook, new: Workbook, pair: tuple[str, str], alignment: Alignment, carrier: Carrier,
+        self, old: Workbook, new: Workbook, pair: tuple[str, str], alignment: Alignment, carrier: MovedReferences,
         table: Keyed | None,
     ) -> None:  # fmt: skip
         self.old, self.new = old, new
@@ -383,7 +383,7 @@ def _movement(before: Value, after: Value) -> tuple[float | None, float | None]:
     return after - before, (after - before) / abs(before) if before else None
 
 
-def _names(old: Workbook, new: Workbook, carrier: Carrier, renamed: Mapping[str, str]) -> Iterator[str]:
+def _names(old: Workbook, new: Workbook, carrier: MovedReferences, renamed: Mapping[str, str]) -> Iterator[str]:
     """Names that came, went or mean something else; those that only followed their cells are the same."""
     before = {(one.name.casefold(), renamed.get(one.sheet or "", one.sheet)): one for one in old.names}
     now = {(one.name.casefold(), one.sheet): one for one in new.names}

@@ -10,10 +10,10 @@ from tinquire.formula.language.mentions import Mention, change_mentions
 from tinquire.formula.language.reference_changes import RenamedSheet
 from tinquire.workbook.inspect.align import Alignment
 
-__all__ = ["Carrier"]
+__all__ = ["MovedReferences"]
 
 
-class Carrier:
+class MovedReferences:
     """Takes references from the old workbook to where their cells are in the new one."""
 
     def __init__(self, alignments: Mapping[str, Alignment], renamed: Sequence[tuple[str, str]]) -> None:

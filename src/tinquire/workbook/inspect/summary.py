@@ -20,7 +20,7 @@ from tinquire.workbook.parts.shared_strings import items_of, text_of
 from tinquire.workbook.sheet_xml.reader import read_sheet
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["Look", "Overview", "overview", "summarise"]
+__all__ = ["Overview", "SheetSummary", "overview", "summarise"]
 
 #: What a cell's content ends with: a value, a formula without one, an inline text.
 _CONTENT_ENDS = frozenset({b"</v>", b"</f>", b"/is>"})
@@ -47,7 +47,7 @@ class Overview:
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class SheetSummary:
     """What is told of one sheet: its cells in short, and what lies beside them (None for a sheet in no part yet)."""
 
     name: str
@@ -55,17 +55,17 @@ class Look:
     beside: SheetDetails | None
 
 
-def summarise(book: Workbook, names: Iterable[str], rows: int) -> Iterator[Look]:
+def summarise(book: Workbook, names: Iterable[str], rows: int) -> Iterator[SheetSummary]:
     """Tell what sheets hold, each with its first `rows` used rows, two at a time; a part is unpacked once.
 
     Raises: DataError and AccessError as `Workbook.sheet` does.
     """
     details = BookDetails(book)
 
-    def look(name: str) -> Look:
+    def look(name: str) -> SheetSummary:
         data = _part(book, name)
         cells = overview(book, name, rows, data)
-        return Look(name, cells, None if data is None else details.sheet(name, data))
+        return SheetSummary(name, cells, None if data is None else details.sheet(name, data))
 
     yield from map_in_order(look, names)
 
@@ -87,7 +87,7 @@ def overview(book: Workbook, name: str, rows: int, data: bytes | None = None) ->
     entry = book.entry(name)
     if entry is not None and entry.loaded is None and (data := data or _part(book, name)) is not None:
         try:
-            return _Looking(book, entry.name, data).overview(rows)
+            return _SummaryReader(book, entry.name, data).overview(rows)
         except (Unusual, ValueError):
             pass
     sheet = book.sheet(name)
@@ -100,7 +100,7 @@ def overview(book: Workbook, name: str, rows: int, data: bytes | None = None) ->
     return Overview(sheet.used, sheet.formula_count(), len(errors), sheet, named)
 
 
-class _Looking:
+class _SummaryReader:
     def __init__(self, book: Workbook, name: str, data: bytes) -> None:
         """Raises Unusual for a part that is not of the plain spelling."""
         self.book = book

@@ -82,7 +82,7 @@ def follow_drawing(root: etree._Element, shift: Moves) -> bool:
 
 
 def _shift_line(line: int, shift: Moves) -> int:
-    return shift.place(line + 1) - 1
+    return shift.position(line + 1) - 1
 
 
 def _line(corner: etree._Element | None, name: str) -> int | None:

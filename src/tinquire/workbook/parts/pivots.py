@@ -125,7 +125,7 @@ class PivotCells:
         self._fields = [field.get("name", "") for field in children(child(cache, "cacheFields"), "cacheField")]
         self._shared = [_items(field) for field in children(child(cache, "cacheFields"), "cacheField")]
 
-    def place(self, data: str, wanted: Sequence[tuple[str, Value]]) -> tuple[int, int] | CellError:
+    def cell(self, data: str, wanted: Sequence[tuple[str, Value]]) -> tuple[int, int] | CellError:
         """Row and column of the cell of a data field for items of fields; an error value when there is none."""
         number = self._data_field(data)
         if number is None:

@@ -58,7 +58,7 @@ class SharedStrings:
     def changed(self) -> bool:
         return self._rewritten or len(self.texts) > self._known
 
-    def place(self, text: str) -> int:
+    def index_of(self, text: str) -> int:
         """The place of a text, added when it is new."""
         if not self._places:
             for index in reversed(range(len(self.texts))):

@@ -85,7 +85,7 @@ class Rows:
 
 
 @dataclass
-class _Reading:
+class _PieceReader:
     """What is read of pieces in their order, because it depends on those before."""
 
     asked: CellReading
@@ -188,7 +188,7 @@ def _run(pattern: DownPattern, rows: Codes, texts: list[bytes], place: int) -> i
 
 def scan_cells(sheet: Sheet, rows: Iterable[bytes], reading: CellReading, shared: int) -> None:
     """Put rows into a sheet. Raises Unusual, the sheet unchanged but for texts and formulas that nobody points to."""
-    words = _Reading(reading)
+    words = _PieceReader(reading)
     pieces = [words.finish(piece) for piece in map_in_order(partial(scan_piece, shared=shared), rows)]
     if pieces:
         sheet.columns = _by_column(pieces)

@@ -34,7 +34,7 @@ from tinquire.workbook.sheet_xml.fast_tags import (
     kinds_of,
 )
 
-__all__ = ["CellPlaces", "Formulas", "Marked", "Pending", "Piece", "attributes", "cell_places", "scan_piece"]
+__all__ = ["CellPlaces", "Formulas", "Pending", "Piece", "RowFormat", "attributes", "cell_places", "scan_piece"]
 
 #: Behind the piece's last byte: the bracket of a tag that might follow, and room for looks at eight bytes.
 _PADDING = b"<" * 128
@@ -65,7 +65,7 @@ class Pending:
 
 
 @dataclass(frozen=True, slots=True)
-class Marked:
+class RowFormat:
     """A row that has a height set by hand, or is hidden."""
 
     row: int
@@ -94,7 +94,7 @@ class Piece:
     codes: Codes
     styles: Codes
     formulas: Codes
-    marked: list[Marked] = field(default_factory=list)
+    marked: list[RowFormat] = field(default_factory=list)
     pending: list[Pending] = field(default_factory=list)
     #: Runs of cells with plain formulas, column by column, and the other cells with formulas one by one.
     plain_formulas: list[Formulas] = field(default_factory=list)
@@ -147,7 +147,7 @@ class _Scanner:
         self.body = rows + _PADDING
         self.array = np.frombuffer(self.body, np.uint8)
         self.words: Words = words_of(self.array)
-        self.marked: list[Marked] = []
+        self.marked: list[RowFormat] = []
 
     def tags(self) -> tuple[Codes, Codes, NDArray[np.uint8]]:
         """Where each tag begins, where the next one does, and its kind. Raises Unusual."""
@@ -228,7 +228,7 @@ class _Scanner:
             height = float(given[b"ht"]) if given.get(b"customHeight") in (b"1", b"true") and b"ht" in given else None
             hidden = given.get(b"hidden") in (b"1", b"true")
             if height is not None or hidden:
-                self.marked += [Marked(number, height, hidden) for number in whole.numbers[members].tolist()]
+                self.marked += [RowFormat(number, height, hidden) for number in whole.numbers[members].tolist()]
         firsts = np.append(np.searchsorted(at, row_tags), len(at))
         return np.diff(firsts), (whole.numbers, whole.lengths, digits)
 

@@ -12,7 +12,7 @@ from tinquire.cells.column import Kind
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import Call, walk
 from tinquire.looks import Variation
-from tinquire.slots.slots import Resolver, Unfilled, fill_or_refuse, fill_text, only_slot, slot_text
+from tinquire.slots.slots import Resolver, UnfilledSlot, fill_or_refuse, fill_text, only_slot, slot_text
 from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
 from tinquire.workbook.workbook import Workbook
 
@@ -25,7 +25,7 @@ class UnfilledCell:
 
     sheet: str
     cell: str
-    unfilled: Unfilled
+    unfilled: UnfilledSlot
 
 
 def fill(book: Workbook, resolve: Resolver, format_of: Callable[[str], str]) -> list[UnfilledCell]:
@@ -64,7 +64,7 @@ def slots_of(sheet: Sheet) -> list[tuple[int, int, str]]:
 
 def _fill_cell(
     book: Workbook, sheet: Sheet, row: int, column: int, text: str, resolve: Resolver, format_of: Callable[[str], str]
-) -> tuple[Unfilled, ...]:
+) -> tuple[UnfilledSlot, ...]:
     slot = only_slot(text)
     style = sheet.style(row, column)
     if slot is None:
@@ -79,7 +79,7 @@ def _fill_cell(
             sheet.set(row, column, None, style, slot.living)
         return ()
     found = fill_or_refuse(slot, resolve)
-    if isinstance(found, Unfilled):
+    if isinstance(found, UnfilledSlot):
         return (found,)
     value = slot_text(found, slot) if slot.word else found.value
     sheet.set(row, column, value, _with_format(book, style, found.format if slot.format and not slot.word else None))
