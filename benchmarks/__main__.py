@@ -100,7 +100,7 @@ def main() -> int:
     head = (
         "# Speed\n\nEach figure is the median of five ratios, work and limit run in turn in one process or as whole\n"
         f"processes, on {platform.machine()} with Python {platform.python_version()} and NumPy {np.__version__}. "
-        "`make bench` writes this page anew.\nWhere no bound is set, none has been promised yet; a bound that "
+        "`make bench` writes this page again.\nWhere no bound is set, none has been promised yet; a bound that "
         "is not kept is one to work towards.\n\n"
         "| work | limit measured beside it | ratio | at most | time |\n| --- | --- | ---: | ---: | ---: |\n"
     )

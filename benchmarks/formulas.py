@@ -83,7 +83,7 @@ def _total(scope: BookScope, work: str, text: str, column: int, by_hand: Callabl
 
 
 def _recurrence(rng: np.random.Generator) -> Iterator[Measure]:
-    """A subtotal that begins anew where a customer's number changes, or its name."""
+    """A subtotal that begins again where a customer's number changes, or its name."""
     customers = np.sort(rng.integers(0, 5_000, ROWS)).astype(np.int32)
     names = [f"Customer {number}" for number in range(5_000)]
     amounts = rng.integers(0, 10_000, ROWS) / 100

@@ -1,4 +1,4 @@
-"""Write the demo's data files anew, as they ship: `python scripts/make_larkfold.py [FOLDER]`."""
+"""Write the demo's data files again, as they ship: `python scripts/make_larkfold.py [FOLDER]`."""
 
 from __future__ import annotations
 

@@ -134,7 +134,7 @@ def amendments_page() -> str:
     """Every key of an amendments file."""
     pages = [
         "# The keys of an amendments file\n\n`tinquire amend FILES --with amendments.toml` applies it. Each part "
-        "says where, what is expected there now, and what shall be; they are applied in their order.\n"
+        "says where, what the cells must have now, and what it becomes; they are applied in their order.\n"
     ]
     parts: tuple[tuple[str, type[BaseModel]], ...] = (
         ("the file itself", AmendmentList), ("[[amend]]", Amendment), ("look", LookChange),

@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Take the pictures in docs/screenshots anew, from the demo's job. Needs Chromium, Xvfb, xterm and ImageMagick's import.
+# Take the pictures in docs/screenshots again, from the demo's job. Needs Chromium, Xvfb, xterm and ImageMagick's import.
 set -euo pipefail
 root=$(cd "$(dirname "$0")/.." && pwd)
 work=$(mktemp -d)

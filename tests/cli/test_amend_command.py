@@ -30,7 +30,7 @@ CASES = {
     'at = "Data!B3"\nexpect_formula = "B3*3"\nvalue = 7': "holds no formula",
     'at = "Data!E7"\nvalue = 1': "belongs to the array formula in E6:E7",
     'at = "Data!Q9"\nexpect = ""\nvalue = "new"': ["Data!Q9 nothing > 'new'"],
-    'name = "Rate"\nvalue = 7': "stands for no cells of a sheet, but for 0.2",
+    'name = "Rate"\nvalue = 7': "does not refer to cells of one sheet, but to 0.2",
     'name = "Rat"\nvalue = 7': "the nearest is 'Rate'",
     'table = "Things"\ncolumn = "Pieces"\nmatching = ">2"\nvalue = 0': ["Data!B3 3 > 0", "Data!B4 4 > 0"],
     'table = "Thing"\ncolumn = "Pieces"\nvalue = 0': "the nearest is 'Things'",
@@ -57,7 +57,7 @@ CASES = {
     'at = "Data!B1"\nvalue = "Number"': ["Data!B1 'Pieces' > 'Number'"],
     'at = "Data!B1"\nvalue = 7': "heads a column of table 'Things': it must be text",
     'sheet = "Data"\ndelete_rows = "3"': ["Data  > without rows 3"],
-    'sheet = "Data"\ninsert_columns = "B:C"': ["Data  > columns put in before B:C"],
+    'sheet = "Data"\ninsert_columns = "B:C"': ["Data  > columns inserted before B:C"],
     'sheet = "Data"\ndelete_rows = "1"': "the heading row of table 'Things'",
     'sheet = "Data"\nrename_sheet = "Figures"': ["Data Data > Figures"],
     'sheet = "*"\nrename_sheet = "Figures"': "only one can be renamed",
@@ -98,18 +98,18 @@ def test_amendments_do_what_they_list(amendment, tmp_path, tinquire):
 
 
 WRONG = {
-    "value = 3": "it does not say where",
-    'at = "B3"': "it does not say what shall be",
+    "value = 3": "no place is given",
+    'at = "B3"': "no change is given",
     'at = "B3"\nname = "x"\nvalue = 1': "it says where in 2 ways: at and name",
-    'at = "B3"\nvalue = 1\nformula = "A1"': "it says what shall be in 2 ways",
+    'at = "B3"\nvalue = 1\nformula = "A1"': "it gives 2 changes",
     'table = "T"\nvalue = 1': "table and column go together",
-    'at = "B3"\ntotal = "sum"': "a total stands under a heading",
+    'at = "B3"\ntotal = "sum"': "a total needs a heading",
     'at = "B3"\nlook = { fill = "red" }': "a colour is written like #27343A",
     'sheet = "S"\ndelete_rows = "C"': "delete_rows is written like 5 or 5:7",
-    'delete_rows = "3"': "a change of shape says which sheet",
-    'sheet = "S"\ndelete_rows = "3"\nvalue = 1': "a change of shape stands alone",
+    'delete_rows = "3"': "a change of rows, columns or sheets needs a sheet",
+    'sheet = "S"\ndelete_rows = "3"\nvalue = 1': "must be an amendment of its own",
     'at = "B3"\nvalu = 1': "write 'value'",
-    'replace = { "" = "x" }': "a blank text to be replaced",
+    'replace = { "" = "x" }': "an empty text to look for",
 }
 
 

@@ -115,7 +115,7 @@ def test_the_demo_from_nothing_to_kept_mails(tmp_path, tinquire):
     assert len(list((folder / "postroom").glob("*.eml"))) == 4
     again = tinquire("demo", folder)
     assert again.code == 0
-    assert "nothing was sent twice" in again.out
+    assert "nothing was sent: all of these" in again.out
     assert len(list((folder / "postroom").glob("*.eml"))) == 4
     (tmp_path / "other").mkdir()
     (tmp_path / "other/file.txt").write_text("x")
@@ -166,7 +166,7 @@ def test_check_writes_nothing(job, tinquire):
     before = sorted(job.rglob("*"))
     said = tinquire("check", job / "docket.toml", *PERIOD)
     assert (said.code, sorted(job.rglob("*"))) == (0, before)
-    assert "nothing stands in the way; 1 warning" in said.out
+    assert "no errors; 1 warning" in said.out
     assert "would be  Linen pack 2026-10.xlsx, 4 mails" in said.out
 
 
@@ -187,17 +187,17 @@ FAULTS = [
     ("a missing column in a type", [('Pieces = "whole"', 'Peices = "whole"')], 1, "pickups-harbour.xlsx", "no file has a column 'Peices': the nearest is 'Pieces'", "write the heading"),
     ("a word where a number belongs", [("read_as = { Pieces = { none = 0 } }", "")], 1, "pickups-millrace.xlsx, sheet 'Pickups', cells E177", "'none' is not a number", "read_as"),
     ("an ambiguous date", [('"date dmy"', '"date"')], 1, "pickups-harbour.xlsx, sheet 'Pickups', cells B5", "could be 1 October 2026 or 10 January 2026", "for day first"),
-    ("an unfilled slot", [('discount_given   = { is = "SUMPRODUCT(charges[Pieces], charges[Rate]) - total_charged", type = "money" }', "")], 1, "templates/pack.xlsx, sheet 'Cover', cell E10", "nothing fills [:discount given as money:]", "add a figure"),
+    ("an unfilled slot", [('discount_given   = { is = "SUMPRODUCT(charges[Pieces], charges[Rate]) - total_charged", type = "money" }', "")], 1, "templates/pack.xlsx, sheet 'Cover', cell E10", "no value for [:discount given as money:]", "add a figure"),
     ("a bad docket key", [("totals_across", "total_across")], 2, "docket.toml, line 78", "no key 'total_across' in pivots.by_depot", "write 'totals_across'"),
     ("a bad period", [('period = "month"', 'period = "week"')], 2, "", "'2026-10' is a month, the docket wants a week", "2026-W43"),
     ("a missing attachment", [('attach  = ["pack"]', 'attach  = ["pack", "lists/terms.pdf"]')], 1, "docket.toml, line 182", "the attachment 'lists/terms.pdf' is neither", "put the file there"),
     ("a check that fails", [("ROUND(total_charged - ledger_income, 2) = 0", "ROUND(total_charged, 2) = 0")], 1, "docket.toml, line 107", "the charges are not what the ledger says", "find the rows"),
-    ("an error in a figure", [('"MAX(charges[Charge])"', '"1/(pickups_charged-ROWS(charges))"')], 1, "docket.toml, line 97", "gives #DIV/0!", "mend the formula"),
+    ("an error in a figure", [('"MAX(charges[Charge])"', '"1/(pickups_charged-ROWS(charges))"')], 1, "docket.toml, line 97", "gives #DIV/0!", "fix the formula"),
     ("a missing template", [("templates/pack.xlsx", "templates/cover.xlsx")], 2, "docket.toml, line 120", "no template 'templates/cover.xlsx'", "put it there"),
     ("a missing source file", [("lists/rates.csv", "lists/rate.csv")], 3, "docket.toml, line 19", "no file 'lists/rate.csv': the nearest is 'rates.csv'", "put it there"),
     ("a living formula without its columns", [('"Pieces", "Rate", "Discount", "Charge"]\nformulas    = "living"\ntotals      = { Pieces = "sum", Charge = "sum" }\ntotal_label = "All', '"Pieces", "Rate", "Charge"]\nformulas    = "living"\ntotals      = { Pieces = "sum", Charge = "sum" }\ntotal_label = "All')], 2, "docket.toml, line 123", "needs the column 'Discount' on its sheet", 'formulas = "values"'),
-    ("an unfilled slot in a mail", [("[:Name before ' ':]", "[:Nme before ' ':]")], 2, "docket.toml, line 177", "nothing is called 'Nme': the nearest is 'Name'", "mend the slot"),
-    ("figures that use each other", [('"SUM(charges[Charge])"', '"average_charge"')], 2, "docket.toml", "the figures total_charged", "break the circle"),
+    ("an unfilled slot in a mail", [("[:Name before ' ':]", "[:Nme before ' ':]")], 2, "docket.toml, line 177", "there is no name 'Nme': the nearest is 'Name'", "fix the slot"),
+    ("figures that use each other", [('"SUM(charges[Charge])"', '"average_charge"')], 2, "docket.toml", "the figures total_charged", "remove the circle"),
     ("an output over its own input", [('name     = "Linen pack [:period:].xlsx"', 'name = "pack.xlsx"'), ('style  = "house.toml"', 'style = "house.toml"\nout = "templates"')], 2, "docket.toml", "over one of its own inputs", "another name"),
 ]  # fmt: skip
 
@@ -226,11 +226,11 @@ FILES = [
     ("sources/2026-10/pickups-harbour.xlsx", lambda data: b"Ticket;Pieces\n", 3, "not a workbook, whatever its name says"),
     ("sources/2026-10/pickups-harbour.xlsx", lambda data: b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + b"\0" * 99, 3, "old binary kind"),
     ("lists/rates.csv", lambda data: data.replace(b"Tea towel", b"Tee towel"), 1, "'Tea towel' is not in column 'Item' of lists/rates.csv (112 rows in all); the nearest is 'Tee towel'"),
-    ("lists/rates.csv", lambda data: data + b"X-1,Apron,Workwear,1.00\r\n", 1, "'Apron' stands 2 times in 'rates'"),
+    ("lists/rates.csv", lambda data: data + b"X-1,Apron,Workwear,1.00\r\n", 1, "'Apron' occurs 2 times in 'rates'"),
     ("lists/rates.csv", lambda data: data.replace(b"0.62", b"O.62"), 1, "'O.62' is not a number"),
     ("lists/customers.xlsx", lambda data: b"", 3, "it is empty"),
     ("sources/2026-10/ledger-2026-10.csv", lambda data: data.replace(b"-60858,46", b"-60858,47"), 1, "the charges are not what the ledger says"),
-    ("house.toml", lambda data: data.replace(b'"woad"', b'"woda"'), 2, "'woda' is no colour: the nearest is 'woad'"),
+    ("house.toml", lambda data: data.replace(b'"woad"', b'"woda"'), 2, "'woda' is not a colour: the nearest is 'woad'"),
     ("templates/pack.xlsx", lambda data: data[:-30], 3, "cut short or damaged"),
 ]  # fmt: skip
 
@@ -259,7 +259,7 @@ def test_all_that_is_wrong_is_said_at_once(edit_docket, tinquire):
         "'none' is not a number",
         "could be 1 October",
         "no file 'lists/manager.csv'",
-        "nothing fills [:largest charge",
+        "no value for [:largest charge",
         "attachment 'terms.pdf'",
     ):
         assert text in said.err
@@ -293,7 +293,7 @@ def test_send_lists_sends_and_sends_nothing_twice(job, tinquire, tmp_path):
     with postroom(tmp_path / "room", 0) as (keeper, port):
         where = f"127.0.0.1:{port}"
         assert tinquire("send", job / "docket.toml", *PERIOD, "--server", where).out.count("@") == 4
-        assert "nothing was sent twice" in tinquire("send", job / "docket.toml", *PERIOD, "--server", where).out
+        assert "nothing was sent: all of these" in tinquire("send", job / "docket.toml", *PERIOD, "--server", where).out
         assert len(keeper.kept) == 4
         kept = keeper.kept[0].read_bytes()
         assert kept.startswith(b"X-Envelope-From: desk@larkfold.example")

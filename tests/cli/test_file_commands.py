@@ -99,7 +99,7 @@ def test_split_leaves_nothing_behind(tmp_path, tinquire):
     source = tmp_path / "rich.xlsx"
     source.write_bytes(zipped(parts))
     outcome = tinquire("split", source, "--out", tmp_path / "out")
-    assert outcome.code == 0 and "pivot 'Pivot: P' is plain cells now" in outcome.out
+    assert outcome.code == 0 and "pivot 'Pivot: P' became plain cells" in outcome.out
     data = members((tmp_path / "out" / "Data.xlsx").read_bytes())
     assert b"Larkfold" in data["docProps/app.xml"] and "customXml/item1.xml" not in data
     assert b"<c:numLit" in data["xl/charts/chart1.xml"] and b"<c:f>" not in data["xl/charts/chart1.xml"]
@@ -224,7 +224,7 @@ def test_what_the_commands_say_along_the_way(job, tmp_path, tinquire):
     assert split.code == 0 and (tmp_path / "split" / "Pickups.xlsx").exists()
     for words, says in (
         (("split", folder / "pickups-millrace.xlsx", "--into", "sheets", "--out", tmp_path / "x"), "it has sheets already"),
-        (("split", folder / "pickups-millrace.xlsx", "--by-column", "Item", "--sheet", "A", "--sheet", "B", "--out", tmp_path / "x"), "one sheet at a time"),
+        (("split", folder / "pickups-millrace.xlsx", "--by-column", "Item", "--sheet", "A", "--sheet", "B", "--out", tmp_path / "x"), "only one sheet can be split"),
         (("stack", tmp_path / "nothing", "--out", tmp_path / "y.xlsx"), "there is no file"),
         (("stack", folder, "--type", "Collected", "--out", tmp_path / "y.xlsx"), "gives no type"),
         (("compare", folder / "pickups-millrace.xlsx", tmp_path / "none.xlsx"), "there is no such file"),

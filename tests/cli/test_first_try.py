@@ -45,7 +45,7 @@ def test_a_word_among_numbers_stops_a_sum_until_it_is_said_what_it_means(job, ti
     stopped = tinquire("pivot", *files, "--rows", "Item", "--sum", "Pieces")
     assert (
         stopped.code == 1
-        and "'none' in it is no number (7 rows)" in stopped.err
+        and "'none' in it is not a number (7 rows)" in stopped.err
         and '--read-as "none=0"' in stopped.err
     )
     summed = json.loads(

@@ -75,7 +75,7 @@ def test_errors_are_led_back_to_where_they_began(tinquire, path):
         (("--check", "--set", "B2"), 2, "names no cell and value"),
         (("--check", "--set", "Nowhere!B2=1"), 1, "no sheet 'Nowhere'"),
         (("--check", "--only-changed"), 2, "needs an input"),
-        (("--check", "--now", "soon"), 2, "is no moment"),
+        (("--check", "--now", "soon"), 2, "is not a date and time"),
         ((), 2, "required"),
     ],
 )
@@ -90,7 +90,7 @@ def test_rings_and_broken_files_stop_one_workbook_and_not_the_others(tinquire, p
     (tmp_path / "broken.xlsx").write_bytes(b"PK\x03\x04")
     outcome = tinquire("recalc", tmp_path, "--check", "--now", "2026-10-25")
     assert outcome.code == 3
-    assert "cells depend on themselves: S!A1 -> S!B1 -> S!A1" in outcome.err
+    assert "circular reference: S!A1 -> S!B1 -> S!A1" in outcome.err
     assert "0 results differ" in outcome.out
     assert tinquire("recalc", tmp_path / "ring.xlsx", "--check").code == 1
 
@@ -126,7 +126,7 @@ def test_an_audit_lists_what_looks_wrong(tinquire, path, tmp_path):
     ).save(tmp_path / "odd.xlsx")
     outcome = tinquire("audit", tmp_path / "odd.xlsx", "--check", "--rows", "1")
     assert outcome.code == 1
-    assert "lookup    S!B1: VLOOKUP does not say how it matches, and takes the nearest" in outcome.out
+    assert "lookup    S!B1: VLOOKUP does not state how it matches, so it takes the nearest" in outcome.out
     assert "and 1 more; --rows lists more" in outcome.out
     assert "in all    2 findings: 2 lookup" in outcome.out
     assert [one["cell"] for one in json.loads(tinquire("audit", tmp_path / "odd.xlsx", "--json").out)] == ["B1", "B2"]

@@ -13,7 +13,7 @@ PACK = "out/2026-10/Linen pack 2026-10.xlsx"
 #: In one folder, one after the other: words, exit code, what stands on standard output, and on the error stream.
 STEPS = [
     ("--version", 0, "tinquire ", ""),
-    ("check --period 2026-10", 0, "nothing stands in the way", ""),
+    ("check --period 2026-10", 0, "no errors", ""),
     ("run --period 2026-10 --now 2026-11-03T17:45", 0, PACK, ""),
     ("run --period 2026-13", 2, "", "2026-13"),
     ("history", 0, "2026-10", ""),

@@ -71,8 +71,8 @@ def test_a_pivot_on_the_terminal_says_what_was_read(sales, tinquire):
     [
         (["--rows", "Depot"], "no value is asked for"),
         (["--rows", "Depo", "--sum", "Charge"], "no column 'Depo'"),
-        (["--rows", "Depot", "--sum", "Charge", "--by", "Depot=moon"], "is no part of the calendar"),
-        (["--rows", "Depot", "--sum", "Charge", "--by", "Dept=month"], "'Dept' is no row or column field"),
+        (["--rows", "Depot", "--sum", "Charge", "--by", "Depot=moon"], "is not a calendar unit"),
+        (["--rows", "Depot", "--sum", "Charge", "--by", "Dept=month"], "'Dept' is not a row or column field"),
         (["--rows", "Depot", "--sum", "Charge", "--top", "Depot=0"], "gives no number"),
         (["--rows", "Depot", "--sum", "Charge", "--bands", "Depot=a"], "gives no number"),
         (["--rows", "Depot", "--sum", "Charge", "--top", "Depot"], "gives no setting"),
@@ -144,7 +144,7 @@ def test_match_tells_keys_without_a_partner(tmp_path, tinquire):
     assert "unused    '12': in r.csv" in outcome.out and "and 2 more keys; --rows lists more" in outcome.out
     assert tinquire("match", *names, "--on", "Item=Code").code == 2
     repeated = tinquire("match", names[1], names[1], "--on", "Code", "--bring", "Rate=Again", "--check")
-    assert repeated.code == 1 and "'Mat' stands 2 times" in repeated.err
+    assert repeated.code == 1 and "'Mat' occurs 2 times" in repeated.err
     summed = tinquire("match", names[1], names[1], "--on", "Code", "--bring", "Rate=Again", "--repeated", "sum", "--out",
                       tmp_path / "s.xlsx")  # fmt: skip
     assert summed.code == 0

@@ -36,7 +36,7 @@ def test_show_tells_what_is_hidden_odd_and_wrong(tmp_path, tinquire):
         "marks     Sheet1: B2:B9 (between 5 and 9; the smallest 3)",
         'entries   Sheet1: A2 (one of "a,b")',
         "hidden    Sheet1: rows 2 to 3, 5, by a filter; columns D to E, G",
-        "workbook  recalculates only when it is asked to\n          counts its days from 1904",
+        "workbook  recalculates only on request\n          counts days from 1904",
         "1  A long heading that goes on and on and on  5",
     ):
         assert line in told, told
@@ -86,11 +86,11 @@ MARKS = [
     ("top10", [], {"percent": "1", "rank": "5"}, "the largest 5 %"), ("aboveAverage", [], {}, "above the average"),
     ("aboveAverage", [], {"aboveAverage": "0", "equalAverage": "1", "stdDev": "2"}, "at or below the average by 2 standard deviations"),
     ("containsText", ["x"], {"text": "late"}, "texts with 'late'"), ("timePeriod", [], {"timePeriod": "lastWeek"}, "last week"),
-    ("duplicateValues", [], {}, "values that stand more than once"), ("dataBar", [], {}, "bars by value"), ("odd", [], {}, "odd"),
+    ("duplicateValues", [], {}, "repeated values"), ("dataBar", [], {}, "data bars"), ("odd", [], {}, "odd"),
 ]  # fmt: skip
 ENTRIES = [
     ("whole", "between", ["1", "9"], "whole numbers between 1 and 9"), ("textLength", "lessThanOrEqual", ["8"], "texts of a length at most 8"),
-    ("custom", "between", ["A1>B1"], "what makes A1>B1 true"), ("none", "between", [], "anything, with a hint"), ("list", "between", ["Sizes"], "one of Sizes"),
+    ("custom", "between", ["A1>B1"], "what makes A1>B1 true"), ("none", "between", [], "anything, with a prompt"), ("list", "between", ["Sizes"], "one of Sizes"),
 ]  # fmt: skip
 
 

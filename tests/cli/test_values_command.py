@@ -68,7 +68,7 @@ def test_in_place_keeps_the_original(pack, tmp_path, tinquire):
     ("words", "code", "text"),
     [
         ([], 2, "required"),
-        (["--out", "SELF"], 2, "it is the input itself"),
+        (["--out", "SELF"], 2, "it is the input file"),
         (["--out", "OTHER"], 2, "such a file already"),
         (["--out", "NEW", "--sheet", "No"], 1, "it has no sheet 'No'"),
     ],

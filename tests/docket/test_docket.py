@@ -46,7 +46,7 @@ def test_periods(text, kind, first, last, long, previous, following):
     "text", ["", "2026-13", "2026-Q5", "2026-W54", "2026-02-30", "26-10", "2026-1", "../x", "2026-10 "[:7] + "/.."]
 )
 def test_what_is_no_period(text):
-    with pytest.raises(UseError, match="is no period"):
+    with pytest.raises(UseError, match="is not a period"):
         parse_period(text)
 
 
@@ -147,7 +147,7 @@ BAD = [
     ('f = "SUM(t[A])"', 'period = "1"', "figures.period has the name of the period", "line 9"),
     ('that = "f > 0"', 'that = "f >"', "a value is missing at the end", "line 11"),
     ('that = "f > 0"', 'that = "f > 0"\notherwise = "cry"', "checks.c.otherwise is 'cry'", "line 12"),
-    ('values = [{ sum = "B" }]', 'values = [{ sum = "B", count = "B" }]', "a value says one aggregation", "line 15"),
+    ('values = [{ sum = "B" }]', 'values = [{ sum = "B", count = "B" }]', "a value needs exactly one aggregation", "line 15"),
     ('values = [{ sum = "B" }]', "values = []", "pivots.p.values is []", "line 15"),
     ('from = "t"', 'from = "tt"', "pivots.p sums up 'tt': the nearest is 't'", "line 13"),
     ('table = "t"', 'table = "u"', "a sheet shows the table 'u'", "line 18"),
@@ -180,7 +180,7 @@ def test_a_bad_docket_says_what_and_where(tmp_path, old, new, why, line):
         ('sum = "B" }]', 'sum = "B" }]\ntop = 3', [("there is no key 'top' in pivots.p", "it belongs to an entry of rows or columns: rows = [{ ..., top = ... }]")]),
         ('sort = ["A"]', 'split = "A", into = ["B"], type = "text"', [("there is no key 'type' in tables.t.steps[1]", "leave it out; known are at, into, keep, lengths, split")]),
         ('f = "SUM(t[A])"', 'f = { formula = "1" }', [("figures.f has no 'is'", "add is = ..."), ("there is no key 'formula' in figures.f", "leave it out; known are is, type")]),
-        ('f = "SUM(t[A])"', "f = 5", [("figures.f is 5: input should be a valid string", "mend the value")]),
+        ('f = "SUM(t[A])"', "f = 5", [("figures.f is 5: input should be a valid string", "fix the value")]),
     ],
 )  # fmt: skip
 def test_only_what_is_wrong_is_said_and_where_it_belongs(tmp_path, old, new, said):
@@ -248,10 +248,10 @@ def test_looks_build_on_one_another():
     for name, why in (("c", "in a circle"), ("e", "there is no look 'e'")):
         with pytest.raises(UseError, match=why):
             house.appearance(name)
-    for bad, why in (("#12345", "is no colour"), ("inc", "the nearest is 'ink'")):
+    for bad, why in (("#12345", "is not a colour"), ("inc", "the nearest is 'ink'")):
         with pytest.raises(UseError, match=why):
             house.colour(bad)
-    with pytest.raises(UseError, match="is no line style: the nearest is 'thin'"):
+    with pytest.raises(UseError, match="is not a line style: the nearest is 'thin'"):
         house.edge("thn ink")
     assert house.number_format("date") == "yyyy-mm-dd"
 
@@ -269,7 +269,7 @@ def test_borders_end_with_the_block(first, last):
 @pytest.mark.parametrize(
     ("text", "why"),
     [("colour = 1", "no key 'colour' in house.toml"), ("[looks.a]\nalign = 'middle'", "looks.a.align is 'middle'"), ("[looks.a]\non = 'b'", "no look 'b'"),
-     ("[looks.a]\nfill = 'sky'", "'sky' is no colour"), ("[formats]\nmoeny = '0'", "formats")],
+     ("[looks.a]\nfill = 'sky'", "'sky' is not a colour"), ("[formats]\nmoeny = '0'", "formats")],
 )  # fmt: skip
 def test_bad_house_files(tmp_path, text, why):
     path = tmp_path / "house.toml"

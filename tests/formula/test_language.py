@@ -167,7 +167,7 @@ def test_a_running_total_reads_its_own_cells():
 def resolve(slot):
     known = {"total": 1234.5, "name": "Ada Merrin", "file.stem": "pickups-harbour", "wrong": CellError.NA}
     if slot.inside not in known:
-        return UnfilledSlot(slot, "nothing is called so")
+        return UnfilledSlot(slot, "there is no name so")
     value = known[slot.inside]
     if slot.cuts:
         value = cut_text(value, slot)
@@ -198,7 +198,7 @@ def test_slots_in_texts(text, expected):
 def test_slots_that_nothing_fills_are_all_named():
     _, unfilled = fill_text("[:a:] [:total:] [:wrong:] [:name after '#':]", resolve)
     assert [(one.slot.written, one.why) for one in unfilled] == [
-        ("[:a:]", "nothing is called so"), ("[:wrong:]", "it gives the error value #N/A"),
+        ("[:a:]", "there is no name so"), ("[:wrong:]", "it gives the error value #N/A"),
         ("[:name after '#':]", "the mark is missing"),
     ]  # fmt: skip
 

@@ -160,7 +160,7 @@ def test_in_array_formulas_ranges_are_arrays():
         ("1+", "a value is missing at the end"), ("(1+2", "closing bracket ')'"), ("SUM(1,2", "closes SUM("),
         ("1 2", "an operator is missing before '2'"), ('"open', "closing quote"), ("[Pieces", "closing bracket ']'"),
         ("{1,A1}", "constants only"), ("{1,2;3}", "of one length"), ("1+*2", "a value is missing before '*'"),
-        ("?", "'?' cannot stand here"), (")", "a value is missing before ')'"), ("$A$1048577", "off the grid"),
+        ("?", "'?' cannot stand here"), (")", "a value is missing before ')'"), ("$A$1048577", "beyond the grid"),
         ("[[a],[b],[c]]", "a first and a last"), ("(" * 200 + "1" + ")" * 200, "nested more than"),
         ("1+" * 5000 + "1", "characters, the most is"), ("", "a value is missing at the end"),
     ],

@@ -81,7 +81,7 @@ def day(serial):
 
 def number(value):
     if isinstance(value, str):
-        raise Stop(f"'{value}' is no number")
+        raise Stop(f"'{value}' is not a number")
     return 0.0 if value is None else float(value)
 
 

@@ -40,7 +40,7 @@ def test_looks_build_on_one_another(look, kind, wanted):
         (lambda: HOUSE.look("lost"), "no look 'nowhere'"),
         (lambda: HOUSE.appearance("odd"), "'mauve'"),
         (lambda: HOUSE.colour("#12345"), "'#12345'"),
-        (lambda: HOUSE.edge("wavy ink"), "'wavy' is no line style"),
+        (lambda: HOUSE.edge("wavy ink"), "'wavy' is not a line style"),
         (lambda: HOUSE.edge("thin mauve"), "'mauve'"),
     ],
 )

@@ -58,8 +58,8 @@ def test_ready_made_checks(text, found, tmp_path):
 @pytest.mark.parametrize(
     ("text", "why"),
     [
-        ("", "a check asks one thing"),
-        ('that = "TRUE"\nagree = ["1", "1"]', "a check asks one thing"),
+        ("", "a check needs exactly one of"),
+        ('that = "TRUE"\nagree = ["1", "1"]', "a check needs exactly one of"),
         ('agree = ["1"]', "agree takes two formulas or more"),
         ('rows = { table = "letting" }', "there is no table 'letting': the nearest is 'lettings'"),
         ('complete = { table = "lettings", columns = ["Hal"] }', "the nearest is 'Hall'"),
@@ -79,7 +79,7 @@ def test_checks_look_back_on_the_period_before(tmp_path):
     docket = BASE + FIGURE + SHEET + (
         '[checks.fees]\nnear_last = { figure = "fees", percent = 10 }\notherwise = "warn"\n'
         '[checks.halls]\nnone_missing = { table = "lettings", column = "Hall" }\notherwise = "warn"\n'
-        '[checks.nought]\nnear_last = { figure = "none", percent = 10 }\notherwise = "warn"\n'
+        '[checks.zero]\nnear_last = { figure = "none", percent = 10 }\notherwise = "warn"\n'
     )  # fmt: skip
     pack, _ = made(tmp_path, docket, period="2026-Q3")
     publish(pack, datetime(2026, 10, 2, tzinfo=UTC))

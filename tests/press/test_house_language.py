@@ -89,10 +89,10 @@ def test_all_texts_are_in_the_language_of_the_house(tmp_path, house, file, texts
 @pytest.mark.parametrize(
     ("house", "says"),
     [
-        ('language = "qq"', "'qq' is no language"),
+        ('language = "qq"', "'qq' is not a language"),
         ('language = "hu"', "the words of 'hu' are not known here: under, between, over, blank, total"),
-        ('language = "de"\n[words]\nunder = "klein"', "'klein' has not as many {} as 'under {}'"),
-        ('[words]\nbetween = "{} {x} {}"', "has not as many {}"),
+        ('language = "de"\n[words]\nunder = "klein"', "'klein' does not have as many {} as 'under {}'"),
+        ('[words]\nbetween = "{} {x} {}"', "does not have as many {}"),
     ],
 )
 def test_a_language_that_cannot_be_written_stops(tmp_path, house, says):

@@ -199,13 +199,13 @@ BROKEN = [
     (SHEET + 'columns = ["Hal"]\n', "no column 'Hal'"),
     (SHEET + 'totals = { Fees = "sum" }\n', "no column 'Fees'"),
     (SHEET + 'looks = { rows = "fancy" }\n', "there is no look 'fancy'"),
-    (SHEET + 'title = "[:nobody:]"\n', "nothing is called 'nobody'"),
-    (SHEET + 'title = "[:lettings:]"\n', "'lettings' is a table; a slot wants one value"),
+    (SHEET + 'title = "[:nobody:]"\n', "there is no name 'nobody'"),
+    (SHEET + 'title = "[:lettings:]"\n', "'lettings' is a table; a slot needs one value"),
     (SHEET + 'title = "[:ROWS(letings):]"\n', "the nearest is 'lettings'"),
-    (SHEET.replace("[:period:]", "[:perod:]"), "nothing is called 'perod': the nearest is 'period'"),
+    (SHEET.replace("[:period:]", "[:perod:]"), "there is no name 'perod': the nearest is 'period'"),
     (SHEET + SHEET.replace("workbooks.w", "workbooks.v"), "is the name of workbook 'w' too"),
     (MAIL.replace('"w", ', ""), "neither an output of this docket nor a file"),
-    (MAIL.replace('attach = ["w", "notes.txt"]', 'attach = ["[:no:].pdf"]'), "nothing is called 'no'"),
+    (MAIL.replace('attach = ["w", "notes.txt"]', 'attach = ["[:no:].pdf"]'), "there is no name 'no'"),
     (MAIL.replace('attach = ["w", "notes.txt"]\n', "").replace("clerk@town.example", "clerk at town"), "is not an e-mail address"),
     (MAIL.replace('attach = ["w", "notes.txt"]\n', "").replace('from = "Halls <halls@town.example>"', 'from = " "'), "there is no sender"),
     ('[tables.t]\nfrom = "lettings"\nsteps = [{ derive = "x", as = "[Fee]/([Hours]-2)" }]\n', "gives #DIV/0!"),
@@ -232,7 +232,7 @@ def test_a_template_alone_is_enough_and_its_rings_stop(tmp_path):
 
     for formula, why in (
         ("A1+1", None),
-        ("C1", "cells depend on themselves: Plan!C1 -> Plan!C1"),
+        ("C1", "circular reference: Plan!C1 -> Plan!C1"),
         ("NOPE(1)", "the function NOPE is not known"),
         ("A1/0", "it gives #DIV/0!"),
     ):

@@ -79,8 +79,8 @@ READ = [
     ("1.5E3\n2e+3", "number", [1500, 2000]),
     ("7:30\n38:45", "duration", [7.5 / 24, 38.75 / 24]),
     ("7:30\n38:45", "time", [7.5 / 24, 38.75 / 24]),
-    ("12\n13", "", "holds its numbers as text"),
-    ("12\nnone", "", "'none' in it is no number"),
+    ("12\n13", "", "has its numbers as text"),
+    ("12\nnone", "", "'none' in it is not a number"),
 ]
 
 
@@ -112,8 +112,8 @@ def test_numbers_are_read_as_people_wrote_them(tmp_path, texts, kind, expected, 
 
 
 SLOTS = [
-    ("[:title", "it is not closed"), ("Total [:x", "it is not closed"), ("[:a[Item]:]", "comes to 2 values"),
-    ("[:SORT(a[Item]):]", "comes to 2 values"), ("[:LET(p, SUM(a[Pieces]), p*2):]", 12.0), ("[:=SORT(UNIQUE(T[Item])):]", "Soap"),
+    ("[:title", "it is not closed"), ("Total [:x", "it is not closed"), ("[:a[Item]:]", "gives 2 values"),
+    ("[:SORT(a[Item]):]", "gives 2 values"), ("[:LET(p, SUM(a[Pieces]), p*2):]", 12.0), ("[:=SORT(UNIQUE(T[Item])):]", "Soap"),
 ]  # fmt: skip
 
 
@@ -184,7 +184,7 @@ def test_a_name_of_the_run_never_stands_in_for_the_column_of_a_row(tmp_path, slo
 
 @pytest.mark.parametrize(
     ("kind", "value", "says"),
-    [("yes/no", 'average = "Paid"', "no numbers and yet no blanks"), ("text", 'count = "Paid"', "'FALSE', which conditional")],
+    [("yes/no", 'average = "Paid"', "neither numbers nor blanks"), ("text", 'count = "Paid"', "'FALSE', which conditional")],
 )  # fmt: skip
 def test_a_living_pivot_that_conditional_sums_would_get_wrong_stops(tmp_path, kind, value, says):
     """Averages over yes and no are errors, and a text that reads as TRUE is not met, where the pivot has blanks."""

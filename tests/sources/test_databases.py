@@ -244,7 +244,7 @@ def test_groups_are_told_apart_to_the_letter_whatever_a_column_says(tmp_path):
     [
         ('[checks]\nc = { complete = { table = "sales", columns = ["depot"] } }', "checks.c needs the rows of 'sales'"),
         ('[figures]\nit = "SUM(sales[charge])"', "a formula needs the rows of 'sales', which stay in the database"),
-        ('[tables.t]\nfrom = "sales"\nsteps = [{ sort = ["day"] }]', "step 1, which is none of keep_rows, drop_rows and group, needs the rows of 'sales'"),
+        ('[tables.t]\nfrom = "sales"\nsteps = [{ sort = ["day"] }]', "step 1, which is not keep_rows, drop_rows or group, needs the rows of 'sales'"),
         ('[workbooks.w]\nname = "w.xlsx"\nsheets = [{ name = "S", table = "sales" }]', "a sheet needs the rows of 'sales'"),
         ('[pivots.p]\nfrom = "sales"\nrows = ["depot"]\nvalues = [{ median = "charge" }]', "'charge' is median, which is not worked out in the database"),
         ('[pivots.p]\nfrom = "sales"\nrows = ["depot"]\nvalues = [{ sum = "charg" }]', "the query has no column 'charg': the nearest is 'charge'"),

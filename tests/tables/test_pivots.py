@@ -151,8 +151,8 @@ def test_more_aggregations(pairs):
 @pytest.mark.parametrize(
     ("fields", "values", "kind", "why"),
     [
-        ([PivotField("Band", by="month")], [SUM], DataError, "'Bed' in column 'Band' is no day"),
-        ([PivotField("Band", bands=(1, 2))], [SUM], DataError, "'Bed' in column 'Band' is no number"),
+        ([PivotField("Band", by="month")], [SUM], DataError, "'Bed' in column 'Band' is not a date"),
+        ([PivotField("Band", bands=(1, 2))], [SUM], DataError, "'Bed' in column 'Band' is not a number"),
         ([PivotField("Pieces", bands=(2, 1))], [SUM], UseError, "the limits of 'Pieces' do not rise"),
         ([PivotField("Depot", sort="-Charg")], [SUM], UseError, "no value 'Charg' to sort by"),
         (["Depot"], [charge(shown="shar")], UseError, "nothing is shown as 'shar'"),

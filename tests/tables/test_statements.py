@@ -117,7 +117,7 @@ def test_a_statement_as_values_and_as_living_formulas(tmp_path):
         ({"map": MAP + "0500,Bank\n"}, None, "account 0500 is mapped to two lines"),
         ({"map": MAP.replace("1200,Bank", "1200,Bnk")}, None, "which is no line that adds accounts up: the nearest is 'bank'"),
         ({"lines": LINES.replace("total", "totl", 1)}, None, "a line cannot be 'totl': the nearest is 'total'"),
-        ({"lines": LINES.replace("sum,l,-1", "sum,l,2")}, None, "'2' is no sign"),
+        ({"lines": LINES.replace("sum,l,-1", "sum,l,2")}, None, "'2' is not a sign"),
         ({"lines": LINES.replace("[Creditors]/[Both sides]", "")}, None, "line 'Debt share' has no formula"),
         ({"lines": LINES.replace("[Creditors]/", "[Creditor]/")}, None, "no column 'Creditor'"),
         ({"lines": LINES.replace("[Creditors]/[Both sides]", "1/[Stock]")}, None, "gives #DIV/0!"),

@@ -81,5 +81,5 @@ def test_decimal_marks(text, decimal, number):
 
 def test_types_are_named():
     assert [column_type(spec) for spec in TYPES] == [spec.split(" ")[0] for spec in TYPES]
-    with pytest.raises(ValueError, match="no type"):
+    with pytest.raises(ValueError, match="not a type"):
         read_column(Column.blank(1), "colour")

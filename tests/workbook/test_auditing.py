@@ -22,11 +22,11 @@ SHEETS = {
     "nothing": (NUMBERS | column("B", 1, "Twice", *TWICE) | {"A8": "=SUM(A2:A6)"}, []),
     "a formula unlike its neighbours": (
         NUMBERS | column("B", 1, "Twice", TWICE[0], TWICE[1], "=A4*3", TWICE[3], TWICE[4]),
-        [("pattern", "B4", "=A4*3 breaks", "=A4*2")],
+        [("pattern", "B4", "=A4*3 differs", "=A4*2")],
     ),
     "a number among formulas": (
         NUMBERS | column("B", 1, "Twice", TWICE[0], TWICE[1], 5.0, TWICE[3], TWICE[4]),
-        [("constant", "B4", "5 stands", "=A4*2")],
+        [("constant", "B4", "5 is a value", "=A4*2")],
     ),
     "two columns with two formulas": (NUMBERS | column("B", 1, "x", TWICE[0], TWICE[1], "=A4*3", "=A5*3", "=A6*3"), []),
     "a range that stops short": (
@@ -45,21 +45,21 @@ SHEETS = {
     ),
     "a lookup that does not say how": (
         NUMBERS | {"C1": "=VLOOKUP(4,A1:B6,1)", "C2": "=MATCH(4,A1:A6)", "C3": "=MATCH(4,A1:A6,0)"},
-        [("lookup", "C1", "VLOOKUP does not say", "FALSE"), ("lookup", "C2", "MATCH does not say", "write 0")],
+        [("lookup", "C1", "VLOOKUP does not state", "FALSE"), ("lookup", "C2", "MATCH does not state", "write 0")],
     ),
     "an error that is hidden": (
         NUMBERS | {"C1": '=IFERROR(A1*2,"")', "C3": "=IFERROR(A2*2,0)"},
-        [("swallowed", "C1", "IFERROR replaces #VALUE! with nothing to see", "IFNA")],
+        [("swallowed", "C1", "IFERROR replaces #VALUE! with an empty text", "IFNA")],
     ),
     "errors": (
         {"A1": 0.0, "B1": "=1/A1", "B2": "=B1+1", "C5": "=B2"},
-        [("error", "B1", "#DIV/0!", "mend"), ("error", "B2", "began in S!B1", "mend"), ("error", "C5", "began in S!B1", "mend")],
+        [("error", "B1", "#DIV/0!", "fix"), ("error", "B2", "began in S!B1", "fix"), ("error", "C5", "began in S!B1", "fix")],
     ),
     "numbers and days that are texts": (
         column("A", 1, "Pieces", 4.0, "6", 2.0, "7") | column("B", 1, "Day", 46_296.0, "2026-10-02", 46_298.0) | column("C", 1, "Code", "12", "13"),
         [("day", "B3", "'2026-10-02' is a text that looks like a day", "value"), ("number", "A3", "'6' is a text", "value")],
     ),
-    "an unknown function": ({"A1": "=WHATEVER(1)"}, [("unread", "A1", "WHATEVER is not known", "mend")]),
+    "an unknown function": ({"A1": "=WHATEVER(1)"}, [("unread", "A1", "WHATEVER is not known", "fix")]),
 }  # fmt: skip
 
 

@@ -32,7 +32,7 @@ CASES = {
     "a formula": (lambda book: _set(book, "Data", 3, 3, 6.0, "B3*3"), ["Data C3 formula =B3*2 > =B3*3"]),
     "a formula lost": (lambda book: _set(book, "Data", 3, 3, 6.0), ["Data C3 formula =B3*2 > a value"]),
     "a look": (_look, ["Data B3 look format General, bold no, fill none > format 0.00, bold yes, fill F4EFE6"]),
-    "rows put in": (
+    "rows inserted": (
         lambda book: edit.insert_rows(book, "Data", 3, 2),
         ["Data rows in 3 to 4", "Data also the page set-up differs"],  # its break moved
     ),

@@ -24,7 +24,7 @@ NOTES, SHAPES, DRAWING = "xl/comments1.xml", "xl/drawings/vmlDrawing1.vml", "xl/
 
 #: The change, and for each part what it must hold afterwards (behind `-`: must not).
 CHANGES = {
-    "two rows put in": (
+    "two rows inserted": (
         lambda book: edit.insert_rows(book, "Data", 3, 2),
         {
             DATA: [
@@ -169,17 +169,17 @@ def test_there_and_back_again(label, tmp_path):
 
 
 REFUSED = {
-    "tearing an array formula": (lambda book: edit.insert_rows(book, "Data", 7), "would tear the array formula in E6:E7"),
+    "tearing an array formula": (lambda book: edit.insert_rows(book, "Data", 7), "would split the array formula in E6:E7"),
     "a table's heading": (lambda book: edit.delete_rows(book, "Data", 1), "the heading row of table 'Things'"),
     "all rows of a table": (lambda book: edit.delete_rows(book, "Data", 2, 3), "leave table 'Things' without rows"),
-    "a pivot": (lambda book: edit.insert_rows(book, "Pivot", 4), "would tear the pivot in A3:B6"),
-    "off the grid": (lambda book: edit.insert_rows(book, "Data", 2, 1 << 20), "pushed off the grid"),
+    "a pivot": (lambda book: edit.insert_rows(book, "Pivot", 4), "would split the pivot in A3:B6"),
+    "beyond the grid": (lambda book: edit.insert_rows(book, "Data", 2, 1 << 20), "move beyond the grid"),
     "a name with a slash": (lambda book: edit.rename_sheet(book, "Data", "a/b"), "without []:*?/"),
     "a taken name": (lambda book: edit.rename_sheet(book, "Data", "lists"), "one of that name already"),
     "an unknown sheet": (lambda book: edit.rename_sheet(book, "Date", "x"), "the nearest is 'Data'"),
-    "all sheets": (lambda book: edit.delete_sheets(book, ["Data", "Lists", "Pivot"]), "no sheet would be left"),
+    "all sheets": (lambda book: edit.delete_sheets(book, ["Data", "Lists", "Pivot"]), "no visible sheet would be left"),
     "the last seen": (
-        lambda book: [edit.hide_sheet(book, name) for name in ("Data", "Lists", "Pivot")], "the only one that can be seen",
+        lambda book: [edit.hide_sheet(book, name) for name in ("Data", "Lists", "Pivot")], "the only visible sheet",
     ),
     "no such place": (lambda book: edit.move_sheet(book, "Data", 9), "no place 9"),
     "a name that is an address": (lambda book: edit.set_name(book, "AB12", "1"), "not read as an address"),

@@ -62,6 +62,7 @@ def _sound(path):
 
 @settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
 @given(st.lists(st.tuples(st.integers(0, len(WHOLE) - 1), st.integers(0, 255)), min_size=1, max_size=4))
+@example([(WHOLE.rindex(b"xl/worksheets/_rels"), 0)])  # a name that ends before it begins
 @example([(WHOLE.rindex(b"PK\x05\x06") + 18, 1)])  # a directory that begins before the file
 def test_flipped_bytes(tmp_path_factory, changes):
     data = bytearray(WHOLE)
@@ -139,7 +140,7 @@ HOSTILE = {
     "an eighth of a gigabyte of nothing": zeros(1 << 27),
     "twenty thousand merged cells": with_part("xl/worksheets/sheet1.xml", SHEET % ("", "<mergeCells>" + "".join(f'<mergeCell ref="A{n}:B{n}"/>' for n in range(1, 20_000)) + "</mergeCells>")),
     "cells at the grid's ends": with_part("xl/worksheets/sheet1.xml", SHEET % ('<row r="1"><c r="A1"><v>1</v></c></row><row r="1048576"><c r="XFD1048576"><v>2</v></c></row>', "")),
-    "rows off the grid": with_part("xl/worksheets/sheet1.xml", SHEET % ('<row r="99999999"><c r="A99999999"><v>1</v></c></row>', "")),
+    "rows beyond the grid": with_part("xl/worksheets/sheet1.xml", SHEET % ('<row r="99999999"><c r="A99999999"><v>1</v></c></row>', "")),
     "areas that are none": with_part("xl/worksheets/sheet1.xml", SHEET % ("", '<mergeCells><mergeCell ref="ZZZZ1:!!"/></mergeCells><hyperlinks><hyperlink ref=""/></hyperlinks>')),
     "a table as wide as the grid": with_part("xl/tables/table1.xml", RICH["xl/tables/table1.xml"].replace("A1:C4", "A1:XFD1048576")),
     "a deep formula": with_part("xl/worksheets/sheet1.xml", SHEET % (f'<row r="1"><c r="A1"><f>{"(" * 3000}1{")" * 3000}</f></c><c r="B1"><f>{"-" * 5000}1</f></c></row>', "")),

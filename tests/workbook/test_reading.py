@@ -210,12 +210,12 @@ HOSTILE = {
     "other package": (zipped({"[Content_Types].xml": f'<Types xmlns="{PACKAGE}/content-types"/>'}), "another kind"),
     "no sheet part": (zipped({k: v for k, v in parts_of("").items() if "sheet1" not in k}), "is missing"),
     "broken markup": (zipped({**parts_of(""), "xl/worksheets/sheet1.xml": "<worksheet><sheetData>"}), "cannot be read"),
-    "off the grid": (zipped(parts_of('<row r="1048577"/>')), "off the grid"),
+    "beyond the grid": (zipped(parts_of('<row r="1048577"/>')), "beyond the grid"),
     "bad address": (zipped(parts_of('<row r="1"><c r="ZZZ1"><v>1</v></c></row>')), "not a column"),
     "lost text": (zipped(parts_of('<row r="1"><c r="A1" t="s"><v>7</v></c></row>')), "points to text 7"),
     "bad number": (zipped(parts_of('<row r="1"><c r="A1"><v>x</v></c></row>')), "cannot be read"),
     "entities": (zipped({**parts_of(""), "xl/workbook.xml": BOMB + "<workbook>&b;</workbook>"}), "document type"),
-    "bomb": (zipped({**parts_of(""), "xl/worksheets/sheet1.xml": b"\0" * (8 << 20)}), "would unfold from"),
+    "bomb": (zipped({**parts_of(""), "xl/worksheets/sheet1.xml": b"\0" * (8 << 20)}), "would unpack from"),
     "not a book": (zipped({**parts_of(""), "xl/workbook.xml": "<document/>"}), "another kind ('document')"),
 }
 

@@ -284,7 +284,7 @@ def spilled(tmp_path, formula="_xlfn._xlws.SORT(A1:A4)", area="C1:C2", more="", 
         ({"set_to": {"A4": -2.0}}, [-2.0, 1.0, 3.0, 4.0, None], "C1:C4", 10.0, []),
         ({"set_to": {"C2": 5.0}}, [CellError.SPILL, 5.0, None, None, None], "C1", None, ["C2 is in the way"]),
         ({"more": '<c r="C3"><v>7</v></c>'}, [CellError.SPILL, None, 7.0, None, None], "C1", None, ["C3 is in the way"]),
-        ({"formula": "_xlfn.SEQUENCE(2,16384)"}, [CellError.SPILL, None, None], "C1", None, ["runs off the grid"]),
+        ({"formula": "_xlfn.SEQUENCE(2,16384)"}, [CellError.SPILL, None, None], "C1", None, ["goes beyond the grid"]),
     ],
 )  # fmt: skip
 def test_results_spill(given, values, area, total, says, tmp_path):
@@ -418,17 +418,17 @@ def test_the_reading_of_a_text_that_is_stored_beside_it(tmp_path):
 
 
 LOOPS = [
-    ("a subtotal that begins anew", {4: (2, "IF(A2=A1,D1+B2,B2)")}, {"D1": 0.0}),
+    ("a subtotal that begins again", {4: (2, "IF(A2=A1,D1+B2,B2)")}, {"D1": 0.0}),
     ("a total that goes on while amounts rise", {4: (2, "IF(B2<C2,C2-B2,D1-B2+C2)")}, {"D1": 5.0}),
     ("a total with a text on the way", {4: (2, "IF(A2=A1,D1+B2,A2)")}, {"D1": 0.0}),
     ("opening and closing balances", {4: (3, "F2"), 6: (2, "D2+B2-C2"), 5: (2, "ROUND(F2*$J$1,2)")}, {"D2": 100.0}),
-    ("never below nought", {4: (2, "MAX(D1+B2,0)")}, {"D1": 0.0}),
+    ("never below zero", {4: (2, "MAX(D1+B2,0)")}, {"D1": 0.0}),
     ("the least, from a blank cell", {4: (2, "MIN(D1,B2)")}, {}),
     ("conditions on the ring", {4: (2, "IF(AND(D1>10,NOT(B2=0)),D1-C2/2,D1+ABS(B2))")}, {"D1": 0.0}),
     ("backwards", {4: (2, "D3/(1+$J$1)+B2")}, {}),
     ("two rows back", {4: (4, "D3+D2*10%-B4")}, {"D2": 1.0, "D3": 2.0}),
     ("a sum", {4: (2, "SUM(D1,B2,-C2)")}, {"D1": 0.0}),
-    ("a divisor that is nought on the way", {4: (2, "IF(B2>0,B2/(D1-D1),D1+1)")}, {"D1": 0.0}),
+    ("a divisor that is zero on the way", {4: (2, "IF(B2>0,B2/(D1-D1),D1+1)")}, {"D1": 0.0}),
     ("out of range on the way", {4: (2, "IF(D1*1E+200*1E+200>1,1,B2)")}, {"D1": 3.0}),
     ("a text to begin with", {4: (2, "IF(B2>0,D1,B2)")}, {"D1": "open"}),
     ("texts that are carried down", {4: (2, 'IF(A2="",D1,A2)')}, {"D1": "open"}),

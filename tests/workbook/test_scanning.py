@@ -99,7 +99,7 @@ UNUSUAL = {
         '<row r="1"><c r="A1"><v>1</v></c></row>', head='<?xml version="1.0" encoding="latin-1"?>'
     ),
     "a text that is not there": part('<row r="1"><c r="A1" t="s"><v>9</v></c></row>'),
-    "off the grid": part('<row r="1"><c r="ZZZ1"><v>1</v></c></row>'),
+    "beyond the grid": part('<row r="1"><c r="ZZZ1"><v>1</v></c></row>'),
     "an attribute twice": part('<row r="1"><c r="A1" s="1" s="2"><v>1</v></c></row>'),
     "a bare ampersand": part('<row r="1" a="&"><c r="A1"><v>1</v></c></row>'),
     "cut short": part('<row r="1"><c r="A1"><v>1</v></c>'),

@@ -384,7 +384,7 @@ def test_slots_in_cells_are_filled_in_place(tmp_path):
     def resolve(slot):
         known = {"total": 12.5, "name": "ada"}
         if slot.inside not in known:
-            return UnfilledSlot(slot, "nothing is called so")
+            return UnfilledSlot(slot, "there is no name so")
         return FilledSlot(known[slot.inside], slot.format if slot.format and not slot.word else "0.0")
 
     missing = fill(book, resolve, lambda text: text)

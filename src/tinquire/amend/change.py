@@ -364,8 +364,8 @@ def _shaped(book: Workbook, amendment: Amendment) -> Iterator[Change]:
 
 
 _LINES = (
-    ("insert_rows", edit.insert_rows, "rows put in before"),
+    ("insert_rows", edit.insert_rows, "rows inserted before"),
     ("delete_rows", edit.delete_rows, "without rows"),
-    ("insert_columns", edit.insert_columns, "columns put in before"),
+    ("insert_columns", edit.insert_columns, "columns inserted before"),
     ("delete_columns", edit.delete_columns, "without columns"),
 )

@@ -1,4 +1,4 @@
-"""What an amendment says: where, what is expected there now, and what shall be."""
+"""What an amendment says: where, what the cells must have now, and what it becomes."""
 
 from __future__ import annotations
 
@@ -45,8 +45,8 @@ class LookChange(_Model):
     bold: bool | None = None
     italic: bool | None = None
     underline: bool | None = None
-    colour: Colour = Field(None, description="Of the letters, `#RRGGBB`.")
-    fill: Colour = Field(None, description="Of the ground, `#RRGGBB`.")
+    colour: Colour = Field(None, description="Text colour, `#RRGGBB`.")
+    fill: Colour = Field(None, description="Background colour, `#RRGGBB`.")
     align: Literal["left", "center", "right"] | None = None
     valign: Literal["top", "center", "bottom"] | None = None
     wrap: bool | None = None
@@ -59,11 +59,11 @@ class LookChange(_Model):
 class Shape(_Model):
     """A change of a sheet's shape; references in the whole workbook follow."""
 
-    insert_rows: str | None = Field(None, description="Blank rows put in before a row: `5`, or `5:7` for three.")
-    delete_rows: str | None = Field(None, description="Rows taken out: `5`, `5:7`.")
-    insert_columns: str | None = Field(None, description="Blank columns put in before a column: `C`, `C:D`.")
-    delete_columns: str | None = Field(None, description="Columns taken out: `C`, `C:D`.")
-    rename_sheet: str | None = Field(None, description="Another name for the sheet.")
+    insert_rows: str | None = Field(None, description="Insert blank rows before a row: `5`, or `5:7` for three.")
+    delete_rows: str | None = Field(None, description="Delete rows: `5`, `5:7`.")
+    insert_columns: str | None = Field(None, description="Insert blank columns before a column: `C`, `C:D`.")
+    delete_columns: str | None = Field(None, description="Delete columns: `C`, `C:D`.")
+    rename_sheet: str | None = Field(None, description="New name of the sheet.")
     hide_sheet: bool | None = Field(None, description="Hide the sheet, or (false) show it.")
 
     @model_validator(mode="after")
@@ -84,7 +84,7 @@ class Shape(_Model):
 class Amendment(Shape):
     """One guarded change."""
 
-    say: str = Field("", description="Why, in a sentence for the list.")
+    say: str = Field("", description="The reason, a sentence for the list of changes.")
     sheet: str | None = Field(None, description="The sheet, or a pattern of sheets with `*` and `?`.")
     at: str | None = Field(None, description="A cell or range: `B4`, `B4:B9`, `Rates!B4`.")
     name: str | None = Field(None, description="A defined name of the workbook.")
@@ -92,15 +92,14 @@ class Amendment(Shape):
     column: str | None = Field(None, description="A column of the table, by its heading.")
     heading: str | None = Field(None, description="The cells under a heading, wherever it stands.")
     matching: AnyValue | None = Field(
-        None,
-        description="Of these cells, or of all: those that match, as conditional functions match (`none`, `>=100`).",
+        None, description="Only cells that match, as in conditional functions (`none`, `>=100`)."
     )
-    expect: AnyValue | None = Field(None, description="What each of the cells must hold now; `''` for a blank cell.")
-    expect_formula: str | None = Field(None, description="The formula that each of the cells must hold now.")
+    expect: AnyValue | None = Field(None, description="The value that each cell must have now; `''` for a blank cell.")
+    expect_formula: str | None = Field(None, description="The formula that each cell must have now.")
     expect_cells: int | None = Field(None, ge=0, description="How many cells must be found.")
-    optional: bool = Field(False, description="A file without such cells is fine as it is.")
+    optional: bool = Field(False, description="A file without such cells is left as it is, without a message.")
     value: AnyValue | None = Field(None, description="The new value, with its type; `''` makes the cell blank.")
-    replace: dict[str, str] = Field(default_factory=dict, description="Parts of texts, and what stands there instead.")
+    replace: dict[str, str] = Field(default_factory=dict, description="Parts of texts, and what replaces them.")
     formula: str | None = Field(
         None, description="A formula as the first cell reads it, filled down; `[Heading]` is that column's cell."
     )
@@ -118,25 +117,25 @@ class Amendment(Shape):
         if self.given:
             return self._check_shape(places)
         if not places and self.matching is None and not self.replace:
-            raise ValueError("it does not say where: give at, name, table and column, heading, or matching")
+            raise ValueError("no place is given: add at, name, table and column, heading or matching")
         what = [key for key in ("value", "formula", "total") if getattr(self, key) is not None]
         what += ["replace"] * bool(self.replace)
         if len(what) > 1:
-            raise ValueError(f"it says what shall be in {len(what)} ways: {' and '.join(what)}")
+            raise ValueError(f"it gives {len(what)} changes: {' and '.join(what)}; one is allowed")
         if not what and self.format is None and self.look == LookChange():
-            raise ValueError("it does not say what shall be: give value, replace, formula, total, format or look")
+            raise ValueError("no change is given: add value, replace, formula, total, format or look")
         if self.total is not None and not (self.heading or self.table):
-            raise ValueError("a total stands under a heading or a table's column")
+            raise ValueError("a total needs a heading or a table's column")
         if any(not old for old in self.replace):
-            raise ValueError("replace has a blank text to be replaced")
+            raise ValueError("replace has an empty text to look for")
         return self
 
     def _check_shape(self, places: list[str]) -> Amendment:
         if self.sheet is None:
-            raise ValueError("a change of shape says which sheet")
+            raise ValueError("a change of rows, columns or sheets needs a sheet")
         others = [key for key in ("matching", "value", "formula", "total", "format") if getattr(self, key) is not None]
         if places or others or self.replace or self.look != LookChange():
-            raise ValueError("a change of shape stands alone: put the rest into an amendment of its own")
+            raise ValueError("a change of rows, columns or sheets must be an amendment of its own")
         return self
 
 

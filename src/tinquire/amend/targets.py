@@ -79,7 +79,7 @@ def _at(book: Workbook, amendment: Amendment, text: str) -> Iterator[Cells]:
     mention = next(iter(mentions(text)), None)
     area = None if mention is None else mention.area
     if mention is None or area is None or mention.outside or (mention.start, mention.end) != (0, len(text)):
-        raise NotThereError(f"'{text}' is no cell or range: write B4, B4:B9 or Rates!B4")
+        raise NotThereError(f"'{text}' is not a cell or range: write B4, B4:B9 or Rates!B4")
     names = [*mention.sheets] or matching_sheets(book, amendment.sheet)
     if amendment.sheet is None and not mention.sheets and len(names) > 1:
         raise NotThereError(f"it has {len(names)} sheets, and the amendment does not say which: sheet = '{names[0]}'")
@@ -106,7 +106,7 @@ def _named_cells(book: Workbook, name: str) -> Iterator[Cells]:
         area = None if mention is None else mention.area
         whole = mention is not None and (mention.start, mention.end) == (0, len(one.formula))
         if mention is None or area is None or not whole or len(mention.sheets) != 1:
-            raise NotThereError(f"the name '{name}' stands for no cells of a sheet, but for {one.formula}")
+            raise NotThereError(f"the name '{name}' does not refer to cells of one sheet, but to {one.formula}")
         yield from _area(book.sheet(mention.sheets[0]), area)
 
 
@@ -125,7 +125,7 @@ def _of_table(book: Workbook, table: str, column: str) -> Cells:
 
 
 def _under_heading(book: Workbook, amendment: Amendment) -> Iterator[Cells]:
-    """The cells below a heading, down to the last row of data: a totals row is none."""
+    """The cells below a heading, down to the last row of data: a totals row does not count."""
     heading = amendment.heading or ""
     found = False
     seen: list[str] = []

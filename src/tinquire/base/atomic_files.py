@@ -94,7 +94,7 @@ def _aside(path: Path) -> tuple[int, str]:
 
 def _unwritable(path: Path, error: OSError) -> AccessError:
     why = error.strerror or str(error)
-    do = "close it where it is open, or make its folder writable"
+    do = "close it in other programs, or make its folder writable"
     return AccessError(Fault("writing a file", f"{why[:1].lower()}{why[1:]}", str(path), do))
 
 
@@ -152,7 +152,7 @@ def write_all(files: Sequence[tuple[Path, bytes]]) -> None:
         left = _move_back(moved)
         if left:
             asides.clear()  # they hold the only copies
-        do = "close it where it is open, or make its folder writable; "
+        do = "close it in other programs, or make its folder writable; "
         do += (
             f"{', '.join(left)} could not be put back: see the folders .making-* beside"
             if left

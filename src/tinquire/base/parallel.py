@@ -32,7 +32,7 @@ def _begin() -> None:
 @cache
 def _warm_allocator() -> None:
     """Have memory of arrays used again. The common allocators give a large block that is freed back to the system, to
-    take it anew page by page, until they have seen one of its size freed: a sixth of the time that a folder of files
+    take it again page by page, until they have seen one of its size freed: a sixth of the time that a folder of files
     takes. The block is never touched, and so takes nothing."""
     np.empty(_KEPT, np.uint8)
 

@@ -66,9 +66,9 @@ class Area(NamedTuple):
 
 @lru_cache(maxsize=MAX_COLUMN)
 def column_name(number: int) -> str:
-    """Letters of a column: 1 -> 'A', 27 -> 'AA', 16384 -> 'XFD'. Raises ValueError off the grid."""
+    """Letters of a column: 1 -> 'A', 27 -> 'AA', 16384 -> 'XFD'. Raises ValueError beyond the grid."""
     if not 1 <= number <= MAX_COLUMN:
-        raise ValueError(f"column {number} is off the grid")
+        raise ValueError(f"column {number} is beyond the grid")
     letters = ""
     while number:
         number, digit = divmod(number - 1, 26)
@@ -121,7 +121,7 @@ def parse_area(text: str) -> Area:
         top, bottom = sorted((int(whole["top"]), int(whole["bottom"])))
         if top >= 1 and bottom <= MAX_ROW:
             return Area(top, 1, bottom, MAX_COLUMN)
-        raise ValueError(f"'{text}' lies off the grid")
+        raise ValueError(f"'{text}' is beyond the grid")
     row1, column1 = parse_cell(first)
     row2, column2 = parse_cell(last) if last else (row1, column1)
     return Area(min(row1, row2), min(column1, column2), max(row1, row2), max(column1, column2))

@@ -58,8 +58,8 @@ def no_codes(count: int) -> Codes:
 
 
 def sequence_of(texts: Sequence[str], asked: int) -> Sequence[str]:
-    """A pool of which so many texts are asked for: where it has to make them, most are had faster all at once than one
-    by one."""
+    """The texts of a pool, of which this many are asked for: a pool that has to make them makes most of them faster all
+    at once."""
     return texts if isinstance(texts, (list, tuple)) or 2 * asked <= len(texts) else list(texts)
 
 

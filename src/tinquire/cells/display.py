@@ -28,7 +28,7 @@ MOST_DAYS = 1e8
 
 #: The largest double has 309 digits before the point, the smallest 324 places behind it; formats add hundreds.
 _EXACT = Context(prec=4000)
-#: A format code has at most this many characters; a longer one is none, and shows values as they are.
+#: A format code has at most this many characters; a longer one is ignored.
 MAX_CODE = 255
 
 
@@ -203,7 +203,7 @@ def _show_digits(number: float, section: Section, language: Language = ENGLISH) 
 
 
 def _round(value: Decimal, decimals: int) -> Decimal:
-    """Rounded half away from zero at so many decimals."""
+    """Rounded half away from zero at this many decimals."""
     return value.quantize(Decimal(1).scaleb(-decimals), rounding=ROUND_HALF_UP, context=_EXACT)
 
 
@@ -308,7 +308,7 @@ def _show_fraction(number: float, section: Section) -> str:
 
 
 def _fraction(number: float, stated: str, *, mixed: bool) -> tuple[int, int, int]:
-    """A number's size as whole, numerator and denominator; the whole is nought unless the fraction is mixed."""
+    """A number's size as whole, numerator and denominator; the whole is zero unless the fraction is mixed."""
     value = Fraction(Decimal(general(abs(number))))
     whole = math.floor(value) if mixed else 0
     rest = value - whole

@@ -125,7 +125,7 @@ def _alike(found: Words, lengths: Codes, mark: int) -> Floats | None:
 
 
 def _up_to_end(found: Words, lengths: Codes) -> Words:
-    """Put the first so many (one to eight) characters at the words' ends, as digits with zeros in front of them, in
+    """Put the first n (one to eight) characters at the words' ends, as digits with zeros in front of them, in
     place. Gives an array of the same size whose contents do not matter."""
     shifts: Words = lengths.astype(np.uint64)
     shifts <<= _U(3)
@@ -156,7 +156,7 @@ def _long(words: Words, starts: Codes, lengths: Codes, mark: int) -> tuple[Float
 
 
 def _parts(found: Words, lengths: Codes, mark: int) -> tuple[Codes, Codes, Booleans]:
-    """Of the first so many (one to eight) characters of words: the number that the digits make, how many stand behind
+    """Of the first n (one to eight) characters of words: the number that the digits make, how many stand behind
     a point (-1 when there is none), and whether all are digits but for that. The words are used up."""
     other = _up_to_end(found, lengths)
     points = found ^ _U(mark * int(_ONES))

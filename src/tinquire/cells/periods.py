@@ -76,7 +76,7 @@ class Period:
 
 
 def parse_period(text: str, kind: str | None = None) -> Period:
-    """A period from its spelling. Raises UseError when it is none, or not of the kind asked for."""
+    """A period from its spelling. Raises UseError when it is not a period, or not of the kind asked for."""
     for known, (pattern, build) in _READERS.items():
         match = re.fullmatch(pattern, text.strip())
         if not match:
@@ -90,7 +90,7 @@ def parse_period(text: str, kind: str | None = None) -> Period:
             raise UseError(Fault("reading the period", why, do=f"write it like {_EXAMPLES[kind]}"))
         return period
     example = _EXAMPLES[kind] if kind in _EXAMPLES else ", ".join(_EXAMPLES.values())
-    raise UseError(Fault("reading the period", f"'{text}' is no period", do=f"write it like {example}"))
+    raise UseError(Fault("reading the period", f"'{text}' is not a period", do=f"write it like {example}"))
 
 
 def period_of(kind: str, day: date) -> Period:

@@ -10,15 +10,15 @@ from numpy.typing import NDArray
 
 __all__ = ["dense", "rank_numbers"]
 
-#: Whole numbers that reach no further than so many times their count are marked in a row of flags, and not sorted.
+#: Whole numbers that reach no further than this many times their count are marked in a row of flags, and not sorted.
 _SPARSE = 16
-#: How many numbers tell whether all of them may be whole, or amounts with so many parts in a unit.
+#: How many numbers tell whether all of them may be whole, or amounts with this many parts in a unit.
 _PROBE = 1_000
 _PARTS = (1.0, 100.0)
 
 
 def dense(numbers: NDArray[Any]) -> tuple[NDArray[Any], int]:
-    """Whole numbers from nought on numbered anew in their order without gaps, and how many different ones there are."""
+    """Whole numbers from zero on numbered again in their order without gaps, and how many different ones there are."""
     if not len(numbers):
         return numbers.astype(np.int32), 0
     highest = int(numbers.max())

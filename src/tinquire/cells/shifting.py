@@ -30,7 +30,7 @@ class Moves(Protocol):
         ...
 
     def line(self, number: int) -> int | None:
-        """Where one line goes; None when it is taken out or pushed off the grid."""
+        """Where one line goes; None when it is taken out or pushed beyond the grid."""
         ...
 
     def position(self, number: int) -> int:

@@ -15,26 +15,26 @@ __all__ = ["COMMANDS", "main"]
 
 #: Command -> its module and what it does, in the order of the help. A module has `add_arguments` and `run`.
 COMMANDS: dict[str, tuple[str, str]] = {
-    "demo": ("demo", "lay out the demo job, make its pack, send its mails to a stand-in server"),
-    "new": ("new", "draft a docket from the files in a folder"),
-    "check": ("check", "say all that is wrong with a docket and a period's sources; write nothing"),
+    "demo": ("demo", "set up the demo job, make its pack, send its mails to a test server"),
+    "new": ("new", "write a first docket for the files in a folder"),
+    "check": ("check", "find all errors in a docket and a period's sources; write nothing"),
     "run": ("run", "make a period's pack and mails"),
     "send": ("send", "send a period's mails, each at most once"),
     "history": ("history", "list the runs of a job"),
     "docket": ("docket", "print the docket's schema"),
-    "show": ("show", "say what is in a workbook or another file of rows"),
-    "recalc": ("recalc", "work a workbook's formulas out anew, and say what differs"),
-    "trace": ("trace", "say why a cell holds what it holds, down to the rows behind it"),
+    "show": ("show", "show what is in a workbook or another file"),
+    "recalc": ("recalc", "recalculate a workbook, and show what differs"),
+    "trace": ("trace", "explain a cell's value, down to its source rows"),
     "audit": ("audit", "find places in a workbook where formulas or data look wrong"),
-    "amend": ("amend", "change many workbooks at once, guarded, with a list of what would change"),
-    "compare": ("compare", "say what differs between two workbooks"),
-    "split": ("split", "make one workbook of each sheet, or of each value of a column"),
-    "stack": ("stack", "put the rows of many workbooks into one"),
-    "match": ("match", "bring columns of one file to the rows of another, by key"),
-    "pivot": ("pivot", "sum the rows of files up by the values of their columns"),
+    "amend": ("amend", "change many workbooks at once, safely, with a list of the changes"),
+    "compare": ("compare", "show what differs between two workbooks"),
+    "split": ("split", "make one workbook for each sheet, or for each value of a column"),
+    "stack": ("stack", "combine the rows of many files in one workbook"),
+    "match": ("match", "add columns of one file to the rows of another, by key"),
+    "pivot": ("pivot", "summarise the rows of files by the values of their columns"),
     "values": ("values", "write a workbook with results in place of formulas"),
-    "print": ("print", "lay a workbook out as a page"),
-    "postroom": ("postroom", "run the stand-in mail server"),
+    "print": ("print", "write a workbook as a web page"),
+    "postroom": ("postroom", "run the test mail server"),
 }
 
 #: Commands on files without a docket, whose remedies are options.
@@ -67,8 +67,8 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="tinquire",
         usage="tinquire COMMAND ...",
-        description="Makes a period's workbook pack from its sources: reads, reckons, fills, dresses, checks, posts.",
-        epilog=f"commands:\n{commands}\n\n'tinquire COMMAND --help' tells more, with an example.\n{_EXIT_CODES}",
+        description="Makes a period's workbooks and mails from its sources, checks them, and sends them.",
+        epilog=f"commands:\n{commands}\n\n'tinquire COMMAND --help' shows its options and an example.\n{_EXIT_CODES}",
         # A stated width spares argparse the import of shutil, a third of the whole time.
         formatter_class=lambda prog: argparse.RawDescriptionHelpFormatter(prog, width=HELP_WIDTH),
     )

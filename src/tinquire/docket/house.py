@@ -23,14 +23,14 @@ class _Model(BaseModel):
 class LookModel(_Model):
     """A named set of appearance; what it does not say comes from the look it builds on."""
 
-    on: str | None = Field(None, description="The look that it builds on.")
+    on: str | None = Field(None, description="The look that it extends.")
     font: str | None = None
     size: float | None = Field(None, gt=0, le=400, description="Points.")
     bold: bool | None = None
     italic: bool | None = None
     underline: bool | None = None
-    colour: str | None = Field(None, description="Of the letters: a name of [colours], or #RRGGBB.")
-    fill: str | None = Field(None, description="Of the ground.")
+    colour: str | None = Field(None, description="Text colour: a name of [colours], or #RRGGBB.")
+    fill: str | None = Field(None, description="Background colour.")
     align: Literal["left", "center", "right"] | None = None
     valign: Literal["top", "center", "bottom"] | None = None
     wrap: bool | None = None
@@ -44,28 +44,31 @@ class LookModel(_Model):
 class WordsModel(_Model):
     """The words that summaries write, where they are to be others than those of the language."""
 
-    under: str | None = Field(None, description="Numbers below the first limit: `under {}`.")
-    between: str | None = Field(None, description="Numbers between limits: `{} to under {}`.")
-    over: str | None = Field(None, description="Numbers from the last limit on: `{} and more`.")
+    under: str | None = Field(None, description="Label of numbers below the first limit: `under {}`.")
+    between: str | None = Field(None, description="Label of numbers between limits: `{} to under {}`.")
+    over: str | None = Field(None, description="Label of numbers from the last limit on: `{} and more`.")
     blank: str | None = Field(None, description="The label of a blank among headings: `(blank)`.")
     total: str | None = Field(None, description="The label of a totals row: `Total`.")
     group_total: str | None = Field(None, description="The label of a subtotal: `{} total`.")
     others: str | None = Field(None, description="The groups beyond the first ones: `All others`.")
-    rows: str | None = Field(None, description="Behind the totals label of a sheet that goes on: `rows {} to {}`.")
+    rows: str | None = Field(
+        None, description="Added to the totals label when a table continues on several sheets: `rows {} to {}`."
+    )
 
 
 class HouseModel(_Model):
     """The house style."""
 
     language: str = Field(
-        "en", description="Of texts, mails, labels and periods: `de`, `fr`, `de-AT`. Cells keep their number formats."
+        "en",
+        description="Language of texts, mails, labels and periods: `de`, `fr`, `de-AT`. Cells keep their number formats.",
     )
-    words: WordsModel = Field(WordsModel(), description="Words of summaries; those not given are the language's.")
+    words: WordsModel = Field(WordsModel(), description="Words of summaries; the language's words where none is given.")
 
-    font: str = Field("Verdana", description="Of all letters that no look says otherwise of.")
-    fallback: str = Field("sans-serif", description="Fonts to use where the first is missing (web pages and mails).")
+    font: str = Field("Verdana", description="Default font, unless a look sets another.")
+    fallback: str = Field("sans-serif", description="Fonts to use if the first is missing (web pages and mails).")
     size: float = Field(10.0, gt=0, le=400, description="Points.")
-    currency: str = Field("", description="Stands for ¤ in the formats.")
+    currency: str = Field("", description="Replaces ¤ in the formats.")
     colours: dict[str, str] = Field(default_factory=dict, description="Names for colours: `#RRGGBB`.")
     formats: dict[ColumnType, str] = Field(default_factory=dict, description="Number formats by column type.")
     looks: dict[str, LookModel] = Field(default_factory=dict, description="Named looks.")
@@ -78,12 +81,12 @@ def _language(model: HouseModel, path: Path) -> Language:
     for name, text in given.items():
         example = getattr(ENGLISH.words, name)
         if text.count("{}") != example.count("{}") or set(text.replace("{}", "")) & set("{}"):
-            why = f"'{text}' has not as many {{}} as '{example}'"
+            why = f"'{text}' does not have as many {{}} as '{example}'"
             raise UseError(Fault(stopped, why, f"{path}, words.{name}", f"write it like '{example}'"))
     try:
         language, lacking = language_of(model.language)
     except KeyError:
-        why = f"'{model.language}' is no language"
+        why = f"'{model.language}' is not a language"
         raise UseError(Fault(stopped, why, f"{path}, language", "write a tag like de, fr or de-AT")) from None
     missing = [name for name in lacking if name not in given]
     if missing:

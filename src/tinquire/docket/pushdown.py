@@ -52,7 +52,7 @@ def _in_tables(docket: Docket, known: dict[str, str]) -> Iterator[_Need]:
             for other in step.other_tables:
                 yield f"tables.{name}, step {number + 1}", other, path
             if table.from_ in known and number < early and not isinstance(step, KeepRows | DropRows):
-                what = f"tables.{name}, step {number + 1}, which is none of keep_rows, drop_rows and group,"
+                what = f"tables.{name}, step {number + 1}, which is not keep_rows, drop_rows or group,"
                 yield what, table.from_, path
 
 

@@ -52,7 +52,7 @@ def _syntax_fault(detail: str, text: str, path: Path, stopped: str) -> Fault:
         text.splitlines()[int(number) - 1].strip() if number.isdigit() and int(number) <= len(text.splitlines()) else ""
     )
     why = f"it is not TOML: {said[:1].lower()}{said[1:]}" + (f" in: {line[:80]}" if line else "")
-    return Fault(stopped, why, where, "mend that line")
+    return Fault(stopped, why, where, "fix that line")
 
 
 def _of_one_choice(errors: Sequence[Any], raw: Any) -> list[Any]:
@@ -93,10 +93,10 @@ def _schema_fault(
             why = f"{said} is {_display(error['input'])}"
             return Fault(stopped, why, where, f"write {error['ctx']['expected']}")
         case "value_error":
-            return Fault(stopped, f"{said}: {error['ctx']['error']}", where, "mend it")
+            return Fault(stopped, f"{said}: {error['ctx']['error']}", where, "fix it")
         case _:
             message = error["msg"][:1].lower() + error["msg"][1:]
-            return Fault(stopped, f"{said} is {_display(error['input'])}: {message}", where, "mend the value")
+            return Fault(stopped, f"{said} is {_display(error['input'])}: {message}", where, "fix the value")
 
 
 def _real_path(error: Any, raw: Any) -> tuple[str | int, ...]:

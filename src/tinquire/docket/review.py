@@ -64,21 +64,21 @@ def _tables(docket: Docket) -> Iterator[Fault]:
     for name, table in model.tables.items():
         if table.from_ not in known:
             why = f"tables.{name} is made from '{table.from_}', which is neither a source nor a table: "
-            yield _fault(docket, why + known_names(table.from_, known), "mend the name", "tables", name, "from")
+            yield _fault(docket, why + known_names(table.from_, known), "fix the name", "tables", name, "from")
         for number, step in enumerate(table.steps):
             for other in step.other_tables:
                 if other not in known:
                     why = f"tables.{name}, step {number + 1} uses '{other}': {known_names(other, known)}"
-                    yield _fault(docket, why, "mend the name", "tables", name, "steps", number)
+                    yield _fault(docket, why, "fix the name", "tables", name, "steps", number)
     for name, pivot in model.pivots.items():
         if pivot.from_ not in known:
             why = f"pivots.{name} sums up '{pivot.from_}': {known_names(pivot.from_, known)}"
-            yield _fault(docket, why, "mend the name", "pivots", name, "from")
+            yield _fault(docket, why, "fix the name", "pivots", name, "from")
     for name, statement in model.statements.items():
         for other in (statement.lines, statement.map.table, *(amount.table for amount in statement.amounts)):
             if other not in known:
                 why = f"statements.{name} uses '{other}': {known_names(other, known)}"
-                yield _fault(docket, why, "mend the name", "statements", name)
+                yield _fault(docket, why, "fix the name", "statements", name)
     if isinstance(order := table_order(docket), Fault):
         yield order
 
@@ -100,7 +100,7 @@ def table_order(docket: Docket) -> list[str] | Fault:
         if not ready:
             ring = [name for name in needs if name not in order]
             why = f"the tables {', '.join(ring)} are made from each other"
-            return _fault(docket, why, "break the circle", "tables", ring[0])
+            return _fault(docket, why, "remove the circle", "tables", ring[0])
         order += ready
     return order
 
@@ -128,7 +128,7 @@ def _review_workbooks(docket: Docket) -> Iterator[Fault]:
                 shown = getattr(sheet, kind)
                 if shown is not None and shown not in names:
                     why = f"a sheet shows the {kind} '{shown}': {known_names(shown, names)}"
-                    yield _fault(docket, why, "mend the name", "workbooks", name, "sheets", number, kind)
+                    yield _fault(docket, why, "fix the name", "workbooks", name, "sheets", number, kind)
 
 
 def _review_mails(docket: Docket) -> Iterator[Fault]:
@@ -136,7 +136,7 @@ def _review_mails(docket: Docket) -> Iterator[Fault]:
     for name, mail in docket.model.mails.items():
         if mail.each is not None and mail.each not in tables:
             why = f"mails.{name} is for each row of '{mail.each}': {known_names(mail.each, tables)}"
-            yield _fault(docket, why, "mend the name", "mails", name, "each")
+            yield _fault(docket, why, "fix the name", "mails", name, "each")
 
 
 #: What is reviewed of each kind of output, by its part of the docket.
@@ -157,7 +157,7 @@ def _formulas(docket: Docket) -> Iterator[Fault]:
             continue
         for node in walk(tree):
             if isinstance(node, Call) and node.function not in functions():
-                yield _fault(docket, unknown_function(node.function), "mend the formula", *path)
+                yield _fault(docket, unknown_function(node.function), "fix the formula", *path)
 
 
 def _types(docket: Docket) -> Iterator[Fault]:

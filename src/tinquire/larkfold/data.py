@@ -140,7 +140,7 @@ def customers() -> list[Customer]:
 
 
 def pickups(period: str, depot: str, rows: int | None = None) -> list[Pickup]:
-    """A month's pickups of a depot by date; `rows` scales the whole month to so many over all depots."""
+    """A month's pickups of a depot by date; `rows` scales the whole month to this many over all depots."""
     rng = random.Random(f"{_SEED} {period} {depot}")
     year, month = (int(part) for part in period.split("-"))
     usual = _MONTHLY[depot]

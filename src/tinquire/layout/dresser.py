@@ -31,7 +31,7 @@ _TITLE_ROOM = 8.0
 
 @dataclass(frozen=True)
 class SheetPlan:
-    """What a sheet shall be, slots filled; `where` is its place in the docket, for messages."""
+    """The plan of a sheet, its slots filled; `where` is its place in the docket, for messages."""
 
     name: str
     title: str | None = None

@@ -88,7 +88,7 @@ def _hindrances(pivot: Pivot, living: LivingPivot) -> Iterator[str]:
             what = "a formula" if value.how is None else value.how.value
             yield f"its value '{value.name}' is {what}; in cells live {_LIVE}"
         if value.how is not Aggregation.COUNT and value.column.casefold() in living.logical:
-            yield f"its value '{value.name}' is of '{value.column}', whose yes and no are no numbers and yet no blanks"
+            yield f"its value '{value.name}' is of '{value.column}', whose yes/no values are neither numbers nor blanks"
         if value.shown is not None:
             yield f"its value '{value.name}' is shown as {value.shown}, not as it is"
     for field in fields:

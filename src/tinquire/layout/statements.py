@@ -140,7 +140,7 @@ def _over_cells(line: StatementLine, letter: str, rows: Mapping[str, int], plan:
         row = rows.get(node.first.casefold())
         if row is None:
             why = f"line '{line.name}' reads '{node.first}', which has no row"
-            raise UseError(Fault(f"sheet '{plan.name}'", why, plan.where, "mend the line's formula"))
+            raise UseError(Fault(f"sheet '{plan.name}'", why, plan.where, "fix the line's formula"))
         place = Coordinate(row - 1, False)
         return Reference(None, place, column, place, column)
 

@@ -90,7 +90,7 @@ class House:
         bare = text.removeprefix("#").upper()
         if len(bare) == 6 and all(digit in "0123456789ABCDEF" for digit in bare):
             return bare
-        why = f"'{name}' is no colour: {known_names(name, list(self.colours))}"
+        why = f"'{name}' is not a colour: {known_names(name, list(self.colours))}"
         raise UseError(Fault("reading the house style", why, do="name a colour of [colours], or write #RRGGBB"))
 
     def number_format(self, column_type: str) -> str:
@@ -116,7 +116,7 @@ class House:
                 why = f"the looks {' -> '.join([*seen, following])} build on each other in a circle"
                 if found is None:
                     why = f"there is no look '{following}': {known_names(following, [*DEFAULT_LOOKS, *self.looks])}"
-                raise UseError(Fault("reading the house style", why, do="mend the name in the house file or docket"))
+                raise UseError(Fault("reading the house style", why, do="fix the name in the house file or docket"))
             seen.append(following)
             chain.append(found)
             following = found.on
@@ -155,6 +155,6 @@ class House:
             return None
         style, _, colour = text.partition(" ")
         if style not in EDGE_STYLES:
-            why = f"'{style}' is no line style: {known_names(style, EDGE_STYLES)}"
+            why = f"'{style}' is not a line style: {known_names(style, EDGE_STYLES)}"
             raise UseError(Fault("reading the house style", why, do='write, for example, "thin ink"'))
         return Edge(style, self.colour(colour.strip()) if colour.strip() else "000000")

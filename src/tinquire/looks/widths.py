@@ -24,8 +24,8 @@ PADDING = 1.7
 FILTER_BUTTON = 2.4
 NARROWEST, WIDEST = 5.0, 60.0
 _BOLD = 1.1
-#: A column of so many values is looked at whole; of a longer one so many texts, so many numbers at each end and so many
-#: from all over in between.
+#: Up to this many values are all looked at; of more, this many of the longest texts, of the numbers at each end, and of
+#: those in between.
 _ALL, _LONGEST, _AT_ENDS, _BETWEEN = 5_000, 1_000, 200, 2_000
 
 

@@ -77,7 +77,7 @@ def inflate(packed: bytes | memoryview, size: int) -> bytes:
     except (_deflater.error, EOFError) as error:
         raise zlib.error(str(error)) from None
     if len(content) > size:
-        raise ValueError("it unfolds to more than it says")
+        raise ValueError("it unpacks to more than it states")
     return content
 
 

@@ -113,10 +113,10 @@ class Package:
             why = f"its part '{part}' is missing"
         except ValueError as error:
             why = f"its part '{part}' cannot be read: {error}"
-        raise AccessError(Fault("opening a workbook", why, self.name, "get the file again from where it came from"))
+        raise AccessError(Fault("opening a workbook", why, self.name, "get the file again from its source"))
 
     def put(self, part: str, content: bytes) -> None:
-        """Write a part anew, or add one."""
+        """Write a part again, or add one."""
         known = self._by_folded.setdefault(part.casefold(), part)
         self._members[known] = None
         self._fresh[known] = content
@@ -296,7 +296,7 @@ class Package:
     # -- saving ----------------------------------------------------------------------------------------
 
     def to_bytes(self) -> bytes:
-        """The whole file: unchanged members as they lay, changed ones compressed anew, in the order known."""
+        """The whole file: unchanged members as they lay, changed ones compressed again, in the order known."""
         return zip_archive.write_archive({name: self._fresh.get(name) for name in self._members}, self._archive)
 
 

@@ -62,7 +62,7 @@ class Archive:
     def read(self, member: str) -> bytes:
         """A member's content.
 
-        Raises: KeyError for none such, DataError for bombs, AccessError for damage.
+        Raises: KeyError for an unknown member, DataError for bombs, AccessError for damage.
         """
         entry = self._checked(member)
         size = entry.size
@@ -71,10 +71,10 @@ class Archive:
             if content is None:
                 with self._zip.open(entry.name) as stream:
                     content = stream.read(size + 1)
-        except _DAMAGE as error:
+        except (*_DAMAGE, KeyError) as error:
             raise self._damaged(member, str(error)) from None
         if len(content) != size:
-            raise AccessError(Fault("opening a workbook", f"its part '{member}' has a false size", self.name, _AGAIN))
+            raise AccessError(Fault("opening a workbook", f"its part '{member}' has a wrong size", self.name, _AGAIN))
         return content
 
     def chunks(self, member: str) -> Iterator[bytes]:
@@ -105,8 +105,8 @@ class Archive:
         entry = self._members[member]
         size, packed = entry.size, max(entry.packed, 1)
         if size > MAX_PART or (size > _BOMB_FLOOR and size / packed > MAX_RATIO):
-            why = f"its part '{member}' would unfold from {packed:,} to {size:,} bytes"
-            raise DataError(Fault("opening a workbook", why, self.name, "ask the sender for a sound file"))
+            why = f"its part '{member}' would unpack from {packed:,} to {size:,} bytes"
+            raise DataError(Fault("opening a workbook", why, self.name, "ask the sender for an intact file"))
         return entry
 
     def _damaged(self, member: str, why: str) -> AccessError:
@@ -159,7 +159,7 @@ class Archive:
 
 
 _END_MISSING = "its end is missing"
-_AGAIN = "get the file again from where it came from"
+_AGAIN = "get the file again from its source"
 
 
 def unreadable_error(name: str, data: bytes, detail: str) -> AccessError:

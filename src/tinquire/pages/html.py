@@ -19,7 +19,7 @@ _DIGIT_PIXELS = 0.85
 _PADDING_PIXELS = 5
 #: A page with more cells than this is of no use to anybody.
 _MOST_CELLS = 2_000_000
-#: Blank cells may be dressed to the end of the grid; so many rows and columns of them are drawn.
+#: Blank cells may be dressed to the end of the grid; this many rows and columns of them are drawn.
 DRESSED_MARGIN = 3
 #: Fonts for readers who lack a workbook's own; the first is as wide as the widest common ones.
 _FALLBACK = "'DejaVu Sans', sans-serif"

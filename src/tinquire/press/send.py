@@ -44,7 +44,7 @@ class SendReport:
 
 
 def outgoing(outbox: Path, base: Path) -> list[Outgoing]:
-    """The mails in an outbox, by name. Raises DataError when there is none, or one is no mail."""
+    """The mails in an outbox, by name. Raises DataError when there is none, or one of them is not a mail."""
     files = sorted(outbox.glob("*.eml")) if outbox.is_dir() else []
     if not files:
         why = "there is no mail in it"
@@ -59,7 +59,7 @@ def _read(path: Path, book: Daybook) -> Outgoing:
     assert isinstance(message, EmailMessage)
     identity, to = str(message["Message-ID"] or ""), tuple(recipients(message))
     if not identity or not to:
-        why = "it is not a whole mail: it names no " + ("recipient" if identity else "Message-ID")
+        why = "it is not a complete mail: it has no " + ("recipient" if identity else "Message-ID")
         raise DataError(Fault("sending mails", why, str(path), "run the docket again"))
     names = tuple(part.get_filename() or "" for part in message.iter_attachments())
     return Outgoing(path, data, identity, to, str(message["Subject"]), names, book.mail(identity, digest(data)))
@@ -109,6 +109,6 @@ def _held_back(mail: Outgoing) -> Fault:
     if mail.known.state == "sent":
         why = f"a mail of this run was sent on {mail.known.at} with other content"
     else:
-        why = f"its sending on {mail.known.at} broke off, so it may have gone"
-    do = "if it shall go (once more), send with --again"
+        why = f"its sending on {mail.known.at} broke off, so it may have been sent"
+    do = "to send it (again), use --again"
     return Fault(f"sending to {', '.join(mail.to)}", why, str(mail.path), do)

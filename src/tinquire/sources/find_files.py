@@ -55,5 +55,5 @@ def _hint(pattern: str, base: Path) -> str:
         folder = folder / step
     there = sorted(entry.name for entry in folder.iterdir() if entry.is_file())[:3]
     if there:
-        return f"put the files there, or mend the pattern (the folder holds {', '.join(there)})"
+        return f"put the files there, or fix the pattern (the folder holds {', '.join(there)})"
     return "put the files there: the folder is empty"

@@ -98,7 +98,7 @@ def _paths(spec: SourceSpec, stopped: str) -> tuple[list[Path], list[str]]:
             if there
             else f"there is no file '{spec.file}'"
         )
-        raise AccessError(Fault(stopped, why, spec.where, "put it there, or mend its name in the docket"))
+        raise AccessError(Fault(stopped, why, spec.where, "put it there, or fix its name in the docket"))
     return [path], []
 
 
@@ -241,7 +241,7 @@ def _align_headings(spec: SourceSpec, raws: Sequence[RawTable], stopped: str) ->
                     others = [one for one in raw.headings if not _in_all(one, raws)]
                     near = known_names(heading, others) if others else "all its other columns are in the other files"
                     why = f"it has no column '{heading}', which other files have: {near}"
-                    do = 'mend the heading, or write differing = "blank" in the source'
+                    do = 'fix the heading, or write differing = "blank" in the source'
                     faults.append(Fault(stopped, why, raw.file, do))
     if faults:
         raise DataError(*dict.fromkeys(faults))
@@ -265,7 +265,7 @@ def _keep_what_is_named(spec: SourceSpec, raws: Sequence[RawTable], known: Mappi
         mine = {heading.casefold() for heading in raw.headings}
         for folded in sorted(named & set(known) - mine):
             why = f"it has no column '{known[folded]}', which the docket speaks of, so that it cannot be left out"
-            do = 'mend the heading, or write differing = "blank" in the source'
+            do = 'fix the heading, or write differing = "blank" in the source'
             faults.append(Fault(stopped, why, raw.file, do))
     if faults:
         raise DataError(*faults)

@@ -112,7 +112,7 @@ def _unreadable(
             do = f'state the order: types = {{ "{heading}" = "date dmy" }} for day first, "date mdy" for month first'
             option = f'state the order: --type "{heading}=date dmy" for day first, "{heading}=date mdy" for month first'
         else:
-            do = f'mend it, or say what it stands for: read_as = {{ "{heading}" = {{ "{first.value}" = 0 }} }}'
+            do = f'fix it, or say what it stands for: read_as = {{ "{heading}" = {{ "{first.value}" = 0 }} }}'
             option = f'say what it stands for: --read-as "{first.value}=0"'
         where = raw.cells([problem.place for problem in group], column)
         faults.append(Fault(stopped, why, where, do, option=option))
@@ -147,7 +147,7 @@ def shortened(faults: Sequence[Fault], stopped: str) -> list[Fault]:
     if len(faults) <= _LISTED_PROBLEMS:
         return list(faults)
     rest = f"{len(faults) - _LISTED_PROBLEMS:,} more faults of this kind"
-    return [*faults[:_LISTED_PROBLEMS], Fault(stopped, rest, do="mend those above first")]
+    return [*faults[:_LISTED_PROBLEMS], Fault(stopped, rest, do="fix those above first")]
 
 
 # -- totals ----------------------------------------------------------------------------------------------

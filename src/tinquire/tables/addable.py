@@ -40,14 +40,14 @@ def text_among_numbers(table: Table, heading: str, stopped: str, where: str = ""
     wrong = no_numbers[0] if no_numbers and spelled else texts[0]
     here = [row for row in rows.tolist() if column[row] == wrong]
     at = f"{listed([table.where(row) for row in here[:_PLACES]])}" + (" and others" if len(here) > _PLACES else "")
-    why = f"column '{name}' is to be added up, and '{wrong}' in it is no number"
+    why = f"column '{name}' is summed, but '{wrong}' in it is not a number"
     if no_numbers and spelled:
-        others = f"; {len(no_numbers) - 1:,} other texts are none either" if len(no_numbers) > 1 else ""
+        others = f"; {len(no_numbers) - 1:,} other texts are not numbers either" if len(no_numbers) > 1 else ""
         why += f" ({counted(len(here), 'row')}{others})"
         do = f'say in the source what it stands for: read_as = {{ "{name}" = {{ "{wrong}" = 0 }} }}'
         return Fault(stopped, why, where or at, do, option=f'say what it stands for: --read-as "{wrong}=0"')
     if not no_numbers:
-        why = f"column '{name}' is to be added up, and holds its numbers as text, such as '{wrong}'"
+        why = f"column '{name}' is summed, but has its numbers as text, such as '{wrong}'"
     do = f'state its type in the source: types = {{ "{name}" = "number" }}'
     option = f'state its type, and the decimal mark: --type "{name}=number" --decimal ,'
     return Fault(stopped, why, where or at, do, option=option)

@@ -183,7 +183,7 @@ def _deviation(members: Codes, numbers: Floats, many: Codes) -> Floats:
 
 
 def _at_an_end(values: Column, groups: Codes, count: int, *, last: bool) -> Column:
-    """The first or last value of each group, blanks apart."""
+    """The first or last value of each group, without blanks."""
     rows = np.flatnonzero(values.kinds != Kind.BLANK)
     rows = rows if last else rows[::-1]
     index = np.full(count, -1, np.int64)
@@ -205,7 +205,7 @@ _WIDEST = 32
 
 
 def _distinct(values: Column, groups: Codes, count: int) -> Codes:
-    """How many different values each group has, blanks apart."""
+    """How many different values each group has, without blanks."""
     flags = members(values, groups, count)
     if flags is not None:
         return np.count_nonzero(flags, axis=1).astype(np.int32)
@@ -214,7 +214,7 @@ def _distinct(values: Column, groups: Codes, count: int) -> Codes:
 
 
 def members(values: Column, groups: Codes, count: int) -> Booleans | None:
-    """Which of all values each group has, blanks apart: a row of flags for each; None where there would be too many."""
+    """Which of all values each group has, without blanks: a row of flags for each; None if there are too many."""
     pairs, width = _pairs(values, groups)
     if count * width > _WIDEST * (len(pairs) + 1):
         return None

@@ -16,7 +16,7 @@ __all__ = ["MIXED", "infer_type"]
 
 #: Not a type: the column holds values of several kinds, which stay what they are.
 MIXED = ""
-#: Numbers that are names: codes with noughts in front, and such as are longer than a number is exact.
+#: Numbers that are names: codes with leading zeros, and such as are longer than a number is exact.
 _CODE = re.compile(r"0\d+|\d{16,}")
 _HAS_CURRENCY = re.compile(r"[$£€¥₹₣₤]|^[^\W\d_]{3}\s|\s[^\W\d_]{3}$")
 #: Numbers that are spelled with decimals are not meant as whole ones: next month's `612,50` is of their kind.
@@ -35,7 +35,7 @@ def infer_type(
     `MIXED` where they are of several kinds), and a remark where there is one to make.
 
     `moments` says of each part as what its numbers are shown; `stand_ins` are texts (casefolded) that stand for a value
-    and say nothing of the type. Texts that are numbers of fixed length or with noughts in front are codes, and stay
+    and say nothing of the type. Texts that are numbers of fixed length or with leading zeros are codes, and stay
     text; dates are read in an order only when some of them can be read in no other.
     """
     kinds = {kind for column in columns for kind in np.unique(column.kinds).tolist()} - {Kind.BLANK}

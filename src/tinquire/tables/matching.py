@@ -44,7 +44,7 @@ def _clean(value: Value, ways: Sequence[str]) -> Value:
     if isinstance(value, float) and not isinstance(value, bool) and "kind" in ways:
         value = general(value)
     if isinstance(value, str):
-        for way, work in CLEANINGS.items():  # in their own order: spaces before noughts
+        for way, work in CLEANINGS.items():  # in their own order: spaces before zeros
             value = work(value) if way in ways else value
     return value
 

@@ -122,7 +122,7 @@ def read_formula(text: str, scope: TableScope, stopped: str, where: str = "") ->
         raise error.at(stopped, where) from None
     bound = bound_names(tree)
     faults = [
-        Fault(stopped, why, where, "mend the formula")
+        Fault(stopped, why, where, "fix the formula")
         for node in walk(tree)
         if (why := _unknown(node, scope, bound)) is not None
     ]
@@ -201,8 +201,8 @@ def scalar_value(tree: Node, scope: TableScope, stopped: str = "working a formul
     found = evaluate(tree, Frame(scope, arrays=True))
     if isinstance(found, Grid) and found.height * found.width != 1:
         many = found.height * found.width
-        why = f"{write(tree)} comes to {counted(many, 'value')}, and one is wanted"
-        raise DataError(Fault(stopped, why, where, "bring them to one: SUM, MAX, COUNTA, INDEX, TEXTJOIN"))
+        why = f"{write(tree)} gives {counted(many, 'value')}, but one is needed"
+        raise DataError(Fault(stopped, why, where, "reduce them to one: SUM, MAX, COUNTA, INDEX, TEXTJOIN"))
     return evaluate_scalar(tree, Frame(scope, arrays=True))
 
 
@@ -210,5 +210,5 @@ def require_no_error(value: Value, text: str, stopped: str, where: str = "") -> 
     """The value itself. Raises DataError when it is an error value."""
     if isinstance(value, CellError):
         why = f"{text} gives {value}"
-        raise DataError(Fault(stopped, why, where, "mend the formula, or the rows it reads"))
+        raise DataError(Fault(stopped, why, where, "fix the formula, or the rows it reads"))
     return value

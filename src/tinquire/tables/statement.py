@@ -142,7 +142,7 @@ def make_statement(
 
 
 def _lines(table: Table, columns: LineColumns, stopped: str) -> list[StatementLine]:
-    """The lines in their order. Raises UseError for kinds and signs that are none, DataError for names that repeat."""
+    """The lines in their order. Raises UseError for unknown kinds and signs, DataError for names that repeat."""
 
     def of(heading: str) -> list[Value]:
         index = table.index_of(heading)
@@ -156,10 +156,10 @@ def _lines(table: Table, columns: LineColumns, stopped: str) -> list[StatementLi
         word = str(kind or ("sum" if name is not None else "blank")).strip().casefold()
         if word not in KINDS:
             why = f"a line cannot be '{kind}': {known_names(word, list(KINDS))}"
-            raise UseError(Fault(stopped, why, table.where(row), "mend its kind"))
+            raise UseError(Fault(stopped, why, table.where(row), "fix its kind"))
         factor = _SIGNS.get("" if sign is None else str(text_of(sign)).strip())
         if factor is None or (word == "formula" and not formula):
-            why = f"'{text_of(sign)}' is no sign" if factor is None else f"line '{name}' has no formula"
+            why = f"'{text_of(sign)}' is not a sign" if factor is None else f"line '{name}' has no formula"
             raise UseError(Fault(stopped, why, table.where(row), "write 1 or -1, or the formula of the line"))
         text = "" if name is None else str(text_of(name)).strip()
         found.append(StatementLine(text, word, category, factor, None if formula is None else str(formula)))
@@ -193,7 +193,7 @@ def _line_of(mapping: Table, account: str, line: str, places: Mapping[str, int],
         if place is None:
             why = f"account {key} is mapped to '{value}', which is no line that adds accounts up: "
             why += known_names(str(value), list(places))
-            raise DataError(Fault(stopped, why, mapping.where(row), "mend the line's name"))
+            raise DataError(Fault(stopped, why, mapping.where(row), "fix the line's name"))
         if found.setdefault(key, place) != place:
             why = f"account {key} is mapped to two lines"
             raise DataError(Fault(stopped, why, mapping.where(row), "keep one of them"))
@@ -222,13 +222,13 @@ def _all_mapped(
 def _line_sums(
     one: Amounts, keys: list[str], line_of: Mapping[str, int], lines: Sequence[StatementLine], stopped: str
 ) -> Floats:
-    """The accounts of each line added up, with the line's sign; lines without accounts are nought."""
+    """The accounts of each line added up, with the line's sign; lines without accounts are zero."""
     column = one.table.column(one.amount, stopped)
     wrong = np.flatnonzero((column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK))
     if len(wrong):
         row = int(wrong[0])
-        why = f"'{column[row]}' in column '{one.amount}' is no amount"
-        raise DataError(Fault(stopped, why, one.table.where(row), "give the column the type money, or mend the value"))
+        why = f"'{column[row]}' in column '{one.amount}' is not an amount"
+        raise DataError(Fault(stopped, why, one.table.where(row), "give the column the type money, or fix the value"))
     places: Codes = np.array([line_of[key] for key in keys], np.int64)
     used = places != _LEFT_OUT
     sums = np.bincount(places[used], weights=column.numbers[used], minlength=len(lines)).astype(np.float64)
@@ -277,7 +277,7 @@ def _rows(one: Amounts, keys: Sequence[str], line_of: Mapping[str, int], made_of
 def _line_values(
     values: Floats, lines: Sequence[StatementLine], members: Mapping[int, tuple[int, ...]], stopped: str, where: str
 ) -> Floats:
-    """A value for each line, NaN for headings and blanks; formulas may read lines that are none, and formulas above."""
+    """A value for each line, NaN for headings and blanks; formulas may read only amounts, and formulas above."""
     result = np.full(len(lines), np.nan)
     for index, line in enumerate(lines):
         if line.kind == "sum":
@@ -304,7 +304,7 @@ def _formula(line: StatementLine, lines: Sequence[StatementLine], values: Floats
     except TinQuireError as error:
         raise UseError(*error.faults) from None
     if not isinstance(found, float) or isinstance(found, bool | CellError):
-        raise DataError(Fault(f"{stopped}, line '{line.name}'", f"{text} gives {found}", where, "mend the formula"))
+        raise DataError(Fault(f"{stopped}, line '{line.name}'", f"{text} gives {found}", where, "fix the formula"))
     return found
 
 

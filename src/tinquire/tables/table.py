@@ -85,7 +85,7 @@ class Table:
         return next((n for n, name in enumerate(names) if name.strip().casefold() == folded), None)
 
     def find(self, heading: str, stopped: str) -> int:
-        """A column's place. Raises DataError, with the nearest heading, when there is none such."""
+        """A column's place. Raises DataError, with the nearest heading, when it does not exist."""
         place = self.index_of(heading)
         if place is None:
             raise DataError(missing_column(self, heading, stopped))

@@ -86,7 +86,7 @@ class SpelledTexts(Protocol):
         """The numbers of the texts at these places, with that decimal mark, and which of them are spelled plainly."""
 
     def with_leading_zeros(self) -> Iterable[str]:
-        """The texts that begin with a nought and another digit."""
+        """The texts that begin with a zero and another digit."""
 
     def trimmed(self) -> bool:
         """Whether no text is empty, or has spaces at its ends."""
@@ -132,10 +132,10 @@ def read_column(
 
     `replacements` maps texts (without regard to case) to the value they stand for. Without a decimal mark, that of the
     column's own numbers is meant; where none shows it, numbers that can be read two ways are problems. Raises
-    ValueError for a type that is none.
+    ValueError for an unknown type.
     """
     if spec not in TYPES:
-        raise ValueError(f"'{spec}' is no type")
+        raise ValueError(f"'{spec}' is not a type")
     numeric = spec in NUMERIC and column.all_of(Kind.NUMBER)
     if numeric and (spec != "whole" or np.array_equal(np.rint(column.numbers), column.numbers)):
         return Reading(column, ())

@@ -1,4 +1,4 @@
-"""`Workbook`: a package with its sheets, styles, texts, tables and names; what is not changed is not written anew."""
+"""`Workbook`: a package with its sheets, styles, texts, tables and names; what is not changed is not written again."""
 
 from __future__ import annotations
 
@@ -50,7 +50,8 @@ _FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 MAX_SHEET_NAME = 31
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
-#: Of parts that are larger, or so many changed cells, all are written at once; others one by one, which begins sooner.
+#: Changed cells of parts this large, or this many of them, are written all at once; others one by one, which starts
+#: sooner.
 _LARGE_PART, _MANY_CELLS = 1 << 16, 1 << 10
 _BUILT_IN_NAMES = {
     "_xlnm.Print_Titles": "print titles",
@@ -216,7 +217,7 @@ class Workbook:
         return next((entry for entry in self.entries if entry.name.casefold() == folded), None)
 
     def sheet(self, name: str) -> Sheet:
-        """A sheet with its cells, read at the first call. Raises DataError when there is none such."""
+        """A sheet with its cells, read at the first call. Raises DataError when it does not exist."""
         entry = self.entry(name)
         if entry is None or entry.kind != "worksheet":
             why = f"it has no sheet '{name}': {known_names(name, self.sheet_names())}"
@@ -318,7 +319,7 @@ class Workbook:
         return self._root
 
     def root_changed(self) -> None:
-        """Write the main part anew, and read again what it says."""
+        """Write the main part again, and read again what it says."""
         self.package.put(self._part, serialise_xml(self._root))
         self.names = list(self._defined_names())
 

@@ -27,7 +27,7 @@ _PLACES = ("sheet", "at", "name", "table", "column", "heading", "matching", "exp
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("files", nargs="+", help="workbooks, patterns of them, or folders")
     parser.add_argument("--with", dest="amendments", type=Path, metavar="TOML", help="a file of amendments")
-    where = parser.add_argument_group("one amendment without a file: where")
+    where = parser.add_argument_group("one amendment without a file: the place")
     where.add_argument("--sheet", help="the sheet, or a pattern of sheets")
     where.add_argument("--at", metavar="CELL", help="a cell or range, such as B4 or 'Rates!B4:B9'")
     where.add_argument("--name", help="a defined name")
@@ -35,24 +35,28 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     where.add_argument("--column", help="a column of the table")
     where.add_argument("--heading", help="the cells under a heading")
     where.add_argument("--matching", metavar="VALUE", help="of these cells, those that match: none, '>=100', 'b*'")
-    guard = parser.add_argument_group("what is expected there now")
+    guard = parser.add_argument_group("what the cells must have now")
     guard.add_argument("--expect", metavar="VALUE", help="the value each cell must hold")
     guard.add_argument("--expect-formula", metavar="FORMULA", help="the formula each cell must hold")
-    what = parser.add_argument_group("what shall be")
+    what = parser.add_argument_group("the change")
     what.add_argument("--value", help="a value: a number, a day like 2026-10-31, true, false, or text")
-    what.add_argument("--text", help="a value that is text, whatever it looks like")
-    what.add_argument(
-        "--replace", nargs=2, metavar=("OLD", "NEW"), help="a part of texts, and what stands there instead"
-    )
+    what.add_argument("--text", help="a value to be stored as text")
+    what.add_argument("--replace", nargs=2, metavar=("OLD", "NEW"), help="a part of texts, and what replaces it")
     what.add_argument("--formula", help="a formula, filled down; [Heading] is that column's cell in the row")
     what.add_argument("--total", choices=("sum", "average", "count", "smallest", "largest"), help="below the column")
     what.add_argument("--format", help="a number format")
     how = parser.add_mutually_exclusive_group(required=True)
     how.add_argument("--list", action="store_true", help="write nothing; show every change, cell by cell")
-    how.add_argument("--out", type=Path, metavar="FOLDER", help="where changed workbooks go")
+    how.add_argument("--out", type=Path, metavar="FOLDER", help="the folder for changed workbooks")
     how.add_argument("--in-place", action="store_true", help="change the files, and keep the originals beside them")
-    parser.add_argument("--recalc", action="store_true", help="recalculate changed workbooks (else on opening)")
-    parser.add_argument("--jobs", type=int, metavar="N", help="files at work at once (by their number and the machine)")
+    parser.add_argument(
+        "--recalc",
+        action="store_true",
+        help="recalculate changed workbooks (otherwise they are recalculated when opened)",
+    )
+    parser.add_argument(
+        "--jobs", type=int, metavar="N", help="files to work on at the same time (chosen for the machine)"
+    )
     shared.add_json(parser)
 
 
@@ -95,7 +99,7 @@ def _amendments(options: argparse.Namespace) -> Sequence[Amendment]:
         what["replace"] = {options.replace[0]: options.replace[1]}
     if options.amendments is not None:
         if given or what:
-            do = "put them into the file, or leave --with away"
+            do = "put them into the file, or leave out --with"
             raise UseError(Fault("amending", "--with and options that make an amendment were given together", do=do))
         return load_amendments(options.amendments).amend
     try:

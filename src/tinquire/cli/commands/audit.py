@@ -16,9 +16,9 @@ _LISTED = 60
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path, help="the workbook")
-    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again (all)")
+    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; can be repeated (all)")
     parser.add_argument("--rows", type=int, default=_LISTED, metavar="N", help=f"findings to list ({_LISTED})")
-    parser.add_argument("--check", action="store_true", help="exit with 1 when anything is found")
+    parser.add_argument("--check", action="store_true", help="exit with 1 if anything is found")
     shared.add_json(parser)
 
 

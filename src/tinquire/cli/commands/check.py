@@ -33,7 +33,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     if names:
         terminal.line("would be", ", ".join(names) + (f", {len(pack.mails)} mails" if pack.mails else ""))
     warned = len(pack.warnings)
-    verdict = "nothing stands in the way" + (f"; {warned} {'warning' if warned == 1 else 'warnings'}" if warned else "")
+    verdict = "no errors" + (f"; {warned} {'warning' if warned == 1 else 'warnings'}" if warned else "")
     terminal.line("result", verdict)
     terminal.answer(as_dict(pack))
     return 0

@@ -23,15 +23,15 @@ _KINDS = (("value", "values"), ("formula", "formulas"), ("result", "results"), (
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("old", type=Path, help="the workbook as it was")
     parser.add_argument("new", type=Path, help="the workbook as it is")
-    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again")
+    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; can be repeated")
     parser.add_argument(
         "--key", nargs="+", action="extend", default=[], metavar="HEADING",
-        help="the columns that tell the rows of tables apart (found)",
+        help="the columns that identify the rows of tables (found)",
     )  # fmt: skip
-    parser.add_argument("--no-looks", action="store_true", help="leave letters, fills, borders and formats aside")
+    parser.add_argument("--no-looks", action="store_true", help="ignore fonts, fills, borders and formats")
     parser.add_argument("--rows", type=int, default=_LISTED, metavar="N", help=f"cells to list for a sheet ({_LISTED})")
-    parser.add_argument("--to", type=Path, metavar="PAGE", help="write them as a page, ending in .html")
-    parser.add_argument("--check", action="store_true", help="exit with 1 when anything differs")
+    parser.add_argument("--to", type=Path, metavar="PAGE", help="also write them as a page, ending in .html")
+    parser.add_argument("--check", action="store_true", help="exit with 1 if anything differs")
     shared.add_json(parser)
 
 
@@ -80,7 +80,7 @@ def _tell(comparison: Comparison, options: argparse.Namespace, terminal: Termina
         if not sheet.same:
             _tell_sheet(sheet, options.rows, terminal)
     if comparison.same:
-        terminal.line("same", "nothing differs" if not options.no_looks else "nothing differs but perhaps looks")
+        terminal.line("same", "nothing differs" if not options.no_looks else "nothing differs; looks were not compared")
     elif same:
         terminal.plain()
         terminal.line("same", ", ".join(same))
@@ -92,7 +92,7 @@ def _tell_headlines(comparison: Comparison, most: int, terminal: Terminal) -> No
     if not found:
         return
     terminal.plain()
-    terminal.heading("figures and totals that moved")
+    terminal.heading("figures and totals that changed")
     rows = [
         [cell.called, f"{sheet}!{cell.cell}", cell.was, cell.now, *cell.spelled_move] for sheet, cell in found[:most]
     ]
@@ -138,16 +138,16 @@ def summary(sheet: SheetComparison) -> Iterator[tuple[str, str]]:
 def _answer(comparison: Comparison) -> dict[str, Any]:
     return {
         "same": comparison.same,
-        "sheets put in": comparison.put_in,
+        "sheets added": comparison.put_in,
         "sheets gone": comparison.gone,
         "names": comparison.names,
         "structure": comparison.structure,
         "sheets": [
             {
                 "name": one.name,
-                "rows put in": one.rows_put_in,
+                "rows inserted": one.rows_put_in,
                 "rows gone": one.rows_gone,
-                "columns put in": list(one.alignment.new_columns),
+                "columns inserted": list(one.alignment.new_columns),
                 "columns gone": list(one.alignment.old_columns),
                 "structure": one.structure,
                 "cells": [asdict(cell) for cell in one.cells],

@@ -18,8 +18,8 @@ PERIOD = "2026-10"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("folder", nargs="?", type=Path, default=Path("larkfold"), help="where to lay it out (larkfold)")
-    parser.add_argument("--rows", type=int, metavar="N", help="about this many pickups a month, to try out speed")
+    parser.add_argument("folder", nargs="?", type=Path, default=Path("larkfold"), help="the folder for it (larkfold)")
+    parser.add_argument("--rows", type=int, metavar="N", help="about this many pickups a month, to test speed")
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
@@ -64,7 +64,7 @@ def lay_out(folder: Path, rows: int | None = None) -> list[Path]:
     Raises: UseError when the folder holds something else.
     """
     if folder.exists() and any(folder.iterdir()) and not (folder / "docket.toml").exists():
-        why = "it is not empty, and holds no docket"
+        why = "it is not empty, and has no docket"
         raise UseError(Fault("laying the demo out", why, str(folder), "name another folder"))
     contents = dict(_shipped_files(files("tinquire.larkfold") / "job"))
     if rows is not None:

@@ -25,7 +25,7 @@ _LISTED = 8
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("left", help="the file whose rows stay")
-    parser.add_argument("right", help="the file that columns are brought from")
+    parser.add_argument("right", help="the file to take columns from")
     parser.add_argument(
         "--on",
         nargs="+",
@@ -35,24 +35,27 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="the key columns, by their headings",
     )
     parser.add_argument(
-        "--bring", nargs="+", action="extend", default=[], metavar="COLUMN[=NAME]", help="what to bring (all columns)"
+        "--bring", nargs="+", action="extend", default=[], metavar="COLUMN[=NAME]", help="the columns to bring (all)"
     )
     parser.add_argument(
         "--clean", nargs="+", action="extend", default=[], choices=("spaces", "case", "zeros", "kind"),
-        help="what may differ in keys: spaces around, capitals, noughts in front, number or text",
+        help="differences in keys to ignore: spaces around, capitals, leading zeros, number or text",
     )  # fmt: skip
     parser.add_argument(
-        "--nearest", action="store_true", help="the last key: the nearest number below, as in rate bands"
+        "--nearest", action="store_true", help="match the last key to the nearest number below, as in rate bands"
     )
     parser.add_argument(
         "--unmatched", choices=("blank", "drop", "stop"), default="blank", help="rows without a match (blank)"
     )
     parser.add_argument(
         "--otherwise", action="append", default=[], metavar="[COLUMN=]VALUE",
-        help="what stands there in rows without a match: in columns of its kind, or in one",
+        help="the value for rows without a match: in all columns of its type, or in one",
     )  # fmt: skip
     parser.add_argument(
-        "--repeated", choices=("stop", "first", "last", "sum"), default="stop", help="a key twice on the right (stop)"
+        "--repeated",
+        choices=("stop", "first", "last", "sum"),
+        default="stop",
+        help="if a key is repeated on the right (stop)",
     )
     parser.add_argument("--check", action="store_true", help="write nothing; exit with 1 when a key has no match")
     parser.add_argument("--out", type=Path, metavar="FILE", help="the workbook to write")
@@ -73,7 +76,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
     require_new(options.out)
     if options.out is None and not options.check:
-        raise UseError(Fault("matching", "nothing is asked for", do="name a file with --out, or write --check"))
+        raise UseError(Fault("matching", "no output is asked for", do="name a file with --out, or write --check"))
     own = {"sheet": options.right_sheet, "table": options.right_table, "type": options.right_type}
     theirs = argparse.Namespace(**{**vars(options), **own, "header": options.right_header})
     left, right = _table(options.left, options, terminal), _table(options.right, theirs, terminal)

@@ -22,7 +22,7 @@ _MADE = frozenset({"out", "outbox", "postroom"})
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("folder", type=Path, help="the folder of the job, with the files that it shall read")
+    parser.add_argument("folder", type=Path, help="the folder of the job, with the files to read")
     parser.add_argument("--title", help="what the pack is called (the folder's name)")
     shared.add_json(parser)
 
@@ -37,7 +37,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     paths = sorted(_paths(folder))
     if not paths:
         why = f"there are no files to read in '{folder}': none ends with {', '.join(sorted(_ENDINGS))}"
-        raise AccessError(Fault("drafting a docket", why, do="put what the job shall read there"))
+        raise AccessError(Fault("drafting a docket", why, do="put the files to read there"))
     periods = [period for path in paths if (period := period_in(path.relative_to(folder).as_posix())) is not None]
     latest = max(periods, key=lambda period: (period.last, period.text), default=None)
     sources = _sources(folder, paths, terminal)
@@ -101,7 +101,7 @@ def _sources(folder: Path, paths: list[Path], terminal: Terminal) -> list[Source
 
 
 def _read(folder: Path, path: Path, terminal: Terminal) -> Iterator[tuple[str | None, SourceRead]]:
-    """A file's table, or that of each of its sheets; what is none is told."""
+    """A file's table, or that of each of its sheets; files that are not tables are reported."""
     from dataclasses import replace
 
     from tinquire.docket.draft import sheet_pattern

@@ -44,32 +44,40 @@ _CODES = {
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("files", nargs="+", help="workbooks or delimited texts, patterns of them, or folders")
-    parser.add_argument(
-        "--rows", nargs="+", action="extend", required=True, metavar="FIELD", help="the columns that tell rows apart"
-    )
-    parser.add_argument(
-        "--columns", nargs="+", action="extend", default=[], metavar="FIELD", help="the columns that tell columns apart"
-    )
-    values = parser.add_argument_group("values, each with the name that it goes by if it is given one")
+    parser.add_argument("--rows", nargs="+", action="extend", required=True, metavar="FIELD", help="the row fields")
+    parser.add_argument("--columns", nargs="+", action="extend", default=[], metavar="FIELD", help="the column fields")
+    values = parser.add_argument_group("values; NAME=COLUMN gives a value a name")
     for word, does in _AGGREGATIONS.items():
         values.add_argument(f"--{word}", nargs="+", action=_Value, metavar="COLUMN[=NAME]", help=f"{does} a column")
     values.add_argument(
-        "--formula", nargs="+", action=_Value, metavar="NAME=FORMULA", help="work a formula out over each group's rows"
+        "--formula", nargs="+", action=_Value, metavar="NAME=FORMULA", help="a formula over the rows of each group"
     )
     fields = parser.add_argument_group("fields")
-    fields.add_argument("--by", action="append", default=[], metavar="FIELD=PART", help="days by day, week, month, ...")
     fields.add_argument(
-        "--bands", action="append", default=[], metavar="FIELD=N,N", help="numbers between these limits"
+        "--by", action="append", default=[], metavar="FIELD=PART", help="group days by day, week, month, ..."
+    )
+    fields.add_argument(
+        "--bands", action="append", default=[], metavar="FIELD=N,N", help="group numbers between these limits"
     )
     fields.add_argument("--order", action="append", default=[], metavar="FIELD=A,B", help="labels in this order")
-    fields.add_argument("--sort", action="append", default=[], metavar="FIELD=VALUE", help="by a value; -VALUE falling")
-    fields.add_argument("--top", action="append", default=[], metavar="FIELD=N", help="only the first so many")
-    fields.add_argument("--rest", metavar="NAME", help="put the others together under this name")
-    parser.add_argument("--show", action="append", default=[], metavar="NAME=WAY", help="a value as share, rank, ...")
-    parser.add_argument("--where", metavar="FORMULA", help="only rows for which it holds, such as '[Band]=\"Bed\"'")
-    parser.add_argument("--subtotals", choices=("below", "above"), help="sum up each group of several row fields")
+    fields.add_argument(
+        "--sort",
+        action="append",
+        default=[],
+        metavar="FIELD=VALUE",
+        help="sort by a value; -VALUE for descending order",
+    )
+    fields.add_argument("--top", action="append", default=[], metavar="FIELD=N", help="keep only the first n groups")
+    fields.add_argument("--rest", metavar="NAME", help="group the others under this name")
+    parser.add_argument(
+        "--show", action="append", default=[], metavar="NAME=WAY", help="show a value as share, rank, ..."
+    )
+    parser.add_argument(
+        "--where", metavar="FORMULA", help="only rows for which this formula is true, such as '[Band]=\"Bed\"'"
+    )
+    parser.add_argument("--subtotals", choices=("below", "above"), help="add a subtotal for each group of row fields")
     parser.add_argument("--totals", default="Total", metavar="NAME", help="the totals' name; '' for none (Total)")
-    parser.add_argument("--empty", metavar="VALUE", help="what stands where there are no rows")
+    parser.add_argument("--empty", metavar="VALUE", help="the value where there are no rows")
     parser.add_argument("--out", type=Path, metavar="FILE", help="the workbook to write")
     add_reading(parser)
     shared.add_json(parser)
@@ -130,7 +138,9 @@ def _settings(options: argparse.Namespace) -> dict[str, dict[str, Any]]:
             name, sign, value = text.partition("=")
             if not sign or not value or name.casefold() not in found:
                 fields = [*options.rows, *options.columns]
-                why = f"'{text}' gives no setting" if not sign or not value else f"'{name}' is no row or column field"
+                why = (
+                    f"'{text}' gives no setting" if not sign or not value else f"'{name}' is not a row or column field"
+                )
                 why += "" if not sign or not value else f": {known_names(name, fields)}"
                 raise UseError(Fault(f"reading --{key}", why, do=f"write it like '{fields[0]}=...'"))
             found[name.casefold()][key] = _setting(key, text, value)
@@ -150,7 +160,7 @@ def _setting(key: str, text: str, value: str) -> Any:
     except ValueError:
         raise UseError(Fault(f"reading --{key}", f"'{text}' gives no number", do="write it in digits")) from None
     if key == "by" and value not in KINDS:
-        raise UseError(Fault("reading --by", f"'{value}' is no part of the calendar", do=f"one of {', '.join(KINDS)}"))
+        raise UseError(Fault("reading --by", f"'{value}' is not a calendar unit", do=f"one of {', '.join(KINDS)}"))
     return value
 
 

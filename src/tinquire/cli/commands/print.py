@@ -14,7 +14,7 @@ EXAMPLE = "tinquire print 'Linen pack 2026-10.xlsx' --to pack.html --sheet Cover
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path, help="the workbook")
     parser.add_argument("--to", type=Path, required=True, metavar="PAGE", help="the page to write, ending in .html")
-    parser.add_argument("--sheet", action="append", default=[], help="a sheet to print; may be given again (all)")
+    parser.add_argument("--sheet", action="append", default=[], help="a sheet to print; can be repeated (all)")
     parser.add_argument("--rows", type=int, metavar="N", help="at most this many rows of each sheet")
 
 
@@ -24,7 +24,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.sources.readers.detect import open_sheets
 
     if options.to.suffix.lower() not in (".html", ".htm"):
-        why = f"'{options.to.name}' does not end in .html, the one form it can take so far"
+        why = f"'{options.to.name}' does not end in .html, the one form it can write"
         raise UseError(Fault("printing", why, do="write --to page.html"))
     book, _ = open_sheets(options.file)
     sheets = [book.sheet(name).name for name in options.sheet]

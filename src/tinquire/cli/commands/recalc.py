@@ -1,4 +1,4 @@
-"""tinquire recalc: a workbook's results worked out anew."""
+"""tinquire recalc: a workbook's results worked out again."""
 
 from __future__ import annotations
 
@@ -32,19 +32,19 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     how.add_argument("--check", action="store_true", help="write nothing; exit with 1 when a result differs or fails")
     how.add_argument("--out", type=Path, metavar="FILE", help="the file to write; a folder for several workbooks")
     how.add_argument("--in-place", action="store_true", help="change the files, and keep the originals beside them")
-    parser.add_argument("--set", action="append", default=[], metavar="CELL=VALUE", help="an input to change first")
+    parser.add_argument("--set", action="append", default=[], metavar="CELL=VALUE", help="change an input first")
     parser.add_argument(
-        "--only-changed", action="store_true", help="only what depends on the inputs that --set changes"
+        "--only-changed", action="store_true", help="recalculate only what depends on the inputs of --set"
     )
     parser.add_argument("--now", metavar="TIME", help="the moment for TODAY and NOW, such as 2026-11-03T17:45")
     parser.add_argument("--decimal", choices=(".", ","), default=".", help="the decimal mark of numbers in texts (.)")
     parser.add_argument(
-        "--dates", choices=("day-first", "month-first"), default="", help="how texts spell days, beside 2026-11-03"
+        "--dates", choices=("day-first", "month-first"), default="", help="how texts write dates, besides 2026-11-03"
     )
     parser.add_argument(
-        "--last-digits", action="store_true", help="count results that differ beyond 15 significant digits, too"
+        "--last-digits", action="store_true", help="also count results that differ only after 15 significant digits"
     )
-    parser.add_argument("--seed", type=int, default=0, metavar="N", help="where random numbers start (0)")
+    parser.add_argument("--seed", type=int, default=0, metavar="N", help="seed of random numbers (0)")
     parser.add_argument(
         "--rows", type=int, default=_LISTED, metavar="N", help=f"lines to list of each kind ({_LISTED})"
     )
@@ -99,8 +99,10 @@ def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Te
         notation = Notation(options.decimal, options.dates)
         report = recalculate(book, now=now, seed=options.seed, changed=only, notation=notation)
     except CycleError as error:
-        why = f"cells depend on themselves: {' -> '.join(error.path[:12])}{' …' if len(error.path) > 12 else ''}"
-        raise DataError(Fault("recalculating", why, str(path), "break the ring at one of these cells")) from None
+        why = f"circular reference: {' -> '.join(error.path[:12])}{' …' if len(error.path) > 12 else ''}"
+        raise DataError(
+            Fault("recalculating", why, str(path), "remove the circular reference at one of these cells")
+        ) from None
     kept = None
     if out is not None and (report.changed or inputs or out != path):
         kept = keep_original(path) if out == path else None

@@ -15,9 +15,9 @@ EXAMPLE = "tinquire send docket.toml --period 2026-10 --list"
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     shared.add_docket(parser)
-    parser.add_argument("--list", action="store_true", help="show what would be sent, and send nothing")
+    parser.add_argument("--list", action="store_true", help="list what would be sent, and send nothing")
     parser.add_argument("--server", metavar="HOST:PORT", help="another server than the docket's")
-    parser.add_argument("--again", action="store_true", help="send mails that have been sent before, too")
+    parser.add_argument("--again", action="store_true", help="also send mails that were sent before")
     shared.add_json(parser)
 
 
@@ -64,7 +64,7 @@ def send_outbox(
     if report.sent:
         terminal.line("", f"by {server}")
     elif report.before and not report.held:
-        terminal.line("result", "nothing was sent twice: all of these had gone before")
+        terminal.line("result", "nothing was sent: all of these were sent before")
     terminal.answer(
         {
             "sent": [{"to": mail.to, "subject": mail.subject} for mail in report.sent],
@@ -90,7 +90,7 @@ def mail_server(post: Any, given: str | None) -> Any:
     if given is not None:
         host, _, port = given.rpartition(":")
         if not host or not port.isdigit() or not 0 < int(port) < 65536:
-            raise UseError(Fault("reading --server", f"'{given}' is no server", do="write it like mail.example:587"))
+            raise UseError(Fault("reading --server", f"'{given}' is not a server", do="write it like mail.example:587"))
         return MailServer(host, int(port), post.security, post.user, _password(post))
     return MailServer(post.server, post.port, post.security, post.user, _password(post))
 
@@ -101,5 +101,5 @@ def _password(post: Any) -> str | None:
     password = os.environ.get(post.password_from)
     if password is None:
         why = f"the environment variable {post.password_from} is not set"
-        raise UseError(Fault("logging in to the mail server", why, do="set it, or mend password_from in [post]"))
+        raise UseError(Fault("logging in to the mail server", why, do="set it, or fix password_from in [post]"))
     return password

@@ -22,14 +22,14 @@ _KINDS = {"chartsheet": "sheet of one chart", "dialogsheet": "dialog", "missing"
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path, help="the workbook, or delimited text, JSON, OpenDocument sheet")
-    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again")
+    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; can be repeated")
     parser.add_argument(
         "--rows", type=int, default=_DEFAULT_ROWS, metavar="N", help=f"first rows to show ({_DEFAULT_ROWS})"
     )
     parser.add_argument(
-        "--columns", action="store_true", help="the columns as a source would read them: their types, what they hold"
+        "--columns", action="store_true", help="show the columns as a source would read them, with their types"
     )
-    parser.add_argument("--sound", action="store_true", help="check the file against the standard instead")
+    parser.add_argument("--sound", action="store_true", help="check the file against the standard")
     shared.add_json(parser)
 
 
@@ -95,13 +95,13 @@ def _tell_soundness(path: Path, terminal: Terminal) -> int:
     for number, finding in enumerate(findings):
         terminal.line("unsound" if number == 0 else "", f"{finding.part}: {finding.says}")
     if not findings:
-        terminal.line("sound", "nothing was found that is not as the standard asks")
+        terminal.line("sound", "it conforms to the standard")
     terminal.answer([{"part": finding.part, "says": finding.says} for finding in findings])
     return 1 if findings else 0
 
 
 def _sheet_name(book: Workbook, name: str) -> str:
-    """A worksheet's name as the workbook writes it. Raises DataError when there is none such."""
+    """A worksheet's name as the workbook writes it. Raises DataError when it does not exist."""
     entry = book.entry(name)
     return entry.name if entry is not None and entry.kind == "worksheet" else book.sheet(name).name
 

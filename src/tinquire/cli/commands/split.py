@@ -31,11 +31,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     by = parser.add_mutually_exclusive_group()
     by.add_argument("--by", choices=("sheet",), default="sheet", help="a workbook for each sheet (sheet)")
     by.add_argument("--by-column", metavar="HEADING", help="by the values of this column instead")
-    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again (all)")
+    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; can be repeated (all)")
     parser.add_argument(
-        "--into", choices=("files", "sheets"), default="files", help="by column: a file for each value, or a sheet"
+        "--into",
+        choices=("files", "sheets"),
+        default="files",
+        help="with --by-column: a file for each value, or a sheet",
     )
-    parser.add_argument("--out", type=Path, required=True, metavar="FOLDER", help="where the workbooks go")
+    parser.add_argument("--out", type=Path, required=True, metavar="FOLDER", help="the folder for the workbooks")
     parser.add_argument(
         "--name", default=_DEFAULT_NAME, metavar="PATTERN",
         help=f"their names, with the slots [:part:], [:file:] and [:number:] ({_DEFAULT_NAME})",
@@ -57,9 +60,9 @@ class _Piece:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     if options.by_column is None and options.into == "sheets":
-        raise UseError(Fault("splitting", "it has sheets already", do="say --by-column, or leave --into away"))
+        raise UseError(Fault("splitting", "it has sheets already", do="add --by-column, or leave out --into"))
     if options.by_column is not None and len(options.sheet) > 1:
-        raise UseError(Fault("splitting", "one sheet at a time is split by a column", do="name one --sheet"))
+        raise UseError(Fault("splitting", "only one sheet can be split by a column", do="name one --sheet"))
     if options.into == "sheets":
         return _into_sheets(options, terminal)
     pieces = _by_column(options) if options.by_column is not None else _by_sheet(options)
@@ -146,9 +149,9 @@ def _notes(piece: _Piece) -> Iterator[str]:
     if cut.resummed:
         yield f"sums worked out for these rows: {', '.join(cut.resummed)}"
     if cut.emptied:
-        yield f"emptied, since it may tell of other rows: {', '.join(cut.emptied)}"
+        yield f"emptied, because it may reveal other rows: {', '.join(cut.emptied)}"
     for pivot in cut.pivots:
-        yield f"pivot '{pivot}' is plain cells now"
+        yield f"pivot '{pivot}' became plain cells"
     if piece.open:
         yield f"{counted(len(piece.open), 'formula')} not recalculated, the first in {piece.open[0]}"
     if piece.errors:

@@ -25,12 +25,14 @@ _ORIGIN = ("File", "Sheet", "Row")
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("files", nargs="+", help="workbooks or delimited texts, patterns of them, or folders")
     parser.add_argument("--out", type=Path, required=True, metavar="FILE", help="the workbook to write")
-    parser.add_argument("--into", choices=("table", "sheets"), default="table", help="one table, or a sheet for each")
+    parser.add_argument(
+        "--into", choices=("table", "sheets"), default="table", help="one table, or one sheet for each file"
+    )
     add_reading(parser)
     parser.add_argument(
         "--differing", choices=("blank", "stop"), default="blank", help="when files differ in their columns (blank)"
     )
-    parser.add_argument("--no-origin", action="store_true", help="leave away the columns File, Sheet and Row")
+    parser.add_argument("--no-origin", action="store_true", help="leave out the columns File, Sheet and Row")
     shared.add_json(parser)
 
 

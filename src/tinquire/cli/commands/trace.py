@@ -25,9 +25,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path, help="the workbook")
     parser.add_argument("cell", help="the cell, such as 'Cover!B7', or a defined name")
     parser.add_argument("--depth", type=int, default=_DEPTH, metavar="N", help=f"how many steps to follow ({_DEPTH})")
-    parser.add_argument("--to-data", action="store_true", help="list the rows that conditions and lookups really used")
+    parser.add_argument("--to-data", action="store_true", help="list the rows that conditions and lookups used")
     parser.add_argument("--rows", type=int, default=12, metavar="N", help="rows of data to list at most (12)")
-    parser.add_argument("--dependents", action="store_true", help="the other way: what reads the cell")
+    parser.add_argument("--dependents", action="store_true", help="list what reads the cell instead")
     shared.add_json(parser)
 
 

@@ -15,7 +15,7 @@ EXAMPLE = "tinquire values 'Linen pack 2026-10.xlsx' --out 'Linen pack 2026-10 (
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path, help="the workbook")
-    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; may be given again (all)")
+    parser.add_argument("--sheet", action="append", default=[], help="only this sheet; can be repeated (all)")
     add_target(parser)
     shared.add_json(parser)
 

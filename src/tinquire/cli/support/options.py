@@ -32,7 +32,9 @@ def moment(text: str | None) -> datetime | None:
     try:
         found = datetime.fromisoformat(text)
     except ValueError:
-        raise UseError(Fault("reading --now", f"'{text}' is no moment", do="write it like 2026-11-03T17:45")) from None
+        raise UseError(
+            Fault("reading --now", f"'{text}' is not a date and time", do="write it like 2026-11-03T17:45")
+        ) from None
     return found if found.tzinfo else found.replace(tzinfo=UTC)
 
 

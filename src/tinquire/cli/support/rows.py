@@ -33,7 +33,7 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
     group.add_argument("--header", type=int, metavar="ROW", help="the row of the headings (found)")
     group.add_argument(
         "--totals-row", choices=("agree", "drop", "none"), default="agree",
-        help="totals at the foot: their sums must agree, leave them unread, or there are none (agree)",
+        help="a totals row at the bottom: compare its sums, ignore it, or there is none (agree)",
     )  # fmt: skip
     group.add_argument("--separator", choices=(",", ";", "tab", "|"), help="of delimited text (found)")
     group.add_argument("--decimal", choices=(".", ","), help="the decimal mark of numbers in texts (found)")
@@ -43,7 +43,7 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
     )
     group.add_argument(
         "--read-as", action="append", default=[], metavar="TEXT=VALUE",
-        help="what a text stands for among numbers, days or times; 'none=' for a blank",
+        help="the value of a text among numbers, days or times; 'none=' for a blank",
     )  # fmt: skip
 
 

@@ -31,7 +31,7 @@ def target(options: argparse.Namespace) -> Path:
         return source
     out: Path = options.out
     if out.exists() and source.exists() and out.samefile(source):
-        why, do = "it is the input itself", "write --in-place to change it"
+        why, do = "it is the input file", "write --in-place to change it"
         raise UseError(Fault("choosing where to write", why, str(out), do))
     require_new(out, "name another file, or move that one away")
     return out

@@ -65,21 +65,21 @@ class CheckModel(Model):
     that: str | None = Field(None, description="A formula over tables and figures.")
     agree: list[str] = Field(default_factory=list, description="Formulas that give the same number.")
     within: float = Field(0.0, ge=0, description="How far apart the numbers of `agree` may be.")
-    rows: RowCountModel | None = Field(None, description="A table has so many rows.")
+    rows: RowCountModel | None = Field(None, description="A table has this many rows.")
     no_repeats: KeysModel | None = Field(None, description="No two rows have the same key.")
     complete: KeysModel | None = Field(None, description="No cell of these columns is blank.")
     values: ValuesModel | None = Field(None, description="A column holds allowed values only.")
     near_last: NearModel | None = Field(None, description="A figure is near to that of the period before.")
     none_missing: MissingModel | None = Field(None, description="No value of the period before is missing.")
     fresh: FreshModel | None = Field(None, description="A source's files are not older than the period.")
-    otherwise: Literal["stop", "warn"] = Field("stop", description="What to do when it does not hold.")
-    says: str | None = Field(None, description="What to say then, in the analyst's words.")
+    otherwise: Literal["stop", "warn"] = Field("stop", description="What to do if it does not hold.")
+    says: str | None = Field(None, description="The message if it does not hold.")
 
     @model_validator(mode="after")
     def _one_condition(self) -> CheckModel:
         stated = [key for key in CONDITIONS if getattr(self, key) not in (None, [])]
         if len(stated) != 1:
-            raise ValueError(f"a check asks one thing, of {', '.join(CONDITIONS)}")
+            raise ValueError(f"a check needs exactly one of {', '.join(CONDITIONS)}")
         if self.agree and len(self.agree) < 2:
             raise ValueError("agree takes two formulas or more")
         return self

@@ -18,7 +18,7 @@ class MailModel(Model):
     from_: str = Field(alias="from", description="The sender: Name <address>.")
     to: str = Field(description="Recipients, separated by commas, with slots.")
     cc: str = Field("", description="Further recipients.")
-    reply_to: str | None = Field(None, description="Where answers go, if not to the sender.")
+    reply_to: str | None = Field(None, description="The address for replies, if not the sender's.")
     subject: str = Field(description="The subject line, with slots.")
     body: str = Field(description="The text: paragraphs with blank lines between, lists with '- ', slots.")
     attach: list[str] = Field(default_factory=list, description="Outputs of this docket by name, or files, with slots.")
@@ -29,6 +29,6 @@ class PostModel(Model):
 
     server: str = Field("localhost", description="The server's name or address.")
     port: int = Field(25, ge=1, le=65535, description="Its port.")
-    security: Literal["none", "starttls", "tls"] = Field("none", description="How the line is secured.")
-    user: str | None = Field(None, description="Who logs in; nobody if not given.")
+    security: Literal["none", "starttls", "tls"] = Field("none", description="How the connection is secured.")
+    user: str | None = Field(None, description="The user who logs in; none if not given.")
     password_from: str | None = Field(None, description="The environment variable that holds the password.")

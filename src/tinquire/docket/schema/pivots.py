@@ -25,7 +25,7 @@ class PivotValueModel(Model):
 
     sum: str | None = Field(None, description="The column whose numbers are added up.")
     average: str | None = Field(None, description="... averaged.")
-    count: str | None = Field(None, description="... whose values are counted, blanks apart.")
+    count: str | None = Field(None, description="... whose values are counted, without blanks.")
     numbers: str | None = Field(None, description="... whose numbers are counted.")
     distinct: str | None = Field(None, description="... whose different values are counted.")
     smallest: str | None = Field(None, description="... whose smallest number is taken.")
@@ -34,8 +34,8 @@ class PivotValueModel(Model):
     product: str | None = Field(None, description="... whose numbers are multiplied.")
     deviation: str | None = Field(None, description="... whose standard deviation is taken, as of a sample.")
     variance: str | None = Field(None, description="... whose variance is taken, as of a sample.")
-    first: str | None = Field(None, description="... whose first value is taken, blanks apart.")
-    last: str | None = Field(None, description="... whose last value is taken, blanks apart.")
+    first: str | None = Field(None, description="... whose first value is taken, without blanks.")
+    last: str | None = Field(None, description="... whose last value is taken, without blanks.")
     formula: str | None = Field(
         None, description="A formula over the rows of each group: `SUM([Charge])/SUM([Pieces])`; it needs a name."
     )
@@ -44,13 +44,13 @@ class PivotValueModel(Model):
         description="What it is shown in relation to; differences, growth, running totals and ranks go from "
         "column to column, or down the rows of a pivot without columns.",
     )
-    as_: str | None = Field(None, alias="as", description="The name it goes by; the column's own if not given.")
+    as_: str | None = Field(None, alias="as", description="Its name; the column's own if not given.")
 
     @model_validator(mode="after")
     def _one_aggregation(self) -> PivotValueModel:
         if len(self.stated()) + (self.formula is not None) != 1:
             words = [*(how.value for how in Aggregation), "formula"]
-            raise ValueError(f"a value says one aggregation, of {', '.join(words)}")
+            raise ValueError(f"a value needs exactly one aggregation of {', '.join(words)}")
         if self.formula is not None and self.as_ is None:
             raise ValueError("a value that is a formula needs a name: as = ...")
         return self
@@ -70,11 +70,11 @@ class PivotFieldModel(Model):
     """A row or column field of a pivot, when it is more than a column's name."""
 
     field: str = Field(description="The column.")
-    by: Literal["day", "week", "month", "quarter", "year"] | None = Field(None, description="Days brought together.")
-    bands: list[float] = Field(default_factory=list, description="Limits between which numbers are brought together.")
-    order: list[CellValue] = Field(default_factory=list, description="Labels in their order; others come behind.")
+    by: Literal["day", "week", "month", "quarter", "year"] | None = Field(None, description="Group days by this unit.")
+    bands: list[float] = Field(default_factory=list, description="Group numbers between these limits.")
+    order: list[CellValue] = Field(default_factory=list, description="Labels in their order; others come after them.")
     sort: str | None = Field(None, description="The value to sort by, with `-` the largest first.")
-    top: int | None = Field(None, ge=1, description="Only so many groups, by `sort` or the largest of the first value.")
+    top: int | None = Field(None, ge=1, description="Only the first n groups, by `sort` or by the largest first value.")
     rest: str | Literal[True] | None = Field(
         None,
         description="The name of all other groups together, `true` for the usual one; without it they are left out.",
@@ -98,11 +98,11 @@ class PivotModel(Model):
     """A table summed up by the values of its columns."""
 
     from_: str = Field(alias="from", description="The table to sum up.")
-    where: str | None = Field(None, description="A formula over the headings: only rows for which it holds count.")
+    where: str | None = Field(None, description="A formula over the headings: only rows for which it is true count.")
     rows: list[str | PivotFieldModel] = Field(min_length=1, description="Row fields: names, or fields with settings.")
     columns: list[str | PivotFieldModel] = Field(default_factory=list, description="Column fields, likewise.")
-    values: list[PivotValueModel] = Field(min_length=1, description="Values; each says its aggregation.")
-    empty: CellValue | None = Field(None, description="What stands where a combination has no rows.")
+    values: list[PivotValueModel] = Field(min_length=1, description="Values, each with its aggregation.")
+    empty: CellValue | None = Field(None, description="The value where a combination has no rows.")
     subtotals: SubtotalsModel | None = Field(None, description="Lines that sum up groups; `{}` for the usual ones.")
     totals: str | None = Field(None, description="Name of the totals row; without it there is none.")
     totals_across: str | None = Field(None, description="Name of the totals columns; without it there are none.")

@@ -20,7 +20,7 @@ class SourceModel(Model):
         None, description="A database's URL, such as `sqlite:///till.sqlite` or `postgresql+psycopg://host/name`."
     )
     query: str | None = Field(
-        None, description="What to ask of it; `:period_first`, `:period_last` and `:period` are the period."
+        None, description="The query; `:period_first`, `:period_last` and `:period` are the period."
     )
     password_from: str | None = Field(None, description="The environment variable that holds its password.")
     rows: Literal["travel", "stay"] = Field(
@@ -42,26 +42,26 @@ class SourceModel(Model):
     )
     types: dict[str, str] = Field(default_factory=dict, description="Column types by heading.")
     read_as: dict[str, dict[str, CellValue]] = Field(
-        default_factory=dict, description="By heading: texts, and the values that they stand for."
+        default_factory=dict, description="By heading: texts and their values."
     )
     unreadable: Literal["stop", "blank"] | dict[str, CellValue] = Field(
         "stop", description='For values that cannot be read: stop, blank, or by heading what they become ("" a blank).'
     )
     known_as: dict[str, list[str]] = Field(
-        default_factory=dict, description="By heading: other names that it goes by in some files."
+        default_factory=dict, description="By heading: its other names in some files."
     )
     differing: Literal["stop", "blank", "keep"] = Field(
-        "stop", description="When files differ in their columns: what one lacks is blank, or what all have is kept."
+        "stop", description="If files differ in their columns: leave missing ones blank, or keep only common ones."
     )
     same_file: Literal["stop", "once", "keep"] = Field(
-        "stop", description="When a file is another one byte for byte: stop, read it once, or read both."
+        "stop", description="If two files have the same content: stop, read one, or read both."
     )
     stamp: dict[str, str] = Field(
         default_factory=dict,
         description="Columns added to every row, with slots: also `[:file.stem:]`, `[:file.name:]`, `[:sheet:]`.",
     )
     separator: Literal[",", ";", "\t", "|"] | None = Field(
-        None, description="Of delimited text; found out if not given."
+        None, description="Separator of delimited text; found if not given."
     )
     decimal: Literal[".", ","] | None = Field(None, description="Decimal mark of delimited text.")
     encoding: str | None = Field(None, description="Encoding of delimited text.")

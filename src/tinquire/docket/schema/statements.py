@@ -14,7 +14,7 @@ class LineColumnsModel(Model):
     """The headings of a table of statement lines; those that are not there say nothing."""
 
     line: str = Field("Line", description="The line's name.")
-    order: str = Field("Order", description="Its place; without it lines stand as in the table.")
+    order: str = Field("Order", description="Its position; without it, lines are in the order of the table.")
     kind: str = Field("Kind", description="sum, subtotal, total, formula, heading or blank; sum if not given.")
     category: str = Field("Category", description="What a subtotal sums up: the lines of its category.")
     sign: str = Field("Sign", description="1 or -1: how the accounts' amounts count.")

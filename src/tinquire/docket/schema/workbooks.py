@@ -27,7 +27,7 @@ class SheetModel(Model):
     rows_per_sheet: int | None = Field(
         None,
         ge=1,
-        description="Go on on a further sheet after so many rows; without it a table that is too long stops.",
+        description="Continue on another sheet after this many rows; without it, a table too long stops the run.",
     )
     totals: dict[str, TotalKind] = Field(default_factory=dict, description="Totals under columns.")
     total_label: str | None = Field(None, description="The word in the totals row; `Total` if not given.")
@@ -36,11 +36,11 @@ class SheetModel(Model):
         description="Derived columns, totals, amounts of statements and cells of pivots as formulas, or values. "
         "Where a later step made a formula untrue `living` has values, and says so; `living only` stops.",
     )
-    freeze: bool = Field(True, description="The heading stays in sight.")
-    filter: bool = Field(True, description="The heading has filter buttons.")
-    landscape: bool = Field(False, description="Printed on its side.")
+    freeze: bool = Field(True, description="Freeze the heading rows.")
+    filter: bool = Field(True, description="Show filter buttons in the heading.")
+    landscape: bool = Field(False, description="Print in landscape.")
     looks: dict[Literal["title", "heading", "rows", "subtotal", "total"], str] = Field(
-        default_factory=dict, description="Looks other than those of these names."
+        default_factory=dict, description="Looks to use instead of those with these names."
     )
 
     @model_validator(mode="after")

@@ -78,7 +78,7 @@ def plain(signature: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
             )
 
         optional = any(kind.optional and kind.default is None and not kind.repeats for kind in kinds)
-        if optional:  # a value left out must stay apart from nought
+        if optional:  # a value left out must stay apart from zero
             return arrays(signature)(work)
         lanes.__doc__, lanes.__module__ = work.__doc__, work.__module__
         elementwise(signature)(lanes)

@@ -31,7 +31,7 @@ def _arithmetic(work: Callable[[Floats, Floats], Floats]) -> Callable[[Column, C
 def running(first: Column, steps: Sequence[tuple[str, Column]]) -> Column:
     """A column to which others are added, subtracted or multiplied, one after the other.
 
-    What is out of range stays so (a sum, difference or product with it is none that is in range), so that it is looked
+    What is out of range stays so (a sum, difference or product with it is out of range too), so that it is looked
     for once, at the end.
     """
     result, faults = numbers(first)

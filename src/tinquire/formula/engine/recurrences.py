@@ -1,6 +1,6 @@
 """Columns whose cells depend on the cells above (or below) them, worked out in one loop.
 
-Balances that begin with the last one's end, subtotals that begin anew where a name changes, loans, depreciation: their
+Balances that begin with the last one's end, subtotals that begin again where a name changes, loans, depreciation: their
 columns read themselves or each other a row away, so that no column can be worked out at once, and cell by cell each
 costs a hundred times as much as it need. Here all that does not depend on the ring is worked out as columns first; what
 is left, a handful of operators over numbers, becomes one loop of plain Python, compiled once.
@@ -32,14 +32,14 @@ from tinquire.formula.language.tree import Binary, Call, Literal, Missing, Node,
 
 __all__ = ["direction", "run_recurrence"]
 
-#: Sums of so many arguments are added up one after the other; of more, in an order of their own.
+#: Sums of up to this many arguments are added up one after the other; of more, in an order of their own.
 _ADDED_IN_ORDER = 7
 #: No function is called with more levels of calls around it than this: Python's own parser has a limit.
 _DEEPEST = 60
 
 
 class _NotSuitable(Exception):  # noqa: N818 - a signal, not an error
-    """The ring, or a value that it meets, is none that the loop can work out."""
+    """The ring, or a value that it meets, is not one that the loop can handle."""
 
 
 def run_recurrence(
@@ -86,7 +86,7 @@ class _Loop:
     #: How far off in rows the ring is read, and which columns are read in their own row, by column.
     offsets: set[int] = field(default_factory=set)
     own_row: dict[int, set[int]] = field(default_factory=dict)
-    #: Whether a function is called for which a blank cell is not the same as nought.
+    #: Whether a function is called for which a blank cell is not the same as zero.
     minds_blanks: bool = False
     _names: Iterator[int] = field(default_factory=count)
     _known: dict[tuple[int, Node, bool], str] = field(default_factory=dict)

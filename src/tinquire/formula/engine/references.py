@@ -65,7 +65,7 @@ def spill_area(operand: Operand, frame: Frame) -> Operand:
 
 
 def span_of(node: Reference, frame: Frame) -> Operand:
-    """The area a reference means for lane 0, and whether its rows move; off the grid is an error value."""
+    """The area a reference means for lane 0, and whether its rows move; beyond the grid is an error value."""
     sheet = node.sheet or frame.sheet
     if node.sheet and ":" in node.sheet:
         return _through_sheets(node, frame)

@@ -49,7 +49,7 @@ def _is_above(node: Node, frame: Frame) -> bool:
 
 
 def _sums(total: float, steps: Sequence[tuple[str, Floats]], count: int) -> Floats:
-    """Sums after each lane of all steps taken one by one; so many lanes at a time that they stay in the cache."""
+    """Sums after each lane of all steps taken one by one; this many lanes at a time that they stay in the cache."""
     width = len(steps)
     taken = np.empty(1 + min(count, _BLOCK) * width)
     sums = np.empty(count)
@@ -69,8 +69,8 @@ def _sums(total: float, steps: Sequence[tuple[str, Floats]], count: int) -> Floa
 
 
 def restarting_total(tree: Node, frame: Frame, outside: Callable[[Node, Frame], bool]) -> Column | None:
-    """The values of a total that begins anew where a condition says so, such as `IF(A2=A1,D1+B2,B2)`; None for formulas
-    of another form, and where a value is none that can be added up.
+    """The values of a total that restarts where a condition says so, such as `IF(A2=A1,D1+B2,B2)`; None for formulas of
+    another form, and where a value cannot be added up.
 
     `outside` says of a node whether it reads no cell of the column itself.
     """

@@ -137,7 +137,7 @@ def _folded_groups(column: Column) -> Codes:
 
 
 def _span(count: float | None, size: int, drop: bool) -> range:
-    """Which places are kept when so many are taken (or dropped) from the start, or from the end when negative."""
+    """Which places are kept when this many are taken (or dropped) from the start, or from the end when negative."""
     if count is None:
         return range(size)
     number = int(count)
@@ -294,7 +294,7 @@ declare_all(
     __name__,
     [
         ("RANDARRAY(rows: number = 1, columns: number = 1, low: number = 0, high: number = 1, whole: logical = FALSE)", _random, "Random numbers.", "ROWS(RANDARRAY(3))", "3"),
-        ("RAND()", lambda frame: float(frame.scope.random(1)[0]), "A random number from nought up to, not with, one (18.17.7).", "RAND() < 1", "TRUE"),
+        ("RAND()", lambda frame: float(frame.scope.random(1)[0]), "A random number from zero up to, not with, one (18.17.7).", "RAND() < 1", "TRUE"),
         ("RANDBETWEEN(low: number, high: number)", _between, "A random whole number between two others, both with them (18.17.7).", "RANDBETWEEN(3, 3)", "3"),
     ],
 )  # fmt: skip

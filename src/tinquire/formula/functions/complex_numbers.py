@@ -118,7 +118,7 @@ def _power(number: Value, power: float) -> str:
 
 
 def _tidy(number: complex) -> complex:
-    """Without what rounding leaves of a part that should be nought."""
+    """Without what rounding leaves of a part that should be zero."""
     size = abs(number)
     return complex(
         0.0 if abs(number.real) < size * 1e-15 else number.real, 0.0 if abs(number.imag) < size * 1e-15 else number.imag

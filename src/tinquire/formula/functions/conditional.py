@@ -74,7 +74,7 @@ def averageif(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("MAXIFS(values: cells, range: cells, criterion: value, range...: cells, criterion...: value)")
 def maxifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The largest of the numbers whose rows meet all criteria; nought when there is none.
+    """The largest of the numbers whose rows meet all criteria; zero when there is none.
 
     >>> MAXIFS({10;20;30}, {"a";"b";"a"}, "a")
     30
@@ -86,7 +86,7 @@ def maxifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("MINIFS(values: cells, range: cells, criterion: value, range...: cells, criterion...: value)")
 def minifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The smallest of the numbers whose rows meet all criteria; nought when there is none.
+    """The smallest of the numbers whose rows meet all criteria; zero when there is none.
 
     >>> MINIFS({10;20;30}, {"a";"b";"a"}, "a")
     10
@@ -188,7 +188,7 @@ def _conditional(
     return Lanes(Column.from_values(result(criteria) for criteria in zip(*spread, strict=True)))
 
 
-#: From so many formulas on, rows are grouped by the criteria that they meet instead of looked through for each.
+#: From this many formulas on, rows are grouped by the criteria that they meet instead of looked through for each.
 _MANY = 12
 #: More groups than this are not made.
 _MOST_GROUPS = 4_000_000

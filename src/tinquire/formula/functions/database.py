@@ -25,7 +25,7 @@ def _heading(value: Value) -> str:
 
 
 def _field(records: Grid, field: Value) -> Column:
-    """A column below its heading, by the heading or its place. Raises ErrorValue when there is none such."""
+    """A column below its heading, by the heading or its place. Raises ErrorValue when it does not exist."""
     if isinstance(field, str):
         headings = [_heading(column[0]) for column in records.columns]
         index = headings.index(_heading(field)) if _heading(field) in headings else -1

@@ -64,7 +64,7 @@ def _clock(serial: float) -> int:
 
 
 def _moved(frame: Frame, serial: float, months: float) -> datetime.date:
-    """The same day so many months on, or the last of its month."""
+    """The same day n months later, or the last of its month."""
     day = date_of(frame, serial)
     month = day.year * 12 + day.month - 1 + int(months)
     year, month = divmod(month, 12)
@@ -83,7 +83,7 @@ def _eomonth(frame: Frame, day: float, months: float) -> float:
 
 
 def _weekday(frame: Frame, serial: float, kind: float = 1.0) -> float:
-    """The place in a week that begins on Sunday (1, 17), Monday (2, 11; from nought: 3), Tuesday (12), ..."""
+    """The place in a week that begins on Sunday (1, 17), Monday (2, 11; from zero: 3), Tuesday (12), ..."""
     monday = (_days_since_1900(frame, serial) + 5) % 7
     number = int(kind)
     if number == 3:
@@ -212,7 +212,7 @@ declare_all(
     [
         ("EDATE(day: number, months: number)", _edate, "The same day some months on, or the last of that month.", "EDATE(DATE(2026,1,31), 1) = DATE(2026,2,28)", "TRUE"),
         ("EOMONTH(day: number, months: number)", _eomonth, "The last day of a month some months on.", "EOMONTH(DATE(2026,10,5), 1) = DATE(2026,11,30)", "TRUE"),
-        ("WEEKDAY(day: number, kind: number = 1)", _weekday, "A day's place in the week: from Sunday (1), from Monday (2, or 3 from nought), or from another day (11 to 17).", "WEEKDAY(DATE(2026,10,31))", "7"),
+        ("WEEKDAY(day: number, kind: number = 1)", _weekday, "A day's place in the week: from Sunday (1), from Monday (2, or 3 from zero), or from another day (11 to 17).", "WEEKDAY(DATE(2026,10,31))", "7"),
         ("WEEKNUM(day: number, kind: number = 1)", _weeknum, "The week of the year: from Sunday (1), Monday (2), another day (11 to 17), or by ISO 8601 (21).", "WEEKNUM(DATE(2026,3,9))", "11"),
         ("ISOWEEKNUM(day: number)", lambda frame, day: _weeknum(frame, day, 21), "The week of the year by ISO 8601.", "ISOWEEKNUM(DATE(2026,1,1))", "1"),
         ("DATEDIF(start: number, end: number, unit: text)", _datedif, 'Whole years ("Y"), months ("M") or days ("D") between two days; "YM", "YD" and "MD" leave out years, or years and months.', 'DATEDIF(DATE(2024,3,15), DATE(2026,10,31), "M")', "31"),

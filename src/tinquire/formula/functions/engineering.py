@@ -93,7 +93,7 @@ _PREFIXES = {
 _BINARY = {"Yi": 80, "Zi": 70, "Ei": 60, "Pi": 50, "Ti": 40, "Gi": 30, "Mi": 20, "ki": 10}
 
 
-#: Temperatures: how far the nought of each lies from absolute nought, and how large a degree is.
+#: Temperatures: how far the zero of each lies from absolute zero, and how large a degree is.
 _DEGREES = {"C": (273.15, 1.0), "cel": (273.15, 1.0), "K": (0.0, 1.0), "kel": (0.0, 1.0), "F": (459.67, 5 / 9), "fah": (459.67, 5 / 9), "Rank": (0.0, 5 / 9), "Reau": (218.52, 1.25)}  # fmt: skip
 
 

@@ -82,7 +82,7 @@ def _cumulated(part: Callable[..., float]) -> Callable[..., float]:
 
 
 def root(value: Callable[[float], float], guess: float, low: float = -1 + 1e-9) -> float:
-    """Where a function of a rate is nought: by secants from a guess, and by halving when these run away."""
+    """Where a function of a rate is zero: by secants from a guess, and by halving when these run away."""
     a, b = guess, guess + 0.01
     at_a, at_b = value(a), value(b)
     for _ in range(_STEPS):

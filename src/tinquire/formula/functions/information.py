@@ -180,7 +180,7 @@ def _error_type(value: Column) -> list[Value]:
 
 
 def _number(value: Column) -> Column:
-    """Numbers and yes/no as numbers, errors as they are, all else as nought."""
+    """Numbers and yes/no as numbers, errors as they are, all else as zero."""
     counted = (value.kinds == Kind.NUMBER) | (value.kinds == Kind.BOOL)
     numbers = Column.of_numbers(np.where(counted, value.numbers, 0.0))
     return Column.where(value.kinds == Kind.ERROR, value, numbers)
@@ -195,7 +195,7 @@ declare_all(
         ("ISLOGICAL(value: value)", lambda v: v.is_kind(Kind.BOOL), "Whether a value is yes or no (18.17.7).", "ISLOGICAL(TRUE)", "TRUE"),
         ("ISNONTEXT(value: value)", lambda v: ~v.is_kind(Kind.TEXT), "Whether a value is not text (18.17.7).", "ISNONTEXT(1)", "TRUE"),
         ("ERROR.TYPE(value: value)", _error_type, "The number of an error value (18.17.7).", "ERROR.TYPE(1/0)", "2"),
-        ("N(value: value)", _number, "A value as a number; texts are nought (18.17.7).", "N(TRUE)", "1"),
+        ("N(value: value)", _number, "A value as a number; texts are zero (18.17.7).", "N(TRUE)", "1"),
     ],
 )  # fmt: skip
 

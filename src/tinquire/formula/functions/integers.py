@@ -82,10 +82,10 @@ declare_all(
     [
         ("FACT(number: number)", _fact, "The product of the whole numbers up to one.", "FACT(5)", "120"),
         ("FACTDOUBLE(number: number)", _double_factorial, "The product of every second whole number up to one.", "FACTDOUBLE(7)", "105"),
-        ("COMBIN(number: number, chosen: number)", _combin, "How many choices of so many there are.", "COMBIN(6, 3)", "20"),
-        ("COMBINA(number: number, chosen: number)", _combina, "How many choices there are when each may be chosen again.", "COMBINA(3, 2)", "6"),
-        ("PERMUT(number: number, chosen: number)", _permut, "How many ordered choices there are.", "PERMUT(6, 2)", "30"),
-        ("PERMUTATIONA(number: number, chosen: number)", lambda n, k: float(whole_part(n)) ** whole_part(k), "How many ordered choices there are when each may be chosen again.", "PERMUTATIONA(3, 2)", "9"),
+        ("COMBIN(number: number, chosen: number)", _combin, "The number of combinations of n items.", "COMBIN(6, 3)", "20"),
+        ("COMBINA(number: number, chosen: number)", _combina, "The number of combinations with repetition.", "COMBINA(3, 2)", "6"),
+        ("PERMUT(number: number, chosen: number)", _permut, "The number of permutations.", "PERMUT(6, 2)", "30"),
+        ("PERMUTATIONA(number: number, chosen: number)", lambda n, k: float(whole_part(n)) ** whole_part(k), "The number of permutations with repetition.", "PERMUTATIONA(3, 2)", "9"),
     ],
 )  # fmt: skip
 

@@ -160,7 +160,7 @@ def _picked_rows(rows: Column, values: Column) -> Lanes:
 # -- finding ---------------------------------------------------------------------------------------------
 
 
-#: Keys that are whole numbers get a table while it is at most so many times as long as they are many.
+#: Keys that are whole numbers get a table while it is at most this many times as long as they are many.
 _TABLE_WIDTH = 16
 
 
@@ -356,7 +356,7 @@ declare_all(
     special,
     __name__,
     [
-        ("CHOOSE(place: number, value: value, value...: value)", _choose, "The so-manieth of several values or references (18.17.7).", 'CHOOSE(2, "a", "b", "c")', "b"),
+        ("CHOOSE(place: number, value: value, value...: value)", _choose, "The nth of several values or references (18.17.7).", 'CHOOSE(2, "a", "b", "c")', "b"),
     ],
 )  # fmt: skip
 

@@ -87,7 +87,7 @@ _declare_bases()
 
 @plain("BASE(number: number, base: number, least: number = 0)")
 def base_(number: float, base: float, least: float) -> str:
-    """A whole number's digits to a base, with at least so many places (OpenFormula 6.19.2).
+    """A whole number's digits to a base, with at least n digits (OpenFormula 6.19.2).
 
     >>> BASE(15, 2, 6)
     001111

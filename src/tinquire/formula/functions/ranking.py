@@ -42,7 +42,7 @@ def _quartile(grid: Grid, quarter: float, exclusive: bool = False) -> float:
 
 
 def _percent_rank(grid: Grid, number: float, digits: float | None, exclusive: bool = False) -> float:
-    """Which share of the sample lies below a number, cut (not rounded) to so many digits."""
+    """Which share of the sample lies below a number, cut (not rounded) to n digits."""
     numbers = np.sort(require_count(numbers_in(grid), 1, CellError.NUM))
     if not numbers[0] <= number <= numbers[-1]:
         raise ErrorValue(CellError.NA)
@@ -73,14 +73,14 @@ declare_all(
     arrays,
     __name__,
     [
-        ("LARGE(array: cells, place: number)", lambda a, k: _nth(a, k, True), "The largest number but so many (18.17.7).", f"LARGE({_OF}, 2)", "9"),
-        ("SMALL(array: cells, place: number)", lambda a, k: _nth(a, k, False), "The smallest number but so many (18.17.7).", f"SMALL({_OF}, 2)", "5"),
+        ("LARGE(array: cells, place: number)", lambda a, k: _nth(a, k, True), "The nth largest number (18.17.7).", f"LARGE({_OF}, 2)", "9"),
+        ("SMALL(array: cells, place: number)", lambda a, k: _nth(a, k, False), "The nth smallest number (18.17.7).", f"SMALL({_OF}, 2)", "5"),
         ("PERCENTILE(array: cells, share: number)", _percentile, "The number below which a share of a sample lies (18.17.7).", f"PERCENTILE({_OF}, 0.3)", "5.4"),
         ("PERCENTILE.INC(array: cells, share: number)", _percentile, "The number below which a share of a sample lies, ends included.", f"PERCENTILE.INC({_OF}, 0.25)", "5"),
         ("PERCENTILE.EXC(array: cells, share: number)", lambda a, s: _percentile(a, s, True), "The number below which a share of a sample lies, ends left out.", f"PERCENTILE.EXC({_OF}, 0.25)", "4"),
-        ("QUARTILE(array: cells, quarter: number)", _quartile, "The number below which so many quarters of a sample lie (18.17.7).", f"QUARTILE({_OF}, 1)", "5"),
-        ("QUARTILE.INC(array: cells, quarter: number)", _quartile, "The number below which so many quarters lie, ends included.", f"QUARTILE.INC({_OF}, 3)", "9"),
-        ("QUARTILE.EXC(array: cells, quarter: number)", lambda a, q: _quartile(a, q, True), "The number below which so many quarters lie, ends left out.", f"QUARTILE.EXC({_OF}, 1)", "4"),
+        ("QUARTILE(array: cells, quarter: number)", _quartile, "The number below which n quarters of a sample lie (18.17.7).", f"QUARTILE({_OF}, 1)", "5"),
+        ("QUARTILE.INC(array: cells, quarter: number)", _quartile, "The number below which n quarters lie, ends included.", f"QUARTILE.INC({_OF}, 3)", "9"),
+        ("QUARTILE.EXC(array: cells, quarter: number)", lambda a, q: _quartile(a, q, True), "The number below which n quarters lie, ends left out.", f"QUARTILE.EXC({_OF}, 1)", "4"),
         ("PERCENTRANK(array: cells, number: number, digits?: number)", lambda a, n, d=None: _percent_rank(a, n, d), "Which share of a sample lies below a number (18.17.7).", f"PERCENTRANK({_OF}, 8)", "0.625"),
         ("PERCENTRANK.INC(array: cells, number: number, digits?: number)", lambda a, n, d=None: _percent_rank(a, n, d), "Which share of a sample lies below a number, ends included.", f"PERCENTRANK.INC({_OF}, 7)", "0.5"),
         ("PERCENTRANK.EXC(array: cells, number: number, digits?: number)", lambda a, n, d=None: _percent_rank(a, n, d, True), "Which share of a sample lies below a number, ends left out.", f"PERCENTRANK.EXC({_OF}, 3)", "0.166"),

@@ -147,7 +147,7 @@ def _indirect(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 
 def _from_row_column(text: str, frame: Frame) -> str | None:
-    """`R2C3`, `R[-1]C`, `R1C1:R3C1`, `C2` as addresses; None for what is none, a name perhaps."""
+    """`R2C3`, `R[-1]C`, `R1C1:R3C1`, `C2` as addresses; None for other texts, such as names."""
     sheet, mark, bare = text.rpartition("!")
     corners = [_corner(part, frame) for part in bare.split(":")]
     spelled = [corner for corner in corners if corner is not None]

@@ -52,16 +52,16 @@ declare_all(
     elementwise,
     __name__,
     [
-        ("CEILING(number: number, step: number)", lambda n, s: _legacy(n, s, np.ceil, False), "The next multiple of a step away from nought; for both below nought, too.", "CEILING(2.5, 1)", "3"),
-        ("FLOOR(number: number, step: number)", lambda n, s: _legacy(n, s, np.floor, True), "The next multiple of a step towards nought.", "FLOOR(2.5, 1)", "2"),
-        ("CEILING.MATH(number: number, step: number = 1, away: number = 0)", _mathematical(True), "The next multiple of a step above; with `away`, away from nought below it.", "CEILING.MATH(-5.5, 2)", "-4"),
-        ("FLOOR.MATH(number: number, step: number = 1, away: number = 0)", _mathematical(False), "The next multiple of a step below; with `away`, towards nought below it.", "FLOOR.MATH(-5.5, 2)", "-6"),
+        ("CEILING(number: number, step: number)", lambda n, s: _legacy(n, s, np.ceil, False), "The next multiple of a step away from zero; for both below zero, too.", "CEILING(2.5, 1)", "3"),
+        ("FLOOR(number: number, step: number)", lambda n, s: _legacy(n, s, np.floor, True), "The next multiple of a step towards zero.", "FLOOR(2.5, 1)", "2"),
+        ("CEILING.MATH(number: number, step: number = 1, away: number = 0)", _mathematical(True), "The next multiple of a step above; with `away`, away from zero below it.", "CEILING.MATH(-5.5, 2)", "-4"),
+        ("FLOOR.MATH(number: number, step: number = 1, away: number = 0)", _mathematical(False), "The next multiple of a step below; with `away`, towards zero below it.", "FLOOR.MATH(-5.5, 2)", "-6"),
         ("CEILING.PRECISE(number: number, step: number = 1)", lambda n, s: _steps(n, np.abs(s), np.ceil), "The next multiple of a step above.", "CEILING.PRECISE(-4.1)", "-4"),
         ("ISO.CEILING(number: number, step: number = 1)", lambda n, s: _steps(n, np.abs(s), np.ceil), "The next multiple of a step above.", "ISO.CEILING(4.1)", "5"),
         ("ECMA.CEILING(number: number, step: number)", lambda n, s: _steps(n, np.abs(s), np.ceil), "The next multiple of a step above.", "ECMA.CEILING(4.1, 2)", "6"),
         ("FLOOR.PRECISE(number: number, step: number = 1)", lambda n, s: _steps(n, np.abs(s), np.floor), "The next multiple of a step below.", "FLOOR.PRECISE(-4.1)", "-5"),
-        ("EVEN(number: number)", lambda n: _even(n, 0.0), "The next even number away from nought.", "EVEN(1.5)", "2"),
-        ("ODD(number: number)", lambda n: _even(n, 1.0), "The next odd number away from nought.", "ODD(1.5)", "3"),
+        ("EVEN(number: number)", lambda n: _even(n, 0.0), "The next even number away from zero.", "EVEN(1.5)", "2"),
+        ("ODD(number: number)", lambda n: _even(n, 1.0), "The next odd number away from zero.", "ODD(1.5)", "3"),
     ],
 )  # fmt: skip
 
@@ -197,6 +197,6 @@ declare_all(
     elementwise,
     __name__,
     [
-        ("SIGN(number: number)", np.sign, "1, 0 or -1, as a number is above, at or below nought.", "SIGN(-7)", "-1"),
+        ("SIGN(number: number)", np.sign, "1, 0 or -1, as a number is above, at or below zero.", "SIGN(-7)", "-1"),
     ],
 )  # fmt: skip

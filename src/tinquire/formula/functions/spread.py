@@ -107,7 +107,7 @@ declare_all(
 
 
 def _with_texts(work: Callable[[Floats], float]) -> Callable[[Matrix], Column]:
-    """The functions that end in A: texts in ranges count as nought, yes/no as one and nought."""
+    """The functions that end in A: texts in ranges count as zero, yes/no as one and zero."""
 
     def function(cells: Matrix) -> Column:
         faults = cells.first_errors()
@@ -131,7 +131,7 @@ declare_all(
     aggregate,
     __name__,
     [
-        (f"{name}(value: cells, value...: cells)", _with_texts(work), f"{says}; texts count as nought, yes as one (18.17.7).", f'{name}({{1,"x",5}})', result)
+        (f"{name}(value: cells, value...: cells)", _with_texts(work), f"{says}; texts count as zero, yes as one (18.17.7).", f'{name}({{1,"x",5}})', result)
         for name, work, says, result in (
             ("AVERAGEA", lambda n: float(require_count(n, 1).mean()), "The mean of all values", "2"),
             ("MAXA", lambda n: float(n.max()) if len(n) else 0.0, "The largest value", "5"),

@@ -103,7 +103,7 @@ declare_all(
     [
         ("VALUE(text: value)", _value, "The number that a text spells, with a decimal point and ISO 8601 days.", 'VALUE("1,234.5")', "1234.5"),
         ("NUMBERVALUE(text: text, point: text = '.', group?: text)", _numbervalue, "The number that a text spells, its decimal point and group mark stated.", 'NUMBERVALUE("1.204,50", ",", ".")', "1204.5"),
-        ("FIXED(number: number, digits: number = 2, plain: logical = FALSE)", _fixed, "A number as text with so many digits behind the point.", "FIXED(1234.567, 1)", "1,234.6"),
+        ("FIXED(number: number, digits: number = 2, plain: logical = FALSE)", _fixed, "A number as text with n digits after the decimal point.", "FIXED(1234.567, 1)", "1,234.6"),
         ("DOLLAR(number: number, digits: number = 2)", _dollar, "A sum of money as text.", "DOLLAR(-1234.567)", "($1,234.57)"),
         ("USDOLLAR(number: number, digits: number = 2)", _dollar, "A sum of money as text.", "USDOLLAR(1234.5)", "$1,234.50"),
         ("BAHTTEXT(number: number)", _baht, "A sum of money in Thai words (18.17.7).", "BAHTTEXT(21.5)", "ยี่สิบเอ็ดบาทห้าสิบสตางค์"),

@@ -68,7 +68,7 @@ declare_all(
     [
         ("FIND(wanted: text, text: text, start: number = 1)", _find, "Where a text stands in another, capitals told apart.", 'FIND("n", "Linen")', "3"),
         ("SEARCH(wanted: text, text: text, start: number = 1)", _search, "Where a text stands in another; capitals are alike, `*` and `?` stand for others.", 'SEARCH("l?n", "Fine linen")', "6"),
-        ("SUBSTITUTE(text: text, old: text, new: text, which?: number)", _substitute, "A text with another text in place of one, everywhere or the so-manieth time.", 'SUBSTITUTE("Q1 2026 Q1", "Q1", "Q2", 2)', "Q1 2026 Q2"),
+        ("SUBSTITUTE(text: text, old: text, new: text, which?: number)", _substitute, "A text with another text in place of one, everywhere or the nth time.", 'SUBSTITUTE("Q1 2026 Q1", "Q1", "Q2", 2)', "Q1 2026 Q2"),
         ("REPLACE(text: text, start: number, count: number, new: text)", _replace, "A text with another in place of some characters.", 'REPLACE("2025", 3, 2, "26")', "2026"),
         ("FINDB(wanted: text, text: text, start: number = 1)", _find, "Where a text stands in another, in bytes of a single-byte character set.", 'FINDB("n", "linen")', "3"),
         ("SEARCHB(wanted: text, text: text, start: number = 1)", _search, "Where a text stands in another, in bytes of a single-byte character set.", 'SEARCHB("N", "linen")', "3"),
@@ -86,7 +86,7 @@ def _delimiters(grid: Grid, fold: float) -> re.Pattern[str]:
 
 
 def _side(text: str, delimiter: Grid, which: float, fold: float, end: float, missing: Value, after: bool) -> Value:
-    """The part of a text in front of the so-manieth delimiter, or behind it; from the end when that is negative."""
+    """The part of a text before the nth delimiter, or behind it; from the end when that is negative."""
     number = int(which)
     if number == 0 or abs(number) > len(text) + 1:
         raise ErrorValue(CellError.VALUE)

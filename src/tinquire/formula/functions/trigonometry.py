@@ -24,7 +24,7 @@ def _angle(work: np.ufunc) -> Callable[[Floats], Any]:
 
 
 def _inverted(work: np.ufunc) -> Callable[[Floats], Any]:
-    """One divided by a function of an angle; none where that is nought."""
+    """One divided by a function of an angle; none where that is zero."""
 
     def function(number: Floats) -> Column:
         below = np.where(np.abs(number) < _LARGEST_ANGLE, work(number), np.nan)

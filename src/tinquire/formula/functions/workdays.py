@@ -72,7 +72,7 @@ declare_all(
     [
         ("NETWORKDAYS(start: number, end: number, holidays?: cells)", lambda f, a, b, h=None: _networkdays(f, a, b, 1.0, h), "How many working days lie from one day to another, both counted.", "NETWORKDAYS(DATE(2026,10,1), DATE(2026,10,31))", "22"),
         ("NETWORKDAYS.INTL(start: number, end: number, weekend: value = 1, holidays?: cells)", _networkdays, "The same, with the weekend as a number (1 Saturday and Sunday, 11 Sunday alone) or as seven digits from Monday on.", 'NETWORKDAYS.INTL(DATE(2026,10,1), DATE(2026,10,31), "0000001")', "27"),
-        ("WORKDAY(start: number, days: number, holidays?: cells)", lambda f, a, n, h=None: _workday(f, a, n, 1.0, h), "The working day so many working days on.", "WORKDAY(DATE(2026,10,30), 1) = DATE(2026,11,2)", "TRUE"),
+        ("WORKDAY(start: number, days: number, holidays?: cells)", lambda f, a, n, h=None: _workday(f, a, n, 1.0, h), "The working day n working days later.", "WORKDAY(DATE(2026,10,30), 1) = DATE(2026,11,2)", "TRUE"),
         ("WORKDAY.INTL(start: number, days: number, weekend: value = 1, holidays?: cells)", _workday, "The same, with the weekend as a number or as seven digits from Monday on.", "WORKDAY.INTL(DATE(2026,10,30), 1, 11) = DATE(2026,10,31)", "TRUE"),
     ],
 )  # fmt: skip

@@ -267,11 +267,11 @@ class _Reader:
         if corners is None:
             if token.sheet is None and not last and "$" not in first:
                 return Name(first)
-            raise FormulaError(self.text, token.place, f"'{token.text}' lies off the grid")
+            raise FormulaError(self.text, token.place, f"'{token.text}' is beyond the grid")
         return Reference(token.sheet, *corners)
 
     def corners(self, first: str, last: str) -> tuple[Coordinate, Coordinate, Coordinate, Coordinate] | None:
-        """Top, left, bottom, right; None when off the grid."""
+        """Top, left, bottom, right; None when beyond the grid."""
         if (a := _CORNER.match(first)) and (b := _CORNER.match(last)):
             rows = self.pair((a[3], int(a[4])), (b[3], int(b[4])), self.row, MAX_ROW)
             columns = self.pair(

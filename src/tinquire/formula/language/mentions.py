@@ -71,7 +71,7 @@ class Mention:
 
     @property
     def area(self) -> Area | None:
-        """The area meant; None for what lies off the grid, or is no area."""
+        """The area meant; None for what is beyond the grid, or is no area."""
         if not self.spelled:
             return None
         try:
@@ -104,7 +104,7 @@ class Mention:
 def _split_reference(corner: str) -> tuple[str, str, str, str]:
     match = _PART.match(corner)
     if match is None:
-        raise ValueError(f"'{corner}' is no corner of an area")
+        raise ValueError(f"'{corner}' is not a corner of an area")
     return match[1], match[2], match[3], match[4]
 
 
@@ -177,7 +177,7 @@ def change_mentions(text: str, change: Callable[[Mention], str | None]) -> str:
 
 
 def offset_text(text: str, rows: int, columns: int) -> str:
-    """A formula as it reads when it is filled so many rows down and columns to the right."""
+    """A formula as it reads when it is filled by rows down and columns to the right."""
     if not rows and not columns:
         return text
 
@@ -232,7 +232,7 @@ class DownPattern:
     distances: tuple[int, ...]
 
     def texts(self, first: int, count: int) -> bytes:
-        """The texts for so many rows from `first` on, each with a line break behind it."""
+        """The texts for this many rows from `first` on, each with a line break behind it."""
         if len(self.distances) == 1:
             numbers: Sequence[int] = range(first + self.distances[0], first + self.distances[0] + count)
         else:

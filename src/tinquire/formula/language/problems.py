@@ -17,11 +17,11 @@ class FormulaError(UseError):
         self.text = text
         self.place = place
         self.expected = expected
-        super().__init__(Fault("reading a formula", expected, pointed(text, place), "mend the formula"))
+        super().__init__(Fault("reading a formula", expected, pointed(text, place), "fix the formula"))
 
     def at(self, stopped: str, where: str) -> UseError:
         """The same fault with what was being done and where it stands."""
-        return UseError(Fault(stopped, f"{self.expected}: {pointed(self.text, self.place)}", where, "mend the formula"))
+        return UseError(Fault(stopped, f"{self.expected}: {pointed(self.text, self.place)}", where, "fix the formula"))
 
 
 class CycleError(DataError):
@@ -29,8 +29,8 @@ class CycleError(DataError):
 
     def __init__(self, path: tuple[str, ...]) -> None:
         self.path = path
-        why = f"cells depend on themselves: {self}"
-        super().__init__(Fault("working formulas out", why, path[0], "break the circle"))
+        why = f"circular reference: {self}"
+        super().__init__(Fault("working formulas out", why, path[0], "remove the circle"))
 
     def __str__(self) -> str:
         return " -> ".join(self.path)

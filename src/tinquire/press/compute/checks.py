@@ -95,7 +95,7 @@ def _check_balance(made: Statement, lines: Sequence[str], where: str) -> _Outcom
     for line in lines:
         if line.casefold() not in {one.casefold() for one in known}:
             why = f"statement '{made.name}' has no line '{line}': {known_names(line, known)}"
-            raise UseError(Fault(f"statement '{made.name}'", why, where, "mend the name in balance"))
+            raise UseError(Fault(f"statement '{made.name}'", why, where, "fix the name in balance"))
     asked, found = balance(made, *lines)
     return _Outcome(CheckResult(f"{made.name} balances", asked, not found, found, True, worded=True))
 
@@ -172,7 +172,7 @@ class _ReadyMade:
         facts = {} if isinstance(value, CellError) else {fact: value}
         before, period = self.last(fact), self.results.period.previous.text
         if before is None:
-            return (f"{name} has nothing to be near to: the daybook has no run of {period}", ""), facts
+            return (f"{name} cannot be compared: the daybook has no run of {period}", ""), facts
         return check_near(name, value, _number(before), asked.percent, period), facts
 
     def none_missing(self, asked: MissingModel) -> tuple[Verdict, Mapping[str, object]]:
@@ -182,7 +182,7 @@ class _ReadyMade:
         facts = {fact: [value for value in now if not isinstance(value, CellError)]}
         before = self.last(fact)
         if not isinstance(before, list):
-            return (f"no {asked.column} can be missing: the daybook has no run of {period}", ""), facts
+            return (f"no {asked.column} can be compared: the daybook has no run of {period}", ""), facts
         return check_none_missing(
             table, asked.column, [_number(value) for value in before], period, self.stopped
         ), facts

@@ -41,7 +41,7 @@ def make_figures(results: Results) -> Figures:
             first = next(iter(waiting))
             why = f"the figures {', '.join(waiting)} use each other"
             where = results.docket.where("figures", first)
-            errors.append(UseError(Fault("working out figures", why, where, "break the circle")))
+            errors.append(UseError(Fault("working out figures", why, where, "remove the circle")))
             break
         for name in ready:
             figure = waiting.pop(name)

@@ -76,9 +76,7 @@ class SlotScope:
         if self.row is not None and index is not None:
             own, one = self.row.columns[index][0], self.row.fields[index]
             if named is not None and _differ(self.names[named], own):
-                why = (
-                    f"'{named}' is known to the whole run, and '{one.name}' is a column of the row, with another value"
-                )
+                why = f"'{named}' is a name of the run, and '{one.name}' is a column of the row, with another value"
                 return UnfilledSlot(slot, why, f"write [:[{one.name}]:] for the row's own, or rename one of them")
             return own, one.type
         if named is not None:
@@ -91,7 +89,7 @@ class SlotScope:
         try:
             tree = read_formula(slot.inside, scope, "a slot")
             if isinstance(tree, Name) and scope.find_table(tree.name) is not None:
-                return UnfilledSlot(slot, f"'{slot.inside}' is a table; a slot wants one value")
+                return UnfilledSlot(slot, f"'{slot.inside}' is a table; a slot needs one value")
             if self.row is None:
                 return scalar_value(tree, scope), None
             value = table_values(tree, scope, self.row)[0]
@@ -100,7 +98,7 @@ class SlotScope:
         except UseError as error:
             if all(character.isalnum() or character in " _." for character in slot.inside):
                 return UnfilledSlot(
-                    slot, f"nothing is called '{slot.inside}': {known_names(slot.inside, self._known())}"
+                    slot, f"there is no name '{slot.inside}': {known_names(slot.inside, self._known())}"
                 )
             return UnfilledSlot(slot, error.faults[0].why)
         except TinQuireError as error:
@@ -118,5 +116,5 @@ def _differ(a: Value, b: Value) -> bool:
 
 def unfilled_fault(unfilled: UnfilledSlot, stopped: str, where: str) -> Fault:
     """What to say of a slot that nothing fills."""
-    why = f"nothing fills {unfilled.slot.written}: {unfilled.why}"
-    return Fault(stopped, why, where, unfilled.do or "mend the slot's name, or add a figure of that name")
+    why = f"no value for {unfilled.slot.written}: {unfilled.why}"
+    return Fault(stopped, why, where, unfilled.do or "fix the slot's name, or add a figure of that name")

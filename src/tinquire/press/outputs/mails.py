@@ -136,7 +136,7 @@ def _own_files(desk: _MailWriter, entry: str, scope: SlotScope, place: str) -> S
     own = [one for one in files if one.cut is not None and type(one.cut[1]) is type(value) and one.cut[1] == value]
     if not own:
         why = f"'{entry}' has no file of '{value}'"
-        raise DataError(Fault(stopped, why, place or desk.where, "leave the row out, or mend its value"))
+        raise DataError(Fault(stopped, why, place or desk.where, "leave the row out, or fix its value"))
     return own
 
 
@@ -152,7 +152,7 @@ def _missing_attachment(results: Results, mail: str, number: int, entry: str, at
     near = known_names(entry, list(attachable))
     why = f"the attachment '{entry}' is neither an output of this docket nor a file: {near}"
     where = results.docket.where("mails", mail, "attach", number)
-    return DataError(Fault(f"mail '{mail}', attachments", why, where, "put the file there, or mend its name"))
+    return DataError(Fault(f"mail '{mail}', attachments", why, where, "put the file there, or fix its name"))
 
 
 def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], place: str) -> MadeMail:
@@ -184,7 +184,7 @@ def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], p
             subject=subject,
         )  # fmt: skip
     except ValueError as error:
-        raise DataError(Fault(f"mail '{desk.name}'", str(error), place or desk.where, "mend the row")) from None
+        raise DataError(Fault(f"mail '{desk.name}'", str(error), place or desk.where, "fix the row")) from None
 
 
 def _numbered_file(file: str, number: int) -> str:
@@ -224,7 +224,7 @@ def _addresses(desk: _MailWriter, raw: str, scope: SlotScope, part: str, place: 
             result.append(parse_address(back(name), back(text)))
         except ValueError as error:
             stopped = f"mail '{desk.name}', {part}"
-            raise DataError(Fault(stopped, str(error), place or desk.where, "mend the address in the list")) from None
+            raise DataError(Fault(stopped, str(error), place or desk.where, "fix the address in the list")) from None
     if not result:
         why = "no recipient is left when its slots are filled" if part != "from" else "there is no sender"
         raise DataError(Fault(f"mail '{desk.name}', {part}", why, place or desk.where, "fill in the address"))

@@ -117,7 +117,7 @@ class Sheets:
         most = model.rows_per_sheet or _MOST_ROWS
         if most > _MOST_ROWS or (table.height > most and model.rows_per_sheet is None):
             why = f"it would have {counted(max(most, table.height), 'row')}; a sheet has room for {_MOST_ROWS:,}"
-            do = f"write rows_per_sheet = {_MOST_ROWS // 2} to go on on further sheets, or keep fewer rows"
+            do = f"write rows_per_sheet = {_MOST_ROWS // 2} to continue on further sheets, or keep fewer rows"
             raise UseError(Fault(f"sheet '{model.name}'", why, where, do))
         language = self._results.house.language
         for start in range(0, max(table.height, 1), most):

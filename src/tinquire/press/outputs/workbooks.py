@@ -128,7 +128,7 @@ def _start(results: Results, name: str, model: WorkbookModel) -> Workbook:
     if not path.is_file():
         why = f"there is no template '{model.template}'"
         where = results.docket.where("workbooks", name, "template")
-        raise UseError(Fault(f"workbook '{name}'", why, where, "put it there, or mend its name"))
+        raise UseError(Fault(f"workbook '{name}'", why, where, "put it there, or fix its name"))
     return Workbook.open(path, model.template)
 
 
@@ -138,10 +138,10 @@ def _recalculate(book: Workbook, name: str, moment: datetime) -> None:
     try:
         report = recalculate(book, now=serial_from_date(moment.replace(tzinfo=None), book.date_system))
     except CycleError as error:
-        fault = Fault(stopped, f"cells depend on themselves: {error}", book.name, "break the circle")
+        fault = Fault(stopped, f"circular reference: {error}", book.name, "remove the circle")
         raise DataError(fault) from None
-    notes = [(note, "mend the formula") for note in report.skipped]
-    notes += [(note, "mend the formula, or guard it with IFERROR") for note in report.errors]
+    notes = [(note, "fix the formula") for note in report.skipped]
+    notes += [(note, "fix the formula, or guard it with IFERROR") for note in report.errors]
     if notes:
         faults = [Fault(stopped, f"={note.formula}: {note.says}", note.place, do) for note, do in notes[:_LISTED]]
         if len(notes) > _LISTED:
@@ -167,7 +167,7 @@ def _unknown_slots(results: Results, name: str, model: WorkbookModel) -> Iterato
     for sheet, cell, text in slotted_cells(book):
         for piece in split_slots(text):
             if isinstance(piece, Slot) and _NAME.match(piece.inside) and not _known(piece.inside, known):
-                why = f"nothing is called '{piece.inside}': {known_names(piece.inside, known)}"
+                why = f"there is no name '{piece.inside}': {known_names(piece.inside, known)}"
                 place = f"{book.name}, sheet '{sheet}', cell {cell}"
                 fault: Fault = unfilled_fault(UnfilledSlot(piece, why), f"filling workbook '{name}'", place)
                 yield DataError(fault)

@@ -135,7 +135,7 @@ class Daybook:
         facts: Mapping[str, object] | None = None,
     ) -> int:
         """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest), and
-        what cells of outputs are made of, by the outputs' digests. Of an output that is written anew, what was kept of
+        what cells of outputs are made of, by the outputs' digests. Of an output that is written again, what was kept of
         the older is let go. `facts` are what checks of the next period look back on."""
         with self._open() as connection:
             cursor = connection.execute(

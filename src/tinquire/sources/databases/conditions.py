@@ -1,6 +1,6 @@
 """Conditions on rows, written as formulas, as expressions of a database: those that mean the same in both.
 
-A comparison of a column with a number or a text; blanks are nought or no text, as formulas have them; texts are equal
+A comparison of a column with a number or a text; blanks are zero or no text, as formulas have them; texts are equal
 without regard to case. What could mean something else there is refused, never sent.
 """
 
@@ -138,7 +138,7 @@ def _flag(column: ColumnElement[Any], holds: Holds, sign: str, value: bool) -> C
 
 
 def _number(column: ColumnElement[Any], holds: Holds, sign: str, value: float) -> ColumnElement[bool]:
-    """Blanks are nought; texts, and yes/no, come behind all numbers."""
+    """Blanks are zero; texts, and yes/no, come behind all numbers."""
     from sqlalchemy import func, literal
 
     behind = sign in (">", ">=", "<>")

@@ -186,7 +186,7 @@ class _RemoteQuery:
         found = self.connection.execute(asked).fetchall()
         raw = raw_table(self.shown, [*fields, "", *(" ".join(key) for key in wanted)], found)
         table = self.labelled(raw.columns[: len(fields)], raw.moments, list(fields), len(found))
-        # A group without numbers has no smallest one: what is brought together with it must not see a nought.
+        # A group without numbers has no smallest one: what is brought together with it must not see a zero.
         missing = [0.0, *(_MISSING.get(part, 0.0) for _, part in wanted)]
         numbers = [
             np.where(one.kinds == Kind.NUMBER, one.numbers, nothing)
@@ -253,7 +253,7 @@ class _RemoteQuery:
             reading = read_column(column, kind)
             for problem in reading.problems[:3]:
                 stopped = f"source '{self.rows.name}', column '{name}' as {kind}"
-                faults.append(Fault(stopped, problem.why, self.shown, "mend it in the query"))
+                faults.append(Fault(stopped, problem.why, self.shown, "fix it in the query"))
             fields.append(Field(name, column_type(kind)))
             made.append(reading.column)
         if faults:
@@ -269,7 +269,7 @@ class _RemoteQuery:
             asked = self.stated(heading) in NUMERIC or (how in ADDING and (key, "filled") in parts)
             if asked and (parts[(key, "filled")] != parts[(key, "numbers")]).any():
                 many = int((parts[(key, "filled")] - parts[(key, "numbers")]).sum())
-                why = f"column '{heading}' has {counted(many, 'value')} that are no numbers in the database"
+                why = f"column '{heading}' has {counted(many, 'value')} that are not numbers in the database"
                 raise DataError(Fault(self.stopped, why, self.shown, f"cast them in the query, or {_DO}"))
 
 

@@ -36,7 +36,7 @@ def read_query(
 ) -> RawTable:
     """A query's rows. `url` is a database URL of SQLAlchemy's kind; a file in it lies in the `base` folder.
 
-    Raises: UseError for a URL that is none or a query without rows, AccessError when the database cannot be reached,
+    Raises: UseError for an invalid URL or a query without rows, AccessError when the database cannot be reached,
     DataError for a query that fails, and for values that no cell can hold.
     """
     with connect_read_only(url, base, password) as (connection, shown):
@@ -65,7 +65,7 @@ def connect_read_only(url: str, base: Path, password: Password | None) -> Iterat
     except DBAPIError as error:
         raise _failure(error, shown) from None
     except SQLAlchemyError as error:
-        raise DataError(Fault("asking a database", _first_line(error), shown, "mend the query")) from None
+        raise DataError(Fault("asking a database", _first_line(error), shown, "fix the query")) from None
     finally:
         engine.dispose()
 
@@ -81,7 +81,7 @@ def bind_parameters(
     missing = [name for name in asked if name not in parameters]
     if missing:
         why = f"nothing is known as ':{missing[0]}'; there is {', '.join(f':{name}' for name in parameters)}"
-        raise UseError(Fault("asking a database", why, shown, "mend the parameter's name"))
+        raise UseError(Fault("asking a database", why, shown, "fix the parameter's name"))
     wanted: dict[str, Any] = {name: parameters[name] for name in asked}
     if connection.dialect.name == "sqlite":  # which has no days, but texts
         wanted = {name: str(value) for name, value in wanted.items()}
@@ -108,7 +108,7 @@ def _url(text: str, base: Path, password: Password | None) -> tuple[URL, str]:
         path = base / str(url.database)
         if not path.is_file():  # it would be made
             why = f"there is no file '{url.database}'"
-            raise AccessError(Fault("opening a database", why, do="put it there, or mend its name in the docket"))
+            raise AccessError(Fault("opening a database", why, do="put it there, or fix its name in the docket"))
         url = url.set(database=str(path))
     return url, shown
 
@@ -126,7 +126,7 @@ def _failure(error: Any, shown: str) -> TinQuireError:
     unreached = isinstance(error, OperationalError | InterfaceError) and error.statement is None
     if error.connection_invalidated or unreached:
         return AccessError(Fault("opening a database", why, shown, "check its address, and that it runs"))
-    return DataError(Fault("asking a database", why, shown, "mend the query"))
+    return DataError(Fault("asking a database", why, shown, "fix the query"))
 
 
 def _first_line(error: BaseException) -> str:

@@ -15,7 +15,7 @@ __all__ = ["LONGEST_KEY", "Distinct", "keys_of"]
 LONGEST_KEY = 64
 #: Slots at first, and at most, as powers of two.
 _FEWEST_BITS, _MOST_BITS = 10, 20
-#: There are so many slots for each key expected; when half of them are taken, more are made.
+#: There are this many slots for each key expected; when half of them are taken, more are made.
 _SPARSE = 8
 _ROUNDS = (0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9)
 _NONE = np.zeros(0, np.int64)
@@ -23,7 +23,7 @@ _MASKS = np.array([(1 << 8 * count) - 1 for count in range(9)], np.uint64)
 
 
 def keys_of(words: Words, starts: Codes, lengths: Codes) -> list[Words]:
-    """The bytes of each field, eight to a word, with zeros behind its end: no byte of a field is nought."""
+    """The bytes of each field, eight to a word, with zeros behind its end: no byte of a field is zero."""
     keys = []
     longest, shortest = int(lengths.max(initial=0)), int(lengths.min(initial=LONGEST_KEY))
     for first in range(0, max(longest, 1), 8):
@@ -47,7 +47,7 @@ class Distinct:
         self._laid_out(min(max(_FEWEST_BITS, (_SPARSE * expected).bit_length()), _MOST_BITS))
 
     def _laid_out(self, bits: int) -> None:
-        """Have so many slots, with the keys that are known in theirs."""
+        """Have this many slots, with the keys that are known in theirs."""
         self._bits = bits
         self._tables = [np.full(1 << bits, -1, np.int32) for _ in _ROUNDS]
         left = np.concatenate([_NONE, *self._placed])
@@ -100,7 +100,7 @@ class Distinct:
         return holder, others
 
     def _widened(self, width: int, room: int) -> None:
-        """Make room for keys of so many words, and for so many keys."""
+        """Make room for keys of this many words, and for this many keys."""
         if room > self._room:
             room = max(room, 2 * self._room)
             self._known = [np.concatenate([known, np.zeros(room - self._room, np.uint64)]) for known in self._known]

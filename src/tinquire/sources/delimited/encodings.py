@@ -17,7 +17,7 @@ _MARKS = {
     b"\xff\xfe\0\0": "utf-32", b"\0\0\xfe\xff": "utf-32",
     b"\xff\xfe": "utf-16", b"\xfe\xff": "utf-16", UTF8_MARK: "utf-8",
 }  # fmt: skip
-#: Text that has so many bytes of UTF-8's longer characters in front of one that is none is UTF-8 that is broken.
+#: Text that has this many bytes of UTF-8's longer characters before an invalid one is UTF-8 that is broken.
 _UTF8_BYTES = 4
 #: What offices' programs write when it is not Unicode. The order decides where letters do not: most files are Western.
 _USUAL = (
@@ -26,7 +26,7 @@ _USUAL = (
 )  # fmt: skip
 #: So many bytes of lines that are not ASCII tell it.
 _TOLD_BY = 1 << 14
-#: That much more mess in one reading than in another is none; so many letters with marks one behind the other are odd.
+#: This much more mess in one reading than in another means nothing; this many accented letters in a row are odd.
 _MESS, _RUN = 0.03, 5
 _BEYOND_ASCII = re.compile(rb"[\x80-\xff]")
 #: Words that show how letters were read: the longest of the first ones is shown.

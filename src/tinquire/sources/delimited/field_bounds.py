@@ -19,7 +19,7 @@ __all__ = ["BEHIND", "Bytes", "Cut", "cut", "pieces"]
 Bytes = NDArray[np.uint8]
 #: Bytes behind the text, so that eight can be looked at from any of its places.
 BEHIND = 16
-#: A piece whose quotes do not close within so many times its size is no piece.
+#: A piece whose quotes do not close within this many times its size is no piece.
 _STRETCH = 4
 #: Rows of more bytes are left to the careful reader, which says what is wrong with them.
 _LONGEST_ROW = 1 << 20
@@ -60,8 +60,8 @@ class Cut:
 
 
 def pieces(array: Bytes, data: bytes, start: int, stop: int, size: int, *, quoted: bool) -> Iterator[tuple[int, int]]:
-    """Places between which whole rows lie, of about so many bytes each; a piece whose quotes do not close is the last,
-    and too short or too long to be cut."""
+    """Places between which whole rows lie, about this many bytes apart; a piece whose quotes do not close is the last, and
+    too short or too long to be cut."""
     while start < stop:
         end = data.find(b"\n", min(start + size, stop) - 1, stop) + 1 or stop
         odd = quoted and np.count_nonzero(array[start:end] == _QUOTE) % 2

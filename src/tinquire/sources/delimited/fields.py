@@ -123,7 +123,7 @@ class FieldTexts(Sequence[str]):
         yield from self._tail
 
     def sample(self, count: int) -> list[str]:
-        """The first and the last texts, and so many from all over in between."""
+        """The first and the last texts, and this many from all over in between."""
         first = len(self._head)
         between = range(first, first + self._rows, max(self._rows // count, 1))
         return [*self._head, *(self[index] for index in between), *self._tail]
@@ -149,7 +149,7 @@ class FieldTexts(Sequence[str]):
         return not any(end[side].isspace() for end in ends if end)
 
     def with_leading_zeros(self) -> Iterator[str]:
-        """The texts that begin with a nought and another digit."""
+        """The texts that begin with a zero and another digit."""
         yield from (text for text in (*self._head, *self._tail) if _NOUGHT.match(text))
         starts, ends = self._places
         begins = self._text.array[starts] == _ZERO
@@ -192,7 +192,7 @@ def plain_rows(
     many fields as the first, or one is not written plainly.
 
     A line feed or nothing stands in front of `start`, and one is the last byte in front of `stop`, behind which there
-    are at least `BEHIND` bytes more; no byte is nought.
+    are at least `BEHIND` bytes more; no byte is zero.
     """
     text = _Text(data, np.frombuffer(data, np.uint8), b'"' in data)
     mark = ord(separator)

@@ -29,10 +29,10 @@ _SAMPLE_ROWS = 50
 _LARGE_SAMPLE = 10_000
 #: At least this share of them must have as many fields as the first.
 _AGREEING_ROWS = 0.5
-#: So many title lines may stand above the rows, and so many rows at least show what separates their fields.
+#: So many title lines may stand above the rows, and this many rows at least show what separates their fields.
 _MOST_TITLES, _LEAST_ROWS = 10, 3
 _FIELD_LIMIT = 1 << 20
-#: Files from so many bytes on are read with arrays where they are plain; so many lines at each end are not.
+#: Files from this many bytes on are read with arrays where they are plain; this many lines at each end are not.
 _LARGE = 1 << 16
 _END_LINES = HEADING_SEARCH_ROWS + 1
 #: So many bytes of them tell the separator.
@@ -129,7 +129,7 @@ def _carefully(text: str, separator: str, shown: str) -> Block:
     except csv.Error as error:
         why, where = str(error.args[0]), f"{shown}, line {error.args[1]}"
         raise DataError(
-            Fault("reading delimited text", f"its quoting is broken ({why})", where, "mend the line")
+            Fault("reading delimited text", f"its quoting is broken ({why})", where, "fix the line")
         ) from None
     columns = tuple(Column.pooled(texts) for texts in zip_longest(*rows, fillvalue=""))
     return Block(shown, "", 1, 1, columns, lines)

@@ -48,7 +48,7 @@ def file_kind(data: bytes) -> FileKind:
 
 
 def is_text(path: Path) -> bool:
-    """Whether a file is text of some kind, which has no sheets; its reader says what is wrong with what is none."""
+    """Whether a file is text of some kind, which has no sheets; its reader says what is wrong with other files."""
     try:
         with path.open("rb") as stream:
             return file_kind(stream.read(_LOOKED_AT)) is FileKind.TEXT

@@ -102,7 +102,7 @@ def _sums_up(sheet: Sheet, under: RowsBelow, row: int, block: Sequence[int]) -> 
 def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Groups:
     """The rows below a heading, by value. Texts that differ in case or outer blanks only are one value.
 
-    Without a sheet, the first that has the heading is taken. Raises DataError when there is none such.
+    Without a sheet, the first that has the heading is taken. Raises DataError when it does not exist.
     """
     seen: list[str] = []
     for name in [sheet] if sheet is not None else book.sheet_names():

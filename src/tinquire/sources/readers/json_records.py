@@ -41,7 +41,7 @@ def read_records(path: Path, shown: str) -> RawTable:
     for line, record in _records(text, shown):
         if not isinstance(record, dict):
             why = f"{json.dumps(record)[:40]} is no record, which is written in braces"
-            raise DataError(Fault("reading records", why, f"{shown}, line {line}", "mend the line"))
+            raise DataError(Fault("reading records", why, f"{shown}, line {line}", "fix the line"))
         lines.append(line)
         records.append(dict(_flat(record, "")))
     return records_table(shown, records, lines)
@@ -82,7 +82,7 @@ def _parse(text: str, shown: str, line: int) -> Any:
     except (ValueError, RecursionError) as error:
         at = line + error.lineno - 1 if isinstance(error, json.JSONDecodeError) else line
         why = f"it is not JSON ({error.msg if isinstance(error, json.JSONDecodeError) else error})"
-        raise DataError(Fault("reading records", why, f"{shown}, line {at}", "mend the line")) from None
+        raise DataError(Fault("reading records", why, f"{shown}, line {at}", "fix the line")) from None
 
 
 def _flat(record: dict[str, Any], prefix: str) -> Iterator[tuple[str, Value]]:

@@ -107,11 +107,11 @@ class _Reader:
         if not filled:
             return repeated
         if row + repeated - 1 > MAX_ROW:
-            raise ValueError(f"row {row + repeated - 1:,} lies off the grid")
+            raise ValueError(f"row {row + repeated - 1:,} is beyond the grid")
         self._cells += len(filled) * repeated
         if self._cells > _MOST_CELLS:
             why = f"it claims more than {_MOST_CELLS:,} filled cells"
-            raise DataError(Fault("opening an OpenDocument sheet", why, self.name, "ask the sender for a sound file"))
+            raise DataError(Fault("opening an OpenDocument sheet", why, self.name, "ask the sender for an intact file"))
         for column, value, form in filled:
             growing = columns.setdefault(column, _GrowingColumns())
             growing.rows += range(row, row + repeated)
@@ -130,7 +130,7 @@ class _Reader:
             value, form = _value(cell)
             if value is not None:
                 if column + repeated - 1 > MAX_COLUMN:
-                    raise ValueError(f"row {row:,} runs off the grid")
+                    raise ValueError(f"row {row:,} runs beyond the grid")
                 for offset in range(repeated):
                     yield column + offset, value, form
             wide, high = int(_get(cell, "number-columns-spanned") or 1), int(_get(cell, "number-rows-spanned") or 1)

@@ -46,7 +46,7 @@ def sheets_named(book: Workbook, sheet: str, shown: str) -> list[str]:
     names = [name for name in names if book.sheet(name).used is not None]
     if not names:
         why = f"it has no visible sheet '{sheet}' with anything in it: {known_names(sheet, visible)}"
-        raise DataError(Fault("opening sheets", why, shown, "mend the pattern"))
+        raise DataError(Fault("opening sheets", why, shown, "fix the pattern"))
     return names
 
 

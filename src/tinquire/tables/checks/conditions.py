@@ -41,7 +41,7 @@ class CheckResult:
         return f"{self.sentence} ({found})" if self.sentence else found
 
     def fault(self, where: str) -> Fault:
-        do = "find the rows that differ, or mend the check" if self.stops else ""
+        do = "find the rows that differ, or fix the check" if self.stops else ""
         return Fault(f"check '{self.name}'", self.says, where, do, warning=not self.stops)
 
 

@@ -173,6 +173,6 @@ def _display(value: Value) -> str:
 
 
 def distinct_values(column: Column) -> list[Value]:
-    """The different values of a column, blanks apart, in order."""
+    """The different values of a column, without blanks, in order."""
     _, distinct = column.groups()
     return [value for value in distinct if value is not None]

@@ -102,7 +102,7 @@ class _PivotMaker:
         for value in values:
             if value.shown is not None and value.shown not in SHOWN:
                 why = f"nothing is shown as '{value.shown}': {known_names(value.shown, list(SHOWN))}"
-                raise UseError(Fault(self.stopped, why, do="mend the word"))
+                raise UseError(Fault(self.stopped, why, do="fix the word"))
 
     def pivot(
         self, rows: Sequence[PivotField], columns: Sequence[PivotField], subtotals: Subtotals | None,

@@ -1,7 +1,7 @@
 """Fields of a pivot: values brought together (days into months, numbers into bands), put in order, and cut to the top.
 
 A field becomes one column of labels; the rows of the table get a group for each level of fields, numbered in the order
-in which the groups shall stand.
+in which the groups are shown.
 """
 
 from __future__ import annotations
@@ -38,7 +38,7 @@ class PivotField:
 
     `by` brings days together, `bands` numbers between limits. Groups stand in the order of their labels, of a list
     (`order`, what is not in it behind), or of a value (`sort`, its name, with `-` the largest first); of a field with
-    `top` only so many stay, and the others become one group named `rest`, or are left out without one.
+    `top` keep only the first n groups stay, and the others become one group named `rest`, or are left out without one.
     """
 
     column: str
@@ -78,7 +78,7 @@ def group_levels(
 ) -> Levels:
     """The rows of a table told apart by fields, level by level.
 
-    `value_of` gives the value of a name for each of so many groups of the rows that are kept. Raises DataError for
+    `value_of` gives the value of a name for each group of the rows that are kept. Raises DataError for
     columns that are missing or hold no days or numbers where these are wanted.
     """
     labels = [_labels(table, field, stopped, language) for field in fields]
@@ -151,8 +151,8 @@ def _by_calendar(table: Table, one: Field, column: Column, field: PivotField, st
     filled = column.kinds != Kind.BLANK
     is_day = (column.kinds == Kind.NUMBER) & (column.numbers >= 1) & (column.numbers < LAST_SERIAL + 1)
     for row in _earliest(table, filled & ~is_day):
-        why = f"'{column[row]}' in column '{field.column}' is no day"
-        raise DataError(Fault(stopped, why, table.where(row), "give the column the type date, or mend the value"))
+        why = f"'{column[row]}' in column '{field.column}' is not a date"
+        raise DataError(Fault(stopped, why, table.where(row), "give the column the type date, or fix the value"))
     days, places = np.unique(np.floor(column.numbers[filled]).astype(np.int64), return_inverse=True)
     codes = np.zeros(len(column), np.int32)
     codes[filled] = places
@@ -173,13 +173,13 @@ def _earliest(table: Table, wrong: Booleans) -> list[int]:
 
 
 def _by_bands(table: Table, one: Field, column: Column, field: PivotField, stopped: str, language: Language) -> _Labels:
-    """Numbers between limits: a number that is a limit belongs to the band that begins with it."""
+    """Label of numbers between limits: a number that is a limit belongs to the band that begins with it."""
     limits = field.bands
     if any(low >= high for low, high in pairwise(limits)):
         raise UseError(Fault(stopped, f"the limits of '{field.column}' do not rise", do="write them in order"))
     for row in _earliest(table, (column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK)):
-        why = f"'{column[row]}' in column '{field.column}' is no number"
-        raise DataError(Fault(stopped, why, table.where(row), "give the column a type of number, or mend the value"))
+        why = f"'{column[row]}' in column '{field.column}' is not a number"
+        raise DataError(Fault(stopped, why, table.where(row), "give the column a type of number, or fix the value"))
     names = _band_names(limits, language)
     codes = np.searchsorted(np.array(limits), column.numbers, side="right").astype(np.int32)
     banded = Column.where(column.kinds == Kind.BLANK, Column.blank(1), Column.of_codes(codes, names))
@@ -213,7 +213,7 @@ def _fold(value: Value) -> Value:
 def _by_value(
     level: Codes, count: int, above: Codes, field: PivotField, value_of: Callable[[str, Codes, int], Floats]
 ) -> Codes:
-    """Groups numbered anew: within each group above by a value, those that are equal as they stood."""
+    """Groups numbered again: within each group above by a value, those that are equal as they stood."""
     name = field.sort or ""
     values = value_of(name.removeprefix("-"), level.astype(np.int32), count)
     _, first = np.unique(level, return_index=True)

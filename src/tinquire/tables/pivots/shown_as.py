@@ -41,7 +41,7 @@ class Block:
 
 
 def _ratio(part: Column, whole: Column) -> Column:
-    """A share; blank where one of the two is, or where the whole is nought."""
+    """A share; blank where one of the two is, or where the whole is zero."""
     a, a_faults = numbers(part)
     b, _ = numbers(whole)
     there = (part.kinds == Kind.NUMBER) & (whole.kinds == Kind.NUMBER) & (b != 0)

@@ -46,7 +46,7 @@ class Derive(Step):
 
     def _fault(self, table: Table, values: Column, row: int, many: int, context: StepContext) -> Fault:
         why = f"{self.as_} gives {values[row]}" + (f", in {counted(many, 'row')}" if many > 1 else "")
-        return Fault(context.stopped, why, table.where(row), "mend the row, or guard the formula with IFERROR")
+        return Fault(context.stopped, why, table.where(row), "fix the row, or guard the formula with IFERROR")
 
     def says(self) -> str:
         return f"derive {self.derive}"

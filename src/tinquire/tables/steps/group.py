@@ -90,7 +90,7 @@ class Group(Step):
             do = f'write it with the column that is meant, like "{word} {name}"'
             raise UseError(Fault(context.stopped, f"'{text}' does not say of which column", context.where, do))
         if word not in known:
-            why = f"'{text}' is no aggregation of a column: {known_names(word, list(known))}"
+            why = f"'{text}' is not an aggregation: {known_names(word, list(known))}"
             raise UseError(Fault(context.stopped, why, context.where, 'write it like "sum Charge"'))
         return known[word], column.strip()
 

@@ -44,5 +44,5 @@ def rows_that_hold(text: str, table: Table, context: StepContext) -> Booleans:
         row = int(np.flatnonzero(faults)[0])
         shown = values[row] if values.kinds[row] != Kind.TEXT else f"'{values[row]}'"
         why = f"{text} gives {shown}, which is neither yes nor no"
-        raise DataError(Fault(context.stopped, why, table.where(row), "mend the formula, or the row"))
+        raise DataError(Fault(context.stopped, why, table.where(row), "fix the formula, or the row"))
     return flags

@@ -14,7 +14,7 @@ from tinquire.tables.table import Table
 @step
 @dataclass(frozen=True)
 class Limit(Step):
-    """Keep the first so many rows."""
+    """Keep the first n rows."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
 

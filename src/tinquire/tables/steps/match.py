@@ -109,10 +109,10 @@ class Match(Step):
     def _stop_at_repeated(self, right: Table, keys: list[Column], found: Matching, context: StepContext) -> None:
         rows = np.flatnonzero(found.repeated[found.right] & np.isin(found.right, found.right[found.rows]))
         same = rows[found.right[rows] == found.right[rows[0]]]
-        why = f"{key_text(keys, int(same[0]))} stands {counted(len(same), 'time')} in '{right.name}'"
+        why = f"{key_text(keys, int(same[0]))} occurs {counted(len(same), 'time')} in '{right.name}'"
         where = f"{right.where(int(same[0]))} and {right.where(int(same[1]))}"
-        do = 'mend the list, or write repeated = "first" in this step'
-        raise DataError(Fault(context.stopped, why, where, do, option="mend the list, or write --repeated first"))
+        do = 'fix the list, or write repeated = "first" in this step'
+        raise DataError(Fault(context.stopped, why, where, do, option="fix the list, or write --repeated first"))
 
     def _without(
         self,

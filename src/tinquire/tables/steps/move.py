@@ -26,7 +26,7 @@ class Move(Step):
         rest = [index for index in range(len(table.fields)) if index not in set(moved)]
         stated = [one for one in (self.before, self.after, self.to) if one is not None]
         if len(stated) != 1 or self.to not in (None, "front", "end"):
-            why = "it says not one place, which is before, after, or to the front or end"
+            why = 'give exactly one place: before, after, or to = "front" or "end"'
             raise UseError(Fault(context.stopped, why, context.where, 'write after = "Depot", or to = "front"'))
         if self.to is not None:
             at = 0 if self.to == "front" else len(rest)

@@ -30,9 +30,9 @@ class Replace(Step):
 
     def __post_init__(self) -> None:
         if not self.values and not self.parts and self.by is None:
-            raise ValueError("replace says what by: values, parts or by")
+            raise ValueError("replace needs values, parts or by")
         if "" in self.parts:
-            raise ValueError("a part to replace has at least one letter")
+            raise ValueError("a part to replace needs at least one character")
 
     @property
     def other_tables(self) -> Sequence[str]:

@@ -14,7 +14,7 @@ from tinquire.tables.table import Table
 @step
 @dataclass(frozen=True)
 class Sample(Step):
-    """Keep so many rows by chance, in their order: the same ones each time from the same seed."""
+    """Keep n random rows, in their order: the same ones each time from the same seed."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
 

@@ -16,7 +16,7 @@ from tinquire.tables.table import Table
 @dataclass(frozen=True)
 class Sort(Step):
     """Sort rows by columns; a minus in front of a heading sorts it downwards. Rows that tie keep their order. `order`
-    lists the values of a column as they shall stand; others come behind."""
+    lists the values of a column in the wanted order; others come after them."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
 

@@ -17,7 +17,7 @@ from tinquire.tables.table import Field, Table, require
 @step
 @dataclass(frozen=True)
 class Split(Step):
-    """Split a column's texts at a mark, or after so many characters each, into columns named `into`. The last one takes
+    """Split a column's texts at a mark, or after every n characters, into columns named `into`. The last one takes
     what is left; parts that are not there are blank."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
@@ -38,7 +38,7 @@ class Split(Step):
             text = text_of(value)
             if not isinstance(text, str):
                 row = int(np.flatnonzero(groups == number)[0])
-                raise DataError(Fault(context.stopped, f"{text} cannot be split", table.where(row), "mend the value"))
+                raise DataError(Fault(context.stopped, f"{text} cannot be split", table.where(row), "fix the value"))
             pieces = [piece.strip() for piece in cut(text)]
             parts.append([*pieces, *([""] * (len(self.into) - len(pieces)))])
         for number, name in enumerate(self.into):
@@ -52,7 +52,7 @@ class Split(Step):
 
     def _cutter(self, context: StepContext) -> Callable[[str], list[str]]:
         if (self.at is None) == (self.lengths is None) or not self.into or self.at == "":
-            why = "it says not one way: at a mark, or by lengths"
+            why = "give exactly one way: at a mark, or by lengths"
             raise UseError(Fault(context.stopped, why, context.where, 'write at = " - ", or lengths = [2, 4]'))
         most = len(self.into) - 1
         if self.at is not None:

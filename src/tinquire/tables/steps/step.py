@@ -32,7 +32,7 @@ class StepContext:
         return TableScope(self.tables, self.names, table)
 
     def table(self, name: str) -> Table:
-        """Another table of the docket. Raises UseError when there is none such."""
+        """Another table of the docket. Raises UseError when it does not exist."""
         found = self.scope().find_table(name)
         if found is None:
             why = f"there is no table '{name}': {known_names(name, list(self.tables))}"

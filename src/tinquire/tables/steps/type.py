@@ -30,7 +30,7 @@ class Type(Step):
             if reading.problems:
                 raise DataError(
                     *(
-                        Fault(context.stopped, f"{problem.why}", table.where(problem.place), "mend the value")
+                        Fault(context.stopped, f"{problem.why}", table.where(problem.place), "fix the value")
                         for problem in reading.problems
                     )
                 )

@@ -35,7 +35,7 @@ class Unique(Step):
             where = listed([table.where(int(row)) for row in gone])
             if self.keep == "stop":
                 why = f"{counted(len(gone), 'row')} with a repeated {' and '.join(self.unique)}"
-                raise DataError(Fault(context.stopped, why, where, 'mend the source, or write keep = "first"'))
+                raise DataError(Fault(context.stopped, why, where, 'fix the source, or write keep = "first"'))
             context.notes.append(f"left out as repeated: {where}")
         return table.take(np.sort(kept))
 

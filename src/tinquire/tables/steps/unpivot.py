@@ -28,7 +28,7 @@ class Unpivot(Step):
 
     def apply(self, table: Table, context: StepContext) -> Table:
         if bool(self.unpivot) == (self.keep is not None):
-            why = "it names not one side: the columns that become rows, or with keep those that stay"
+            why = "give exactly one side: the columns that become rows, or with keep those that stay"
             raise UseError(Fault(context.stopped, why, context.where, "write unpivot = [] with keep = [...]"))
         if self.keep is not None:
             kept = require(table, self.keep, context.stopped)

@@ -34,7 +34,7 @@ class Window(Step):
     def apply(self, table: Table, context: StepContext) -> Table:
         way, _, name = self.as_.partition(" ")
         if way not in _FUNCTIONS or bool(name.strip()) == (way == "number"):
-            why = f"'{self.as_}' is no way of a column: {known_names(way, list(_FUNCTIONS))}"
+            why = f"'{self.as_}' is not a window function: {known_names(way, list(_FUNCTIONS))}"
             raise UseError(Fault(context.stopped, why, context.where, 'write it like "running Charge"'))
         places = require(table, self.within, context.stopped)
         groups = (
@@ -51,7 +51,7 @@ class Window(Step):
         wrong = np.flatnonzero((column.kinds != Kind.NUMBER) & (column.kinds != Kind.BLANK))
         if len(wrong):
             row = int(wrong[0])
-            why = f"'{column[row]}' in column '{one.name}' is no number"
+            why = f"'{column[row]}' in column '{one.name}' is not a number"
             raise DataError(Fault(context.stopped, why, table.where(row), "give the column a type of number"))
         values = _FUNCTIONS[way](np.where(column.kinds == Kind.BLANK, np.nan, column.numbers)[order], starts)
         kind = {"rank": "whole", "share": "percent"}.get(way, one.type)

@@ -40,7 +40,7 @@ __all__ = ["CellNote", "ChangedResults", "Recalculation", "recalculate"]
 
 #: Of fewer rows than this, a loop is not worth being written.
 _LOOP_ROWS = 8
-#: Formulas that read what they do not name are run until nothing changes, at most so many times.
+#: Formulas that read what they do not name are run until nothing changes, at most this many times.
 _PASSES = 10
 #: Half a unit of the 15th significant digit, at most, in parts of the number.
 _LAST_DIGIT = 5e-15

@@ -27,7 +27,7 @@ def obstacle(sheet: Sheet, before: Area, area: Area) -> str:
     have a formula themselves or were set since the workbook was read. Empty text when nothing is in the way.
     """
     if area.bottom > MAX_ROW or area.right > MAX_COLUMN:
-        return ": its result runs off the grid"
+        return ": its result goes beyond the grid"
     if area.height > 1 or area.width > 1:
         for merged in sheet.merged:
             if area.overlaps(merged):

@@ -48,7 +48,7 @@ def change_part(book: Workbook, part: str, change: Callable[[etree._Element], bo
 def unreadable_part(book: Workbook, part: str, error: Exception) -> AccessError:
     """What to say of a part that cannot be changed."""
     why = f"its part '{part}' cannot be changed: {error or 'its cells are missing'}"
-    return AccessError(Fault("changing a workbook", why, book.name, "get the file again from where it came from"))
+    return AccessError(Fault("changing a workbook", why, book.name, "get the file again from its source"))
 
 
 def follow(book: Workbook, following: ReferenceChange, shift: Moves | None = None) -> None:

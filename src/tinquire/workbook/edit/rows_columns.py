@@ -1,4 +1,4 @@
-"""Rows and columns put into a sheet or taken out of it; references of the whole workbook follow."""
+"""Rows and columns insertedto a sheet or taken out of it; references of the whole workbook follow."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ __all__ = ["delete_columns", "delete_rows", "insert_columns", "insert_rows", "re
 def insert_rows(book: Workbook, sheet: str, at: int, count: int = 1) -> None:
     """Put blank rows in before row `at`; they look like the row above them.
 
-    Raises: DataError when that would tear a pivot or an array formula, or push cells off the grid.
+    Raises: DataError when that would tear a pivot or an array formula, or push cells beyond the grid.
     """
     _shift(book, sheet, Shift(at, count))
 
@@ -93,17 +93,17 @@ def _obstacles(book: Workbook, entry: SheetEntry, shift: Moves) -> Iterator[str]
     sheet = book.sheet(entry.name)
     used = sheet.used
     if isinstance(shift, Shift) and (not 1 <= shift.at <= shift.last or not shift.count):
-        yield "that is no place on the grid"
+        yield "that is not on the grid"
     elif used is not None and (used.bottom if shift.rows else used.right) + len(shift.fresh) > shift.last:
-        yield "cells would be pushed off the grid"
+        yield "cells would move beyond the grid"
     for _, top, bottom, formula in sheet.formula_runs():
         if formula.array is not None and top == bottom == formula.row and shift.cuts(formula.array):
-            yield f"it would tear the array formula in {area_name(formula.array)}"
+            yield f"it would split the array formula in {area_name(formula.array)}"
     for relation in book.package.relations(entry.part or "") if entry.part else ():
         if relation.kind == "pivotTable" and book.package.has(relation.target):
             area = pivot_area(book.package.root(relation.target))
             if area is not None and (shift.cuts(area) or shift.area(area) is None):
-                yield f"it would tear the pivot in {area_name(area)}"
+                yield f"it would split the pivot in {area_name(area)}"
     for table in sheet.tables:
         yield from _table_obstacles(table, shift)
 
@@ -111,9 +111,9 @@ def _obstacles(book: Workbook, entry: SheetEntry, shift: Moves) -> Iterator[str]
 def _table_obstacles(table: SheetTable, shift: Moves) -> Iterator[str]:
     moved = shift.area(table.area)
     if moved is None:
-        yield f"it would take out the whole table '{table.name}'"
+        yield f"it would delete the whole table '{table.name}'"
     elif shift.rows and table.headings and shift.line(table.area.top) is None:
-        yield f"it would take out the heading row of table '{table.name}'"
+        yield f"it would delete the heading row of table '{table.name}'"
     elif shift.rows and shift.area(table.data) is None:
         yield f"it would leave table '{table.name}' without rows"
 

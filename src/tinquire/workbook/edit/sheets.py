@@ -45,7 +45,7 @@ def hide_sheet(book: Workbook, name: str, state: str = "hidden") -> None:
     """Make a sheet `visible`, `hidden`, or `veryHidden` (18.18.68). Raises DataError for the last one to be seen."""
     entry = _entry(book, name, "hiding a sheet")
     if state != "visible" and not any(one.state == "visible" for one in book.entries if one is not entry):
-        raise DataError(Fault("hiding a sheet", f"'{name}' is the only one that can be seen", book.name, "keep it"))
+        raise DataError(Fault("hiding a sheet", f"'{name}' is the only visible sheet", book.name, "keep it"))
     book.settle()
     entry.state = state
     element = _element(book, entry)
@@ -84,7 +84,7 @@ def delete_sheets(book: Workbook, names: Sequence[str]) -> None:
     gone = [_entry(book, name, "deleting a sheet") for name in names]
     left = [entry for entry in book.entries if entry not in gone]
     if not any(entry.state == "visible" for entry in left):
-        why = "no sheet would be left that can be seen"
+        why = "no visible sheet would be left"
         raise DataError(Fault("deleting a sheet", why, book.name, "keep one, or show a hidden one first"))
     book.settle()
     lost = {entry.name for entry in gone}

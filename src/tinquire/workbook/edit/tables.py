@@ -74,12 +74,12 @@ def resize_table(book: Workbook, table: str, area: Area) -> None:
     elif area.height < 1 + found.headings + found.totals:
         why = "it would have no row left"
     elif area.bottom > MAX_ROW:
-        why = "it would run off the grid"
+        why = "it would go beyond the grid"
     elif found.totals and area != found.area:
         why = "it has a totals row: put rows in before that instead"
     else:
         others = [one for one in book.sheet(name).tables if one.name != found.name]
-        why = next((f"it would lie over table '{one.name}'" for one in others if one.area.overlaps(area)), "")
+        why = next((f"it would overlap table '{one.name}'" for one in others if one.area.overlaps(area)), "")
     if why:
         raise DataError(Fault(doing, f"table '{table}' cannot become {area_name(area)}: {why}", book.name))
     change_part(book, part, lambda root: _resize(root, area))

@@ -94,7 +94,7 @@ class _Auditor:
         skipped: list[CellNote] = []
         known = list(programs(sheet, self.scope, skipped))
         for note in skipped:
-            yield Finding("unread", sheet.name, note.cell, note.says, "mend the formula, or leave it as it is stored")
+            yield Finding("unread", sheet.name, note.cell, note.says, "fix the formula, or leave it as it is stored")
         yield from self._patterns(sheet, known)
         for program in known:
             yield from self._formula(sheet, program)
@@ -117,7 +117,7 @@ class _Auditor:
                 if alike and not self._sums_up(sheet, odd.top, column):
                     area = Area(odd.top, column, odd.bottom, column)
                     usual = text_at(before.formula, odd.top, column)
-                    says = f"={text_at(odd.formula, odd.top, column)} breaks the pattern of the cells around it"
+                    says = f"={text_at(odd.formula, odd.top, column)} differs from the formulas around it"
                     yield Finding("pattern", sheet.name, area_name(area), says, f"if it is not meant, write ={usual}")
             for before, after in pairwise(runs):
                 gap = sheet.column(column, before.bottom + 1, after.top - 1)
@@ -125,7 +125,7 @@ class _Auditor:
                 if 0 < len(gap) <= _PATTERN and is_number.all() and before.tree == after.tree and _long(before, after):
                     area = Area(before.bottom + 1, column, after.top - 1, column)
                     usual = text_at(before.formula, area.top, column)
-                    says = f"{self.tracer.shown(sheet, area.top, column)} stands as a value among formulas"
+                    says = f"{self.tracer.shown(sheet, area.top, column)} is a value among formulas"
                     yield Finding("constant", sheet.name, area_name(area), says, f"if it is not meant, write ={usual}")
 
     def _sums_up(self, sheet: Sheet, row: int, column: int) -> bool:
@@ -145,7 +145,7 @@ class _Auditor:
                 yield from self._totals(sheet, first, node, frame)
             given = _MATCHING.get(node.function)
             if given is not None and len(node.arguments) < given:
-                says = f"{node.function} does not say how it matches, and takes the nearest"
+                says = f"{node.function} does not state how it matches, so it takes the nearest"
                 yield Finding("lookup", sheet.name, place, says, _exact(node.function))
             if node.function in _SWALLOWING and node.arguments:
                 yield from self._swallowed(sheet, program, node)
@@ -235,7 +235,7 @@ class _Auditor:
             value = evaluate_scalar(node.arguments[0], frame)
             if isinstance(value, CellError):
                 quiet = isinstance(node.arguments[-1], Literal) and node.arguments[-1].value in ("", 0.0)
-                says = f"{node.function} replaces {value}" + (" with nothing to see" if quiet else "")
+                says = f"{node.function} replaces {value}" + (" with an empty text" if quiet else "")
                 do = "look whether the error is one that you expect; IFNA hides missing keys alone"
                 yield Finding("swallowed", sheet.name, cell_name(row, program.column), says, do)
                 return
@@ -251,7 +251,7 @@ class _Auditor:
         count = f" and {len(wrong) - 1:,} more below" if len(wrong) > 1 else ""
         began = "" if cause.endswith(f"!{name}") else f", which began in {cause}"
         yield Finding(
-            "error", sheet.name, name, f"it gives {values[int(wrong[0])]}{began}{count}", "mend it where it began"
+            "error", sheet.name, name, f"it gives {values[int(wrong[0])]}{began}{count}", "fix it where it begins"
         )
 
     # -- values ----------------------------------------------------------------------------------------
@@ -291,7 +291,7 @@ def _long(before: Program, after: Program) -> bool:
 
 def _exact(function: str) -> str:
     last = "FALSE" if function != "MATCH" else "0"
-    return f"write {last} as the last argument for an equal key, or say that the nearest is meant"
+    return f"write {last} as the last argument for an exact match, or state that the nearest is meant"
 
 
 def _circles(book: Workbook) -> Iterator[Finding]:
@@ -300,8 +300,8 @@ def _circles(book: Workbook) -> Iterator[Finding]:
         recalculate(book)  # in memory: what was looked at above are the stored results
     except CycleError as error:
         sheet, _, cell = error.path[0].rpartition("!")
-        says = f"it depends on itself: {' -> '.join(error.path[:8])}{' …' if len(error.path) > 8 else ''}"
-        yield Finding("circle", sheet.strip("'"), cell, says, "break the circle at one of these cells")
+        says = f"circular reference: {' -> '.join(error.path[:8])}{' …' if len(error.path) > 8 else ''}"
+        yield Finding("circle", sheet.strip("'"), cell, says, "remove the circular reference at one of these cells")
 
 
 def _names(book: Workbook, scope: BookScope) -> Iterator[Finding]:
@@ -320,5 +320,5 @@ def _names(book: Workbook, scope: BookScope) -> Iterator[Finding]:
             )
             wrong = isinstance(operand, Scalar) and operand.value in (CellError.REF, CellError.NAME)
         if found is None or wrong:
-            says = f"the name {name.shown} stands for ={name.formula}, which is not there"
-            yield Finding("name", name.sheet or "", name.shown, says, "give it its place again, or take it out")
+            says = f"the name {name.shown} stands for ={name.formula}, which does not exist"
+            yield Finding("name", name.sheet or "", name.shown, says, "correct it, or delete it")

@@ -69,7 +69,7 @@ class SheetComparison:
     alignment: Alignment
     cells: list[CellDifference] = field(default_factory=list)
     structure: list[str] = field(default_factory=list)
-    #: The rows put in and gone, as displayed.
+    #: The rows inserted and gone, as displayed.
     rows_put_in: dict[int, list[str]] = field(default_factory=dict)
     rows_gone: dict[int, list[str]] = field(default_factory=dict)
 

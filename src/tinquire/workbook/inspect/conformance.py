@@ -60,7 +60,7 @@ def _run_check(package: Package, check: Callable[[Package], Iterable[Finding]]) 
     except AccessError as error:
         yield Finding(package.name, error.faults[0].why)
     except ValueError as error:
-        yield Finding(package.name, f"an attribute's number is none: {error}")
+        yield Finding(package.name, f"an attribute is not a number: {error}")
 
 
 def _limit(findings: Iterable[Finding]) -> Iterator[Finding]:
@@ -240,7 +240,7 @@ class _Worksheet:
         for one in children(child(self.root, "cols"), "col"):
             low, high = int(one.get("min", "0")), int(one.get("max", "0"))
             if not last < low <= high <= MAX_COLUMN:
-                yield self._found(f"columns overlap or run off the grid: {low} to {high}")
+                yield self._found(f"columns overlap or run beyond the grid: {low} to {high}")
             last = max(last, high)
 
     def _rows(self) -> Iterator[Finding]:
@@ -250,7 +250,7 @@ class _Worksheet:
         for row in children(child(self.root, "sheetData"), "row"):
             number = int(row.get("r") or last_row + 1)
             if not last_row < number <= MAX_ROW:
-                yield self._found(f"rows are out of order or off the grid: row {number}")
+                yield self._found(f"rows are out of order or beyond the grid: row {number}")
             last_row = number
             last_column = 0
             for cell in children(row, "c"):
@@ -258,7 +258,7 @@ class _Worksheet:
                 try:
                     at_row, column = parse_cell(address) if address else (number, last_column + 1)
                 except ValueError:
-                    yield self._found(f"a cell's address is none: '{address}'")
+                    yield self._found(f"a cell's address is not valid: '{address}'")
                     continue
                 if at_row != number or column <= last_column or column > MAX_COLUMN:
                     yield self._found(f"a cell is out of place: {address} in row {number}")
@@ -280,7 +280,7 @@ class _Worksheet:
         if form == "s" and value is not None and not (text.isdigit() and int(text) < self.strings):
             yield self._found(f"a cell's text is not there: {name}, {text}")
         elif form == "n" and text and not _is_number(text):
-            yield self._found(f"a cell's number is none: {name}, '{text}'")
+            yield self._found(f"a cell's number is not valid: {name}, '{text}'")
         if form == "inlineStr" and (inline := child(cell, "is")) is not None:
             self.texts[place] = rich_text(inline)
         elif form in ("s", "str"):

@@ -108,9 +108,9 @@ class BookDetails:
         """What of the workbook as a whole is unlike others (18.2.2, 18.2.28)."""
         properties = child(self.book.root, "calcPr")
         by_hand = properties is not None and properties.get("calcMode") == "manual"
-        notes = ["recalculates only when it is asked to"] if by_hand else []
+        notes = ["recalculates only on request"] if by_hand else []
         if self.book.date_system is DateSystem.FROM_1904:
-            notes.append("counts its days from 1904")
+            notes.append("counts days from 1904")
         return tuple(notes)
 
     @cached_property

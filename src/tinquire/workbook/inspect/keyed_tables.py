@@ -14,7 +14,7 @@ from tinquire.workbook.grid.sheet import Sheet
 
 __all__ = ["Keyed", "match_keyed"]
 
-#: A heading row is looked for among so many rows from the top, over so many columns.
+#: A heading row is looked for among this many rows from the top, over this many columns.
 _SEARCHED = 60
 _WIDEST = 500
 #: Two sheets with a smaller part of their headings in common are not one table.

@@ -24,7 +24,7 @@ __all__ = ["Overview", "SheetSummary", "overview", "summarise"]
 
 #: What a cell's content ends with: a value, a formula without one, an inline text.
 _CONTENT_ENDS = frozenset({b"</v>", b"</f>", b"/is>"})
-#: A row's and its first cell's tag are within so many bytes, and so is the last cell with its value.
+#: A row's and its first cell's tag are within this many bytes, and so is the last cell with its value.
 _WINDOW = 64
 _ROW = re.compile(rb"<row\b[^<>]*?\sr=\"([0-9]+)\"")
 _SHARED = re.compile(rb"t=\"s\"[^<>]*><v>([0-9]+)</v>")

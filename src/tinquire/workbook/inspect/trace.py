@@ -35,7 +35,7 @@ __all__ = ["CameFrom", "DataRows", "Step", "Tracer"]
 #: Ranges of more cells than this are told in one line.
 _FEW = 4
 _PRINTED_ROWS = re.compile(r"!\$(\d+):\$(\d+)")
-#: At most so many ranges of rows of a file are told in words.
+#: At most this many ranges of rows of a file are told in words.
 _RANGES = 6
 #: Rows looked at above a cell for its heading.
 _REACH = 100_000
@@ -124,7 +124,7 @@ class Tracer:
         self.sources = sources
 
     def explain(self, sheet: str, row: int, column: int, depth: int = 4, *, to_data: bool = False) -> Step:
-        """A cell with what it reads, so many levels deep. Raises DataError for a sheet that is not there."""
+        """A cell with what it reads, this many levels deep. Raises DataError for a sheet that is not there."""
         return self._cell(self.book.sheet(sheet), row, column, depth, to_data, frozenset())
 
     def _cell(self, sheet: Sheet, row: int, column: int, depth: int, to_data: bool, above: frozenset[str]) -> Step:

@@ -97,7 +97,7 @@ def freeze_lost_series(root: etree._Element, lost: Callable[[str], bool]) -> boo
 
 
 def drop_cached_values(root: etree._Element) -> bool:
-    """Take out the values that a chart was drawn with: they may be of rows that are gone. It is drawn anew from its
+    """Take out the values that a chart was drawn with: they may be of rows that are gone. It is drawn again from its
     formulas on opening."""
     found = list(root.iter("{*}numCache", "{*}strCache", "{*}multiLvlStrCache"))
     found += [point for literal in root.iter("{*}numLit", "{*}strLit") for point in children(literal, "pt")]

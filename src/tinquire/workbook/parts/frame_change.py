@@ -60,7 +60,7 @@ class FrameChange:
             parent.set("count", str(len(parent)))
 
     def follow_formula(self, element: etree._Element, rows: int = 0, columns: int = 0) -> None:
-        """A formula that was written for a cell so many rows and columns before the first that is left."""
+        """A formula that was written for a cell this many rows and columns before the first that is left."""
         text = element.text or ""
         fresh = self.following.formula(offset_text(text, rows, columns), self.home)
         if fresh != text:

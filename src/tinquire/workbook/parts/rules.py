@@ -73,10 +73,10 @@ _COMPARED = {
 
 #: Kinds of rules (18.18.12) that need no more than a word.
 _PLAIN = {
-    "uniqueValues": "values that stand once", "duplicateValues": "values that stand more than once",
-    "containsBlanks": "blanks", "notContainsBlanks": "all but blanks", "containsErrors": "errors",
-    "notContainsErrors": "all but errors", "colorScale": "a scale of colours", "dataBar": "bars by value",
-    "iconSet": "icons by value",
+    "uniqueValues": "unique values", "duplicateValues": "repeated values",
+    "containsBlanks": "blanks", "notContainsBlanks": "not blank", "containsErrors": "errors",
+    "notContainsErrors": "not errors", "colorScale": "a colour scale", "dataBar": "data bars",
+    "iconSet": "icons",
 }  # fmt: skip
 
 
@@ -131,7 +131,7 @@ def entry_in_words(kind: str, operator: str, formulas: Sequence[str]) -> str:
         return f"what makes {formulas[0]} true"
     if kind in _ENTRIES and formulas:
         return f"{_ENTRIES[kind]} {_comparison(operator, formulas)}"
-    return "anything, with a hint" if kind == "none" else _ENTRIES.get(kind, kind)
+    return "anything, with a prompt" if kind == "none" else _ENTRIES.get(kind, kind)
 
 
 def _comparison(operator: str, formulas: Sequence[str]) -> str:

@@ -17,7 +17,7 @@ __all__ = ["follow_table", "read_table", "table_part"]
 
 
 def read_table(root: etree._Element) -> SheetTable:
-    """A table from its part's root. Raises ValueError for an area that is none."""
+    """A table from its part's root. Raises ValueError for an invalid area."""
     columns = tuple(
         TableColumn(
             column.get("name", "").replace("_x000a_", "\n").replace("_x000A_", "\n"),

@@ -17,7 +17,7 @@ __all__ = ["patch_cells"]
 def patch_cells(data: bytes, patches: Iterable[CellPatch]) -> bytes:
     """The part with cells set; rows and cells are made where missing, in their order (18.3.1.73).
 
-    Bytes outside the changed cells stay as they are. A part in an odd form is parsed and written anew, which keeps
+    Bytes outside the changed cells stay as they are. A part in an odd form is parsed and written again, which keeps
     its content but not its spelling.
     """
     ordered = sorted(patches, key=lambda one: (one.row, one.column))

@@ -42,4 +42,4 @@ def value_of(form: str, text: str, shared: Callable[[int], str]) -> Value:
             return text == "1"
         case "e" if text in ERROR_NAMES:
             return ERROR_NAMES[text]
-    raise ValueError(f"'{text}' is no value of the form '{form}'")
+    raise ValueError(f"'{text}' is not a value of the form '{form}'")

@@ -42,7 +42,7 @@ _PADDING = b"<" * 128
 _TAIL = 96
 _ATTRIBUTES = re.compile(rb'(?: [A-Za-z][A-Za-z0-9]*(?::[A-Za-z][A-Za-z0-9]*)?="[^"<&]*")*')
 _ATTRIBUTE = re.compile(rb' ([A-Za-z0-9:]+)="([^"<&]*)"')
-#: Masks for the first so many bytes of a word.
+#: Masks for the first n bytes of a word.
 _LOW_BYTES = np.array([(1 << (8 * count)) - 1 for count in range(9)], np.uint64)
 #: More distinct texts of attributes than this are sorted instead of being looked for one after the other.
 _FEW = 48
@@ -343,7 +343,7 @@ class _Scanner:
             self.long_numbers(found, cells[rest], starts[rest], ends[rest])
 
     def long_numbers(self, found: Piece, cells: Codes, starts: Codes, ends: Codes) -> None:
-        """Numbers with more digits than are exact, or with an exponent; what is none is left pending."""
+        """Numbers with more digits than are exact, or with an exponent; other texts are left pending."""
         texts = [self.body[start:end] for start, end in zip(starts.tolist(), ends.tolist(), strict=True)]
         if _NUMBERS.fullmatch(b" ".join(texts)):
             values = np.array(list(map(float, texts)))

@@ -75,7 +75,7 @@ def _tables() -> tuple[Codes, Words, Words]:
         kinds[_word(text[:2])] = kind
         if kind not in (FORMULA, TEXT):  # these are known by two bytes, of which the second may be one of several
             bits[kind], expected[kind] = (1 << 8 * len(text)) - 1, _word(text)
-    bits[0] = ~np.uint64(0)  # no kind is never right: no eight bytes of text are nought
+    bits[0] = ~np.uint64(0)  # no kind is never right: no eight bytes of text are zero
     return kinds, bits, expected
 
 
@@ -84,7 +84,7 @@ _KINDS, _BITS, _EXPECTED = _tables()
 _OPENS, _MUST_END = (np.isin(np.arange(17), some) for some in ([ROW, CELL, FORMULA, TEXT], [ROW, CELL]))
 #: `>` at the end of two bytes, and `/>`.
 _ENDS, _CLOSES = np.uint64(_word(b"\0>")), np.uint64(_word(b"/>"))
-#: For two kinds that follow each other, counted from nought, in one byte: whether they must not.
+#: For two kinds that follow each other, counted from zero, in one byte: whether they must not.
 _WRONG_PAIRS = bytes(not _MAY_FOLLOW[(pair >> 4) + 1, (pair & 15) + 1] for pair in range(256))
 
 

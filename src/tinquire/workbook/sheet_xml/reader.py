@@ -74,7 +74,7 @@ class SheetReader:
         self._orphans: list[tuple[int, int, str]] = []
 
     def read(self, data: bytes) -> Sheet:
-        """Raises AccessError for damaged markup and cells off the grid."""
+        """Raises AccessError for damaged markup and cells beyond the grid."""
         row = 0
         try:
             context = etree.iterparse(
@@ -98,7 +98,7 @@ class SheetReader:
         except (etree.XMLSyntaxError, ValueError, OverflowError) as error:
             why = f"sheet '{self.sheet.name}' cannot be read: {error}"
             raise AccessError(
-                Fault("opening a workbook", why, self._file, "get the file again from where it came from")
+                Fault("opening a workbook", why, self._file, "get the file again from its source")
             ) from None
         self._adopt()
         self.sheet.columns = {number: column.cells() for number, column in sorted(self._columns.items())}
@@ -106,7 +106,7 @@ class SheetReader:
 
     def _row(self, element: etree._Element, row: int) -> None:
         if not 1 <= row <= MAX_ROW:
-            raise ValueError(f"row {row} lies off the grid")
+            raise ValueError(f"row {row} is beyond the grid")
         if element.get("ht") and element.get("customHeight") in ("1", "true"):
             self.sheet.heights[row] = float(element.get("ht", "0"))
         if element.get("hidden") in ("1", "true"):
@@ -120,7 +120,7 @@ class SheetReader:
             if reference := cell.get("r"):
                 at_row, column = parse_cell(reference)
             if column > MAX_COLUMN:
-                raise ValueError(f"row {row} runs off the grid")
+                raise ValueError(f"row {row} runs beyond the grid")
             self._cell(cell, at_row, column)
 
     def _cell(self, cell: etree._Element, row: int, column: int) -> None:
@@ -157,7 +157,7 @@ class SheetReader:
         if form == "s":
             code = int(value)
             if not 0 <= code < self._shared:
-                raise ValueError(f"cell {place} points to text {code}, which is not there")
+                raise ValueError(f"cell {place} points to text {code}, which does not exist")
             return Kind.TEXT, 0.0, code
         if form == "str":
             return Kind.TEXT, 0.0, self._text(unescape_controls(value))

@@ -127,7 +127,7 @@ def whole_digits(values: NDArray[np.int64]) -> Bytes:
 
 
 def _leading(values: NDArray[np.int64], *, first: bool) -> NDArray[Any]:
-    """The group in front: nought is written only when it is the whole number."""
+    """The group in front: zero is written only when it is the whole number."""
     return _BARE.take(values) if first else np.where(values > 0, _BARE.take(values), 0).astype(np.uint32)
 
 

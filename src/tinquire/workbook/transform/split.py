@@ -260,7 +260,7 @@ def _without_lost(root: etree._Element) -> bool:
 
 
 def _take_out(element: etree._Element) -> None:
-    """Take an element out, and those around it that hold nothing else; what counts its children counts anew."""
+    """Take an element out, and those around it that hold nothing else; what counts its children counts again."""
     parent = element.getparent()
     if parent is None:
         return
