@@ -64,7 +64,7 @@ def test_a_file_of_another_kind_is_named(tmp_path, tinquire):
         '<?xml version="1.0"?><office:document xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0"/>'
     )
     commands = [
-        ("show", "--sound"),
+        ("show", "--conformance"),
         ("recalc", "--check"),
         ("values", "--out", "x.xlsx"),
         ("split", "--out", "x"),

@@ -26,7 +26,7 @@ def commands(path, folder):
     """Every command that opens a workbook, in ways that look at all of it."""
     return [
         ["show", path, "--json"],
-        ["show", path, "--sound"],
+        ["show", path, "--conformance"],
         ["values", path, "--out", folder / "values.xlsx"],
         ["amend", path, "--at", "Data!B3", "--value", "7", "--out", folder / "amended"],
         ["amend", path, "--heading", "Pieces", "--formula", "[Item]&1", "--out", folder / "filled"],

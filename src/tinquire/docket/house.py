@@ -60,10 +60,9 @@ class HouseModel(_Model):
     """The house style."""
 
     language: str = Field(
-        "en",
-        description="Language of texts, mails, labels and periods: `de`, `fr`, `de-AT`. Cells keep their number formats.",
+        "en", description="Language of texts, mails, labels and periods: `de`, `fr`, `de-AT`; cells keep their formats."
     )
-    words: WordsModel = Field(WordsModel(), description="Words of summaries; the language's words where none is given.")
+    words: WordsModel = Field(WordsModel(), description="Words of summaries, in place of the language's.")
 
     font: str = Field("Verdana", description="Default font, unless a look sets another.")
     fallback: str = Field("sans-serif", description="Fonts to use if the first is missing (web pages and mails).")

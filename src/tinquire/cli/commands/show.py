@@ -29,7 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--columns", action="store_true", help="show the columns as a source would read them, with their types"
     )
-    parser.add_argument("--sound", action="store_true", help="check the file against the standard")
+    parser.add_argument("--conformance", action="store_true", help="check the file against the standard")
     shared.add_json(parser)
 
 
@@ -39,7 +39,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.sources.readers.detect import FileKind, is_text, open_sheets
     from tinquire.workbook.inspect.summary import summarise
 
-    if options.sound:
+    if options.conformance:
         return _tell_soundness(options.file, terminal)
     if is_text(options.file):
         terminal.heading(str(options.file))
@@ -93,9 +93,9 @@ def _tell_soundness(path: Path, terminal: Terminal) -> int:
     findings = conformance_findings(Package.open(path))
     terminal.heading(str(path))
     for number, finding in enumerate(findings):
-        terminal.line("unsound" if number == 0 else "", f"{finding.part}: {finding.says}")
+        terminal.line("differs" if number == 0 else "", f"{finding.part}: {finding.says}")
     if not findings:
-        terminal.line("sound", "it conforms to the standard")
+        terminal.line("conforms", "to the standard")
     terminal.answer([{"part": finding.part, "says": finding.says} for finding in findings])
     return 1 if findings else 0
 

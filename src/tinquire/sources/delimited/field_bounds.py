@@ -60,8 +60,10 @@ class Cut:
 
 
 def pieces(array: Bytes, data: bytes, start: int, stop: int, size: int, *, quoted: bool) -> Iterator[tuple[int, int]]:
-    """Places between which whole rows lie, about this many bytes apart; a piece whose quotes do not close is the last, and
-    too short or too long to be cut."""
+    """Bounds of pieces of whole rows, each about this many bytes long.
+
+    A piece whose quotes do not close is the last: it is too short or too long to be cut.
+    """
     while start < stop:
         end = data.find(b"\n", min(start + size, stop) - 1, stop) + 1 or stop
         odd = quoted and np.count_nonzero(array[start:end] == _QUOTE) % 2
