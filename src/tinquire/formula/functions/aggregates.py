@@ -62,7 +62,7 @@ def counta(cells: Matrix) -> Column:
 
 @aggregate("AVERAGE(number: cells, number...: cells)")
 def average(cells: Matrix) -> Column:
-    """The mean of all numbers; none at all divides by zero (18.17.7).
+    """The mean of all numbers; without numbers a division by zero (18.17.7).
 
     >>> AVERAGE(1, 2, 6)
     3
@@ -104,7 +104,7 @@ def _extreme(cells: Matrix, neutral: float, pick: Callable[..., Floats]) -> Colu
 
 @special("SUMPRODUCT(array: cells, array...: cells)")
 def sumproduct(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The sum of the products of values in equal places; what is not a number counts as zero (18.17.7).
+    """The sum of the products of values at the same positions; what is not a number counts as zero (18.17.7).
 
     >>> SUMPRODUCT({1,2,3}, {4,5,6})
     32

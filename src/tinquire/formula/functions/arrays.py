@@ -261,7 +261,7 @@ declare_all(
         ("FILTER(array: cells, keep: cells, empty?: cells)", _filter, "The rows (or columns) for which a condition holds.", "SUM(FILTER({1;2;3}, {TRUE;FALSE;TRUE}))", "4"),
         ("SORT(array: cells, index?: cells, order?: cells, across: logical = FALSE)", _sort, "The rows sorted by one of the columns or more; order -1 from the largest down.", "INDEX(SORT({3;1;2}, 1, -1), 2)", "2"),
         ("SORTBY(array: cells, key: cells, order...: cells)", _sortby, "The rows sorted by other arrays, each with its order.", 'INDEX(SORTBY({"a";"b";"c"}, {3;1;2}), 1)', "b"),
-        ("UNIQUE(array: cells, across: logical = FALSE, once: logical = FALSE)", _unique, "Each row once; with `once`, those that come only once.", 'ROWS(UNIQUE({"a";"B";"b"}))', "2"),
+        ("UNIQUE(array: cells, across: logical = FALSE, once: logical = FALSE)", _unique, "Each row once; with `once`, those that occur only once.", 'ROWS(UNIQUE({"a";"B";"b"}))', "2"),
         ("TAKE(array: cells, rows?: number, columns?: number)", _cut(False), "The first rows and columns, or the last when negative.", "SUM(TAKE({1;2;3}, -2))", "5"),
         ("DROP(array: cells, rows?: number, columns?: number)", _cut(True), "An array without its first rows and columns, or its last when negative.", "SUM(DROP({1;2;3}, 1))", "5"),
         ("CHOOSEROWS(array: cells, row: cells, row...: cells)", lambda g, *w: taken_rows(g, np.array(_chosen(g.height, *w))), "Some of an array's rows, from the end when negative.", "SUM(CHOOSEROWS({1;2;3}, 1, -1))", "4"),
@@ -273,7 +273,7 @@ declare_all(
         ("TOROW(array: cells, skip: number = 0, down: logical = FALSE)", lambda g, s=0.0, d=False: transposed(_tocol(g, s, d)), "An array as one row; skip 1 leaves out blanks, 2 errors, 3 both.", "INDEX(TOROW({1,2;3,4}, 0, TRUE), 2)", "3"),
         ("WRAPROWS(line: cells, count: number, pad?: cells)", lambda g, n, p=None: _wrapped(g, n, p, True), "A row or column cut into rows of a length.", "INDEX(WRAPROWS({1,2,3,4}, 2), 2, 1)", "3"),
         ("WRAPCOLS(line: cells, count: number, pad?: cells)", lambda g, n, p=None: _wrapped(g, n, p, False), "A row or column cut into columns of a length.", "INDEX(WRAPCOLS({1,2,3,4}, 2), 2, 1)", "2"),
-        ("SEQUENCE(rows: number, columns: number = 1, start: number = 1, step: number = 1)", _sequence, "Numbers at equal distances.", "SUM(SEQUENCE(4, 1, 10, 5))", "70"),
+        ("SEQUENCE(rows: number, columns: number = 1, start: number = 1, step: number = 1)", _sequence, "Numbers with equal steps.", "SUM(SEQUENCE(4, 1, 10, 5))", "70"),
     ],
 )  # fmt: skip
 
@@ -294,7 +294,7 @@ declare_all(
     __name__,
     [
         ("RANDARRAY(rows: number = 1, columns: number = 1, low: number = 0, high: number = 1, whole: logical = FALSE)", _random, "Random numbers.", "ROWS(RANDARRAY(3))", "3"),
-        ("RAND()", lambda frame: float(frame.scope.random(1)[0]), "A random number from zero up to, not with, one (18.17.7).", "RAND() < 1", "TRUE"),
-        ("RANDBETWEEN(low: number, high: number)", _between, "A random whole number between two others, both with them (18.17.7).", "RANDBETWEEN(3, 3)", "3"),
+        ("RAND()", lambda frame: float(frame.scope.random(1)[0]), "A random number from 0 up to but not including 1 (18.17.7).", "RAND() < 1", "TRUE"),
+        ("RANDBETWEEN(low: number, high: number)", _between, "A random whole number between two others, both included (18.17.7).", "RANDBETWEEN(3, 3)", "3"),
     ],
 )  # fmt: skip

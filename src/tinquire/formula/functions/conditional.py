@@ -32,7 +32,7 @@ def sumifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("AVERAGEIFS(means: cells, range: cells, criterion: value, range...: cells, criterion...: value)")
 def averageifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The mean of the numbers whose rows meet all criteria; none at all divides by zero (OpenFormula 6).
+    """The mean of the numbers whose rows meet all criteria; without numbers a division by zero (OpenFormula 6).
 
     >>> AVERAGEIFS({10;20;30}, {"a";"b";"a"}, "a")
     20
@@ -54,7 +54,7 @@ def countifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("SUMIF(range: cells, criterion: value, sums?: cells)")
 def sumif(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The sum of the numbers that meet a criterion, or that stand beside those that do (18.17.7).
+    """The sum of the numbers that meet a criterion, or that are in the same position as those that do (18.17.7).
 
     >>> SUMIF({10;20;30}, ">15")
     50
@@ -64,7 +64,7 @@ def sumif(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("AVERAGEIF(range: cells, criterion: value, means?: cells)")
 def averageif(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The mean of the numbers that meet a criterion, or that stand beside those that do (18.17.7).
+    """The mean of the numbers that meet a criterion, or that are in the same position as those that do (18.17.7).
 
     >>> AVERAGEIF({10;20;30}, ">15")
     25

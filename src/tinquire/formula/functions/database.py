@@ -103,18 +103,18 @@ declare_all(
     [
         (f"{name}(records: cells, field: value, criteria: cells)", work, f"{says} (18.17.7).", f"ROUND({name}({_LIST}), 4)" if name != "DGET" else 'DGET({"Depot","Pieces";"Harbour",4}, 2, {"Depot";"H"})', result)
         for name, work, says, result in (
-            ("DSUM", _of(np.sum), "The sum of a field of the records that are picked", "12"),
-            ("DAVERAGE", _of(np.mean, 1), "The mean of a field of the records that are picked", "6"),
-            ("DCOUNT", _count, "How many numbers a field has in the records that are picked", "2"),
-            ("DCOUNTA", _count_values, "How many values a field has in the records that are picked", "2"),
-            ("DMAX", _of(lambda n: n.max() if len(n) else 0.0), "The largest number of a field in the records that are picked", "8"),
-            ("DMIN", _of(lambda n: n.min() if len(n) else 0.0), "The smallest number of a field in the records that are picked", "4"),
-            ("DPRODUCT", _of(lambda n: np.prod(n) if len(n) else 0.0), "The product of a field of the records that are picked", "32"),
-            ("DSTDEV", _of(lambda n: np.std(n, ddof=1), 2), "The standard deviation guessed from the records that are picked", "2.8284"),
-            ("DSTDEVP", _of(np.std, 1), "The standard deviation of the records that are picked", "2"),
-            ("DVAR", _of(lambda n: np.var(n, ddof=1), 2), "The variance guessed from the records that are picked", "8"),
-            ("DVARP", _of(np.var, 1), "The variance of the records that are picked", "4"),
-            ("DGET", _get, "The one value of a field in the record that is picked", "4"),
+            ("DSUM", _of(np.sum), "The sum of a field of the records that meet the criteria", "12"),
+            ("DAVERAGE", _of(np.mean, 1), "The mean of a field of the records that meet the criteria", "6"),
+            ("DCOUNT", _count, "The count of numbers of a field in the records that meet the criteria", "2"),
+            ("DCOUNTA", _count_values, "How many values a field has in the records that meet the criteria", "2"),
+            ("DMAX", _of(lambda n: n.max() if len(n) else 0.0), "The largest number of a field in the records that meet the criteria", "8"),
+            ("DMIN", _of(lambda n: n.min() if len(n) else 0.0), "The smallest number of a field in the records that meet the criteria", "4"),
+            ("DPRODUCT", _of(lambda n: np.prod(n) if len(n) else 0.0), "The product of a field of the records that meet the criteria", "32"),
+            ("DSTDEV", _of(lambda n: np.std(n, ddof=1), 2), "The standard deviation estimated from the records that meet the criteria", "2.8284"),
+            ("DSTDEVP", _of(np.std, 1), "The standard deviation of the records that meet the criteria", "2"),
+            ("DVAR", _of(lambda n: np.var(n, ddof=1), 2), "The variance estimated from the records that meet the criteria", "8"),
+            ("DVARP", _of(np.var, 1), "The variance of the records that meet the criteria", "4"),
+            ("DGET", _get, "The one value of a field in the record that meets the criteria", "4"),
         )
     ],
 )  # fmt: skip

@@ -172,7 +172,7 @@ def _days360(frame: Frame, start: float, end: float, european: bool = False) -> 
 
 
 def year_share(a: datetime.date, b: datetime.date, basis: int) -> float:
-    """The share of a year between two days: basis 0 American 30/360, 1 actual, 2 actual/360, 3 actual/365, 4 European
+    """The fraction of a year between two days: basis 0 American 30/360, 1 actual, 2 actual/360, 3 actual/365, 4 European
     30/360. Raises ErrorValue for another."""
     if a > b:
         a, b = b, a
@@ -210,15 +210,15 @@ declare_all(
     framed,
     __name__,
     [
-        ("EDATE(day: number, months: number)", _edate, "The same day some months on, or the last of that month.", "EDATE(DATE(2026,1,31), 1) = DATE(2026,2,28)", "TRUE"),
-        ("EOMONTH(day: number, months: number)", _eomonth, "The last day of a month some months on.", "EOMONTH(DATE(2026,10,5), 1) = DATE(2026,11,30)", "TRUE"),
-        ("WEEKDAY(day: number, kind: number = 1)", _weekday, "A day's place in the week: from Sunday (1), from Monday (2, or 3 from zero), or from another day (11 to 17).", "WEEKDAY(DATE(2026,10,31))", "7"),
+        ("EDATE(day: number, months: number)", _edate, "The same day some months later, or the last of that month.", "EDATE(DATE(2026,1,31), 1) = DATE(2026,2,28)", "TRUE"),
+        ("EOMONTH(day: number, months: number)", _eomonth, "The last day of the month, some months later.", "EOMONTH(DATE(2026,10,5), 1) = DATE(2026,11,30)", "TRUE"),
+        ("WEEKDAY(day: number, kind: number = 1)", _weekday, "A day's number in the week: from Sunday (1), from Monday (2, or 3 from zero), or from another day (11 to 17).", "WEEKDAY(DATE(2026,10,31))", "7"),
         ("WEEKNUM(day: number, kind: number = 1)", _weeknum, "The week of the year: from Sunday (1), Monday (2), another day (11 to 17), or by ISO 8601 (21).", "WEEKNUM(DATE(2026,3,9))", "11"),
         ("ISOWEEKNUM(day: number)", lambda frame, day: _weeknum(frame, day, 21), "The week of the year by ISO 8601.", "ISOWEEKNUM(DATE(2026,1,1))", "1"),
         ("DATEDIF(start: number, end: number, unit: text)", _datedif, 'Whole years ("Y"), months ("M") or days ("D") between two days; "YM", "YD" and "MD" leave out years, or years and months.', 'DATEDIF(DATE(2024,3,15), DATE(2026,10,31), "M")', "31"),
-        ("DAYS(end: number, start: number)", lambda frame, b, a: float(math.floor(b) - math.floor(a)), "How many days lie between two days.", "DAYS(DATE(2026,10,31), DATE(2026,10,1))", "30"),
-        ("DAYS360(start: number, end: number, european: logical = FALSE)", _days360, "How many days lie between two days in years of twelve months of thirty.", "DAYS360(DATE(2026,1,30), DATE(2026,2,1))", "1"),
-        ("YEARFRAC(start: number, end: number, basis: number = 0)", _yearfrac, "The share of a year between two days.", "YEARFRAC(DATE(2026,1,1), DATE(2026,7,1))", "0.5"),
+        ("DAYS(end: number, start: number)", lambda frame, b, a: float(math.floor(b) - math.floor(a)), "Days between two days.", "DAYS(DATE(2026,10,31), DATE(2026,10,1))", "30"),
+        ("DAYS360(start: number, end: number, european: logical = FALSE)", _days360, "Days between two days, with months of 30 days.", "DAYS360(DATE(2026,1,30), DATE(2026,2,1))", "1"),
+        ("YEARFRAC(start: number, end: number, basis: number = 0)", _yearfrac, "The fraction of a year between two days.", "YEARFRAC(DATE(2026,1,1), DATE(2026,7,1))", "0.5"),
     ],
 )  # fmt: skip
 
@@ -251,7 +251,7 @@ declare_all(
         ("HOUR(moment: number)", lambda t: float(_clock(t) // 3600), "The hour of a time of day.", "HOUR(0.75)", "18"),
         ("MINUTE(moment: number)", lambda t: float(_clock(t) // 60 % 60), "The minute of a time of day.", 'MINUTE("12:45:30")', "45"),
         ("SECOND(moment: number)", lambda t: float(_clock(t) % 60), "The second of a time of day.", 'SECOND("12:45:30")', "30"),
-        ("TIME(hour: number, minute: number, second: number)", _time, "A time of day as a share of the day.", "TIME(12, 0, 0)", "0.5"),
+        ("TIME(hour: number, minute: number, second: number)", _time, "A time of day as a fraction of a day.", "TIME(12, 0, 0)", "0.5"),
         ("TIMEVALUE(text: text)", lambda text: _from_text(text) % 1, "The time of day that a text spells (ISO 8601).", 'TIMEVALUE("18:00")', "0.75"),
     ],
 )  # fmt: skip
@@ -270,7 +270,7 @@ def datevalue(frame: Frame, text: str) -> float:
 
 @special("TODAY()")
 def today(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The day on which the workbook is worked out, as whoever asks for it says (18.17.7).
+    """The day of calculation, given to the recalculation (18.17.7).
 
     >>> TODAY() = INT(NOW())
     TRUE
@@ -281,7 +281,7 @@ def today(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("NOW()")
 def now(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The moment at which the workbook is worked out, as whoever asks for it says (18.17.7).
+    """The moment of calculation, given to the recalculation (18.17.7).
 
     >>> NOW() > DATE(2000, 1, 1)
     TRUE

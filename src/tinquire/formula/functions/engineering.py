@@ -55,7 +55,7 @@ declare_all(
         ("BESSELY(x: number, order: number)", _bessel("yn"), "The Bessel function of the second kind.", "ROUND(BESSELY(2, 0), 6)", "0.510376"),
         ("BITAND(first: number, second: number)", _bits(lambda a, b: a & b), "The bits that both whole numbers have.", "BITAND(6, 12)", "4"),
         ("BITOR(first: number, second: number)", _bits(lambda a, b: a | b), "The bits that either whole number has.", "BITOR(6, 12)", "14"),
-        ("BITXOR(first: number, second: number)", _bits(lambda a, b: a ^ b), "The bits that one of two whole numbers has.", "BITXOR(6, 12)", "10"),
+        ("BITXOR(first: number, second: number)", _bits(lambda a, b: a ^ b), "The bits that exactly one of two whole numbers has.", "BITXOR(6, 12)", "10"),
         ("BITLSHIFT(number: number, places: number)", _shifted, "A whole number's bits moved to the left.", "BITLSHIFT(6, 1)", "12"),
         ("BITRSHIFT(number: number, places: number)", lambda n, by: _shifted(n, -by), "A whole number's bits moved to the right.", "BITRSHIFT(6, 1)", "3"),
     ],
@@ -115,7 +115,7 @@ def _unit(name: str) -> tuple[str, float]:
 
 @plain("CONVERT(number: number, from: text, to: text)")
 def convert(number: float, source: str, target: str) -> float:
-    """A measure in another unit (18.17.7).
+    """A measurement in another unit (18.17.7).
 
     >>> CONVERT(5, "mi", "km")
     8.04672

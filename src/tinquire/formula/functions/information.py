@@ -42,7 +42,7 @@ _DESCRIBED: dict[str, Callable[[Span, Frame], Value]] = {
 
 @special("CELL(about: text, reference?: cells)")
 def cell(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """What is known of a cell: `address`, `row`, `col`, `contents`, `type`, or of its look `format`, `color`,
+    """A property of a cell: `address`, `row`, `col`, `contents`, `type`, or of its look `format`, `color`,
     `parentheses`, `prefix`, `protect`, `width`; `filename` would differ from machine to machine, and is not available
     (18.17.7).
 
@@ -68,7 +68,7 @@ def cell(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("PHONETIC(text: cells)")
 def phonetic(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """How a cell's text is read, where that is stored beside it; otherwise the text itself (18.17.7).
+    """The pronunciation of a cell's text, where that is stored beside it; otherwise the text itself (18.17.7).
 
     >>> PHONETIC("tin")
     tin
@@ -202,7 +202,7 @@ declare_all(
 
 @special("TYPE(value: value)")
 def type_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """What kind a value is: 1 number, 2 text, 4 yes/no, 16 error, 64 array, 128 function (18.17.7).
+    """The type of a value: 1 number, 2 text, 4 yes/no, 16 error, 64 array, 128 function (18.17.7).
 
     >>> TYPE("tin")
     2
@@ -218,7 +218,7 @@ def type_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("INFO(about: text)")
 def info(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """What is known: `numfile`, how many sheets there are; nothing that would differ from one machine to another
+    """A property of the workbook: `numfile`, how many sheets there are; nothing that would differ from one machine to another
     (18.17.7).
 
     >>> INFO("numfile")

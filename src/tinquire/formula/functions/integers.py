@@ -80,8 +80,8 @@ declare_all(
     plain,
     __name__,
     [
-        ("FACT(number: number)", _fact, "The product of the whole numbers up to one.", "FACT(5)", "120"),
-        ("FACTDOUBLE(number: number)", _double_factorial, "The product of every second whole number up to one.", "FACTDOUBLE(7)", "105"),
+        ("FACT(number: number)", _fact, "The product of the whole numbers up to n.", "FACT(5)", "120"),
+        ("FACTDOUBLE(number: number)", _double_factorial, "The product of every second whole number up to n.", "FACTDOUBLE(7)", "105"),
         ("COMBIN(number: number, chosen: number)", _combin, "The number of combinations of n items.", "COMBIN(6, 3)", "20"),
         ("COMBINA(number: number, chosen: number)", _combina, "The number of combinations with repetition.", "COMBINA(3, 2)", "6"),
         ("PERMUT(number: number, chosen: number)", _permut, "The number of permutations.", "PERMUT(6, 2)", "30"),
@@ -105,8 +105,8 @@ declare_all(
     sample,
     __name__,
     [
-        ("GCD(number: cells, number...: cells)", lambda n: float(math.gcd(*_whole_parts(n))), "The largest whole number that goes into all.", "GCD(24, 36)", "12"),
-        ("LCM(number: cells, number...: cells)", lambda n: float(math.lcm(*_whole_parts(n))), "The smallest whole number into which all go.", "LCM(24, 36)", "72"),
+        ("GCD(number: cells, number...: cells)", lambda n: float(math.gcd(*_whole_parts(n))), "The greatest common divisor.", "GCD(24, 36)", "12"),
+        ("LCM(number: cells, number...: cells)", lambda n: float(math.lcm(*_whole_parts(n))), "The least common multiple.", "LCM(24, 36)", "72"),
         ("MULTINOMIAL(number: cells, number...: cells)", _multinomial, "The factorial of a sum, divided by the factorials of its parts.", "MULTINOMIAL(1, 2, 3)", "60"),
     ],
 )  # fmt: skip

@@ -54,7 +54,7 @@ def getpivotdata(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 
 def _wanted(index: KeyIndex, key: Value, match: float, search: float) -> int:
-    """The place of a key: match 0 equal, -1 equal or the next smaller, 1 or the next larger, 2 with wildcards; search
+    """The position of a key: match 0 equal, -1 equal or the next smaller, 1 or the next larger, 2 with wildcards; search
     1 from the start, -1 from the end, 2 and -2 in sorted order."""
     kind, way = int(match), int(search)
     if kind not in (-1, 0, 1, 2) or way not in (1, -1, 2, -2):
@@ -127,7 +127,7 @@ def _shared_index(operand: Operand, line: Column, frame: Frame) -> KeyIndex:
 
 @special("XMATCH(key: value, range: cells, match: number = 0, search: number = 1)")
 def xmatch(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The place of a key in a row or column: equal, or with match -1 the next smaller, 1 the next larger, 2 by
+    """The position of a key in a row or column: equal, or with match -1 the next smaller, 1 the next larger, 2 by
     wildcards; search -1 begins at the end.
 
     >>> XMATCH(4, {1,3,5}, 1)
@@ -143,7 +143,7 @@ def xmatch(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("XLOOKUP(key: value, range: cells, results: cells, missing?: value, match: number = 0, search: number = 1)")
 def xlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The value (or row, or column) of another range at the place of a key, or what is said for a missing one.
+    """The value (or row, or column) of another range at the position of a key, or what is given for a missing key.
 
     >>> XLOOKUP("b", {"a","b"}, {10,20})
     20

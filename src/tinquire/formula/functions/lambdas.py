@@ -23,7 +23,7 @@ def _named(node: Node) -> str | None:
 
 @special("LET(name: value, value: value, name...: value, value...: value)")
 def let(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """A result worked out with names for values that it uses more than once.
+    """A result, with names for values that it uses more than once.
 
     >>> LET(net, 200, rate, 0.2, net + net * rate)
     240
@@ -41,7 +41,7 @@ def let(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("LAMBDA(parameter: value, parameter...: value)")
 def lambda_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """A function: its parameters, and last what it works out.
+    """A function: its parameters, and last its result.
 
     >>> LAMBDA(net, rate, net * (1 + rate))(100, 0.2)
     120
@@ -113,7 +113,7 @@ def _row_grids(grid: Grid) -> Iterator[Grid]:
 
 @special("MAP(array: cells, function: value, array...: cells)")
 def map_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """A function of each value of an array, or of the values in equal places of several; the function comes last.
+    """A function of each value of an array, or of the values at the same position in several; the function comes last.
 
     >>> SUM(MAP({1,2,3}, LAMBDA(x, x * x)))
     14

@@ -19,7 +19,7 @@ from tinquire.formula.language.tree import Node
 
 @special("IFS(condition: logical, value: value, condition...: logical, value...: value)")
 def ifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The value behind the first condition that holds.
+    """The value after the first condition that holds.
 
     >>> IFS(1 > 2, "a", 2 > 1, "b")
     b
@@ -37,7 +37,7 @@ def ifs(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 @special("SWITCH(value: value, case: value, result: value, case...: value, result...: value)")
 def switch(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The result behind the first case that is equal to a value; a last argument alone is for all others.
+    """The result after the first case that is equal to a value; a last argument alone is for all others.
 
     >>> SWITCH(2, 1, "a", 2, "b", "other")
     b
@@ -109,7 +109,7 @@ declare_all(
 
 @special("IF(condition: logical, then: value, otherwise: value = FALSE)")
 def if_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """One value or another; only what is chosen is worked out when the choice is the same everywhere (18.17.7).
+    """One value or another; only what is chosen is calculated if the choice is the same everywhere (18.17.7).
 
     >>> IF(2 > 1, "more", "less")
     more

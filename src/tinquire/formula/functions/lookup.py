@@ -32,7 +32,7 @@ def line_of(grid: Grid) -> Column:
 
 @special("VLOOKUP(key: value, range: cells, column: number, nearest: logical = TRUE)")
 def vlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The value in a column of the row whose first column holds the key; with `nearest`, of the last row not
+    """The value in a column of the row whose first column has the key; with `nearest`, of the last row not
     above the key in an ascending first column (18.17.7).
 
     >>> VLOOKUP("b", {"a",1;"b",2}, 2, FALSE)
@@ -65,7 +65,7 @@ def _used_rows(operand: Operand, frame: Frame) -> Grid:
 
 @special("MATCH(key: value, range: cells, kind: number = 1)")
 def match_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """The place of a key in a row or column, counted from one. Kind 0: equal; 1: the last not above it in
+    """The position of a key in a row or column, counted from one. Kind 0: equal; 1: the last not above it in
     ascending order; -1: the last not below it in descending order (18.17.7).
 
     >>> MATCH("b", {"a","b","c"}, 0)
@@ -394,6 +394,6 @@ declare_all(
     __name__,
     [
         ("LOOKUP(key: value, range: cells, results?: cells)", _lookup, "The value beside the last one not above a key in an ascending row or column (18.17.7).", 'LOOKUP(4, {1,3,5}, {"a","b","c"})', "b"),
-        ("HLOOKUP(key: value, range: cells, row: number, nearest: logical = TRUE)", _hlookup, "The value in a row of the column whose first row holds the key (18.17.7).", 'HLOOKUP("b", {"a","b";1,2}, 2, FALSE)', "2"),
+        ("HLOOKUP(key: value, range: cells, row: number, nearest: logical = TRUE)", _hlookup, "The value in a row of the column whose first row has the key (18.17.7).", 'HLOOKUP("b", {"a","b";1,2}, 2, FALSE)', "2"),
     ],
 )  # fmt: skip

@@ -29,7 +29,7 @@ declare_all(
         ("MMULT(first: cells, second: cells)", lambda a, b: _multiplied(matrix_of(a), matrix_of(b)), "The product of two matrices (18.17.7).", "SUM(MMULT({1,2;3,4}, {1;1}))", "10"),
         ("MDETERM(matrix: cells)", lambda a: _determinant(matrix_of(a)), "The determinant of a square matrix (18.17.7).", "MDETERM({3,6;1,1})", "-3"),
         ("MINVERSE(matrix: cells)", lambda a: _inverse(matrix_of(a)), "The inverse of a square matrix (18.17.7).", "SUM(MINVERSE({4,0;0,2}))", "0.75"),
-        ("MUNIT(size: number)", lambda n: grid_from(np.eye(_size(n))), "The unit matrix of a size (OpenFormula 6.6.7).", "SUM(MUNIT(3))", "3"),
+        ("MUNIT(size: number)", lambda n: grid_from(np.eye(_size(n))), "The identity matrix of a size (OpenFormula 6.6.7).", "SUM(MUNIT(3))", "3"),
     ],
 )  # fmt: skip
 

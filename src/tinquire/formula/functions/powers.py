@@ -58,7 +58,7 @@ def log(number: Floats, base: Floats) -> Column:
 
 @elementwise("POWER(number: number, power: number)")
 def power(number: Floats, power: Floats) -> Column:
-    """A number to a power, as the operator `^` works it out (18.17.7).
+    """A number to a power, as the operator `^` calculates it (18.17.7).
 
     >>> POWER(2, 10)
     1024

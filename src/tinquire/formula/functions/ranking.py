@@ -75,25 +75,25 @@ declare_all(
     [
         ("LARGE(array: cells, place: number)", lambda a, k: _nth(a, k, True), "The nth largest number (18.17.7).", f"LARGE({_OF}, 2)", "9"),
         ("SMALL(array: cells, place: number)", lambda a, k: _nth(a, k, False), "The nth smallest number (18.17.7).", f"SMALL({_OF}, 2)", "5"),
-        ("PERCENTILE(array: cells, share: number)", _percentile, "The number below which a share of a sample lies (18.17.7).", f"PERCENTILE({_OF}, 0.3)", "5.4"),
-        ("PERCENTILE.INC(array: cells, share: number)", _percentile, "The number below which a share of a sample lies, ends included.", f"PERCENTILE.INC({_OF}, 0.25)", "5"),
-        ("PERCENTILE.EXC(array: cells, share: number)", lambda a, s: _percentile(a, s, True), "The number below which a share of a sample lies, ends left out.", f"PERCENTILE.EXC({_OF}, 0.25)", "4"),
-        ("QUARTILE(array: cells, quarter: number)", _quartile, "The number below which n quarters of a sample lie (18.17.7).", f"QUARTILE({_OF}, 1)", "5"),
-        ("QUARTILE.INC(array: cells, quarter: number)", _quartile, "The number below which n quarters lie, ends included.", f"QUARTILE.INC({_OF}, 3)", "9"),
-        ("QUARTILE.EXC(array: cells, quarter: number)", lambda a, q: _quartile(a, q, True), "The number below which n quarters lie, ends left out.", f"QUARTILE.EXC({_OF}, 1)", "4"),
-        ("PERCENTRANK(array: cells, number: number, digits?: number)", lambda a, n, d=None: _percent_rank(a, n, d), "Which share of a sample lies below a number (18.17.7).", f"PERCENTRANK({_OF}, 8)", "0.625"),
-        ("PERCENTRANK.INC(array: cells, number: number, digits?: number)", lambda a, n, d=None: _percent_rank(a, n, d), "Which share of a sample lies below a number, ends included.", f"PERCENTRANK.INC({_OF}, 7)", "0.5"),
-        ("PERCENTRANK.EXC(array: cells, number: number, digits?: number)", lambda a, n, d=None: _percent_rank(a, n, d, True), "Which share of a sample lies below a number, ends left out.", f"PERCENTRANK.EXC({_OF}, 3)", "0.166"),
-        ("RANK(number: number, array: cells, ascending: number = 0)", _rank, "A number's place among others, the largest first (18.17.7).", f"RANK(9, {_OF})", "2"),
-        ("RANK.EQ(number: number, array: cells, ascending: number = 0)", _rank, "A number's place among others; equal ones share the first.", f"RANK.EQ(9, {_OF}, 1)", "4"),
-        ("RANK.AVG(number: number, array: cells, ascending: number = 0)", lambda n, a, o=0: _rank(n, a, o, True), "A number's place among others; equal ones share the mean.", "RANK.AVG(5, {5,5,1})", "1.5"),
+        ("PERCENTILE(array: cells, share: number)", _percentile, "The percentile of a sample (18.17.7).", f"PERCENTILE({_OF}, 0.3)", "5.4"),
+        ("PERCENTILE.INC(array: cells, share: number)", _percentile, "The percentile of a sample, ends included.", f"PERCENTILE.INC({_OF}, 0.25)", "5"),
+        ("PERCENTILE.EXC(array: cells, share: number)", lambda a, s: _percentile(a, s, True), "The percentile of a sample, ends left out.", f"PERCENTILE.EXC({_OF}, 0.25)", "4"),
+        ("QUARTILE(array: cells, quarter: number)", _quartile, "The nth quartile of a sample (18.17.7).", f"QUARTILE({_OF}, 1)", "5"),
+        ("QUARTILE.INC(array: cells, quarter: number)", _quartile, "The nth quartile, ends included.", f"QUARTILE.INC({_OF}, 3)", "9"),
+        ("QUARTILE.EXC(array: cells, quarter: number)", lambda a, q: _quartile(a, q, True), "The nth quartile, ends left out.", f"QUARTILE.EXC({_OF}, 1)", "4"),
+        ("PERCENTRANK(array: cells, number: number, digits?: number)", lambda a, n, d=None: _percent_rank(a, n, d), "The share of a sample below a number (18.17.7).", f"PERCENTRANK({_OF}, 8)", "0.625"),
+        ("PERCENTRANK.INC(array: cells, number: number, digits?: number)", lambda a, n, d=None: _percent_rank(a, n, d), "The share of a sample below a number, ends included.", f"PERCENTRANK.INC({_OF}, 7)", "0.5"),
+        ("PERCENTRANK.EXC(array: cells, number: number, digits?: number)", lambda a, n, d=None: _percent_rank(a, n, d, True), "The share of a sample below a number, ends left out.", f"PERCENTRANK.EXC({_OF}, 3)", "0.166"),
+        ("RANK(number: number, array: cells, ascending: number = 0)", _rank, "A number's rank among others, the largest first (18.17.7).", f"RANK(9, {_OF})", "2"),
+        ("RANK.EQ(number: number, array: cells, ascending: number = 0)", _rank, "A number's rank among others; equal ones share the first.", f"RANK.EQ(9, {_OF}, 1)", "4"),
+        ("RANK.AVG(number: number, array: cells, ascending: number = 0)", lambda n, a, o=0: _rank(n, a, o, True), "A number's rank among others; equal ones share the mean.", "RANK.AVG(5, {5,5,1})", "1.5"),
     ],
 )  # fmt: skip
 
 
 @arrays("FREQUENCY(array: cells, bounds: cells)")
 def frequency(array: Grid, bounds: Grid) -> Grid:
-    """How many numbers lie up to each bound and above the one before, and last how many above all (18.17.7).
+    """Counts of numbers up to each bound and above the one before, and last of those above all bounds (18.17.7).
 
     >>> SUM(FREQUENCY({1,2,3,4,5}, {2,4}) * {1;10;100})
     122

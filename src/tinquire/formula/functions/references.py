@@ -209,7 +209,7 @@ declare_all(
         ("INDIRECT(text: text, plain: logical = TRUE)", _indirect, "The reference that a text spells (18.17.7).", 'COLUMN(INDIRECT("D4"))', "4"),
         ("ISREF(value: cells)", _isref, "Whether an argument is a reference (18.17.7).", "ISREF(A1)", "TRUE"),
         ("SHEET(reference?: cells)", _sheet_number, "A sheet's number.", "SHEET()", "1"),
-        ("SHEETS(reference?: cells)", _sheet_count, "How many sheets there are, or a reference goes through.", "SHEETS()", "2"),
+        ("SHEETS(reference?: cells)", _sheet_count, "The number of sheets, of the workbook or of a reference.", "SHEETS()", "2"),
     ],
 )  # fmt: skip
 
@@ -233,7 +233,7 @@ def address(row: float, column: float, kind: float = 1.0, plain_: bool = True, s
 
 @plain("HYPERLINK(target: text, shown?: value)")
 def hyperlink(target: str, shown: Value = None) -> Value:
-    """What a link shows: its text, or its target (18.17.7). The target is never opened.
+    """The text of a link: its text, or its target (18.17.7). The target is never opened.
 
     >>> HYPERLINK("https://example.com", "more")
     more

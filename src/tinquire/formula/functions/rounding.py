@@ -68,7 +68,7 @@ declare_all(
 
 @elementwise("TRUNC(number: number, digits: number = 0)")
 def trunc(number: Floats, digits: Floats) -> Floats:
-    """The number without its digits behind a place (18.17.7).
+    """The number without the digits after a decimal place (18.17.7).
 
     >>> TRUNC(-8.97, 1)
     -8.9
@@ -92,7 +92,7 @@ def mround(number: Floats, step: Floats) -> Floats:
 
 @elementwise("QUOTIENT(number: number, divisor: number)")
 def quotient(number: Floats, divisor: Floats) -> Column:
-    """How often a number goes into another (18.17.7).
+    """The whole part of a division (18.17.7).
 
     >>> QUOTIENT(-10, 3)
     -3
@@ -140,7 +140,7 @@ def mod(number: Floats, divisor: Floats) -> Column:
 
 @elementwise("ROUND(number: number, digits: number)")
 def round_(number: Floats, digits: Floats) -> Floats:
-    """Round half away from zero, to places behind the point, or before it when negative (18.17.7).
+    """Round half away from zero, to decimal places, or to tens, hundreds, ... when `digits` is negative (18.17.7).
 
     >>> ROUND(2.345, 2)
     2.35

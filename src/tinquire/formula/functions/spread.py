@@ -31,7 +31,7 @@ def _deviation(degrees: int) -> Callable[[Floats], float]:
 
 
 def _mode(numbers: Floats) -> float:
-    """The number that comes most often; of several, the one that comes first."""
+    """The most frequent number; of several, the one that comes first."""
     return float(_modes(numbers)[0])
 
 
@@ -75,22 +75,22 @@ def _positive_mean(work: Callable[[Floats], Any]) -> Callable[[Floats], float]:
 
 
 _SPREAD = [
-    ("STDEV", _deviation(1), "The standard deviation of a population, guessed from a sample", "2.138"),
-    ("STDEV.S", _deviation(1), "The standard deviation of a population, guessed from a sample", "2.138"),
+    ("STDEV", _deviation(1), "The standard deviation of a population, estimated from a sample", "2.138"),
+    ("STDEV.S", _deviation(1), "The standard deviation of a population, estimated from a sample", "2.138"),
     ("STDEVP", _deviation(0), "The standard deviation of a whole population", "2"),
     ("STDEV.P", _deviation(0), "The standard deviation of a whole population", "2"),
-    ("VAR", _variance(1), "The variance of a population, guessed from a sample", "4.571"),
-    ("VAR.S", _variance(1), "The variance of a population, guessed from a sample", "4.571"),
+    ("VAR", _variance(1), "The variance of a population, estimated from a sample", "4.571"),
+    ("VAR.S", _variance(1), "The variance of a population, estimated from a sample", "4.571"),
     ("VARP", _variance(0), "The variance of a whole population", "4"),
     ("VAR.P", _variance(0), "The variance of a whole population", "4"),
     ("DEVSQ", lambda n: float(np.sum((require_count(n, 1, CellError.NUM) - n.mean()) ** 2)), "The sum of the squares of the distances from the mean", "32"),
-    ("AVEDEV", lambda n: float(np.mean(np.abs(require_count(n, 1, CellError.NUM) - n.mean()))), "The mean distance from the mean", "1.5"),
+    ("AVEDEV", lambda n: float(np.mean(np.abs(require_count(n, 1, CellError.NUM) - n.mean()))), "The mean absolute distance from the mean", "1.5"),
     ("MEDIAN", lambda n: float(np.median(require_count(n, 1, CellError.NUM))), "The number in the middle; of two, their mean", "4.5"),
-    ("MODE", _mode, "The number that comes most often", "4"),
-    ("MODE.SNGL", _mode, "The number that comes most often", "4"),
-    ("SKEW", _skew, "How far a sample leans to one side", "0.818"),
-    ("SKEW.P", _skew_of_all, "How far a whole population leans to one side", "0.656"),
-    ("KURT", _kurtosis, "How peaked a sample is, beside a normal distribution", "0.941"),
+    ("MODE", _mode, "The most frequent number", "4"),
+    ("MODE.SNGL", _mode, "The most frequent number", "4"),
+    ("SKEW", _skew, "The skewness of a sample", "0.818"),
+    ("SKEW.P", _skew_of_all, "The skewness of a whole population", "0.656"),
+    ("KURT", _kurtosis, "The kurtosis of a sample, relative to a normal distribution", "0.941"),
     ("GEOMEAN", _positive_mean(lambda n: np.exp(np.mean(np.log(n)))), "The geometric mean of positive numbers", "4.603"),
     ("HARMEAN", _positive_mean(lambda n: len(n) / np.sum(1 / n)), "The harmonic mean of positive numbers", "4.202"),
 ]  # fmt: skip
@@ -136,9 +136,9 @@ declare_all(
             ("AVERAGEA", lambda n: float(require_count(n, 1).mean()), "The mean of all values", "2"),
             ("MAXA", lambda n: float(n.max()) if len(n) else 0.0, "The largest value", "5"),
             ("MINA", lambda n: float(n.min()) if len(n) else 0.0, "The smallest value", "0"),
-            ("STDEVA", _deviation(1), "The standard deviation guessed from a sample", "2.645751311"),
+            ("STDEVA", _deviation(1), "The standard deviation estimated from a sample", "2.645751311"),
             ("STDEVPA", _deviation(0), "The standard deviation of a population", "2.160246899"),
-            ("VARA", _variance(1), "The variance guessed from a sample", "7"),
+            ("VARA", _variance(1), "The variance estimated from a sample", "7"),
             ("VARPA", _variance(0), "The variance of a population", "4.666666667"),
         )
     ],
@@ -158,6 +158,6 @@ declare_all(
     __name__,
     [
         ("TRIMMEAN(array: cells, share: number)", _trimmed, "The mean without a share of the numbers, half of it at each end (18.17.7).", "TRIMMEAN({1,2,3,4,100}, 0.4)", "3"),
-        ("MODE.MULT(array: cells)", lambda a: grid_from(_modes(numbers_in(a))[:, None]), "The numbers that come most often, below each other.", "SUM(MODE.MULT({1,2,2,3,3}))", "5"),
+        ("MODE.MULT(array: cells)", lambda a: grid_from(_modes(numbers_in(a))[:, None]), "The most frequent numbers, below each other.", "SUM(MODE.MULT({1,2,2,3,3}))", "5"),
     ],
 )  # fmt: skip

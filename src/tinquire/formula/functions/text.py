@@ -100,10 +100,10 @@ declare_all(
         ("ASC(text: text)", _narrow, "Full-width letters as half-width ones.", 'ASC("ＡＢ")', "AB"),
         ("JIS(text: text)", _wide, "Half-width letters as full-width ones.", 'JIS("AB")', "ＡＢ"),
         ("DBCS(text: text)", _wide, "Half-width letters as full-width ones.", 'DBCS("AB")', "ＡＢ"),
-        ("LENB(text: text)", lambda text: float(len(_bytes_of(text))), "How many bytes a text has in a single-byte character set.", 'LENB("linen")', "5"),
+        ("LENB(text: text)", lambda text: float(len(_bytes_of(text))), "The number of bytes in a single-byte character set.", 'LENB("linen")', "5"),
         ("LEFTB(text: text, count: number = 1)", lambda text, n: text[: _count(n)], "The first bytes of a text in a single-byte character set.", 'LEFTB("linen", 3)', "lin"),
         ("RIGHTB(text: text, count: number = 1)", lambda text, n: text[len(text) - min(_count(n), len(text)) :], "The last bytes of a text in a single-byte character set.", 'RIGHTB("linen", 2)', "en"),
-        ("MIDB(text: text, start: number, count: number)", lambda text, start, n: text[_count(start - 1) :][: _count(n)], "Bytes from a place on in a single-byte character set.", 'MIDB("linen", 2, 3)', "ine"),
+        ("MIDB(text: text, start: number, count: number)", lambda text, start, n: text[_count(start - 1) :][: _count(n)], "Bytes from a position on in a single-byte character set.", 'MIDB("linen", 2, 3)', "ine"),
         ("ENCODEURL(text: text)", _quoted, "A text as part of a web address (RFC 3986).", 'ENCODEURL("tea towel")', "tea%20towel"),
     ],
 )  # fmt: skip
@@ -174,7 +174,7 @@ def _cut(text: list[str], count: Floats, piece: Callable[[str, int], str]) -> It
 
 @elementwise("MID(text: text, start: number, count: number)")
 def mid(text: list[str], start: Floats, count: Floats) -> Iterable[Value]:
-    """Characters from a place on, counted from one (18.17.7).
+    """Characters from a position on, counted from one (18.17.7).
 
     >>> MID("Northgate", 6, 4)
     gate
@@ -187,7 +187,7 @@ def mid(text: list[str], start: Floats, count: Floats) -> Iterable[Value]:
 
 @elementwise("LEN(text: text)")
 def len_(text: list[str]) -> Floats:
-    """How many characters a text has (18.17.7).
+    """The number of characters (18.17.7).
 
     >>> LEN("linen")
     5

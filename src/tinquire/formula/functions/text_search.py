@@ -66,12 +66,12 @@ declare_all(
     plain,
     __name__,
     [
-        ("FIND(wanted: text, text: text, start: number = 1)", _find, "Where a text stands in another, capitals told apart.", 'FIND("n", "Linen")', "3"),
-        ("SEARCH(wanted: text, text: text, start: number = 1)", _search, "Where a text stands in another; capitals are alike, `*` and `?` stand for others.", 'SEARCH("l?n", "Fine linen")', "6"),
+        ("FIND(wanted: text, text: text, start: number = 1)", _find, "The position of a text in another; capitals matter.", 'FIND("n", "Linen")', "3"),
+        ("SEARCH(wanted: text, text: text, start: number = 1)", _search, "The position of a text in another; capitals do not matter, `*` and `?` are wildcards.", 'SEARCH("l?n", "Fine linen")', "6"),
         ("SUBSTITUTE(text: text, old: text, new: text, which?: number)", _substitute, "A text with another text in place of one, everywhere or the nth time.", 'SUBSTITUTE("Q1 2026 Q1", "Q1", "Q2", 2)', "Q1 2026 Q2"),
         ("REPLACE(text: text, start: number, count: number, new: text)", _replace, "A text with another in place of some characters.", 'REPLACE("2025", 3, 2, "26")', "2026"),
-        ("FINDB(wanted: text, text: text, start: number = 1)", _find, "Where a text stands in another, in bytes of a single-byte character set.", 'FINDB("n", "linen")', "3"),
-        ("SEARCHB(wanted: text, text: text, start: number = 1)", _search, "Where a text stands in another, in bytes of a single-byte character set.", 'SEARCHB("N", "linen")', "3"),
+        ("FINDB(wanted: text, text: text, start: number = 1)", _find, "The position of a text in another, in bytes of a single-byte character set.", 'FINDB("n", "linen")', "3"),
+        ("SEARCHB(wanted: text, text: text, start: number = 1)", _search, "The position of a text in another, in bytes of a single-byte character set.", 'SEARCHB("N", "linen")', "3"),
         ("REPLACEB(text: text, start: number, count: number, new: text)", _replace, "A text with another in place of some bytes of a single-byte character set.", 'REPLACEB("linen", 1, 1, "L")', "Linen"),
     ],
 )  # fmt: skip
@@ -131,8 +131,8 @@ declare_all(
     arrays,
     __name__,
     [
-        (f"TEXTBEFORE(text: text, delimiter: cells, {_WHICH})", _part(False), "The part of a text in front of another; from the end when `which` is negative.", 'TEXTBEFORE("a-b-c", "-", -1)', "a-b"),
-        (f"TEXTAFTER(text: text, delimiter: cells, {_WHICH})", _part(True), "The part of a text behind another; from the end when `which` is negative.", 'TEXTAFTER("a-b-c", "-")', "b-c"),
+        (f"TEXTBEFORE(text: text, delimiter: cells, {_WHICH})", _part(False), "The part of a text before another; from the end when `which` is negative.", 'TEXTBEFORE("a-b-c", "-", -1)', "a-b"),
+        (f"TEXTAFTER(text: text, delimiter: cells, {_WHICH})", _part(True), "The part of a text after another; from the end when `which` is negative.", 'TEXTAFTER("a-b-c", "-")', "b-c"),
         ("TEXTSPLIT(text: text, columns?: cells, rows?: cells, skip: logical = FALSE, fold: number = 0, pad: value = '#N/A')", lambda *given: _textsplit(*_padded(given)), "A text cut into columns and rows.", 'INDEX(TEXTSPLIT("a,b;c,d", ",", ";"), 2, 1)', "c"),
     ],
 )  # fmt: skip

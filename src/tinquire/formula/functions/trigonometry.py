@@ -61,7 +61,7 @@ declare_all(
         ("ACOTH(number: number)", lambda n: np.where(np.abs(n) > 1, np.arctanh(1 / np.where(n == 0, 1, n)), np.nan), "The number that has a hyperbolic cotangent.", "ROUND(ACOTH(2), 6)", "0.549306"),
         ("DEGREES(number: number)", np.degrees, "Radians as degrees.", "DEGREES(PI())", "180"),
         ("RADIANS(number: number)", np.radians, "Degrees as radians.", "RADIANS(180) = PI()", "TRUE"),
-        ("PI()", lambda: np.array([np.pi]), "The ratio of a circle's way round to its width.", "ROUND(PI(), 4)", "3.1416"),
+        ("PI()", lambda: np.array([np.pi]), "The ratio of a circle's circumference to its diameter.", "ROUND(PI(), 4)", "3.1416"),
     ],
 )  # fmt: skip
 
