@@ -203,9 +203,8 @@ def functions_page() -> str:
     for family in FAMILIES:
         members = sorted((one for one in known.values() if one.family == family), key=lambda one: one.name)
         rows = "\n".join(_function(one) for one in members)
-        pages.append(
-            f"## {family.capitalize().replace('_', ' ')}\n\n| function | meaning | example |\n| --- | --- | --- |\n{rows}\n"
-        )
+        heading = family.capitalize().replace("_", " ")
+        pages.append(f"## {heading}\n\n| function | meaning | example |\n| --- | --- | --- |\n{rows}\n")
     return "\n".join(pages)
 
 

@@ -309,7 +309,7 @@ class _Applier:
         return self._shown_at(cells.sheet.value(row, cells.column), cells.sheet.style(row, cells.column))
 
     def _shown_at(self, value: Value, style: int) -> str:
-        """A value as displayed; texts in quotes, so that `'7'` and `7` are told apart."""
+        """A value as displayed; texts in quotes, so that `'7'` and `7` are distinguished."""
         if value is None or isinstance(value, str):
             return display_text(value)
         return show(value, self.book.styles.number_format(style), self.book.date_system).text
@@ -333,7 +333,7 @@ def _same_formula(one: str, other: str, row: int, column: int) -> bool:
 
 
 def display_text(value: Value) -> str:
-    """A value as a list of changes and a message show it; texts in quotes, so that `'7'` and `7` are told apart."""
+    """A value as a list of changes and a message show it; texts in quotes, so that `'7'` and `7` are distinguished."""
     if value is None:
         return "nothing"
     return f"'{value}'" if isinstance(value, str) else general(value) if isinstance(value, float) else str(value)

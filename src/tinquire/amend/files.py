@@ -112,7 +112,7 @@ def _values_change(amendments: Sequence[Amendment]) -> bool:
 
 
 def _recalculate(book: Workbook, now: datetime | None) -> tuple[Fault, ...]:
-    """Work out all results; what could not be worked out is left to the program that opens the file, and said."""
+    """Calculate all results; what could not be calculated is left to the program that opens the file, and said."""
     report = recalculate(book, now=None if now is None else serial_from_date(now, book.date_system))
     book.mark_stale()
     notes = [(note, note.says) for note in (*report.skipped, *report.errors)]

@@ -11,7 +11,7 @@ __all__ = ["safe_file_name"]
 _FORBIDDEN = re.compile(r'[/\\:*?"<>|\x00-\x1f\x7f]')
 #: Names that some systems keep for devices, whatever their ending.
 _DEVICES = re.compile(r"(?:con|prn|aux|nul|com[1-9]|lpt[1-9])(?:\.|\Z)", re.IGNORECASE)
-#: Most file systems end at 255 bytes; a name is cut well before, in front of its ending.
+#: Most file systems end at 255 bytes; a name is cut well below that, before its ending.
 _LONGEST = 180
 
 

@@ -271,7 +271,7 @@ class Column:
     def groups(self) -> tuple[Codes, Column]:
         """A group number for every value, and the distinct values in order: numbers, texts, yes/no, errors, blank.
 
-        Texts are told apart to the letter. Group numbers follow that order, so sorting by them sorts the values.
+        Texts are distinguished to the letter. Group numbers follow that order, so sorting by them sorts the values.
         """
         groups = np.zeros(len(self), np.int32)
         count = 0

@@ -26,7 +26,7 @@ NO_DAY = "########"
 #: Longer times than this many days are not spelled out.
 MOST_DAYS = 1e8
 
-#: The largest double has 309 digits before the point, the smallest 324 places behind it; formats add hundreds.
+#: The largest double has 309 digits before the point, the smallest 324 places after it; formats add hundreds.
 _EXACT = Context(prec=4000)
 #: A format code has at most this many characters; a longer one is ignored.
 MAX_CODE = 255
@@ -261,7 +261,7 @@ def _whole_texts(tokens: tuple[Token, ...], at: list[int], digits: str, mark: st
 
 
 def _part_texts(tokens: tuple[Token, ...], at: list[int], digits: str) -> dict[int, str]:
-    """Texts of the digit places behind the point; trailing zeros give way to `#` and `?` places."""
+    """Texts of the digit places after the point; trailing zeros give way to `#` and `?` places."""
     texts: dict[int, str] = {}
     trailing = True
     for index, digit in reversed(list(zip(at, digits, strict=False))):

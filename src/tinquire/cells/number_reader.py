@@ -75,7 +75,7 @@ def _eight_digits(digits: Words) -> Codes:
 
 
 def decimals(words: Words, starts: Codes, ends: Codes, point: int = _POINT) -> tuple[Floats, Booleans]:
-    """Numbers between places (digits, at most one point, a minus in front), and which were plain enough to be exact."""
+    """Numbers between places (digits, at most one point, a minus first), and which were plain enough to be exact."""
     found = words[starts]
     minus = found.view(np.uint8)[::8] == _MINUS
     signed = bool(minus.any())
@@ -100,7 +100,7 @@ def decimals(words: Words, starts: Codes, ends: Codes, point: int = _POINT) -> t
 
 
 def _alike(found: Words, lengths: Codes, mark: int) -> Floats | None:
-    """Numbers of one to eight characters that all have as many digits behind the point, as amounts have; else None.
+    """Numbers of one to eight characters that all have as many digits after the point, as amounts have; else None.
     The words are used up."""
     other = _up_to_end(found, lengths)
     first = int(found[0]).to_bytes(_WORD, "little")  # the last character is the last byte
@@ -125,7 +125,7 @@ def _alike(found: Words, lengths: Codes, mark: int) -> Floats | None:
 
 
 def _up_to_end(found: Words, lengths: Codes) -> Words:
-    """Put the first n (one to eight) characters at the words' ends, as digits with zeros in front of them, in
+    """Put the first n (one to eight) characters at the words' ends, as digits with zeros before them, in
     place. Gives an array of the same size whose contents do not matter."""
     shifts: Words = lengths.astype(np.uint64)
     shifts <<= _U(3)
@@ -169,7 +169,7 @@ def _parts(found: Words, lengths: Codes, mark: int) -> tuple[Codes, Codes, Boole
     if not without.all():
         below = points - _U(1)
         np.invert(points, out=points)
-        below &= points  # of the first point's byte the lower seven bits, and all bytes in front of it
+        below &= points  # of the first point's byte the lower seven bits, and all bytes before it
         behind = 7 - (np.bitwise_count(below).astype(np.int64) >> 3)
         behind[without] = -1
         np.right_shift(below, _LOW, out=points)

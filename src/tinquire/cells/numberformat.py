@@ -59,7 +59,7 @@ class Token:
 
 @dataclass(frozen=True, slots=True)
 class Condition:
-    """A test such as `[>=100]` in front of a section."""
+    """A test such as `[>=100]` before a section."""
 
     sign: str
     bound: float
@@ -136,7 +136,7 @@ def _split_sections(code: str) -> list[str]:
 
 
 def _after(code: str, mark: str, start: int) -> int:
-    """The place behind the next `mark`, or the end when it is missing."""
+    """The position after the next `mark`, or the end when it is missing."""
     found = code.find(mark, start)
     return len(code) if found < 0 else found + 1
 
@@ -174,7 +174,7 @@ def _section(text: str) -> Section:
 
 
 def _token(text: str, place: int) -> tuple[Token, int]:
-    """One token outside brackets, and the place behind it."""
+    """One token outside brackets, and the position after it."""
     character = text[place]
     if character == '"':
         end = _after(text, '"', place + 1)
@@ -218,7 +218,7 @@ def _kind(tokens: list[Token]) -> SectionKind:
 def _with_minutes(tokens: list[Token]) -> list[Token]:
     """Tell minutes from months: m or mm is minutes right after hours or right before seconds (18.8.31).
 
-    Points and zeros behind seconds become parts of a second.
+    Points and zeros after seconds become parts of a second.
     """
     result: list[Token] = []
     clock = [index for index, token in enumerate(tokens) if token.kind in ("date", "elapsed")]

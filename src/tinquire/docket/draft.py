@@ -1,4 +1,4 @@
-"""A first docket, drafted from files at hand: its sources with their types, and a workbook that shows them."""
+"""A first docket, drafted from the files of a folder: its sources with their types, and a workbook that shows them."""
 
 from __future__ import annotations
 
@@ -119,7 +119,7 @@ def _around(texts: Sequence[str]) -> tuple[str, str]:
             whole_start = start[: len(start) - len(list(takewhile(one, reversed(start))))]
         if end and one(end[0]) and any(one(middle[-1:] or start[-1:]) for middle in middles):
             whole_end = end[len(list(takewhile(one, end))) :]
-    # Without a word in front a pattern of files would mean all others of the folder, too.
+    # A pattern without a word at its start would match all other files of the folder, too.
     return (whole_start if whole_start.rpartition("/")[2] or not start.rpartition("/")[2] else start), whole_end
 
 

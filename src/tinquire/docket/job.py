@@ -25,7 +25,7 @@ class Docket:
         return self.path.parent
 
     def where(self, *path: str | int) -> str:
-        """The place of a key, or of the nearest thing around it."""
+        """The position of a key, or of the nearest thing around it."""
         for length in range(len(path), 0, -1):
             if path[:length] in self.lines:
                 return f"{self.path.name}, line {self.lines[path[:length]]}"

@@ -76,7 +76,7 @@ class _Scanner:
         return path
 
     def _keys(self) -> list[str]:
-        """A dotted key; leaves the place behind it."""
+        """A dotted key; leaves the position after it."""
         keys: list[str] = []
         while True:
             self._skip(_SPACE)

@@ -104,7 +104,7 @@ def _real_path(error: Any, raw: Any) -> tuple[str | int, ...]:
     path: list[str | int] = []
     here, loc = raw, error["loc"]
     for number, part in enumerate(loc):
-        if isinstance(here, dict) and part in here:  # noqa: SIM114 - told apart for the type checker
+        if isinstance(here, dict) and part in here:  # noqa: SIM114 - distinguished for the type checker
             here = here[part]
         elif isinstance(here, list) and isinstance(part, int) and part < len(here):
             here = here[part]

@@ -24,8 +24,6 @@ __all__ = [
 
 #: A line of text is this many times as high as its letters.
 _LINE_HEIGHT = 1.45
-
-
 _TITLE_ROOM = 8.0
 
 

@@ -34,7 +34,7 @@ _LIVE = "sum, average, count, smallest and largest"
 
 @dataclass(frozen=True, slots=True)
 class LivingPivot:
-    """What a pivot's cells are worked out from: the table part that shows its rows with its headings, the fields as
+    """What a pivot's cells are calculated from: the table part that shows its rows with its headings, the fields as
     they were asked for, what stands where a combination has no rows, and the column and value that rows are cut to."""
 
     table: str
@@ -80,7 +80,7 @@ def put_formulas(sheet: Sheet, pivot: Pivot, living: LivingPivot, where: str) ->
 
 
 def _hindrances(pivot: Pivot, living: LivingPivot) -> Iterator[str]:
-    """Why a pivot cannot be worked out by conditional sums."""
+    """Why a pivot cannot be calculated by conditional sums."""
     shown = {heading.casefold() for heading in living.headings}
     fields = [*living.rows, *living.columns]
     for value in pivot.values:

@@ -29,7 +29,7 @@ _INDENT = 1
 
 @dataclass(frozen=True, slots=True)
 class LivingAmounts:
-    """What the amounts of a statement are worked out from in its workbook: for each column the table part with its
+    """What the amounts of a statement are calculated from in its workbook: for each column the table part with its
     columns of accounts and amounts, and the table part that maps with its columns of accounts and lines."""
 
     amounts: Sequence[tuple[str, str, str]]

@@ -59,7 +59,7 @@ def _deflate_chunk(content: memoryview, start: int) -> bytes:
 
 
 def crc32(content: bytes, before: int = 0) -> int:
-    """The checksum of a content, or of a part of it that comes behind one with the checksum `before`."""
+    """The checksum of a content, or of a part of it that comes after one with the checksum `before`."""
     return int(_deflater.crc32(content, before))
 
 

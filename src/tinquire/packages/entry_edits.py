@@ -1,6 +1,6 @@
 """Small changes in the bytes of parts that list things: all around an entry stays as another program wrote it.
 
-Each raises Unusual where the markup has a form in which it cannot be told apart safely; then a parser has to do it.
+Each raises Unusual where the markup has a form in which it cannot be distinguished safely; then a parser has to do it.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ def without_entries(data: bytes, name: bytes, attribute: bytes, gone: Callable[[
 
 
 def with_entry(data: bytes, around: bytes, entry: bytes) -> bytes:
-    """A part with an entry more, behind the others in its outermost element."""
+    """A part with an entry more, after the others in its outermost element."""
     _require_plain(data)
     close = b"</" + around + b">"
     end = data.rfind(close)

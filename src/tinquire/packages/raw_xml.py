@@ -103,7 +103,7 @@ _SHEET_DATA = re.compile(rb"<((?:[A-Za-z_][\w.-]*:)?)sheetData([ \t\r\n]*/?)>")
 def sheet_data(data: bytes) -> tuple[bytes, Element]:
     """Where a sheet's cells lie (18.3.1.80), and the prefix with which its elements are named.
 
-    Raises Unusual where they cannot be told apart safely: comments, other encodings, no cells at all.
+    Raises Unusual where they cannot be distinguished safely: comments, other encodings, no cells at all.
     """
     match = _SHEET_DATA.search(data)
     if match is None or b"<!" in data[: match.end()].replace(b"<!DOCTYPE", b"<!"):
@@ -121,7 +121,7 @@ def sheet_data(data: bytes) -> tuple[bytes, Element]:
 
 
 def _holds(data: bytes, sign: bytes, start: int, end: int) -> bool:
-    """Whether two characters stand in a part; its second one is rare, and a single one is found faster than two."""
+    """Whether two characters are in a part; its second one is rare, and a single one is found faster than two."""
     at = data.find(sign[1:], start, end)
     while at > 0:
         if data[at - 1 : at] == sign[:1]:

@@ -30,7 +30,7 @@ CENTRAL = struct.Struct("<4s6H3L5H2L")
 LOCAL = struct.Struct("<4s5H3L2H")
 #: Of a name and of what follows it, within a local header.
 _LOCAL_LENGTHS = struct.Struct("<2H")
-#: Flags of a member (APPNOTE 4.4.4): a descriptor behind the content, names in UTF-8; any other is unusual.
+#: Flags of a member (APPNOTE 4.4.4): a descriptor after the content, names in UTF-8; any other is unusual.
 DESCRIPTOR_FLAG, UTF8_FLAG = 0x8, 0x800
 _ODD_FLAGS = ~(DESCRIPTOR_FLAG | UTF8_FLAG | 0x6)
 
@@ -143,6 +143,6 @@ def replace_members(data: bytes, members: Mapping[str, Member], directory: int, 
 
 
 def _move_entry(header: bytes, place: int, moved: list[tuple[int, int]]) -> bytes:
-    """A member's entry in the directory, with its place behind members that grew or shrank."""
+    """A member's entry in the directory, with its position after members that grew or shrank."""
     place += sum(growth for start, growth in moved if start < place)
     return b"%s%s%s" % (header[:42], place.to_bytes(4, "little"), header[46:])

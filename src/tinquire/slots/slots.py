@@ -42,7 +42,7 @@ _WORDS: dict[str, Callable[[str], str]] = {"title": str.title, "upper": str.uppe
 
 @dataclass(frozen=True, slots=True)
 class Slot:
-    """One marker: the whole text as written, its inside, and the format behind `as`, if any."""
+    """One marker: the whole text as written, its inside, and the format after `as`, if any."""
 
     written: str
     inside: str
@@ -54,7 +54,7 @@ class Slot:
 
     @property
     def word(self) -> str | None:
-        """`title`, `upper` or `lower`, when that is what stands behind `as`."""
+        """`title`, `upper` or `lower`, when that is what stands after `as`."""
         return self.format.casefold() if self.format and self.format.casefold() in _WORDS else None
 
     @property

@@ -20,7 +20,7 @@ def _beside() -> ThreadPoolExecutor:
 
 
 class Digest:
-    """A SHA-256 (FIPS 180-4), worked out when it is first asked for: of a large file it takes as long as reading it."""
+    """A SHA-256 (FIPS 180-4), calculated when it is first asked for: of a large file it takes as long as reading it."""
 
     def __init__(self, work: Callable[[], str], size: int = 0) -> None:
         self._work = work

@@ -1,4 +1,4 @@
-"""One source, from its files to one typed table: found, read, told apart from clutter, typed, stacked, compared."""
+"""One source, from its files to one typed table: found, read, distinguished from clutter, typed, stacked, compared."""
 
 from __future__ import annotations
 
@@ -272,7 +272,7 @@ def _keep_what_is_named(spec: SourceSpec, raws: Sequence[RawTable], known: Mappi
 
 
 def _inferred_types(spec: SourceSpec, raws: Sequence[RawTable], headings: Sequence[str]) -> SourceSpec:
-    """The types of columns that none was stated for, by their texts in all files; and what was found out, noted."""
+    """The types of columns that none was stated for, by their texts in all files; and what was detected, noted."""
     types, says = dict(spec.types), []
     stated = {heading.casefold() for heading in types}
     for heading in headings:

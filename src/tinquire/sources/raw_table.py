@@ -1,4 +1,4 @@
-"""A source as it lies in its file: columns of cells before headings, types and clutter are told apart."""
+"""A source as it lies in its file: columns of cells before headings, types and clutter are distinguished."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ __all__ = ["HEADING_SEARCH_ROWS", "MOMENTS", "Block", "RawTable", "table_below_h
 
 #: A heading row is looked for among this many rows from the top.
 HEADING_SEARCH_ROWS = 60
-#: Below the last row of data, at most this many rows of totals and notes are told apart.
+#: Below the last row of data, at most this many rows of totals and notes are distinguished.
 FOOT_ROWS = 12
 #: What a workbook can show a number as, by the number that `Block.moments` has for it.
 MOMENTS: tuple[Moment, ...] = ("", "date", "time", "duration")
@@ -77,7 +77,7 @@ class RawTable:
     digest: Digest = field(default_factory=lambda: Digest.known(""))
 
     def cells(self, rows: Sequence[int], column: int) -> str:
-        """The places of values of a column, as a message says them."""
+        """The positions of values of a column, as a message says them."""
         many = "s" if len(rows) > 1 else ""
         if self.by_line:
             lines = listed([str(self.rows[row]) for row in rows])
@@ -114,7 +114,7 @@ def table_below_heading(
 
 
 def _join_headings(block: Block, first: int, last: int) -> Block:
-    """The block with the texts of several heading rows joined in the last; what stands in an upper row is said of all
+    """The block with the texts of several heading rows joined in the last; what is in an upper row is said of all
     columns to its right up to the next one, as merged cells show it. Raises DataError."""
     top, bottom = first - block.top, last - block.top
     if not 0 <= top <= bottom < block.height:
@@ -158,7 +158,7 @@ def _heading_place(block: Block, filled: np.ndarray, expected: frozenset[str]) -
 
 
 def _heads_values(block: Block, row: int) -> bool:
-    """Whether a row in which a text stands twice is one of headings: it has no number, and one stands in the next."""
+    """Whether a row in which a text stands twice is one of headings: it has no number, and one is in the next."""
     own, below = ([column[index] for column in block.columns] for index in (row, min(row + 1, block.height - 1)))
     spells = [[value for value in values if not isinstance(value, str) or _is_number(value)] for values in (own, below)]
     filled = [[value for value in values if value is not None] for values in spells]

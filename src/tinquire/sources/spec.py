@@ -82,7 +82,7 @@ class SourceSpec:
     separator: str | None = None
     decimal: str | None = None
     encoding: str | None = None
-    #: Columns added to every row, worked out for each file and sheet.
+    #: Columns added to every row, calculated for each file and sheet.
     stamps: Mapping[str, Callable[[Path, str], str]] = field(default_factory=dict)
 
     def stand_ins(self, heading: str) -> Mapping[str, Value]:
@@ -113,5 +113,5 @@ class SourceRead:
     table: Table
     files: tuple[FileRead, ...]
     warnings: tuple[Fault, ...]
-    #: The type of each column as it was read, with the order of its days: stated, or found out.
+    #: The type of each column as it was read, with the order of its days: stated, or detected.
     types: Mapping[str, str] = field(default_factory=dict)

@@ -120,7 +120,7 @@ def _unreadable(
 
 
 def _stand_in(spec: SourceSpec, heading: str) -> tuple[Value] | None:
-    """What stands in a column for values that cannot be read; None when they stop the run."""
+    """What is in a column for values that cannot be read; None when they stop the run."""
     if not isinstance(spec.unreadable, str):
         values = {name.casefold(): value for name, value in spec.unreadable.items()}
         found = values.get(heading.casefold(), spec)

@@ -1,4 +1,4 @@
-"""Values of groups worked out at once: one pass of counting and summing over all rows."""
+"""Values of groups calculated at once: one pass of counting and summing over all rows."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ _Part: TypeAlias = Callable[[str], Floats]
 
 class Summary:
     """What is known of the values of each group: how many there are, how many are numbers, their sum, smallest, largest
-    and product. Each part is worked out when it is first asked for.
+    and product. Each part is calculated when it is first asked for.
 
     From a summary follow the aggregations of `Summary.KINDS`; and summaries of groups make one of larger groups, for
     which the rows need not be gone through again.

@@ -1,4 +1,4 @@
-"""Keys: rows told apart by the values of one or several columns."""
+"""Keys: rows distinguished by the values of one or several columns."""
 
 from __future__ import annotations
 

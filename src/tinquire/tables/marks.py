@@ -16,8 +16,8 @@ __all__ = ["any_two_readings", "decimal_mark", "has_two_readings", "mark_of_colu
 _AROUND = r"[^\d.,]{0,5}"
 #: Spaces and apostrophes between digits tell thousands apart, and nothing of the decimal mark.
 _THOUSANDS = re.compile(r"(?<=\d)[ '\u2019\u00a0\u202f](?=\d{3})")
-#: A number whose decimal mark is plain to see: not three digits behind it, more than three or a zero in front of it, or
-#: thousands told apart by the other mark.
+#: A number whose decimal mark is plain to see: not three digits after it, more than three or a zero before it, or
+#: thousands distinguished by the other mark.
 _PLAIN_TO_SEE = re.compile(
     rf"{_AROUND}(?:\d*(?P<mark>[.,])(?!\d{{3}}(?!\d))\d+|(?:0|\d{{4,}})(?P<long>[.,])\d{{3}}"
     rf"|\d{{1,3}}(?:(?P<group>[.,])\d{{3}})+(?!(?P=group))(?P<other>[.,])\d+|\d{{1,3}}(?:(?P<only>[.,])\d{{3}}){{2,}})"
@@ -31,7 +31,7 @@ _SAMPLE = 400
 
 @runtime_checkable
 class SampledTexts(Protocol):
-    """A pool of texts that are not at hand one by one."""
+    """A pool of texts that are not available one by one."""
 
     def sample(self, count: int) -> list[str]:
         """Some of the texts, from all over."""

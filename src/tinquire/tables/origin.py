@@ -36,13 +36,13 @@ class Members:
 
     @classmethod
     def concat(cls, several: Sequence[Members]) -> Members:
-        """Groups of the same places behind each other."""
+        """Groups of the same positions one after the other."""
         starts = np.cumsum([0, *(len(one.places) for one in several[:-1])])
         ends = [one.ends + start for one, start in zip(several, starts.tolist(), strict=True)]
         return cls(np.concatenate(ends), np.concatenate([one.places for one in several]))
 
     def of_places(self, places: NDArray[Any]) -> Members:
-        """The same groups of what stands at the places of a list."""
+        """The same groups of what stands at the positions of a list."""
         return Members(self.ends, places[self.places])
 
     def __len__(self) -> int:
@@ -62,7 +62,7 @@ def _starts(ends: Codes) -> Codes:
 
 
 def _gathered(ends: Codes, groups: NDArray[Any]) -> tuple[Codes, Codes]:
-    """The ends of some of the groups put behind each other, and the places that they take their members from."""
+    """The ends of some of the groups put one after the other, and the places that they take their members from."""
     groups = np.arange(len(ends))[groups]
     starts = _starts(ends)[groups]
     counts = ends[groups] - starts

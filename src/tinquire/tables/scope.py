@@ -1,4 +1,4 @@
-"""What names and references mean in the formulas of a docket: tables, figures, and the columns of the row at hand."""
+"""What names and references mean in the formulas of a docket: tables, figures, and the columns of the current row."""
 
 from __future__ import annotations
 

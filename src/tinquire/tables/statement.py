@@ -27,7 +27,7 @@ __all__ = [
 #: What a line can be: accounts added up, the sum of a category's lines, the sum of all lines since the last total, a
 #: formula over other lines, a heading, or nothing.
 KINDS = ("sum", "subtotal", "total", "formula", "heading", "blank")
-#: The place of accounts that belong to no line of this statement.
+#: The position of accounts that belong to no line of this statement.
 _LEFT_OUT = -1
 _SIGNS = {"": 1.0, "+": 1.0, "1": 1.0, "-": -1.0, "-1": -1.0}
 #: At most this many accounts are listed one by one.
@@ -75,10 +75,10 @@ class StatementRows:
 
 @dataclass(frozen=True)
 class Statement:
-    """A statement worked out: lines in their order, and for each column of amounts a value a line, blank for headings.
+    """A statement calculated: lines in their order, and for each column of amounts a value a line, blank for headings.
 
     `members` are the lines (by their places) that a subtotal or total adds up. `accounts` lists what was mapped: line,
-    account, and the amounts as they stand in their tables. `rows` are
+    account, and the amounts as they are in their tables. `rows` are
     of each column of amounts; `made_of` names for each line the lines of accounts in it.
     """
 
@@ -181,7 +181,7 @@ def _keys(column: Column) -> list[str]:
 
 
 def _line_of(mapping: Table, account: str, line: str, places: Mapping[str, int], stopped: str) -> dict[str, int]:
-    """The place of each account's line; an account with a blank one is left out on purpose."""
+    """The position of each account's line; an account with a blank one is left out on purpose."""
     found: dict[str, int] = {}
     accounts, lines = _keys(mapping.column(account, stopped)), mapping.column(line, stopped).to_list()
     for row, (key, value) in enumerate(zip(accounts, lines, strict=True)):

@@ -111,8 +111,10 @@ class Table:
         return replace(self, fields=fields, columns=tuple(self.columns[index] for index in places))
 
     def with_column(self, new: Field, column: Column, formula: RowFormula | None = None) -> Table:
-        """The table with a column added at the end, or put in the place of the one with its heading. Its values are new
-        ones, derived by `formula` if any; what was derived from the old ones no longer holds."""
+        """The table with a column added at the end, or in place of the one with its heading.
+
+        Its values are new, derived by `formula` if any; what was derived from the old ones no longer holds.
+        """
         index = self.index_of(new.name)
         if index is not None and self.columns[index] is column and formula is None:
             return self._put(index, replace(new, identity=self.fields[index].identity), column, self.formulas)

@@ -3,14 +3,14 @@
     text       numbers are written out in General form
     whole      a number without a fraction
     number     any number
-    money      any number; a currency sign may stand in front or behind
+    money      any number; a currency sign may stand before or after
     percent    any number; `5%` is 0.05
     date       a day: a date cell, or text in ISO 8601 order; `date dmy`, `date mdy`, `date ymd` state another order
     time       a time of day
     duration   hours and minutes that went by, as many as there are: `38:45`; `-0:30` too
     yes/no     TRUE/FALSE, yes/no, y/n, 1/0
 
-In number texts spaces and thousands marks may stand between digits; a minus may stand in front or behind, or be
+In number texts spaces and thousands marks may stand between digits; a minus may stand before or after, or be
 written as brackets. An exponent has a sign, or its number a fraction (1E+3, 1.5e3): 2E3 is a code. The decimal mark is
 the one that the source states, or that other numbers of the column or file show; where nothing does, a number that can
 be read two ways (1.000) is a problem, as a day is that could be another.
@@ -80,7 +80,7 @@ _CENTURY_BREAK = 50
 
 @runtime_checkable
 class SpelledTexts(Protocol):
-    """A pool of texts that are not at hand one by one, but can be read into numbers together."""
+    """A pool of texts that are not available one by one, but can be read into numbers together."""
 
     def plain_numbers(self, codes: Codes, point: str) -> tuple[Floats, Booleans]:
         """The numbers of the texts at these places, with that decimal mark, and which of them are spelled plainly."""

@@ -212,7 +212,7 @@ class Workbook:
         return [entry.name for entry in self.entries if entry.kind == kind]
 
     def entry(self, name: str) -> SheetEntry | None:
-        """The place of a sheet, by its name without regard to case."""
+        """The position of a sheet, by its name without regard to case."""
         folded = name.casefold()
         return next((entry for entry in self.entries if entry.name.casefold() == folded), None)
 
@@ -280,7 +280,7 @@ class Workbook:
     # -- changing --------------------------------------------------------------------------------------
 
     def add_sheet(self, sheet: Sheet) -> None:
-        """Put a new sheet behind the others. Raises DataError when its name is taken or not allowed."""
+        """Put a new sheet after the others. Raises DataError when its name is taken or not allowed."""
         if self.entry(sheet.name) is not None or not valid_sheet_name(sheet.name):
             why = f"a sheet cannot be named '{sheet.name}': " + (
                 "there is one already"

@@ -1,4 +1,4 @@
-"""tinquire recalc: a workbook's results worked out again."""
+"""tinquire recalc: a workbook's results calculated again."""
 
 from __future__ import annotations
 

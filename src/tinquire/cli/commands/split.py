@@ -113,7 +113,7 @@ def _by_column(options: argparse.Namespace) -> Iterator[_Piece]:
 
 
 def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
-    """One workbook with a sheet for each value, behind the sheet that was split."""
+    """One workbook with a sheet for each value, after the sheet that was split."""
     from tinquire.cells.dates import serial_from_date
     from tinquire.sources.readers.headings import rows_by_value
     from tinquire.workbook import Workbook
@@ -127,7 +127,7 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
     path = options.out / _name(options, options.file.stem, 1, set())
     require_new(path, "name another folder")
     made = []
-    for value, rows in reversed(groups.rows.items()):  # each copy stands right behind the sheet
+    for value, rows in reversed(groups.rows.items()):  # each copy stands right after the sheet
         terminal.progress(value)
         name = safe_sheet_name(value, {entry.name.casefold() for entry in book.entries})
         copy_sheet(book, groups.sheet, name)

@@ -114,7 +114,7 @@ def _named(step: Step) -> str:
 
 
 def _lines(step: Step, stem: str, branch: str = "") -> Iterator[str]:
-    """A step and what it reads as a tree, the branches drawn in front."""
+    """A step and what it reads as a tree, with branches at the left."""
     yield f"{stem}{branch}{step.place}  {_named(step)}"
     below = stem + {"": "", "├─ ": "│  ", "└─ ": "   "}[branch]
     bar = "│  " if step.inputs else "   "

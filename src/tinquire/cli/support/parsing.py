@@ -1,4 +1,4 @@
-"""The words of one command: what is wrong with them in a line, and several values behind one option."""
+"""The words of one command: what is wrong with them in a line, and several values after one option."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ class CommandParser(argparse.ArgumentParser):
 
 
 def spread(words: list[str], parser: argparse.ArgumentParser) -> list[str]:
-    """Several values behind an option that takes pairs, like `--type A=date B=money`, with the option before each."""
+    """Several values after an option that takes pairs, like `--type A=date B=money`, with the option before each."""
     pairs = {
         option
         for action in parser._actions

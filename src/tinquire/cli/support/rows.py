@@ -1,4 +1,4 @@
-"""Rows of files named on the command line, with their types stated or found out."""
+"""Rows of files named on the command line, with their types stated or detected."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from tinquire.sources import SourceRead, SourceSpec
     from tinquire.tables import Table
 
-#: Numbers of files at hand are written as they are: a customer's number has no thousands.
+#: Numbers of files without a docket are written as they are: a customer's number has no thousands.
 PLAIN = {"whole": "0", "number": "General"}
 
 __all__ = ["PLAIN", "add_reading", "read_rows", "spec_of", "stated_types", "tell_read", "write_table"]
@@ -77,7 +77,7 @@ def _stand_ins(words: Sequence[str]) -> dict[str, Value]:
 
 
 def spec_of(name: str, files: Sequence[Path], base: Path, options: argparse.Namespace) -> SourceSpec:
-    """Files at hand as a source: types that nobody states are found out."""
+    """Files without a docket as a source: types that nobody states are detected."""
     from tinquire.sources import SourceSpec
 
     separator = "\t" if options.separator == "tab" else options.separator
@@ -102,7 +102,7 @@ def read_rows(
 
 
 def tell_read(gathered: SourceRead, terminal: Terminal) -> None:
-    """A line for each file that was read, with what was left out or found out."""
+    """A line for each file that was read, with what was left out or detected."""
     for file in gathered.files:
         terminal.line(
             "read", f"{file.shown}: {counted(file.rows, 'row')}" + "".join(f"; {note}" for note in file.notes)

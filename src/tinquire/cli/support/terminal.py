@@ -14,7 +14,7 @@ from tinquire.base.faults import Fault, TinQuireError
 
 __all__ = ["Terminal"]
 
-#: Labels stand in a column of their own, as wide as the longest of the four parts of a fault and a gap.
+#: Labels are in a column of their own, as wide as the longest of the four parts of a fault and a gap.
 LABEL_WIDTH = 10
 _NARROWEST = 50
 #: A table's columns are cut to this width where there is no room for all of them, never further.

@@ -43,7 +43,7 @@ class ErrorValue(Exception):  # noqa: N818 - it becomes a value, not a message
 
 
 def _call_guarded(work: Callable[..., Any], *given: Any) -> Any:
-    """A function's result; what Python cannot work out, and what is no finite number, is an error value."""
+    """A function's result; what Python cannot calculate, and what is not a finite number, is an error value."""
     try:
         with np.errstate(all="ignore"):
             found = work(*given)

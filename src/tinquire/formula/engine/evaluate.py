@@ -60,9 +60,9 @@ __all__ = [
     "span_of",
 ]
 
-#: A name may stand for a formula that holds names; deeper chains than this are taken for a loop.
+#: A name may stand for a formula that holds names; deeper chains than this are treated as a loop.
 MAX_NAME_DEPTH = 32
-#: Functions that call themselves deeper than this are taken for a loop.
+#: Functions that call themselves deeper than this are treated as a loop.
 MAX_CALL_DEPTH = 50
 #: What stands for a parameter that a call leaves out.
 LEFT_OUT = Scalar(None)
@@ -255,7 +255,7 @@ def _chain(node: Binary, frame: Frame) -> Operand:
 
 
 def _add_chain(result: Scalar | Lanes | Grid, waiting: list[tuple[str, Column]]) -> Scalar | Lanes | Grid:
-    """Sums, differences and products of columns that follow each other, worked out together."""
+    """Sums, differences and products of columns that follow each other, calculated together."""
     return Lanes(running(result.column, waiting)) if waiting and isinstance(result, Lanes) else result
 
 

@@ -1,8 +1,8 @@
-"""Columns whose cells depend on the cells above (or below) them, worked out in one loop.
+"""Columns whose cells depend on the cells above (or below) them, calculated in one loop.
 
 Balances that begin with the last one's end, subtotals that begin again where a name changes, loans, depreciation: their
-columns read themselves or each other a row away, so that no column can be worked out at once, and cell by cell each
-costs a hundred times as much as it need. Here all that does not depend on the ring is worked out as columns first; what
+columns read themselves or each other a row away, so that no column can be calculated at once, and cell by cell each
+costs a hundred times as much as it need. Here all that does not depend on the ring is calculated as columns first; what
 is left, a handful of operators over numbers, becomes one loop of plain Python, compiled once.
 
 The loop is exact or absent: wherever a value is not a number, a divisor is zero, a result is out of range or a function
@@ -48,7 +48,7 @@ def run_recurrence(
     """Results of columns that depend on each other, for the rows of a frame: one for each column of the ring (by its
     number) in the ring's order, or None when they cannot be had this way.
 
-    `outside` says of a node whether it reads no cell of the ring. The cells above and below must be worked out already.
+    `outside` says of a node whether it reads no cell of the ring. The cells above and below must be calculated already.
     """
     if len(ring) == 1:
         ((column, tree),) = ring.items()
@@ -104,7 +104,7 @@ class _Loop:
         return self._looped(ordered, max(map(abs, self.offsets)), down=down)
 
     def _begun(self, farthest: int, *, down: bool) -> dict[str, float]:
-        """What stands in the cells before the first turn, by the names that they have in the loop."""
+        """What is in the cells before the first turn, by the names that they have in the loop."""
         row = self.frame.row - farthest if down else self.frame.row + self.frame.count
         if row < 1:
             raise _NotSuitable

@@ -1,4 +1,4 @@
-"""Running totals: a column of which each cell adds to the one above it, worked out in one pass.
+"""Running totals: a column of which each cell adds to the one above it, calculated in one pass.
 
 Such a formula reads its own column, so that it cannot be run as one program over all cells; cell by cell it costs a
 thousand times as much. Where the cell above is the first of a row of sums and differences (`E1+C2-D2`), the numbers are

@@ -143,7 +143,7 @@ class Frame:
     arrays: bool = False
     #: Names that the formula itself gives (`LET`, `LAMBDA`), casefolded.
     names: Mapping[str, Operand] = field(default_factory=dict)
-    #: How many function values are being worked out one within the other.
+    #: How many function values are being calculated one within the other.
     depth: int = 0
 
     def lane(self, lane: int) -> Frame:

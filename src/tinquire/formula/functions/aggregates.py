@@ -143,8 +143,6 @@ _SUBTOTALS: dict[int, Callable[[Matrix], Column]] = {
 
 #: What AGGREGATE's first argument picks besides: of numbers alone, and with a place or share.
 _AGGREGATES = {12: "MEDIAN", 13: "MODE.SNGL"}
-
-
 _WITH_PLACE = {14: "LARGE", 15: "SMALL", 16: "PERCENTILE.INC", 17: "QUARTILE.INC", 18: "PERCENTILE.EXC", 19: "QUARTILE.EXC"}  # fmt: skip
 
 

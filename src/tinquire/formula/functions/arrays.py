@@ -62,7 +62,7 @@ def _or_empty(empty: Grid | None) -> Grid:
 
 
 def order_of(keys: Sequence[Column], descending: Sequence[bool]) -> Codes:
-    """The places of rows sorted by keys, the first one first; numbers before texts before yes/no before errors, blanks
+    """The positions of rows sorted by keys, the first one first; numbers before texts before yes/no before errors, blanks
     always last; texts without regard to case; equal rows stay in their order."""
     indexes = np.arange(len(keys[0]))
     for key, down in reversed(list(zip(keys, descending, strict=True))):

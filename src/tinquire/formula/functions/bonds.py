@@ -263,8 +263,6 @@ def _declining(cost: float, salvage: float, period: int, rate: float, share: flo
 
 
 _DAYS = "DATE(2026,3,10), DATE(2026,9,30), 2, 1"
-
-
 _BOND = "settlement: number, maturity: number, frequency: number, basis: number = 0"
 
 

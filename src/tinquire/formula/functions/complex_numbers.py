@@ -16,8 +16,6 @@ from tinquire.formula.engine.registry import declare_all
 # -- complex numbers, which a cell holds as text ---------------------------------------------------------
 
 _UNSIGNED = r"(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[Ee][+-]?[0-9]+)?"
-
-
 _COMPLEX = re.compile(rf"(?P<real>[+-]?{_UNSIGNED})?(?P<imaginary>[+-]?(?:{_UNSIGNED})?)(?P<unit>[ij])\Z")
 
 

@@ -11,7 +11,7 @@ from tinquire.cells.column import Floats
 from tinquire.formula.engine.adapters import plain, sample
 from tinquire.formula.engine.registry import declare_all, elementwise
 
-#: Factors beyond this cannot be told apart by a double.
+#: Factors beyond this cannot be distinguished by a double.
 _LARGEST = 2.0**53
 
 
@@ -35,7 +35,7 @@ def whole_part(number: float, least: float = 0) -> int:
 
 
 def _sized(logarithm: float) -> None:
-    """Raises OverflowError before a number is worked out that no double holds."""
+    """Raises OverflowError before a number is calculated that no double holds."""
     if logarithm > math.log(sys.float_info.max):
         raise OverflowError
 

@@ -68,7 +68,7 @@ def _wanted(index: KeyIndex, key: Value, match: float, search: float) -> int:
 
 
 def _near(column: Column, key: Value, kind: int, way: int) -> int:
-    """The place of the next smaller (-1) or larger (1) value of the key's kind, or -1."""
+    """The position of the next smaller (-1) or larger (1) value of the key's kind, or -1."""
     signs, faults = compare(column, Column.full(0.0 if key is None else key, 1))
     alike = column.kinds == Column.full(0.0 if key is None else key, 1).kinds[0]
     side = alike & (signs == kind)

@@ -343,7 +343,7 @@ def _fixed_number(node: Node, frame: Frame) -> float | CellError:
 
 
 def _choose(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-    """Only what is chosen is worked out when the choice is the same for all."""
+    """Only what is chosen is calculated when the choice is the same for all."""
     place = number_of(fixed_value(arguments[0], frame))
     if isinstance(place, CellError):
         return Scalar(place)

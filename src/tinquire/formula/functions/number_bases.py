@@ -12,8 +12,6 @@ from tinquire.formula.functions.integers import whole_part
 # -- other bases -----------------------------------------------------------------------------------------
 
 _BASES = {"BIN": (2, "binary"), "OCT": (8, "octal"), "HEX": (16, "hexadecimal")}
-
-
 _DIGITS = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
 
@@ -115,7 +113,7 @@ _ROMAN = (
 )  # fmt: skip
 
 
-#: What each level of brevity may use besides: the signs that may stand in front of a larger one.
+#: What each level of brevity may use besides: the signs that may stand before a larger one.
 _BRIEF: tuple[tuple[tuple[int, str], ...], ...] = (
     (),
     ((450, "LD"), (45, "VL"), (950, "LM"), (95, "VC")),

@@ -113,8 +113,6 @@ def _last_yield(price: float, at_end: float, accrued: float, years: float) -> fl
 
 
 _FIRST = "settlement: number, maturity: number, issue: number, first: number, " + _BOND
-
-
 _LAST = "settlement: number, maturity: number, last: number, " + _BOND
 
 

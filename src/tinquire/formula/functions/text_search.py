@@ -86,7 +86,7 @@ def _delimiters(grid: Grid, fold: float) -> re.Pattern[str]:
 
 
 def _side(text: str, delimiter: Grid, which: float, fold: float, end: float, missing: Value, after: bool) -> Value:
-    """The part of a text before the nth delimiter, or behind it; from the end when that is negative."""
+    """The part of a text before the nth delimiter, or after it; from the end when that is negative."""
     number = int(which)
     if number == 0 or abs(number) > len(text) + 1:
         raise ErrorValue(CellError.VALUE)

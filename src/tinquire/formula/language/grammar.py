@@ -153,7 +153,7 @@ class _Reader:
         return node
 
     def spanned(self) -> Node:
-        """References with colons between them, of which one at least is worked out: the area around them."""
+        """References with colons between them, of which one at least is calculated: the area around them."""
         node = self.apply()
         while self.at(":"):
             self.next()
@@ -220,7 +220,7 @@ class _Reader:
         return Call(token.text, arguments)
 
     def arguments(self, unclosed: str = "the closing bracket ')' is missing") -> tuple[Node, ...]:
-        """What stands behind an opening bracket, and that which closes it."""
+        """What stands after an opening bracket, and that which closes it."""
         arguments: list[Node] = []
         if not self.at(")"):
             arguments.append(self.argument())

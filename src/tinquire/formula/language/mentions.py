@@ -149,7 +149,7 @@ def _sheets_of(prefix: str) -> tuple[bool, tuple[str, ...]]:
 
 
 def behind_bracket(text: str, start: int) -> int | None:
-    """The place behind the bracket that closes the one at `start`; an apostrophe escapes what follows it. None when
+    """The position after the bracket that closes the one at `start`; an apostrophe escapes what follows it. None when
     it is not closed."""
     depth, index = 0, start
     while index < len(text):
@@ -232,7 +232,7 @@ class DownPattern:
     distances: tuple[int, ...]
 
     def texts(self, first: int, count: int) -> bytes:
-        """The texts for this many rows from `first` on, each with a line break behind it."""
+        """The texts for this many rows from `first` on, each with a line break after it."""
         if len(self.distances) == 1:
             numbers: Sequence[int] = range(first + self.distances[0], first + self.distances[0] + count)
         else:

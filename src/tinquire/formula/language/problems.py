@@ -11,7 +11,7 @@ _SHOWN = 70
 
 
 class FormulaError(UseError):
-    """A formula that cannot be read: its text, the place of the fault (from zero), and what was expected."""
+    """A formula that cannot be read: its text, the position of the fault (from zero), and what was expected."""
 
     def __init__(self, text: str, place: int, expected: str) -> None:
         self.text = text
@@ -37,7 +37,7 @@ class CycleError(DataError):
 
 
 def pointed(text: str, place: int) -> str:
-    """The formula with a pointer in front of the fault, cut to what fits a line."""
+    """The formula with a pointer before the fault, cut to what fits a line."""
     start = max(0, place - _SHOWN // 2)
     end = min(len(text), start + _SHOWN)
     before = ("…" if start else "") + text[start:place]

@@ -40,7 +40,7 @@ class ReferenceChange(Protocol):
 
 
 def may_mention(name: str, data: bytes) -> bool:
-    """Whether a part could mention a name; names that markup may spell in several ways are always taken for there."""
+    """Whether a part could mention a name; names that markup may spell in several ways are always treated as there."""
     if re.search(r"[^\w .-]", name) or not name.isascii():
         return True
     return name.lower().encode() in data.lower()

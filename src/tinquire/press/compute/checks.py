@@ -79,7 +79,7 @@ def make_checks(values: Results, before: Before) -> Checks:
 
 
 def _all_checks(values: Results, before: Before) -> Iterator[tuple[str, Callable[[], _Outcome]]]:
-    """Each check with its place in the docket: those that it states, and the statements that must balance."""
+    """Each check with its position in the docket: those that it states, and the statements that must balance."""
     for name, model in values.docket.model.checks.items():
         where = values.docket.where("checks", name)
         yield where, partial(_check, values, before, name, model, where)

@@ -22,7 +22,7 @@ __all__ = ["compute"]
 
 
 def compute(run: Run, before: Before, progress: Callable[[str], None]) -> Results:
-    """Work out all tables, pivots, statements, figures and checks.
+    """Calculate all tables, pivots, statements, figures and checks.
 
     `before` tells what the run of the period before kept under a name; `progress` hears what is being done.
     """

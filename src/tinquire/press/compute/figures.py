@@ -1,4 +1,4 @@
-"""The fifth stage of a run: named values, worked out by formulas over tables, pivots, statements and each other."""
+"""The fifth stage of a run: named values, calculated by formulas over tables, pivots, statements and each other."""
 
 from __future__ import annotations
 

@@ -22,7 +22,7 @@ __all__ = ["Pivots", "make_pivots", "pivot_over"]
 
 @dataclass(frozen=True)
 class Pivots:
-    """Pivots by name, what databases worked out for them, and what failed."""
+    """Pivots by name, what databases calculated for them, and what failed."""
 
     pivots: Mapping[str, Pivot]
     fetched: tuple[Fetched, ...] = ()
@@ -30,7 +30,7 @@ class Pivots:
 
 
 def make_pivots(run: Run, tables: Tables) -> Pivots:
-    """Work out every pivot whose table was made."""
+    """Calculate every pivot whose table was made."""
     pivots: dict[str, Pivot] = {}
     fetched: list[Fetched] = []
     errors: list[TinQuireError] = []

@@ -62,7 +62,7 @@ class Results:
         return {**self.run.known, "files_read": float(files), **self.figures}
 
     def slots(self) -> SlotScope:
-        """The scope of slots, once all is worked out."""
+        """The scope of slots, once all is calculated."""
         dates = {"period.first": "date", "period.last": "date", "files_read": "whole"}
         return SlotScope(self.house, self.names, {**dates, **self.figure_types}, self._formula_tables())
 

@@ -1,4 +1,4 @@
-"""What slots mean in a run: names of the run, columns of the row at hand, and formulas over both."""
+"""What slots mean in a run: names of the run, columns of the current row, and formulas over both."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ class SlotScope:
         return replace(self, names={**self.names, **names})
 
     def format_of(self, text: str) -> str:
-        """The number format that the text behind `as` means: that of a column type, or the text itself."""
+        """The number format that the text after `as` means: that of a column type, or the text itself."""
         return self.house.number_format(text) if text in TYPES else text
 
     def filled(self, text: str, stopped: str, where: str) -> str:

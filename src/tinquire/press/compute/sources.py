@@ -31,7 +31,7 @@ class Sources:
 
 @dataclass(frozen=True, slots=True)
 class Fetched:
-    """Groups of rows that a database worked out for a source."""
+    """Groups of rows that a database calculated for a source."""
 
     source: str
     groups: RemoteGroups
@@ -63,7 +63,7 @@ def _remote(run: Run, name: str, model: SourceModel) -> RemoteRows:
 
 
 def with_fetched(gathered: Mapping[str, SourceRead], fetched: Iterable[Fetched]) -> dict[str, SourceRead]:
-    """Sources with what databases worked out for them, for the record of what was read."""
+    """Sources with what databases calculated for them, for the record of what was read."""
     sources = dict(gathered)
     for one in fetched:
         groups = one.groups

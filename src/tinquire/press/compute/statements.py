@@ -29,7 +29,7 @@ class Statements:
 
 
 def make_statements(run: Run, tables: Tables) -> Statements:
-    """Work out every statement whose tables were made."""
+    """Calculate every statement whose tables were made."""
     made: dict[str, Statement] = {}
     errors: list[TinQuireError] = []
     for name, model in run.docket.model.statements.items():

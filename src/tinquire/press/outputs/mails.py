@@ -188,7 +188,7 @@ def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], p
 
 
 def _numbered_file(file: str, number: int) -> str:
-    """A file's name that was given before, told apart by a number."""
+    """A file's name that was given before, distinguished by a number."""
     return file if number == 1 else f"{file.removesuffix('.eml')} ({number}).eml"
 
 

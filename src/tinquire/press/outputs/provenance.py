@@ -66,7 +66,7 @@ def sources_of_statement(sheet: Sheet, statement: Statement) -> Iterator[CellSou
     bottom = top + len(statement.lines) - 1
     notes = _accounts(statement)
     for number in range(len(statement.fields)):
-        # Differences and shares come behind the amounts, and are of the first two.
+        # Differences and shares come after the amounts, and are of the first two.
         own = statement.rows[number : number + 1] or statement.rows[:2]
         origins = [one.table.origin for one in own if one.table.origin is not None]
         if len(origins) < len(own):
@@ -77,7 +77,7 @@ def sources_of_statement(sheet: Sheet, statement: Statement) -> Iterator[CellSou
 
 
 def _lines(columns: Sequence[StatementRows], count: int) -> Members:
-    """The rows of each line, of several columns of amounts whose tables' rows stand behind each other."""
+    """The rows of each line, of several columns of amounts whose tables' rows stand one after the other."""
     starts = np.cumsum([0, *(column.table.height for column in columns[:-1])]).tolist()
     lists = [
         np.concatenate([one.lines.of(line) + start for one, start in zip(columns, starts, strict=True)])

@@ -19,7 +19,7 @@ _LEVEL = 1
 
 
 def pack_origin(origin: Origin) -> tuple[str, bytes, bytes | None]:
-    """The names of files and sheets; for each row its file, its sheet, how far it lies behind the one before; and the
+    """The names of files and sheets; for each row its file, its sheet, how far it lies after the one before; and the
     number of rows of each group, where rows were brought together."""
     rows = b"".join(_int32_bytes(one) for one in (origin.file, origin.sheet, np.diff(origin.row, prepend=0)))
     names = json.dumps([origin.files, origin.sheets], ensure_ascii=False)

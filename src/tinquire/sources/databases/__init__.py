@@ -1,1 +1,1 @@
-"""Databases: one query with bound parameters, and conditions and groups that the database works out."""
+"""Databases: one query with bound parameters, and conditions and groups that the database calculates."""

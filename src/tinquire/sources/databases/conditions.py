@@ -117,7 +117,7 @@ def _always(truth: bool) -> ColumnElement[bool]:
 
 
 def _either(is_apart: Any, apart: bool, otherwise: ColumnElement[bool]) -> ColumnElement[bool]:
-    """One truth for values of another kind, which come before or behind all of this kind."""
+    """One truth for values of another kind, which come before or after all of this kind."""
     from sqlalchemy import and_, not_, or_
 
     return or_(is_apart, otherwise) if apart else and_(not_(is_apart), otherwise)
@@ -138,7 +138,7 @@ def _flag(column: ColumnElement[Any], holds: Holds, sign: str, value: bool) -> C
 
 
 def _number(column: ColumnElement[Any], holds: Holds, sign: str, value: float) -> ColumnElement[bool]:
-    """Blanks are zero; texts, and yes/no, come behind all numbers."""
+    """Blanks are zero; texts, and yes/no, come after all numbers."""
     from sqlalchemy import func, literal
 
     behind = sign in (">", ">=", "<>")

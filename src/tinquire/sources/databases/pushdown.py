@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
 __all__ = ["PUSHED", "RemoteGroups", "RemoteRows"]
 
-#: Aggregations that a database works out as we do, and the parts of a summary that each is made of.
+#: Aggregations that a database calculates as we do, and the parts of a summary that each is made of.
 PUSHED: dict[Aggregation | None, tuple[str, ...]] = {
     Aggregation.SUM: ("sum", "numbers"), Aggregation.AVERAGE: ("sum", "numbers"), Aggregation.COUNT: ("filled",),
     Aggregation.NUMBERS: ("numbers",), Aggregation.SMALLEST: ("smallest", "numbers"),
@@ -72,7 +72,7 @@ class RemoteRows:
         self, fields: Mapping[str, bool], values: Iterable[tuple[str, Aggregation | None]], stopped: str
     ) -> RemoteGroups:
         """The rows brought together by columns (days without their time where that is asked), with what the values
-        need. Raises DataError for what the database cannot work out as we do, and what `connect_read_only` raises."""
+        need. Raises DataError for what the database cannot calculate as we do, and what `connect_read_only` raises."""
         with connect_read_only(self.url, self.base, self.password) as (connection, shown):
             asking = _RemoteQuery(self, connection, shown, stopped)
             return asking.grouped(fields, list(values))

@@ -1,4 +1,4 @@
-"""Fields told apart by their bytes: equal ones get the same number, whatever there is of them."""
+"""Fields distinguished by their bytes: equal ones get the same number, whatever there is of them."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from tinquire.cells.number_reader import Words
 
 __all__ = ["LONGEST_KEY", "Distinct", "keys_of"]
 
-#: Fields of more bytes are not told apart by words.
+#: Fields of more bytes are not distinguished by words.
 LONGEST_KEY = 64
 #: Slots at first, and at most, as powers of two.
 _FEWEST_BITS, _MOST_BITS = 10, 20
@@ -23,7 +23,7 @@ _MASKS = np.array([(1 << 8 * count) - 1 for count in range(9)], np.uint64)
 
 
 def keys_of(words: Words, starts: Codes, lengths: Codes) -> list[Words]:
-    """The bytes of each field, eight to a word, with zeros behind its end: no byte of a field is zero."""
+    """The bytes of each field, eight to a word, with zeros after its end: no byte of a field is zero."""
     keys = []
     longest, shortest = int(lengths.max(initial=0)), int(lengths.min(initial=LONGEST_KEY))
     for first in range(0, max(longest, 1), 8):
@@ -87,7 +87,7 @@ class Distinct:
         return codes, np.concatenate(new) if new else _NONE
 
     def _held(self, table: Codes, slots: Codes, keys: Sequence[Words]) -> tuple[Codes, Codes]:
-        """The code of each key where its slot holds it, else -1; and the places of the others."""
+        """The code of each key where its slot holds it, else -1; and the positions of the others."""
         holder = table[slots]
         same = self._known[0][holder] == keys[0]  # of a free slot it is any key, and told from others below
         for known, key in zip(self._known[1:], keys[1:], strict=True):
@@ -109,7 +109,7 @@ class Distinct:
             self._known.append(np.zeros(self._room, np.uint64))
 
     def _slots(self, keys: Sequence[Words], factor: int, count: int) -> Codes:
-        """A slot for each key; words of zeros behind a key do not change it."""
+        """A slot for each key; words of zeros after a key do not change it."""
         mixed = np.zeros(count, np.uint64)
         turn = factor
         for key in keys:

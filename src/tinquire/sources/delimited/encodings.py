@@ -10,7 +10,7 @@ from tinquire.base.faults import DataError, Fault
 
 __all__ = ["UTF8_MARK", "in_utf8", "marked_encoding"]
 
-#: The byte-order mark that some programs put in front of UTF-8.
+#: The byte-order mark that some programs put before UTF-8.
 UTF8_MARK = b"\xef\xbb\xbf"
 #: By its first bytes; the longer marks first.
 _MARKS = {
@@ -95,7 +95,7 @@ def _decode(data: bytes, encoding: str) -> str | None:
 
 
 def _sample(data: bytes) -> bytes:
-    """Some lines that are not ASCII; of a very long one as much as ends behind a separator."""
+    """Some lines that are not ASCII; of a very long one as much as ends after a separator."""
     sample = b""
     end = 0
     while len(sample) < _TOLD_BY and (found := _BEYOND_ASCII.search(data, end)):
@@ -124,7 +124,7 @@ def _likely(sample: bytes) -> list[str]:
 
 def _oddness(text: str) -> float:
     """The share of a text's signs outside of ASCII that stand where none would: within a word but no letter of its
-    script, large behind small ones, or as letters of a Latin script many in a row."""
+    script, large after small ones, or as letters of a Latin script many in a row."""
     seen = odd = run = 0
     for before, sign, behind in zip(" " + text, text, text[1:] + " ", strict=False):
         latin = False

@@ -17,7 +17,7 @@ from tinquire.cells.column import Booleans, Codes
 __all__ = ["BEHIND", "Bytes", "Cut", "cut", "pieces"]
 
 Bytes = NDArray[np.uint8]
-#: Bytes behind the text, so that eight can be looked at from any of its places.
+#: Bytes after the text, so that eight can be looked at from any of its places.
 BEHIND = 16
 #: A piece whose quotes do not close within this many times its size is no piece.
 _STRETCH = 4
@@ -29,8 +29,11 @@ _LAST = np.uint64(63)
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """Whole rows from a place of a text on: `ends` holds, column by column, the place of the mark or line feed behind
-    each field, seen from `start`; `feeds` the places of line feeds inside of quotes."""
+    """Whole rows from a position of a text on.
+
+    `ends` holds, column by column, the position of the separator or line feed after each field, counted from `start`;
+    `feeds` the positions of line feeds inside quotes.
+    """
 
     start: int
     ends: Codes
@@ -110,7 +113,7 @@ def cut(array: Bytes, piece: tuple[int, int], mark: int, width: int | None, *, q
 
 
 def _inside(array: Bytes, quotes: Booleans, start: int, mark: int) -> Booleans | None:
-    """Which bytes of a piece stand behind a quote that is open; None when a quote stands where none may."""
+    """Which bytes of a piece stand after a quote that is open; None when a quote stands where none may."""
     at = np.flatnonzero(quotes) + start
     if len(at) % 2:
         return None
@@ -134,5 +137,5 @@ def _parity(flags: Booleans) -> Booleans:
     for shift in (1, 2, 4, 8, 16, 32):
         words ^= words << np.uint64(shift)
     odd = np.bitwise_xor.accumulate((words >> _LAST).astype(np.uint8))
-    words[1:] ^= np.uint64(0) - odd[:-1]  # all bits of a word turn when those in front of it are odd
+    words[1:] ^= np.uint64(0) - odd[:-1]  # all bits of a word turn when those before it are odd
     return np.unpackbits(words.view(np.uint8), count=count, bitorder="little").view(np.bool_)

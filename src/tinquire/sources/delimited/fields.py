@@ -1,9 +1,9 @@
 """The fields of plainly written delimited text, found with arrays.
 
-Text whose rows all have as many fields is cut at its separators many rows at a time. Fields that repeat themselves are
-told apart by their bytes, so that each different one is read once; of columns in which nearly all differ, numbers are
-read from the bytes, and texts only when somebody asks for them. What is not plain is left to the careful reader: this
-way gives the same, or nothing.
+Text whose rows all have as many fields is cut at its separators many rows at a time. Fields that repeat are compared by
+their bytes, so that each different one is read once. In columns whose fields nearly all differ, numbers are read from
+the bytes, and texts only when they are needed. Anything unusual is left to the careful reader: this module gives the
+same result, or nothing.
 """
 
 from __future__ import annotations
@@ -29,11 +29,11 @@ __all__ = ["FieldTexts", "PlainRows", "plain_rows"]
 _PIECE = 1 << 21
 #: So many bytes tell whether the fields of a column mostly differ.
 _JUDGED = 1 << 21
-#: A column of whose fields more than this share differ is not told apart.
+#: A column of whose fields more than this share differ is not distinguished.
 _DIFFERENT = 0.25
-#: So few are told apart, whatever their share.
+#: So few are distinguished, whatever their share.
 _FEW = 100
-#: Fields are taken for numbers when at least this share of those that are filled can be read as such.
+#: Fields are treated as numbers when at least this share of those that are filled can be read as such.
 _NUMBERS = 0.5
 #: Places in texts up to this size need half the room.
 _NARROW = 1 << 31
@@ -42,14 +42,14 @@ _ZERO, _NINE = 48, 57
 _NOUGHT = re.compile(r"0[0-9]")
 _PLAIN = {mark: re.compile(rf"-?(?=.?[0-9])[0-9]{{0,15}}(?:{re.escape(mark)}[0-9]{{0,15}})?") for mark in ".,"}
 
-#: What is found out of a piece's fields: where they lie and their keys, or their numbers and which of them are plain.
+#: What is detected of a piece's fields: where they lie and their keys, or their numbers and which of them are plain.
 _Lying: TypeAlias = tuple[Codes, Codes, "list[Words] | None"]
 _Read: TypeAlias = tuple[Floats, Booleans]
 
 
 @dataclass(frozen=True, slots=True)
 class PlainRows:
-    """Columns of texts, and on which line each row between heads and tails begins; `after` is the line behind them."""
+    """Columns of texts, and on which line each row between heads and tails begins; `after` is the line after them."""
 
     columns: list[Column]
     lines: Codes
@@ -58,7 +58,7 @@ class PlainRows:
 
 @dataclass(frozen=True, slots=True)
 class _Text:
-    """A text that is read, with `BEHIND` bytes more behind what is looked at, and whether there are quotes in it."""
+    """A text that is read, with `BEHIND` bytes more after what is looked at, and whether there are quotes in it."""
 
     data: bytes
     array: Bytes
@@ -167,7 +167,7 @@ class FieldTexts(Sequence[str]):
 
     def plain_numbers(self, codes: Codes, point: str) -> tuple[Floats, Booleans]:
         """The numbers of the texts at some places, and which of them are spelled with digits, at most one point and a
-        minus in front; the others are to be read by other means."""
+        minus before it; the others are to be read by other means."""
         if point not in self._read:
             self.remember(
                 point, list(map_in_order(lambda one: self._text.numbers(one, self._place, point), self._cuts))
@@ -191,7 +191,7 @@ def plain_rows(
     """The rows between two places as columns, with the rows `heads` above and `tails` below; None when not all have as
     many fields as the first, or one is not written plainly.
 
-    A line feed or nothing stands in front of `start`, and one is the last byte in front of `stop`, behind which there
+    A line feed or nothing stands before `start`, and one is the last byte before `stop`, after which there
     are at least `BEHIND` bytes more; no byte is zero.
     """
     text = _Text(data, np.frombuffer(data, np.uint8), b'"' in data)
@@ -293,7 +293,7 @@ class _Repeating:
         return codes
 
     def column(self, head: Sequence[str], tail: Sequence[str], cuts: Sequence[Cut], rows: Codes) -> Column:
-        """The column with texts above and below its fields; `rows` are the places of them all."""
+        """The column with texts above and below its fields; `rows` are the positions of them all."""
         texts = [*self.texts, *tail]
         below = np.arange(len(self.texts), len(texts), dtype=np.int32)
         codes = np.concatenate([rows[: len(head)], *self.codes, below])

@@ -1,4 +1,4 @@
-"""Delimited text (RFC 4180 and its common variants): encoding, separator and decimal mark found out and stated."""
+"""Delimited text (RFC 4180 and its common variants): encoding, separator and decimal mark detected and stated."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ _SAMPLE_BYTES = 1 << 15
 
 @dataclass(frozen=True, slots=True)
 class Dialect:
-    """How a file is written, stated or found out."""
+    """How a file is written, stated or detected."""
 
     encoding: str
     separator: str
@@ -159,7 +159,7 @@ def _rows(text: str, separator: str) -> tuple[list[list[str]], Codes, int]:
 
 def _separator(text: str, shown: str) -> str:
     """The mark that cuts most of the first rows into as many fields as the first one, two or more; where titles stand
-    above the rows, as the first one behind them.
+    above the rows, as the first one after them.
 
     Raises: DataError when no mark does, or two do equally well.
     """

@@ -18,7 +18,7 @@ _MOST_SPAN = 1_000
 
 
 def read_web_page(data: bytes, name: str) -> Workbook:
-    """Each table of a page as a sheet of texts; what stands in a cell that spans several is in its first.
+    """Each table of a page as a sheet of texts; what is in a cell that spans several is in its first.
 
     Raises: AccessError for a page without tables.
     """

@@ -32,7 +32,7 @@ class CheckResult:
 
     @property
     def says(self) -> str:
-        """The formula and its sides; when it does not hold, behind the analyst's own sentence."""
+        """The formula and its sides; when it does not hold, after the analyst's own sentence."""
         if self.holds:
             return f"{self.formula} ({self.sides})" if self.sides else self.formula
         if self.worded:

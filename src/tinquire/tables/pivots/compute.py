@@ -84,7 +84,7 @@ def pivot_of_groups(
     subtotals: Subtotals | None = None,
     language: Language = ENGLISH,
 ) -> Pivot:
-    """The same of rows that are told apart already, by all columns of the fields at least."""
+    """The same of rows that are distinguished already, by all columns of the fields at least."""
     return _PivotMaker(groups, values, empty, language).pivot(rows, columns, subtotals, totals, totals_across)
 
 
@@ -93,7 +93,7 @@ def _field(one: str | PivotField) -> PivotField:
 
 
 class _PivotMaker:
-    """Groups of rows, and the values that are to be worked out of them."""
+    """Groups of rows, and the values that are to be calculated of them."""
 
     def __init__(self, groups: GroupSource, values: Sequence[PivotValue], empty: Value, language: Language) -> None:
         self.groups, self.values, self.empty, self.language = groups, tuple(values), empty, language

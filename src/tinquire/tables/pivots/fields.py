@@ -36,8 +36,8 @@ Span: TypeAlias = tuple[float | None, float | None]
 class PivotField:
     """A column by which a pivot tells its rows or columns apart.
 
-    `by` brings days together, `bands` numbers between limits. Groups stand in the order of their labels, of a list
-    (`order`, what is not in it behind), or of a value (`sort`, its name, with `-` the largest first); of a field with
+    `by` brings days together, `bands` numbers between limits. Groups are in the order of their labels, of a list
+    (`order`, what is not in it last), or of a value (`sort`, its name, with `-` the largest first); of a field with
     `top` keep only the first n groups stay, and the others become one group named `rest`, or are left out without one.
     """
 
@@ -58,7 +58,7 @@ class ValueOf(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Levels:
-    """The rows of a table told apart: `groups[d]` is each row's group by the first d + 1 fields, `firsts[d]` a row of
+    """The groups of a table's rows: `groups[d]` is each row's group by the first d + 1 fields, `firsts[d]` a row of
     each such group; `labels` are the fields' values of every row, `kept` the rows that are still there."""
 
     fields: tuple[Field, ...]
@@ -76,7 +76,7 @@ class Levels:
 def group_levels(
     table: Table, fields: Sequence[PivotField], value_of: ValueOf, stopped: str, language: Language
 ) -> Levels:
-    """The rows of a table told apart by fields, level by level.
+    """The rows of a table distinguished by fields, level by level.
 
     `value_of` gives the value of a name for each group of the rows that are kept. Raises DataError for
     columns that are missing or hold no days or numbers where these are wanted.
@@ -163,7 +163,7 @@ def _by_calendar(table: Table, one: Field, column: Column, field: PivotField, st
 
 
 def _earliest(table: Table, wrong: Booleans) -> list[int]:
-    """Of the rows that are wrong the one that came first, if there is one; rows of groups stand in another order."""
+    """Of the rows that are wrong the one that came first, if there is one; rows of groups are in another order."""
     rows = np.flatnonzero(wrong)
     if not len(rows) or table.origin is None:
         return rows[:1].tolist()
@@ -194,7 +194,7 @@ def _band_names(limits: Sequence[float], language: Language) -> list[str]:
 
 
 def _ranks(column: Column, field: PivotField, own_order: tuple[Value, ...]) -> Codes:
-    """Each value's place among the labels: as listed, what is not listed behind in its natural order."""
+    """Each value's position among the labels: as listed, what is not listed last, in its natural order."""
     codes, distinct = column.groups()
     order = field.order or own_order
     if not order:
@@ -226,7 +226,7 @@ def _by_value(
 
 
 def _top_groups(level: Codes, above: Codes, field: PivotField) -> tuple[np.ndarray, Codes]:
-    """Which rows belong to the first groups within their group above; and the groups, the others as one behind."""
+    """Which rows belong to the first groups within their group above; and the groups, the others as one, last."""
     assert field.top is not None
     known, first = np.unique(level, return_index=True)
     parents = above[first]

@@ -37,7 +37,7 @@ class PivotValue:
 
 
 class GroupSource(Protocol):
-    """Rows told apart by columns, wherever the rows live."""
+    """Rows distinguished by columns, wherever the rows live."""
 
     @property
     def labels(self) -> Table:

@@ -36,7 +36,7 @@ class PivotRows:
         return self.groups.origin()
 
     def with_total(self) -> Members:
-        """The groups of rows in each line, and those of the totals row behind them."""
+        """The groups of rows in each line, and those of the totals row after them."""
         return Members.concat([self.lines, Members.of_lists([np.unique(self.lines.places)])])
 
     def at(self, line: int | None, group: int | None) -> Codes:
@@ -47,12 +47,12 @@ class PivotRows:
 
 @dataclass(frozen=True)
 class Pivot:
-    """A pivot worked out, line by line: groups of all row fields, and subtotals among them.
+    """A pivot calculated, line by line: groups of all row fields, and subtotals among them.
 
     `labels` are the row fields' values, one column each, and `depths` how many of them each line tells apart: all for a
     group, fewer for a subtotal. `across` holds the column fields' values of each column group (one group, without
     fields, when there are none). `cells[v]` holds value v for every line and column group, line after line;
-    `row_totals[v]`, `column_totals[v]` and `grand[v]` are worked out from the rows of the table, so an average over
+    `row_totals[v]`, `column_totals[v]` and `grand[v]` are calculated from the rows of the table, so an average over
     all is the average of all rows.
     """
 

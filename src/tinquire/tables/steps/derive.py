@@ -1,4 +1,4 @@
-"""derive: a column worked out from others."""
+"""derive: a column calculated from others."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from tinquire.tables.types import ColumnType
 @step
 @dataclass(frozen=True)
 class Derive(Step):
-    """Add a column worked out for every row by a formula over the headings."""
+    """Add a column calculated for every row by a formula over the headings."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
 

@@ -29,7 +29,7 @@ class Fill(Step):
             if self.value is not None:
                 filled = Column.where(blank, Column.full(self.value, 1), column)
             else:
-                # The place of the last value at or above each row; before the first there is nothing to take.
+                # The position of the last value at or above each row; before the first there is nothing to take.
                 last = np.maximum.accumulate(np.where(blank, -1, np.arange(len(column))))
                 filled = column.take(np.where(last < 0, np.arange(len(column)), last))
             table = table.with_values(index, filled, blank & (filled.kinds != Kind.BLANK))

@@ -23,8 +23,8 @@ _COUNTS = (Aggregation.COUNT, Aggregation.NUMBERS, Aggregation.DISTINCT)
 @step
 @dataclass(frozen=True)
 class Group(Step):
-    """Make one row of all rows that are equal in these columns, with values worked out over them: `values` gives for
-    each new column its aggregation and the column, as `{ Charged = "sum Charge" }`. Rows stand in the order in which
+    """Make one row of all rows that are equal in these columns, with values calculated over them: `values` gives for
+    each new column its aggregation and the column, as `{ Charged = "sum Charge" }`. Rows are in the order in which
     their groups begin."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012

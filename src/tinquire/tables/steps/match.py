@@ -72,7 +72,7 @@ class Match(Step):
         return (table.take(~missing) if self.unmatched == "drop" and missing.any() else table), found
 
     def _otherwise(self, right: Table, place: int, name: str, context: StepContext) -> Value:
-        """What stands in a brought column where there is no match: never a value of another kind than the column's."""
+        """What is in a brought column where there is no match: never a value of another kind than the column's."""
         if isinstance(self.otherwise, dict):
             own = {heading.casefold(): value for heading, value in self.otherwise.items()}
             return _as_value(own.get(name.casefold()))

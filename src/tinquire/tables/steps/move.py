@@ -12,7 +12,7 @@ from tinquire.tables.table import Table, require
 @step
 @dataclass(frozen=True)
 class Move(Step):
-    """Move columns to the front, to the end, or before or behind another column."""
+    """Move columns to the front, to the end, or before or after another column."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
 

@@ -15,7 +15,7 @@ from tinquire.tables.table import Table
 @step
 @dataclass(frozen=True)
 class Sort(Step):
-    """Sort rows by columns; a minus in front of a heading sorts it downwards. Rows that tie keep their order. `order`
+    """Sort rows by columns; a minus before a heading sorts it downwards. Rows that tie keep their order. `order`
     lists the values of a column in the wanted order; others come after them."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
@@ -34,7 +34,7 @@ class Sort(Step):
         return table.take(np.lexsort(keys)) if keys else table
 
     def _ranks(self, name: str, distinct: Column) -> Codes:
-        """The place of each value of a column: as listed, or in their own order."""
+        """The position of each value of a column: as listed, or in their own order."""
         listed = next((values for key, values in self.order.items() if key.casefold() == name.casefold()), [])
         known = {_fold(value): index for index, value in enumerate(listed)}
         indexes = np.array([known.get(_fold(value), len(listed)) for value in distinct], np.int64)

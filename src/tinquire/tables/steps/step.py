@@ -22,7 +22,7 @@ class StepContext:
 
     tables: Mapping[str, Table]
     names: Mapping[str, Value]
-    #: 'table 'charges', step 2 (match with 'rates')': how a message names the step at hand.
+    #: 'table 'charges', step 2 (match with 'rates')': how a message names the current step.
     stopped: str = "a step"
     #: The place in the docket that wrote the step, if known.
     where: str = ""

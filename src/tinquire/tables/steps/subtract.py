@@ -14,7 +14,7 @@ from tinquire.tables.table import Table, require
 @step
 @dataclass(frozen=True)
 class Subtract(Step):
-    """Drop the rows whose key stands in another table; with `both`, keep only those."""
+    """Drop the rows whose key is in another table; with `both`, keep only those."""
 
     __pydantic_config__ = {"extra": "forbid"}  # noqa: RUF012
 

@@ -1,4 +1,4 @@
-"""window: a column worked out from the rows around, within groups."""
+"""window: a column calculated from the rows around, within groups."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from tinquire.tables.table import Field, Table, require
 @step
 @dataclass(frozen=True)
 class Window(Step):
-    """Add a column worked out from the rows above, in the order in which they stand, within groups of rows that are
+    """Add a column calculated from the rows above, in the order in which they stand, within groups of rows that are
     equal in the columns of `within`: `as` is the way and the column, as "running Charge" (the sum so far), "previous
     Charge", "difference Charge" (to the row above), "rank Charge" (the largest is first), "share Charge" (of the
     group's sum), or "number" (the row's number)."""

@@ -12,7 +12,7 @@ from tinquire.workbook.workbook import Workbook
 
 __all__ = ["cell_facts", "reading_of"]
 
-#: The sign of how a text stands in its cell (18.17.7, CELL).
+#: The sign of how a text is in its cell (18.17.7, CELL).
 _PREFIXES = {"left": "'", "right": '"', "center": "^", "fill": "\\"}
 #: Codes of dates and times by the parts that their format shows, without what stands between them.
 _DATES = (

@@ -31,7 +31,7 @@ __all__ = [
     "work_of",
 ]
 
-#: A name may stand for a formula that holds names; deeper chains than this are taken for a loop.
+#: A name may stand for a formula that holds names; deeper chains than this are treated as a loop.
 _NAME_DEPTH = 32
 #: Functions whose results may differ although nothing they read has changed.
 VOLATILE = frozenset({"NOW", "TODAY", "RAND", "RANDBETWEEN", "RANDARRAY", "OFFSET", "INDIRECT", "INFO", "CELL"})

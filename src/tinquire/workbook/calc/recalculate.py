@@ -87,7 +87,7 @@ def recalculate(
     book: Workbook, *, now: float | None = None, seed: int = 0, changed: Iterable[Place] | None = None,
     notation: Notation | None = None,
 ) -> Recalculation:  # fmt: skip
-    """Work out every formula of a workbook and store the results in its sheets.
+    """Calculate every formula of a workbook and store the results in its sheets.
 
     With `changed`, only what depends on those areas. `now` is the serial of the moment that counts as now (NOW and
     TODAY are not available without it), `seed` starts the random numbers; `notation` is how texts spell numbers and
@@ -221,7 +221,7 @@ class _Runner:
         """
         times, still = self.iteration or (_PASSES, 0.0)
         moving: list[ChangedResults] = []
-        for number in range(1, times + 1):  # noqa: B007 - it is used behind the loop
+        for number in range(1, times + 1):  # noqa: B007 - it is used after the loop
             mark = len(self.report.changes)
             self.pass_through(plan, only)
             moving = self.report.changes[mark:]
@@ -348,7 +348,7 @@ class _Runner:
 
     def _run_loop(self, members: list[Program]) -> bool:
         """Columns that depend on each other from row to row, in one loop over the rows that all of them have; the few
-        rows before and behind, which some have, cell by cell."""
+        rows before and after, which some have, cell by cell."""
         ring = {member.column: member.tree for member in members}
         top, bottom = max(member.top for member in members), min(member.bottom for member in members)
         first = members[0]
@@ -391,7 +391,7 @@ class _Runner:
         times, still = self.iteration
         report = self.report
         errors, last_digits = len(report.errors), report.last_digits
-        for number in range(1, times + 1):  # noqa: B007 - it is used behind the loop
+        for number in range(1, times + 1):  # noqa: B007 - it is used after the loop
             del report.errors[errors:]
             report.last_digits = last_digits
             mark = len(report.changes)

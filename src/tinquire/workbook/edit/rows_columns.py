@@ -86,7 +86,7 @@ def _doing(sheet: str, shift: Moves) -> str:
     return f"{'inserting' if shift.count > 0 else 'deleting'} {what} of sheet '{sheet}'"
 
 
-# -- what stands in the way ------------------------------------------------------------------------------
+# -- what is in the way ------------------------------------------------------------------------------
 
 
 def _obstacles(book: Workbook, entry: SheetEntry, shift: Moves) -> Iterator[str]:

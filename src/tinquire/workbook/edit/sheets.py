@@ -110,7 +110,7 @@ def delete_sheets(book: Workbook, names: Sequence[str]) -> None:
 
 
 def copy_sheet(book: Workbook, name: str, new: str) -> None:
-    """Put a copy of a sheet behind it, with its drawings, comments and tables; tables get names of their own.
+    """Put a copy of a sheet after it, with its drawings, comments and tables; tables get names of their own.
 
     Raises: DataError when the new name is taken or not allowed.
     """
@@ -159,7 +159,7 @@ def _entry(book: Workbook, name: str, doing: str) -> SheetEntry:
 
 
 def _element(book: Workbook, entry: SheetEntry) -> etree._Element:
-    """A sheet's element in the main part: they stand in the order of the entries."""
+    """A sheet's element in the main part: they are in the order of the entries."""
     return children(child(book.root, "sheets"), "sheet")[book.entries.index(entry)]
 
 

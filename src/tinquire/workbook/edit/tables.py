@@ -99,7 +99,7 @@ def set_rows(book: Workbook, table: str, columns: Sequence[tuple[str, Column]]) 
     formula, or left blank.
 
     Rows are put in or taken out within the table, so that all below it moves, and whatever reads the table follows.
-    Raises: DataError for unknown headings, for no rows, and for what stands in the way of the rows below.
+    Raises: DataError for unknown headings, for no rows, and for what is in the way of the rows below.
     """
     doing = "setting a table's rows"
     height = len(columns[0][1]) if columns else 0

@@ -48,7 +48,7 @@ def align(old: Sheet, new: Sheet, table: Keyed | None = None) -> Alignment:
     """Pair the rows and columns of two sheets. Only those that hold something are paired; blank ones lie between.
 
     Of sheets that are one table, columns are paired by their headings and the rows below these by their keys, whatever
-    else stands in them.
+    else is in them.
     """
     codes = _Codes()
     old_rows, old_columns, before = _contents(old, codes)

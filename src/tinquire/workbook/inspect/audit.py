@@ -104,7 +104,7 @@ class _Auditor:
     # -- patterns --------------------------------------------------------------------------------------
 
     def _patterns(self, sheet: Sheet, known: list[Program]) -> Iterator[Finding]:
-        """Formulas, and plain numbers, that break a run of formulas which goes on behind them."""
+        """Formulas, and plain numbers, that break a run of formulas which goes on after them."""
         by_column: dict[int, list[Program]] = {}
         for program in known:
             if program.formula.array is None:
@@ -129,7 +129,7 @@ class _Auditor:
                     yield Finding("constant", sheet.name, area_name(area), says, f"if it is not meant, write ={usual}")
 
     def _sums_up(self, sheet: Sheet, row: int, column: int) -> bool:
-        """Whether a row says in front of a cell that it sums others up, as a pivot's subtotals do."""
+        """Whether a row says before a cell that it sums others up, as a pivot's subtotals do."""
         return any(is_total_label(sheet.value(row, other)) for other in range(max(1, column - _LABELS), column))
 
     # -- formulas --------------------------------------------------------------------------------------

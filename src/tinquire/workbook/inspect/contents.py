@@ -120,7 +120,7 @@ class BookDetails:
         return tuple(sorted(kinds))
 
     def sheet(self, name: str, data: bytes | None = None) -> SheetDetails:
-        """A sheet's details, without reading its cells; `data` are its part's bytes, where they are at hand.
+        """A sheet's details, without reading its cells; `data` are its part's bytes, if they are already loaded.
 
         Raises: AccessError for damaged parts, KeyError for a sheet that is not there.
         """

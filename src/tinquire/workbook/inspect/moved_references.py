@@ -58,7 +58,7 @@ def _still(alignment: Alignment) -> bool:
 def _map_line(lines: Mapping[int, int], line: int, way: int) -> int:
     """Where a line is now; for a line that is gone, the next that is left on the given side.
 
-    Blank lines have no partner: they stand as far behind the last paired line as before, while there is room.
+    Blank lines have no partner: they stand as far after the last paired line as before, while there is room.
     """
     if line in lines or not lines:
         return lines.get(line, line)

@@ -77,11 +77,11 @@ def _part(book: Workbook, name: str) -> bytes | None:
 
 
 def overview(book: Workbook, name: str, rows: int, data: bytes | None = None) -> Overview:
-    """Tell what a sheet holds, with its first `rows` used rows; `data` are its part's bytes, where they are at hand.
+    """Tell what a sheet holds, with its first `rows` used rows; `data` are its part's bytes, if already loaded.
 
     Raises: DataError and AccessError as `Workbook.sheet` does.
 
-    A sheet of plain spelling is only looked through, its cells taken to stand in their order within a row (as
+    A sheet of plain spelling is only looked through, its cells taken to be in order within a row (as
     18.3.1.73 asks); any other is read.
     """
     entry = book.entry(name)
@@ -155,14 +155,14 @@ class _SummaryReader:
         closes = letters[(array[letters - 3] == ord("/")) & (array[letters - 4] == ord("<"))] - 4
         opens = letters[array[letters - 3] == ord("<")] - 3
         if b"<c" in self.data[closes[-1] if len(closes) else self.start : self.end]:
-            raise Unusual  # cells behind the last row, or none of the rows is closed
+            raise Unusual  # cells after the last row, or none of the rows is closed
         return opens[np.searchsorted(opens, closes) - 1] if len(opens) else opens[:0], closes[
             : len(closes) * bool(len(opens))
         ]
 
     def _plain_rows(self, opens: Codes, closes: Codes) -> tuple[Codes, Codes, Booleans]:
         """The first nine bytes of the first and the last cell of every row, and which rows are so plain that these are
-        the first and last with content: a value behind the first tag, and one in front of the last."""
+        the first and last with content: a value after the first tag, and one before the last."""
         array, shift = self.array, 0
         if not len(opens) or closes[0] < _WINDOW or opens[-1] + _WINDOW > len(array):
             padding = np.zeros(_WINDOW, np.uint8)
@@ -235,7 +235,7 @@ def _bytes(text: bytes) -> NDArray[np.uint8]:
 
 
 def _distinct(names: Codes) -> list[bytes]:
-    """The distinct rows of a matrix of bytes; digits behind letters make them many, so they are left out."""
+    """The distinct rows of a matrix of bytes; digits after letters make them many, so they are left out."""
     letters = np.where((names >= ord("0")) & (names <= ord("9")), 0, names).astype(np.uint8)
     return np.unique(np.ascontiguousarray(letters).view("S9")).tolist()
 

@@ -53,7 +53,7 @@ def read_page_setup(frame: etree._Element) -> PageSetup:
 
 
 def follow_breaks(change: FrameChange, group: etree._Element) -> None:
-    """A break stands behind the line it names."""
+    """A break stands after the line it names."""
     assert change.shift is not None
     for one in children(group, "brk"):
         behind = int(one.get("id", "0")) + 1

@@ -141,7 +141,7 @@ class PivotCells:
         return CellError.REF
 
     def _data_field(self, name: str) -> int | None:
-        """The place of a data field, by its own name or that of the field it adds up."""
+        """The position of a data field, by its own name or that of the field it adds up."""
         folded = name.casefold()
         for number, field in enumerate(children(child(self._root, "dataFields"), "dataField")):
             of = int(field.get("fld", "-1"))

@@ -156,7 +156,7 @@ def follow_rule(change: FrameChange, element: etree._Element) -> None:
 
 
 def follow_newer_rule(change: FrameChange, element: etree._Element, sqref: etree._Element) -> None:
-    """A rule of an extension list, which names its areas behind its formulas."""
+    """A rule of an extension list, which names its areas after its formulas."""
     areas = area_list(sqref.text or "")
     moved = change.moved(areas)
     if areas and not moved:

@@ -44,7 +44,7 @@ def rich_text(element: etree._Element) -> str:
 
 
 class SharedStrings:
-    """The workbook's shared texts. Read ones keep their places; new ones are added behind them."""
+    """The workbook's shared texts. Read ones keep their places; new ones are added after them."""
 
     def __init__(self, data: bytes | None = None) -> None:
         """Raises ValueError for markup that is damaged."""
@@ -59,7 +59,7 @@ class SharedStrings:
         return self._rewritten or len(self.texts) > self._known
 
     def index_of(self, text: str) -> int:
-        """The place of a text, added when it is new."""
+        """The position of a text, added when it is new."""
         if not self._places:
             for index in reversed(range(len(self.texts))):
                 self._places[self.texts[index]] = index
@@ -93,7 +93,7 @@ class SharedStrings:
         self._rewritten = True
 
     def to_bytes(self) -> bytes:
-        """The part, new texts behind the known ones, which keep their bytes.
+        """The part, new texts after the known ones, which keep their bytes.
 
         Counts are left out, as the standard allows, since cells elsewhere may come and go.
         """
@@ -108,7 +108,7 @@ class SharedStrings:
 
 
 def _without(data: bytes, used: Collection[int], end: int) -> bytes:
-    """The part with the texts of some places alone, none behind the last of them."""
+    """The part with the texts of some places alone, none after the last of them."""
     root = parse_xml(data)
     for index, item in enumerate([item for item in root if local(item) == "si"]):
         if index >= end:
@@ -129,7 +129,7 @@ def read_texts(data: bytes) -> list[str]:
 
 
 def _scan(data: bytes) -> list[str]:
-    """Texts of the usual form: items one behind the other, each `<si><t>text</t></si>` or parsed on its own.
+    """Texts of the usual form: items one after the other, each `<si><t>text</t></si>` or parsed on its own.
 
     Raises Unusual for parts in other forms.
     """

@@ -46,7 +46,7 @@ def _follow(change: FrameChange, element: etree._Element) -> None:
     if name == "sheetData":
         return
     sqref = next((one for one in element if local(one) == "sqref"), None)
-    if sqref is not None:  # the newer rules (extension lists) name their area behind their formulas
+    if sqref is not None:  # the newer rules (extension lists) name their area after their formulas
         follow_newer_rule(change, element, sqref)
         return
     if name in _ONE_AREA or name in _FRAME_AREAS:

@@ -239,7 +239,7 @@ class StyleBook:
         group.set("count", str(len(group)))
 
     def _shared(self, group: str, element: etree._Element) -> int:
-        """The place of an element of this content in a group; added when there is none."""
+        """The position of an element of this content in a group; added when there is none."""
         parent = self._group(group)
         wanted = etree.tostring(element, method="c14n", exclusive=True, with_tail=False)
         for place, known in enumerate(parent):

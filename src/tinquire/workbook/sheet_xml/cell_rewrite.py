@@ -26,13 +26,13 @@ __all__ = ["rewrite_cells"]
 _PIECE = 1 << 20
 #: A cell's column and row in one number.
 _ROW = 1 << 14
-#: What stands in a cell's tag for the forms of values (18.18.11), as the row writer numbers them.
+#: What is in a cell's tag for the forms of values (18.18.11), as the row writer numbers them.
 _TYPES = (b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"')
 
 
 @dataclass(frozen=True, slots=True)
 class _Change:
-    """The changed cells of one column, whether their formulas were set, and the places of shared texts by code."""
+    """The changed cells of one column, whether their formulas were set, and the positions of shared texts by code."""
 
     column: int
     cells: Cells
@@ -167,7 +167,7 @@ class _Edits:
         self.order: list[Codes] = []
         self.texts: list[bytes] = []
         self.opened: set[int] = set()
-        #: The text behind a cell's address, by the text that stands there, its new style and its new form.
+        #: The text after a cell's address, by the text that stands there, its new style and its new form.
         self.tails: dict[tuple[bytes, int, int], bytes] = {}
 
     def whole_rows(self, changes: Sequence[_Change]) -> Codes:
@@ -218,7 +218,7 @@ class _Edits:
         self, places: Codes, at: Codes, cells: Cells, forms: Codes, formulas_set: Booleans, written: list[bytes],
         values: list[bytes],
     ) -> None:  # fmt: skip
-        """Cells that are there: what stands behind their address is exchanged."""
+        """Cells that are there: what stands after their address is exchanged."""
         if not len(at):
             return
         found, body = self.found, self.body
@@ -264,7 +264,7 @@ class _Edits:
         for one, row in zip(at.tolist(), rows.tolist(), strict=True):
             tail = self._tail(b"", int(cells.styles[one]), int(forms[one]))
             head = b'<c r="%s%d"' % (name, row) + tail
-            # What stands in a cell that was not there is all from here, its formula too.
+            # What is in a cell that was not there is all from here, its formula too.
             inside = written[one] + values[one]
             self.texts.append(head + b">" + inside + b"</c>" if inside else head + b"/>")
         self.starts.append(starts)

@@ -33,7 +33,7 @@ class CellPatch:
 def splice_cells(data: bytes, patches: Sequence[CellPatch]) -> bytes:
     """The part's bytes with cells set; patches come by row, then column.
 
-    Raises Unusual where the bytes cannot be told apart safely: comments, other encodings, rows or cells without
+    Raises Unusual where the bytes cannot be distinguished safely: comments, other encodings, rows or cells without
     addresses or out of order.
     """
     prefix, cells = sheet_data(data)
@@ -52,7 +52,7 @@ def splice_cells(data: bytes, patches: Sequence[CellPatch]) -> bytes:
 def _edits(
     data: bytes, start: int, end: int, patches: Sequence[CellPatch], prefix: bytes
 ) -> Iterator[tuple[int, int, bytes]]:
-    """What to put where: first byte, byte behind the last, and the bytes instead; in order, never overlapping."""
+    """What to put where: first byte, byte after the last, and the bytes instead; in order, never overlapping."""
     wanted = [(row, list(group)) for row, group in groupby(patches, key=lambda one: one.row)]
     last = 0
     for element in elements(data, start, end, prefix + b"row"):

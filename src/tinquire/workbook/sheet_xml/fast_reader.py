@@ -1,6 +1,6 @@
 """A sheet's part into columns by scanning its bytes as arrays: the fast reader, exact or absent.
 
-The part comes in chunks as it is unpacked. Each is cut behind a row's end, and what can be told of whole rows by
+The part comes in chunks as it is unpacked. Each is cut after a row's end, and what can be told of whole rows by
 looking at bytes is told side by side on two processors, while the next chunk is unpacked (`pieces`). What depends on
 what came before (formulas that follow a pattern, texts that are numbered) is then read here, piece after piece in the
 order of the file. Whatever is not in the plain form raises `Unusual`, and the careful reader takes the whole sheet.
@@ -46,7 +46,7 @@ class CellReading:
 
 
 class Rows:
-    """A sheet's part cut into what stands in front of its cells, whole rows, and what stands behind them."""
+    """A sheet's part cut into what stands before its cells, whole rows, and what stands after them."""
 
     def __init__(self, chunks: Iterable[bytes]) -> None:
         """Raises Unusual when the first chunk does not reach the cells."""
@@ -150,7 +150,7 @@ class _PieceReader:
         return number, down_pattern(raw, row) if plain else None
 
     def inline(self, whole: bytes) -> int:
-        """The number of a text in its cell, given with the tag in front of it; nothing when there is none."""
+        """The number of a text in its cell, given with the tag before it; nothing when there is none."""
         head, _, raw = whole.partition(b">")
         attributes(head.removeprefix(b"<t").removesuffix(b"/"))
         code = self.inline_texts.get(raw)
@@ -169,7 +169,7 @@ class _PieceReader:
 
 
 def _run(pattern: DownPattern, rows: Codes, texts: list[bytes], place: int) -> int:
-    """How many formulas from a place on stand in rows below each other and follow the pattern."""
+    """How many formulas from a position on stand in rows below each other and follow the pattern."""
     run, window = 0, _FIRST_RUN
     while place + run < len(texts):
         here = place + run

@@ -1,4 +1,4 @@
-"""One piece of a sheet's cells as arrays: whole rows, told apart by comparing bytes, many at a time.
+"""One piece of a sheet's cells as arrays: whole rows, distinguished by comparing bytes, many at a time.
 
 Programs write cells in one plain form nearly always: `<c r="B2" s="3" t="s"><v>17</v></c>`. Here the few kinds of tags
 are found, and it is proved that they account for every `<` and every `>`, that they follow each other as they may, and
@@ -38,7 +38,7 @@ __all__ = ["CellPlaces", "Formulas", "Pending", "Piece", "RowFormat", "attribute
 
 #: Behind the piece's last byte: the bracket of a tag that might follow, and room for looks at eight bytes.
 _PADDING = b"<" * 128
-#: Attributes behind a cell's or a row's address are at most this long in the plain form.
+#: Attributes after a cell's or a row's address are at most this long in the plain form.
 _TAIL = 96
 _ATTRIBUTES = re.compile(rb'(?: [A-Za-z][A-Za-z0-9]*(?::[A-Za-z][A-Za-z0-9]*)?="[^"<&]*")*')
 _ATTRIBUTE = re.compile(rb' ([A-Za-z0-9:]+)="([^"<&]*)"')
@@ -118,7 +118,7 @@ class CellPlaces:
     starts: Codes
     tails: Codes
     ends: Codes
-    #: The distinct texts of attributes behind addresses, and which of them each cell has.
+    #: The distinct texts of attributes after addresses, and which of them each cell has.
     tail_texts: list[bytes]
     tail_numbers: Codes
     formula_starts: Codes
@@ -235,7 +235,7 @@ class _Scanner:
     def addresses(
         self, starts: Codes, in_rows: Codes, numbers: Codes, lengths: Codes, digits: Words
     ) -> tuple[Codes, Codes, Codes]:
-        """Row and column of each cell, and the place behind its address, whose digits must be those of its row."""
+        """Row and column of each cell, and the position after its address, whose digits must be those of its row."""
         words = self.words[starts + 3]
         if ((words & np.uint64(0xFFFFFF)) != _ADDRESS).any():
             raise Unusual
@@ -247,12 +247,12 @@ class _Scanner:
             more = ((letters >> np.uint32(shift)) & np.uint32(0xFF)).astype(np.int32) - 64
             longer = (more >= 1) & (more <= 26)
             if shift == 16:
-                longer &= begins > starts + 7  # a third letter counts behind a second one
+                longer &= begins > starts + 7  # a third letter counts after a second one
             if not longer.any():
                 break
             columns = np.where(longer, columns * 26 + more, columns)
             begins += longer
-        masks = _LOW_BYTES.take(lengths + 1)  # the digits, and the quotation mark behind them
+        masks = _LOW_BYTES.take(lengths + 1)  # the digits, and the quotation mark after them
         same = (self.words[begins] & np.repeat(masks, in_rows)) == np.repeat(digits & masks, in_rows)
         if (wrong | ~same | (columns > MAX_COLUMN)).any():
             raise Unusual
@@ -262,7 +262,7 @@ class _Scanner:
     # -- attributes ------------------------------------------------------------------------------------
 
     def forms(self, found: Piece, starts: Codes, ends: Codes) -> tuple[Codes, list[str]]:
-        """Form of each cell, and the names of other forms, from the text behind its address, each distinct one read
+        """Form of each cell, and the names of other forms, from the text after its address, each distinct one read
         once; its style goes into the piece."""
         forms = np.zeros(len(starts), np.int8)
         names: list[str] = []

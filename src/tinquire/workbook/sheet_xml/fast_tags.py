@@ -55,7 +55,7 @@ _MAY_FOLLOW = np.zeros((17, 17), bool)
 for _kind, _others in _FOLLOWS.items():
     _MAY_FOLLOW[_kind, list(_others)] = True
 
-#: What stands behind a tag's bracket; behind one that nothing may follow, the next tag's bracket too.
+#: What stands after a tag's bracket; after one that nothing may follow, the next tag's bracket too.
 _BEHIND = {
     b"row ": ROW, b"/row><": ROW_END, b"c ": CELL, b"/c><": CELL_END, b"v>": VALUE, b"/v><": VALUE_END,
     b"f>": FORMULA, b"f ": FORMULA, b"/f><": FORMULA_END, b"is><": INLINE, b"/is><": INLINE_END,
@@ -101,7 +101,7 @@ def kinds_of(words: Words, tags: Codes, nexts: Codes) -> NDArray[np.uint8]:
     if behind.any():
         raise Unusual
     open_ = np.flatnonzero(_OPENS.take(kinds))
-    last = words[nexts[open_] - 2]  # begins with the two bytes in front of the next tag
+    last = words[nexts[open_] - 2]  # begins with the two bytes before the next tag
     ends = last & np.uint64(0xFF00) == _ENDS
     empty = last & np.uint64(0xFFFF) == _CLOSES
     must_end = _MUST_END.take(kinds[open_])

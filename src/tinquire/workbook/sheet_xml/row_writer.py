@@ -101,7 +101,7 @@ def _table(texts: Iterator[bytes], width: int) -> NDArray[Any]:
     return np.array(list(texts), f"S{width}").view(f"u{width}")
 
 
-#: All groups of four digits: in full; without leading zeros; and behind a point, without the zeros at the end.
+#: All groups of four digits: in full; without leading zeros; and after a point, without the zeros at the end.
 _FULL = _table((b"%04d" % number for number in range(10_000)), 4)
 _BARE = _table((b"%d" % number for number in range(10_000)), 4)
 _BEHIND = _table(((b".%04d" % number).rstrip(b"0").rstrip(b".") for number in range(10_000)), 8)
@@ -127,7 +127,7 @@ def whole_digits(values: NDArray[np.int64]) -> Bytes:
 
 
 def _leading(values: NDArray[np.int64], *, first: bool) -> NDArray[Any]:
-    """The group in front: zero is written only when it is the whole number."""
+    """The leading group: zero is written only when it is the whole number."""
     return _BARE.take(values) if first else np.where(values > 0, _BARE.take(values), 0).astype(np.uint32)
 
 
@@ -155,7 +155,7 @@ def numbers(values: Floats) -> Bytes:
 
 
 def _row_marks(sheet: Sheet, rows: Codes) -> Bytes:
-    """What stands in a row's tag behind its number."""
+    """What is in a row's tag after its number."""
     if not sheet.heights and not sheet.hidden_rows:
         return _constant(b'">', len(rows))
     marks = []
@@ -254,7 +254,7 @@ def _split(pieces: list[Bytes]) -> list[bytes]:
 
 
 def _style_pieces(styles: Codes, behind: bytes) -> Bytes:
-    """The end of an address, its cell's style, and what stands behind it in each."""
+    """The end of an address, its cell's style, and what stands after it in each."""
     if (styles == styles[0]).all():
         return _constant(_style(int(styles[0])) + behind, len(styles))
     used, picks = np.unique(styles, return_inverse=True)

@@ -21,7 +21,7 @@ __all__ = ["UnfilledCell", "fill", "slots_of", "slotted_cells"]
 
 @dataclass(frozen=True, slots=True)
 class UnfilledCell:
-    """A slot that nothing fills, with its place."""
+    """A slot that nothing fills, with its position."""
 
     sheet: str
     cell: str
@@ -31,9 +31,9 @@ class UnfilledCell:
 def fill(book: Workbook, resolve: Resolver, format_of: Callable[[str], str]) -> list[UnfilledCell]:
     """Fill all slots of all sheets, and return those that nothing fills.
 
-    A cell that is one slot takes the value with its kind, and keeps its style (a format behind `as` replaces the
+    A cell that is one slot takes the value with its kind, and keeps its style (a format after `as` replaces the
     style's own); a slot inside a text becomes text; a slot that begins with `=` becomes a formula. `format_of` gives
-    the number format that the text behind `as` means.
+    the number format that the text after `as` means.
     """
     unfilled: list[UnfilledCell] = []
     for sheet in book.sheets():

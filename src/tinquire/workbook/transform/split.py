@@ -40,7 +40,7 @@ class Cut:
     formulas: int = 0
     pivots: list[str] = field(default_factory=list)
     names: list[str] = field(default_factory=list)
-    #: Cells beside the rows with sums of all of them: worked out for those that stay, or emptied.
+    #: Cells beside the rows with sums of all of them: calculated for those that stay, or emptied.
     resummed: list[str] = field(default_factory=list)
     emptied: list[str] = field(default_factory=list)
 
@@ -78,7 +78,7 @@ def keep_rows(
     """Leave one sheet, and of its rows of data, which are `every`, in these columns, those of `rows`. `sums` are rows
     among them that sum others up, each with the rows that it sums up.
 
-    No number of the other rows stays: what sums up all rows beside them is worked out for those that stay, or emptied.
+    No number of the other rows stays: what sums up all rows beside them is calculated for those that stay, or emptied.
     Formulas of the sheet follow; they must be recalculated. Raises DataError as deleting rows does.
     """
     book.settle()
