@@ -62,14 +62,15 @@ python - "$work" <<'END'
 # A colleague's version of the pack: two rows more, one less, a rate corrected, the ledger's sum typed wrongly.
 import sys
 from pathlib import Path
-from tinquire.workbook import Workbook, edits
-from tinquire.workbook.recalc import recalculate
+from tinquire.workbook import Workbook
+from tinquire.workbook.edit import rows_columns
+from tinquire.workbook.calc.recalculate import recalculate
 book = Workbook.open(Path(sys.argv[1]) / "before.xlsx")
-edits.delete_rows(book, "Charges", 38)
+rows_columns.delete_rows(book, "Charges", 38)
 charges, cover = book.sheet("Charges"), book.sheet("Cover")
 charges.set(16, 8, 1.42, charges.style(16, 8))
 cover.set(14, 5, 60585.46, cover.style(14, 5))
-edits.insert_columns(book, "Harbour", 3)
+rows_columns.insert_columns(book, "Harbour", 3)
 recalculate(book)
 book.save(Path(sys.argv[1]) / "after.xlsx")
 END
@@ -78,7 +79,7 @@ python - "$work" <<'END'
 import sys
 from pathlib import Path
 from tinquire.workbook import Workbook
-from tinquire.workbook.recalc import recalculate
+from tinquire.workbook.calc.recalculate import recalculate
 book = Workbook.open(Path(sys.argv[1]) / "before.xlsx")
 charges, cover, harbour = (book.sheet(name) for name in ("Charges", "Cover", "Harbour"))
 charges.set(41, 10, 25.0, charges.style(41, 10))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import re
 import tomllib
 from pathlib import Path
@@ -35,6 +36,16 @@ def test_paths_that_the_papers_name_exist(paper):
     assert named
     missing = [path for path in named if not (ROOT / path).exists()]
     assert not missing
+
+
+@pytest.mark.parametrize("script", sorted((ROOT / "scripts").glob("*")), ids=lambda path: path.name)
+def test_scripts_import_what_is_there(script):
+    """Also what a shell script hands to Python, which no linter reads."""
+    imports = re.findall(r"^from (tinquire[\w.]*) import ([\w, ]+)$", script.read_text("utf-8"), re.MULTILINE)
+    for module, names in imports:
+        there = importlib.import_module(module)
+        for name in names.split(", "):
+            assert hasattr(there, name) or importlib.import_module(f"{module}.{name}"), f"{module}.{name}"
 
 
 def test_the_architecture_names_every_package():

@@ -80,7 +80,7 @@ def test_months_are_compared_row_by_row_and_last_digits_apart(tmp_path, tinquire
         cells = {"A1": "Depot", "B1": "Fee", **{f"A{n}": f"Depot {n}" for n in range(2, 8)}}
         book_of({"S": {**cells, **{f"B{n}": n * factor for n in range(2, 8)}}}).save(tmp_path / f"{name}.xlsx")
     told = tinquire("compare", tmp_path / "old.xlsx", tmp_path / "new.xlsx", "--key", "Depot").out
-    assert "6 values" in told and "put in" not in told and "Depot 2, Fee" in told and "+10.0%" in told, told
+    assert "6 values" in told and "inserted" not in told and "Depot 2, Fee" in told and "+10.0%" in told, told
     book = book_of({"S": {"A1": 0.1, "A2": 0.2, "A3": "=A1+A2"}})
     book.sheet("S").store(3, 1, book.sheet("S").column(1, 1, 1).from_values([0.3]))
     book.save(tmp_path / "digits.xlsx")

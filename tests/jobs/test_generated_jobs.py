@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 import os
 import shutil
 from functools import partial
@@ -25,12 +26,16 @@ from tinquire.press.record.packing import pack_cells, pack_origin, unpack_cells,
 
 COUNT = int(os.environ.get("TINQUIRE_JOBS", "150"))
 
+_DIGITS = re.compile(r"-?\d+\.\d{12,}")
+
 
 def same(wanted, found, size=0.0):
     if isinstance(wanted, float) and isinstance(found, float) and not isinstance(wanted, bool):
         return math.isclose(wanted, found, rel_tol=1e-11, abs_tol=1e-11 * size)
     if wanted in (None, "") and found in (None, ""):
         return True
+    if isinstance(wanted, str) and isinstance(found, str) and _DIGITS.fullmatch(wanted) and _DIGITS.fullmatch(found):
+        return same(float(wanted), float(found))  # a share spelled as text keeps the last bits of its sum
     return type(wanted) is type(found) and wanted == found
 
 

@@ -41,26 +41,26 @@ CASES = {
         ["Data rows gone 3", "Data also links: 2 before, 1 now", "Data also comments: 1 before, 0 now",
          "Data also the page set-up differs"],
     ),
-    "a column put in": (
+    "a column inserted": (
         lambda book: edit.insert_columns(book, "Data", 2),
         ["Data columns in B", "Data also table 'Things': with Column 1"],
     ),
     "a sheet renamed": (lambda book: edit.rename_sheet(book, "Data", "Figures"), ["Figures also its name was 'Data'"]),
-    "a sheet gone": (lambda book: edit.delete_sheets(book, ["Pivot"]), ["gone Pivot"]),
-    "a sheet put in": (lambda book: book.add_sheet(Sheet("More")), ["put in More"]),
+    "a sheet gone": (lambda book: edit.delete_sheets(book, ["Pivot"]), ["removed Pivot"]),
+    "a sheet inserted": (lambda book: book.add_sheet(Sheet("More")), ["inserted More"]),
     "sheets moved": (
         lambda book: edit.move_sheet(book, "Pivot", 1),
         ["the sheets were in the order Data, Lists, Pivot, and are in Pivot, Data, Lists"],
     ),
     "a sheet hidden": (lambda book: edit.hide_sheet(book, "Lists"), ["Lists also it was visible, and is hidden"]),
     "a name": (lambda book: edit.set_name(book, "Rate", "0.3"), ["Rate was 0.2, and is 0.3"]),
-    "a name gone": (lambda book: edit.set_name(book, "Rate", None), ["Rate = 0.2 is gone"]),
+    "a name gone": (lambda book: edit.set_name(book, "Rate", None), ["Rate = 0.2 was removed"]),
     "a name new": (lambda book: edit.set_name(book, "Vat", "1"), ["Vat = 1 is new"]),
 }  # fmt: skip
 
 
 def said(comparison):
-    lines = [f"put in {name}" for name in comparison.put_in] + [f"gone {name}" for name in comparison.gone]
+    lines = [f"inserted {name}" for name in comparison.inserted] + [f"removed {name}" for name in comparison.removed]
     for sheet in comparison.sheets:
         one = sheet.alignment
         for word, numbers, rows in (("rows in", one.new_rows, True), ("rows gone", one.old_rows, True),
@@ -95,7 +95,7 @@ row = st.tuples(st.integers(0, 10**6), st.text("abc", max_size=3), st.integers(0
 
 @settings(max_examples=60)
 @given(st.lists(row, min_size=3, max_size=20, unique_by=lambda one: one[0]), st.data())
-def test_rows_put_in_and_taken_out_are_found(rows, data):
+def test_inserted_rows_and_taken_out_are_found(rows, data):
     """The pairs are those that were left, when no two rows are alike."""
     gone = data.draw(st.sets(st.integers(0, len(rows) - 1), max_size=len(rows) - 2))
     fresh = data.draw(

@@ -80,11 +80,20 @@ def _summary(comparison: Comparison) -> str:
         name = html.escape(sheet.name)
         link = name if sheet.same else f'<a href="#{_anchor(sheet)}">{name}</a>'
         rows.append(f"<tr><td>{link}</td>{cells}</tr>")
-    headings = ("rows in", "rows gone", "columns in", "columns gone", "values", "formulas", "results", "looks")
+    headings = (
+        "rows inserted",
+        "rows removed",
+        "columns inserted",
+        "columns removed",
+        "values",
+        "formulas",
+        "results",
+        "looks",
+    )
     head = "".join(f'<th class="n">{one}</th>' for one in headings)
     table = f'<table class="summary"><tr><th>sheet</th>{head}</tr>{"".join(rows)}</table>' if rows else ""
-    notes = [f"sheet '{name}' is new" for name in comparison.put_in]
-    notes += [f"sheet '{name}' is gone" for name in comparison.gone]
+    notes = [f"sheet '{name}' is new" for name in comparison.inserted]
+    notes += [f"sheet '{name}' was removed" for name in comparison.removed]
     notes += comparison.names + comparison.structure
     return table + (f"<section><h2>The workbook</h2>{_list(notes)}</section>" if notes else "")
 
@@ -102,11 +111,11 @@ def _section(sheet: SheetComparison) -> str:
     if sheet.structure:
         pieces.append(_list(sheet.structure))
     one = sheet.alignment
-    for lines, says in ((one.new_columns, "put in"), (one.old_columns, "gone")):
+    for lines, says in ((one.new_columns, "inserted"), (one.old_columns, "removed")):
         if lines:
             pieces.append(f"<h3>Columns {says}: {line_list(lines, rows=False)}</h3>")
-    pieces += _rows(sheet.rows_put_in, "put in", "in")
-    pieces += _rows(sheet.rows_gone, "gone (by their numbers before)", "out")
+    pieces += _rows(sheet.inserted_rows, "inserted", "in")
+    pieces += _rows(sheet.removed_rows, "removed (by their numbers before)", "out")
     if sheet.cells:
         pieces.append(_cells(sheet.cells))
     return "\n".join([*pieces, "</section>"])
@@ -153,7 +162,7 @@ def _headlines(comparison: Comparison) -> Iterator[str]:
         for sheet, cell in found[:_MOST_ROWS]
     )
     rest = f"<p>and {len(found) - _MOST_ROWS:,} more</p>" if len(found) > _MOST_ROWS else ""
-    head = _head("called", "cell")
+    head = _head("name", "cell")
     yield f"<section><h2>Figures and totals that moved</h2><table>{head}{body}</table>{rest}</section>"
 
 

@@ -49,7 +49,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     if options.sheet:
         wanted = {name.casefold() for name in options.sheet}
         comparison.sheets = [one for one in comparison.sheets if one.name.casefold() in wanted]
-        comparison.put_in, comparison.gone = [], []
+        comparison.inserted, comparison.removed = [], []
     if options.to is not None:
         from tinquire.base.atomic_files import open_atomic
         from tinquire.pages import comparison_page
@@ -64,9 +64,9 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 
 def _tell(comparison: Comparison, options: argparse.Namespace, terminal: Terminal) -> None:
-    terminal.line("was", str(options.old))
-    terminal.line("is", str(options.new))
-    for label, texts in (("put in", comparison.put_in), ("gone", comparison.gone)):
+    terminal.line("before", str(options.old))
+    terminal.line("after", str(options.new))
+    for label, texts in (("inserted", comparison.inserted), ("removed", comparison.removed)):
         if texts:
             terminal.line(
                 label, f"{'sheet' if len(texts) == 1 else 'sheets'} " + ", ".join(f"'{one}'" for one in texts)
@@ -96,7 +96,7 @@ def _tell_headlines(comparison: Comparison, most: int, terminal: Terminal) -> No
     rows = [
         [cell.called, f"{sheet}!{cell.cell}", cell.was, cell.now, *cell.spelled_move] for sheet, cell in found[:most]
     ]
-    terminal.table(["called", "cell", "was", "is", "by", "per cent"], rows, right=(2, 3, 4, 5))
+    terminal.table(["name", "cell", "before", "after", "change", "per cent"], rows, right=(2, 3, 4, 5))
     if len(found) > most:
         terminal.line("", f"and {len(found) - most:,} more; --rows lists more")
 
@@ -111,7 +111,7 @@ def _tell_sheet(sheet: SheetComparison, most: int, terminal: Terminal) -> None:
         terminal.plain()
         rows = [[one.cell + ("" if one.before == one.cell else f" (was {one.before})"), one.called, one.kind, one.was,
                  one.now, *one.spelled_move] for one in shown]  # fmt: skip
-        terminal.table(["cell", "called", "kind", "was", "is", "by", "per cent"], rows, right=(5, 6))
+        terminal.table(["cell", "name", "kind", "before", "after", "change", "per cent"], rows, right=(5, 6))
     if len(sheet.cells) > most:
         terminal.line("", f"and {len(sheet.cells) - most:,} more cells; --rows {len(sheet.cells)} lists all")
 
@@ -121,11 +121,11 @@ def summary(sheet: SheetComparison) -> Iterator[tuple[str, str]]:
     from tinquire.workbook.inspect.compare import line_list
 
     one = sheet.alignment
-    for label, put_in, gone, rows in (
+    for label, inserted, removed, rows in (
         ("rows", one.new_rows, one.old_rows, True), ("columns", one.new_columns, one.old_columns, False),
     ):  # fmt: skip
         said = [f"{len(lines):,} {says} ({line_list(lines, rows=rows)})" for lines, says in
-                ((put_in, "put in"), (gone, "gone")) if lines]  # fmt: skip
+                ((inserted, "inserted"), (removed, "removed")) if lines]  # fmt: skip
         if said:
             yield label, ", ".join(said)
     counts = [f"{count:,} {many if count != 1 else kind}" for kind, many in _KINDS if (count := sheet.count(kind))]
@@ -138,17 +138,17 @@ def summary(sheet: SheetComparison) -> Iterator[tuple[str, str]]:
 def _answer(comparison: Comparison) -> dict[str, Any]:
     return {
         "same": comparison.same,
-        "sheets added": comparison.put_in,
-        "sheets gone": comparison.gone,
+        "sheets added": comparison.inserted,
+        "sheets removed": comparison.removed,
         "names": comparison.names,
         "structure": comparison.structure,
         "sheets": [
             {
                 "name": one.name,
-                "rows inserted": one.rows_put_in,
-                "rows gone": one.rows_gone,
+                "rows inserted": one.inserted_rows,
+                "rows removed": one.removed_rows,
                 "columns inserted": list(one.alignment.new_columns),
-                "columns gone": list(one.alignment.old_columns),
+                "columns removed": list(one.alignment.old_columns),
                 "structure": one.structure,
                 "cells": [asdict(cell) for cell in one.cells],
             }

@@ -100,4 +100,4 @@ def _send(pack: object, folder: Path, terminal: Terminal) -> None:
     with postroom(folder / "postroom", 0) as (keeper, port):
         send_outbox(docket, parse_period(PERIOD), MailServer(HOST, port), terminal)
         if keeper.kept:
-            terminal.line("", f"kept in {folder / 'postroom'} by the stand-in server")
+            terminal.line("", f"kept in {folder / 'postroom'} by the test server")

@@ -151,7 +151,7 @@ def _tell(
     changes = _largest(report)
     if changes:
         rows = [_row(tracer, *change) for change in changes[: options.rows]]
-        terminal.table(["cell", "called", "was stored", "is", "moved by"], rows, right=(2, 3, 4))
+        terminal.table(["cell", "name", "stored", "now", "change"], rows, right=(2, 3, 4))
         _more(len(changes) - options.rows, "results", terminal)
         terminal.plain()
     for note in report.errors[: options.rows]:

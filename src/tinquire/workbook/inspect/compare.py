@@ -69,9 +69,9 @@ class SheetComparison:
     alignment: Alignment
     cells: list[CellDifference] = field(default_factory=list)
     structure: list[str] = field(default_factory=list)
-    #: The rows inserted and gone, as displayed.
-    rows_put_in: dict[int, list[str]] = field(default_factory=dict)
-    rows_gone: dict[int, list[str]] = field(default_factory=dict)
+    #: The rows inserted and removed, as displayed.
+    inserted_rows: dict[int, list[str]] = field(default_factory=dict)
+    removed_rows: dict[int, list[str]] = field(default_factory=dict)
 
     @property
     def same(self) -> bool:
@@ -87,14 +87,16 @@ class Comparison:
     """All differences of two workbooks."""
 
     sheets: list[SheetComparison] = field(default_factory=list)
-    put_in: list[str] = field(default_factory=list)
-    gone: list[str] = field(default_factory=list)
+    inserted: list[str] = field(default_factory=list)
+    removed: list[str] = field(default_factory=list)
     names: list[str] = field(default_factory=list)
     structure: list[str] = field(default_factory=list)
 
     @property
     def same(self) -> bool:
-        return not (self.put_in or self.gone or self.names or self.structure) and all(one.same for one in self.sheets)
+        return not (self.inserted or self.removed or self.names or self.structure) and all(
+            one.same for one in self.sheets
+        )
 
 
 def compare(old: Workbook, new: Workbook, *, looks: bool = True, key: Sequence[str] = ()) -> Comparison:
@@ -103,11 +105,11 @@ def compare(old: Workbook, new: Workbook, *, looks: bool = True, key: Sequence[s
     result = Comparison()
     both = [(name, entry.name) for name in old.sheet_names() if (entry := _worksheet(new, name)) is not None]
     gone = [name for name in old.sheet_names() if name not in {one for one, _ in both}]
-    put_in = [name for name in new.sheet_names() if name not in {other for _, other in both}]
-    renamed = list(_find_renamed(old, new, gone, put_in))
+    inserted = [name for name in new.sheet_names() if name not in {other for _, other in both}]
+    renamed = list(_find_renamed(old, new, gone, inserted))
     both += renamed
-    result.gone = [name for name in gone if name not in {one for one, _ in renamed}]
-    result.put_in = [name for name in put_in if name not in {other for _, other in renamed}]
+    result.removed = [name for name in gone if name not in {one for one, _ in renamed}]
+    result.inserted = [name for name in inserted if name not in {other for _, other in renamed}]
     tables = {name: _by_key(old.sheet(name), new.sheet(other), key) for name, other in both}
     alignments = {name: align(old.sheet(name), new.sheet(other), tables[name]) for name, other in both}
     carrier = MovedReferences(alignments, renamed)
@@ -129,10 +131,10 @@ def _worksheet(book: Workbook, name: str) -> SheetEntry | None:
 
 
 def _find_renamed(
-    old: Workbook, new: Workbook, gone: Sequence[str], put_in: Sequence[str]
+    old: Workbook, new: Workbook, gone: Sequence[str], inserted: Sequence[str]
 ) -> Iterator[tuple[str, str]]:
-    """Sheets that are gone and put in under another name: most of their rows are paired."""
-    left = list(put_in)
+    """Sheets that are gone and present under another name: most of their rows are paired."""
+    left = list(inserted)
     for name in gone:
         before = old.sheet(name)
         for other in left:
@@ -165,8 +167,8 @@ class _SheetPair:
             if len(rows):
                 self._column(a, b, rows, looks=looks)
         self.result.cells.sort(key=_by_place)
-        self.result.rows_put_in = {row: self._row(self.new, self.after, row) for row in self.alignment.new_rows}
-        self.result.rows_gone = {row: self._row(self.old, self.before, row) for row in self.alignment.old_rows}
+        self.result.inserted_rows = {row: self._row(self.new, self.after, row) for row in self.alignment.new_rows}
+        self.result.removed_rows = {row: self._row(self.old, self.before, row) for row in self.alignment.old_rows}
         self.result.structure = list(self._structure())
         return self.result
 
@@ -299,7 +301,7 @@ class _SheetPair:
             if table.area != self.carrier.area(before.area, one.name):
                 yield f"table '{table.name}' was {area_name(before.area)}, and is {area_name(table.area)}"
         for lost_table in known.values():
-            yield f"table '{lost_table.name}' is gone"
+            yield f"table '{lost_table.name}' was removed"
         yield from self._beside()
 
     def _beside(self) -> Iterator[str]:
@@ -394,7 +396,7 @@ def _names(old: Workbook, new: Workbook, carrier: MovedReferences, renamed: Mapp
             yield f"{_cell_label(one)} was {before[key].formula}, and is {one.formula}"
     for key, one in before.items():
         if key not in now:
-            yield f"{_cell_label(one)} = {one.formula} is gone"
+            yield f"{_cell_label(one)} = {one.formula} was removed"
 
 
 def _cell_label(one: DefinedName) -> str:
