@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import json
 import math
-import re
 import os
+import re
 import shutil
 from functools import partial
 
