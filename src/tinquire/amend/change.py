@@ -254,7 +254,8 @@ class _Applier:
         self._refuse_arrays(cells, row)
         old = self._now(cells, row)
         table = next(
-            (one for one in sheet.tables if one.headings and one.area.top == row and one.area.holds(row, column)), None
+            (item for item in sheet.tables if item.headings and item.area.top == row and item.area.holds(row, column)),
+            None,
         )
         if table is not None:
             if not isinstance(value, str):
@@ -286,7 +287,7 @@ class _Applier:
         """Raises NotThereError for a cell that belongs to an array formula: it cannot change alone (18.3.1.40)."""
         sheet = cells.sheet
         if sheet.name not in self._arrays:
-            self._arrays[sheet.name] = [one.array for one in sheet.formulas if one.array is not None]
+            self._arrays[sheet.name] = [formula.array for formula in sheet.formulas if formula.array is not None]
         for area in self._arrays[sheet.name]:
             if area.holds(row, cells.column):
                 place = cell_name(row, cells.column)
@@ -352,7 +353,7 @@ def _shaped(book: Workbook, amendment: Amendment) -> Iterator[Change]:
             lines: str | None = getattr(amendment, key)
             if lines is not None:
                 first, _, last = lines.partition(":")
-                at, end = (int(one) if one.isdigit() else column_number(one) for one in (first, last or first))
+                at, end = (int(item) if item.isdigit() else column_number(item) for item in (first, last or first))
                 work(book, name, min(at, end), abs(end - at) + 1)
                 yield Change(name, "", "", f"{says} {lines.upper()}")
         if amendment.hide_sheet is not None:

@@ -98,26 +98,28 @@ def _area(sheet: Sheet, area: Area) -> Iterator[Cells]:
 
 
 def _named_cells(book: Workbook, name: str) -> Iterator[Cells]:
-    defined = [one for one in book.names if one.name.casefold() == name.casefold()]
+    defined = [item for item in book.names if item.name.casefold() == name.casefold()]
     if not defined:
-        raise NotThereError(f"it has no name '{name}': {known_names(name, [one.name for one in book.names])}")
-    for one in defined:
-        mention = next(iter(mentions(one.formula)), None)
+        raise NotThereError(f"it has no name '{name}': {known_names(name, [item.name for item in book.names])}")
+    for item in defined:
+        mention = next(iter(mentions(item.formula)), None)
         area = None if mention is None else mention.area
-        whole = mention is not None and (mention.start, mention.end) == (0, len(one.formula))
+        whole = mention is not None and (mention.start, mention.end) == (0, len(item.formula))
         if mention is None or area is None or not whole or len(mention.sheets) != 1:
-            raise NotThereError(f"the name '{name}' does not refer to cells of one sheet, but to {one.formula}")
+            raise NotThereError(f"the name '{name}' does not refer to cells of one sheet, but to {item.formula}")
         yield from _area(book.sheet(mention.sheets[0]), area)
 
 
 def _of_table(book: Workbook, table: str, column: str) -> Cells:
     known = book.tables()
     if table.casefold() not in known:
-        raise NotThereError(f"it has no table '{table}': {known_names(table, [one.name for _, one in known.values()])}")
+        raise NotThereError(
+            f"it has no table '{table}': {known_names(table, [item.name for _, item in known.values()])}"
+        )
     sheet, found = known[table.casefold()]
     index = found.index_of(column)
     if index is None:
-        names = [one.name for one in found.columns]
+        names = [item.name for item in found.columns]
         raise NotThereError(f"table '{found.name}' has no column '{column}': {known_names(column, names)}")
     under = under_heading(book, book.sheet(sheet), found.columns[index].name)
     rows = under.rows if under is not None else ()

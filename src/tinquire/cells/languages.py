@@ -133,7 +133,7 @@ def language_of(tag: str) -> tuple[Language, tuple[str, ...]]:
         tag, str(marks["decimal"]), str(marks["group"]), names_of(locale), words or Words(), _date_format(locale),
         None if locale.language == "en" else spelled,
     )  # fmt: skip
-    return language, () if words else tuple(one.name for one in fields(Words))
+    return language, () if words else tuple(item.name for item in fields(Words))
 
 
 def _date_format(locale: object) -> str:

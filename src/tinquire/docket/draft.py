@@ -114,11 +114,11 @@ def _around(texts: Sequence[str]) -> tuple[str, str]:
     end = _common([text[len(start) :][::-1] for text in texts])[::-1]
     middles = [text[len(start) : len(text) - len(end)] for text in texts]
     whole_start, whole_end = start, end
-    for one in (str.isalpha, str.isdigit):
-        if start and one(start[-1]) and any(one(middle[:1] or end[:1]) for middle in middles):
-            whole_start = start[: len(start) - len(list(takewhile(one, reversed(start))))]
-        if end and one(end[0]) and any(one(middle[-1:] or start[-1:]) for middle in middles):
-            whole_end = end[len(list(takewhile(one, end))) :]
+    for same_kind in (str.isalpha, str.isdigit):
+        if start and same_kind(start[-1]) and any(same_kind(middle[:1] or end[:1]) for middle in middles):
+            whole_start = start[: len(start) - len(list(takewhile(same_kind, reversed(start))))]
+        if end and same_kind(end[0]) and any(same_kind(middle[-1:] or start[-1:]) for middle in middles):
+            whole_end = end[len(list(takewhile(same_kind, end))) :]
     # A pattern without a word at its start would match all other files of the folder, too.
     return (whole_start if whole_start.rpartition("/")[2] or not start.rpartition("/")[2] else start), whole_end
 
@@ -190,7 +190,7 @@ def _hints(draft: Draft) -> list[str]:
     able = [source for source in draft.sources if source.label and source.amount]
     if not able:
         return []
-    source = max(able, key=lambda one: one.rows)
+    source = max(able, key=lambda item: item.rows)
     name = plain_name(str(source.label)) or "label"
     return [
         f"[pivots.by_{name}]",
@@ -205,7 +205,7 @@ def suggest_summary(table: Table, types: Mapping[str, str]) -> tuple[str | None,
     """By which column a table may be summed up, the one with the fewest different texts; and which may be added up."""
     facts = [column_fact for column_fact in column_facts(table) if column_fact.filled]
     labels = [fact for fact in facts if types.get(fact.heading) == "text" and fact.different > 1]
-    label = min(labels, key=lambda one: one.different, default=None)
+    label = min(labels, key=lambda item: item.different, default=None)
     for kind in ("money", "number", "whole"):
         amount = next((fact.heading for fact in facts if types.get(fact.heading) == kind), None)
         if amount is not None:

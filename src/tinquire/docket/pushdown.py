@@ -26,7 +26,7 @@ def needing_rows(docket: Docket, order: Sequence[str]) -> Iterator[Fault]:
     if not known:
         return
     for what, name, path in (*_in_tables(docket, known), *_in_outputs(docket), *_in_formulas(docket)):
-        found = next((one for one in known if slot_name(one) == slot_name(name)), None)
+        found = next((item for item in known if slot_name(item) == slot_name(name)), None)
         if found is not None:
             why = f"{what} needs the rows of '{found}', which stay in the database"
             do = f'group them first, or write rows = "travel" in sources.{known[found]}'

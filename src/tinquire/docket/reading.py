@@ -39,7 +39,7 @@ def read_model(path: Path, kind: type[_Model], stopped: str) -> tuple[_Model, di
     try:
         return kind.model_validate(raw), lines
     except ValidationError as error:
-        faults = [_schema_fault(one, raw, lines, path, kind, stopped) for one in _of_one_choice(error.errors(), raw)]
+        faults = [_schema_fault(item, raw, lines, path, kind, stopped) for item in _of_one_choice(error.errors(), raw)]
         raise UseError(*dict.fromkeys(faults)) from None
 
 
@@ -61,7 +61,7 @@ def _of_one_choice(errors: Sequence[Any], raw: Any) -> list[Any]:
     places = [_real_path(error, raw) for error in errors]
     kept = []
     for number, (error, index) in enumerate(zip(errors, places, strict=True)):
-        others = [one for one in range(len(errors)) if one != number and places[one][: len(index)] == index]
+        others = [item for item in range(len(errors)) if item != number and places[item][: len(index)] == index]
         if error["type"] == "string_type" and isinstance(error["input"], dict) and others:
             continue
         if error["type"] == "model_type" and any(errors[other]["type"] == "string_type" for other in others):

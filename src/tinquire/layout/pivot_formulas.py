@@ -53,14 +53,14 @@ def sparse_columns(rows: Table) -> frozenset[str]:
     """The columns of a table, casefolded, that are blank in some rows, or have none."""
     pairs = zip(rows.fields, rows.columns, strict=True)
     return frozenset(
-        one.name.casefold() for one, column in pairs if not len(column) or (column.kinds == Kind.BLANK).any()
+        field.name.casefold() for field, column in pairs if not len(column) or (column.kinds == Kind.BLANK).any()
     )
 
 
 def logical_columns(rows: Table) -> frozenset[str]:
     """The columns of a table, casefolded, that hold yes or no in some rows."""
     pairs = zip(rows.fields, rows.columns, strict=True)
-    return frozenset(one.name.casefold() for one, column in pairs if (column.kinds == Kind.BOOL).any())
+    return frozenset(field.name.casefold() for field, column in pairs if (column.kinds == Kind.BOOL).any())
 
 
 def put_formulas(sheet: Sheet, pivot: Pivot, living: LivingPivot, where: str) -> None:
@@ -94,7 +94,7 @@ def _hindrances(pivot: Pivot, living: LivingPivot) -> Iterator[str]:
     for field in fields:
         if field.top is not None:
             yield f"its field '{field.column}' is cut to the first {counted(field.top, 'group')}"
-    for heading in (*(one.column for one in fields), *(value.column for value in pivot.values if value.column)):
+    for heading in (*(item.column for item in fields), *(value.column for value in pivot.values if value.column)):
         if heading.casefold() not in shown:
             yield f"the sheet of its rows does not show the column '{heading}'"
     for field, column in zip(fields, (*pivot.labels, *pivot.across), strict=True):
@@ -193,7 +193,7 @@ class _Writer:
             yield '{},"={}"'.format(where, text.replace('"', '""'))
 
     def column(self, heading: str) -> str:
-        known = {one.casefold(): one for one in self.living.headings}
+        known = {item.casefold(): item for item in self.living.headings}
         return f"{self.living.table}[{escaped_column(known[heading.casefold()])}]"
 
     def worked(self, value: PivotValue, criteria: Sequence[str]) -> str:

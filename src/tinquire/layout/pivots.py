@@ -56,13 +56,13 @@ def _pivot_headings(sheet: Sheet, pivot: Pivot, dresser: Dresser, top: int, leve
     """One row of headings, or two: labels over their values, row fields over both."""
     table = pivot.as_table()
     width = len(table.fields)
-    for number, one in enumerate(table.fields, start=1):
+    for number, field in enumerate(table.fields, start=1):
         first, last = number == 1, number == width
         is_label = number <= len(pivot.row_fields)
         align = None if is_label else "right"
         if levels == 1:
             style = dresser.number("heading", None, first=first, last=last, align=align)
-            sheet.put(top, number, Column.from_values([one.name]), style)
+            sheet.put(top, number, Column.from_values([field.name]), style)
             continue
         upper = dresser.number(
             "heading", None, first=first, last=last, bottom=False, align=None if is_label else "center"
@@ -70,7 +70,7 @@ def _pivot_headings(sheet: Sheet, pivot: Pivot, dresser: Dresser, top: int, leve
         lower = dresser.number("heading", None, first=first, last=last, top=False, align=align)
         index = _value_of(pivot, number) if not is_label else 0
         group = (number - len(pivot.row_fields) - 1) // len(pivot.values)
-        over: Value = one.name
+        over: Value = field.name
         if not is_label:
             over = None
             if index == 0:

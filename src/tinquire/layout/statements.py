@@ -44,16 +44,16 @@ def statement_sheet(
     sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
     top = put_title(sheet, plan, dresser)
     table = statement.as_table()
-    for number, one in enumerate(table.fields, start=1):
+    for number, field in enumerate(table.fields, start=1):
         first, last = number == 1, number == len(table.fields)
         align = "right" if number > 1 else "left"
         style = dresser.number("heading", None, first=first, last=last, align=align)
-        sheet.put(top, number, Column.from_values([None if first else one.name]), style)
+        sheet.put(top, number, Column.from_values([None if first else field.name]), style)
         column = table.columns[number - 1]
         for index, line in enumerate(statement.lines):
-            look = _look(dresser, line, one, first=first)
+            look = _look(dresser, line, field, first=first)
             sheet.put(top + 1 + index, number, column.slice(index, index + 1), look)
-        named = replace(one, name="" if first else one.name)
+        named = replace(field, name="" if first else field.name)
         fit_width(sheet, number, named, column, dresser, button=False)
     sheet.widths[1] += 2 * _INDENT
     if living is not None:

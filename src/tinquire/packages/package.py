@@ -205,7 +205,7 @@ class Package:
             folder, name = posixpath.split(member)
             source = posixpath.join(posixpath.dirname(folder), name.removesuffix(".rels"))
             if source.casefold() != wanted and any(
-                one.target.casefold() == wanted for one in self.relations(source) if not one.outside
+                relation.target.casefold() == wanted for relation in self.relations(source) if not relation.outside
             ):
                 return True
         return False

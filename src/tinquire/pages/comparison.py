@@ -90,7 +90,7 @@ def _summary(comparison: Comparison) -> str:
         "results",
         "looks",
     )
-    head = "".join(f'<th class="n">{one}</th>' for one in headings)
+    head = "".join(f'<th class="n">{heading}</th>' for heading in headings)
     table = f'<table class="summary"><tr><th>sheet</th>{head}</tr>{"".join(rows)}</table>' if rows else ""
     notes = [f"sheet '{name}' is new" for name in comparison.inserted]
     notes += [f"sheet '{name}' was removed" for name in comparison.removed]
@@ -140,14 +140,14 @@ def _rows(rows: dict[int, list[str]], says: str, mark: str) -> Iterator[str]:
 
 
 def _cells(cells: Sequence[CellDifference]) -> str:
-    body = "".join(_cell(one) for one in cells[:_MOST_CELLS])
+    body = "".join(_cell(cell) for cell in cells[:_MOST_CELLS])
     rest = f"<p>and {len(cells) - _MOST_CELLS:,} more</p>" if len(cells) > _MOST_CELLS else ""
     return f"<h3>Cells: {len(cells):,}</h3><table>{_head('cell', 'called', 'kind')}{body}</table>{rest}"
 
 
 def _head(*before: str) -> str:
     """The heading row of a table of cells: `before` and what was, is, and moved."""
-    cells = "".join(f"<th>{one}</th>" for one in (*before, "was", "is"))
+    cells = "".join(f"<th>{item}</th>" for item in (*before, "was", "is"))
     return f'<tr>{cells}<th class="n">by</th><th class="n">per cent</th></tr>'
 
 

@@ -111,9 +111,9 @@ def _make_all(
             # An output that fails is known by name, so that a mail does not call it missing as well.
             own = made.setdefault(name, []) if kind.attachable else []
             try:
-                for one in kind.make(Making(making.results, making.moment, making.out, making.outbox, made), name):
-                    own.append(one)
-                    of_kind.append(one)
+                for item in kind.make(Making(making.results, making.moment, making.out, making.outbox, made), name):
+                    own.append(item)
+                    of_kind.append(item)
             except TinQuireError as error:
                 errors.append(error)
         files[kind.part] = tuple(of_kind)
@@ -127,15 +127,15 @@ def _collisions(results: Results, files: Mapping[str, Sequence[Made]]) -> list[T
     errors: list[TinQuireError] = []
     seen: dict[str, str] = {}
     for kind in OUTPUTS:
-        for one in files[kind.part]:
-            where = results.docket.where(kind.part, one.name, "name")
-            path = one.path.resolve()
-            own = f"{kind.word} '{one.name}'"
+        for item in files[kind.part]:
+            where = results.docket.where(kind.part, item.name, "name")
+            path = item.path.resolve()
+            own = f"{kind.word} '{item.name}'"
             if path in inputs:
-                why = f"'{one.path.name}' would be written over one of its own inputs"
+                why = f"'{item.path.name}' would be written over one of its own inputs"
                 errors.append(UseError(Fault(own, why, where, "give it another name or folder")))
             if (other := seen.get(str(path).casefold())) is not None:
-                why = f"'{one.path.name}' is the name of {other} too"
+                why = f"'{item.path.name}' is the name of {other} too"
                 errors.append(UseError(Fault(own, why, where, "give it another name")))
             seen[str(path).casefold()] = own
     return errors

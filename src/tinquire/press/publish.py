@@ -52,7 +52,7 @@ def _sweep(pack: Pack, kind: OutputKind) -> list[str]:
     """Take away files that earlier runs of this docket and period made and this run did not: old mails must not be
     sent. Files of other dockets, and those placed by hand, stay."""
     base = pack.results.docket.base
-    made = {one.path for one in pack.files[kind.part]}
+    made = {item.path for item in pack.files[kind.part]}
     known = Daybook(base).files_made(pack.results.docket.model.title, pack.results.period.text, kind.word)
     old = sorted(path for path in (base / file for file in known) if path.parent == pack.outbox and path.is_file())
     old = [path for path in old if path not in made]

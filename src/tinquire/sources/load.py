@@ -67,8 +67,8 @@ def gather(spec: SourceSpec) -> SourceRead:
 def _by_file(reads: Sequence[FileRead]) -> tuple[FileRead, ...]:
     """One entry for each file, whatever number of sheets it gave; notes then say of which sheet they are."""
     files: dict[str, list[FileRead]] = {}
-    for one in reads:
-        files.setdefault(one.shown, []).append(one)
+    for read in reads:
+        files.setdefault(read.shown, []).append(read)
     return tuple(
         parts[0]
         if len(parts) == 1
@@ -238,7 +238,7 @@ def _align_headings(spec: SourceSpec, raws: Sequence[RawTable], stopped: str) ->
             mine = {heading.casefold() for heading in raw.headings}
             for folded, heading in known.items():
                 if folded not in mine:
-                    others = [one for one in raw.headings if not _in_all(one, raws)]
+                    others = [item for item in raw.headings if not _in_all(item, raws)]
                     near = known_names(heading, others) if others else "all its other columns are in the other files"
                     why = f"it has no column '{heading}', which other files have: {near}"
                     do = 'fix the heading, or write differing = "blank" in the source'
@@ -281,8 +281,8 @@ def _inferred_types(spec: SourceSpec, raws: Sequence[RawTable], headings: Sequen
         parts = [
             (raw, index)
             for raw in raws
-            for index, one in enumerate(raw.headings)
-            if one.casefold() == heading.casefold()
+            for index, item in enumerate(raw.headings)
+            if item.casefold() == heading.casefold()
         ]
         columns = [raw.columns[index] for raw, index in parts]
         marks = [spec.decimal or mark_of_column(raw.columns[index]) or raw.decimal for raw, index in parts]
@@ -303,4 +303,4 @@ def _inferred_types(spec: SourceSpec, raws: Sequence[RawTable], headings: Sequen
 
 
 def _in_all(heading: str, raws: Sequence[RawTable]) -> bool:
-    return all(heading.casefold() in {one.casefold() for one in raw.headings} for raw in raws)
+    return all(heading.casefold() in {item.casefold() for item in raw.headings} for raw in raws)

@@ -28,8 +28,8 @@ class ColumnFacts:
 
 
 def column_facts(table: Table) -> Iterator[ColumnFacts]:
-    for one, column in zip(table.fields, table.columns, strict=True):
+    for field, column in zip(table.fields, table.columns, strict=True):
         filled = column.take(column.kinds != Kind.BLANK)
         _, distinct = filled.groups()
         ends = (distinct[0], distinct[len(distinct) - 1], filled[0]) if len(filled) else (None, None, None)
-        yield ColumnFacts(one.name, one.type, len(filled), len(column) - len(filled), len(distinct), *ends)
+        yield ColumnFacts(field.name, field.type, len(filled), len(column) - len(filled), len(distinct), *ends)

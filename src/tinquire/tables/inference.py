@@ -80,7 +80,7 @@ def _text_type(columns: Sequence[Column], decimal: str | None, stand_ins: Collec
     if stand_ins:
         texts = [text for text in _texts(columns) if text.casefold() not in stand_ins]
         return _type_of(texts, decimal)
-    parts = [(one.texts, one.codes[one.kinds == Kind.TEXT]) for one in columns]
+    parts = [(column.texts, column.codes[column.kinds == Kind.TEXT]) for column in columns]
     found = _type_of(_distinct((texts, codes[:: len(codes) // _SOME + 1]) for texts, codes in parts), decimal)
     if found == ("text", "") or all(len(codes) <= _SOME for _, codes in parts):
         return found  # what some of them are not, all of them are not

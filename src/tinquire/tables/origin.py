@@ -31,15 +31,15 @@ class Members:
     @classmethod
     def of_lists(cls, lists: Sequence[NDArray[Any]]) -> Members:
         """The members of groups that are given one by one."""
-        ends = np.cumsum([len(one) for one in lists], dtype=np.int64)
+        ends = np.cumsum([len(item) for item in lists], dtype=np.int64)
         return cls(ends, np.concatenate(lists).astype(np.int64) if lists else np.zeros(0, np.int64))
 
     @classmethod
     def concat(cls, several: Sequence[Members]) -> Members:
         """Groups of the same positions one after the other."""
-        starts = np.cumsum([0, *(len(one.places) for one in several[:-1])])
-        ends = [one.ends + start for one, start in zip(several, starts.tolist(), strict=True)]
-        return cls(np.concatenate(ends), np.concatenate([one.places for one in several]))
+        starts = np.cumsum([0, *(len(item.places) for item in several[:-1])])
+        ends = [item.ends + start for item, start in zip(several, starts.tolist(), strict=True)]
+        return cls(np.concatenate(ends), np.concatenate([item.places for item in several]))
 
     def of_places(self, places: NDArray[Any]) -> Members:
         """The same groups of what stands at the positions of a list."""

@@ -46,7 +46,7 @@ def names_read(tree: Node) -> Iterator[str]:
 
 def rows_read(tree: Node, scope: TableScope) -> Iterator[RowsRead]:
     """The rows that a docket's formula reads, in the order in which it names them; no rows of figures."""
-    yield from {(one.call, id(one.table)): one for one in _read(tree, tree, scope)}.values()
+    yield from {(item.call, id(item.table)): item for item in _read(tree, tree, scope)}.values()
 
 
 def _read(node: Node, around: Node, scope: TableScope) -> Iterator[RowsRead]:

@@ -47,13 +47,13 @@ def _formulas(tables: Sequence[Table], fields: Mapping[str, Field]) -> dict[obje
     starts = np.cumsum([0, *(table.height for table in tables)]).tolist()
     found: dict[object, RowFormula] = {}
     for number, table in enumerate(tables):
-        stacked_as = {one.identity: fields[one.name.strip().casefold()].identity for one in table.fields}
-        for index, one in enumerate(table.fields):
+        stacked_as = {field.identity: fields[field.name.strip().casefold()].identity for field in table.fields}
+        for index, field in enumerate(table.fields):
             derived = table.row_formula(index)
             if derived is None:
                 continue
             formula = derived[0]
-            identity = stacked_as[one.identity]
+            identity = stacked_as[field.identity]
             inputs = {written: stacked_as.get(read, read) for written, read in formula.inputs.items()}
             fresh = replace(formula, inputs=inputs, rows=np.zeros(starts[-1], bool))
             known = found.setdefault(identity, fresh)
@@ -61,8 +61,8 @@ def _formulas(tables: Sequence[Table], fields: Mapping[str, Field]) -> dict[obje
             if known.text == formula.text and known.inputs == inputs:
                 known.rows[starts[number] : starts[number + 1]] = formula.holds(table.height)
     return {
-        identity: replace(one, rows=None) if one.rows is not None and one.rows.all() else one
-        for identity, one in found.items()
+        identity: replace(item, rows=None) if item.rows is not None and item.rows.all() else item
+        for identity, item in found.items()
     }
 
 

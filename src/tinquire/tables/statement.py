@@ -98,8 +98,8 @@ class Statement:
     def amount(self, line: str, column: int = 0) -> Value:
         """A line's amount. Raises KeyError when there is no such line."""
         wanted = line.casefold()
-        for index, one in enumerate(self.lines):
-            if one.name.casefold() == wanted:
+        for index, item in enumerate(self.lines):
+            if item.name.casefold() == wanted:
                 return self.columns[column][index]
         raise KeyError(line)
 
@@ -115,15 +115,15 @@ def make_statement(
     """
     stopped = f"statement '{name}'"
     known = _lines(lines, columns, stopped)
-    places = {one.name.casefold(): index for index, one in enumerate(known) if one.kind == "sum"}
+    places = {item.name.casefold(): index for index, item in enumerate(known) if item.kind == "sum"}
     line_of = _line_of(mapping, account, line, places, stopped)
-    keys = [_keys(one.table.column(one.account, stopped)) for one in amounts]
+    keys = [_keys(amount.table.column(amount.account, stopped)) for amount in amounts]
     _all_mapped(amounts, keys, line_of, mapping, stopped)
-    added = [_line_sums(one, own, line_of, known, stopped) for one, own in zip(amounts, keys, strict=True)]
+    added = [_line_sums(amount, own, line_of, known, stopped) for amount, own in zip(amounts, keys, strict=True)]
     members = _members(known)
     made_of = _made_of(known, members)
     columns_made = [_line_values(values, known, members, stopped, where) for values in added]
-    fields = [Field(one.name, one.table.field(one.amount, stopped).type) for one in amounts]
+    fields = [Field(amount.name, amount.table.field(amount.amount, stopped).type) for amount in amounts]
     if len(columns_made) > 1:
         first, second = columns_made[:2]
         if difference is not None:
@@ -136,8 +136,8 @@ def make_statement(
     return Statement(
         name, tuple(known), tuple(fields), tuple(_column(values) for values in columns_made), members,
         _accounts(name, amounts, keys, line_of, known),
-        tuple(_rows(one, own, line_of, made_of) for one, own in zip(amounts, keys, strict=True)),
-        tuple(frozenset(one) for one in made_of),
+        tuple(_rows(amount, own, line_of, made_of) for amount, own in zip(amounts, keys, strict=True)),
+        tuple(frozenset(item) for item in made_of),
     )  # fmt: skip
 
 
@@ -167,10 +167,10 @@ def _lines(table: Table, columns: LineColumns, stopped: str) -> list[StatementLi
         ranks = [order if isinstance(order, float) else np.inf for order in orders]
         found = [found[index] for index in np.argsort(np.array(ranks), kind="stable").tolist()]
     seen: set[str] = set()
-    for one in found:
-        folded = one.name.casefold()
+    for item in found:
+        folded = item.name.casefold()
         if folded and folded in seen:
-            raise DataError(Fault(stopped, f"two lines are called '{one.name}'", do="give one another name"))
+            raise DataError(Fault(stopped, f"two lines are called '{item.name}'", do="give one another name"))
         seen.add(folded)
     return found
 
@@ -204,14 +204,14 @@ def _all_mapped(
     amounts: Sequence[Amounts], keys: Sequence[list[str]], line_of: Mapping[str, int], mapping: Table, stopped: str
 ) -> None:
     faults: dict[str, Fault] = {}
-    for one, own in zip(amounts, keys, strict=True):
-        values = one.table.column(one.amount, stopped)
+    for item, own in zip(amounts, keys, strict=True):
+        values = item.table.column(item.amount, stopped)
         for row, key in enumerate(own):
             if key not in line_of and key not in faults:
                 shown = values[row]
                 amount = f"{shown:,.2f}" if isinstance(shown, float) else str(shown)
                 why = f"account {key or '(blank)'} with {amount} has no line in {mapping.name}"
-                faults[key] = Fault(stopped, why, one.table.where(row), "give it one there")
+                faults[key] = Fault(stopped, why, item.table.where(row), "give it one there")
     if faults:
         listed = list(faults.values())
         more = len(listed) - _LISTED
@@ -243,7 +243,7 @@ def _members(lines: Sequence[StatementLine]) -> dict[int, tuple[int, ...]]:
         if line.kind == "sum":
             since.append(index)
         elif line.kind == "subtotal":
-            own = [n for n, one in enumerate(lines) if one.kind == "sum" and one.category == line.category]
+            own = [n for n, item in enumerate(lines) if item.kind == "sum" and item.category == line.category]
             found[index] = tuple(own)
         elif line.kind == "total":
             found[index], since = tuple(since), []
@@ -292,7 +292,7 @@ def _line_values(
 
 def _formula(line: StatementLine, lines: Sequence[StatementLine], values: Floats, stopped: str, where: str) -> float:
     known = [
-        (one.name, value) for one, value in zip(lines, values.tolist(), strict=True) if one.name and not isnan(value)
+        (item.name, value) for item, value in zip(lines, values.tolist(), strict=True) if item.name and not isnan(value)
     ]
     row = Table(
         "lines", tuple(Field(name, "number") for name, _ in known), tuple(Column.of_numbers([v]) for _, v in known)
@@ -324,12 +324,12 @@ def _accounts(
         Column.from_values(lines[line_of[key]].name for key in accounts), Column.from_values(accounts)
     ]  # fmt: skip
     fields = [Field("Line"), Field("Account")]
-    for one, own in zip(amounts, keys, strict=True):
+    for amount, own in zip(amounts, keys, strict=True):
         sums: dict[str, float] = {}
-        for key, value in zip(own, one.table.column(one.amount).numbers.tolist(), strict=True):
+        for key, value in zip(own, amount.table.column(amount.amount).numbers.tolist(), strict=True):
             sums[key] = sums.get(key, 0.0) + value
         columns.append(Column.from_values(sums.get(key) for key in accounts))
-        fields.append(Field(one.name, one.table.field(one.amount).type))
+        fields.append(Field(amount.name, amount.table.field(amount.amount).type))
     return Table(f"{name}_accounts", tuple(fields), tuple(columns), _origin_of_accounts(amounts, keys, accounts))
 
 
@@ -337,7 +337,7 @@ def _origin_of_accounts(
     amounts: Sequence[Amounts], keys: Sequence[list[str]], accounts: Sequence[str]
 ) -> Origin | None:
     """The rows of all tables of amounts that are of each account."""
-    origins = [one.table.origin for one in amounts if one.table.origin is not None]
+    origins = [amount.table.origin for amount in amounts if amount.table.origin is not None]
     if len(origins) < len(amounts):
         return None
     places = {account: index for index, account in enumerate(accounts)}

@@ -152,7 +152,7 @@ class Table:
         formula = self.formulas.get(self.fields[place].identity)
         if formula is None:
             return None
-        known = {one.identity: one.name for one in self.fields}
+        known = {item.identity: item.name for item in self.fields}
         if not all(identity in known for identity in formula.inputs.values()):
             return formula.without(np.ones(self.height, bool)), {}
         return formula, {written: known[identity] for written, identity in formula.inputs.items()}

@@ -381,7 +381,7 @@ class Workbook:
         identity = self.package.relate(self._part, f"{self._relation_space()}/worksheet", part)
         sheets = child(self._root, "sheets")
         assert sheets is not None
-        used = {int(one.get("sheetId", "0")) for one in sheets if one.get("sheetId", "0").isdigit()}
+        used = {int(item.get("sheetId", "0")) for item in sheets if item.get("sheetId", "0").isdigit()}
         element = etree.SubElement(sheets, tag(sheets, "sheet"), name=sheet.name, sheetId=str(max(used, default=0) + 1))
         element.set(f"{{{self._relation_space()}}}id", identity)
         if sheet.repeat_rows:

@@ -105,7 +105,7 @@ def _amendments(options: argparse.Namespace) -> Sequence[Amendment]:
     try:
         return [Amendment(**given, **what)]
     except ValidationError as error:
-        faults = [Fault("amending", str(one.get("ctx", {}).get("error", one["msg"]))) for one in error.errors()]
+        faults = [Fault("amending", str(item.get("ctx", {}).get("error", item["msg"]))) for item in error.errors()]
         raise UseError(*dict.fromkeys(faults)) from None
 
 
@@ -131,8 +131,8 @@ def _tell(reports: Sequence[FileReport], amendments: Sequence[Amendment], listed
     for report in changed if listed else ():
         terminal.heading(_list_changes(report.file))
         rows = [
-            [str(one.number), f"{one.sheet}!{one.cell}" if one.cell else one.sheet, one.old, one.new][several:]
-            for one in report.changes
+            [str(item.number), f"{item.sheet}!{item.cell}" if item.cell else item.sheet, item.old, item.new][several:]
+            for item in report.changes
         ]
         terminal.table(["no", "cell", "is now", "becomes"][several:], rows)
         terminal.plain()
@@ -172,8 +172,14 @@ def _answer(report: FileReport) -> dict[str, Any]:
         "file": str(report.file),
         "outcome": report.outcome.value,
         "changes": [
-            {"sheet": one.sheet, "cell": one.cell, "is": one.old, "becomes": one.new, "amendment": one.number}
-            for one in report.changes
+            {
+                "sheet": change.sheet,
+                "cell": change.cell,
+                "is": change.old,
+                "becomes": change.new,
+                "amendment": change.number,
+            }
+            for change in report.changes
         ],
         "fault": None if report.fault is None else report.fault.as_dict(),
         "written": None if report.written is None else str(report.written),

@@ -34,16 +34,16 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     terminal.heading(options.file.as_posix())
     if kind is not FileKind.PACKAGE:
         terminal.line("is", f"{kind.value}; its values were read, its formulas were not")
-    for one in found[: options.rows]:
-        place = f"{one.sheet}!{one.cell}" if one.sheet else one.cell
-        terminal.line(one.kind, f"{place}: {one.says}", 2)
-        terminal.line("", f"  {one.do}")
+    for item in found[: options.rows]:
+        place = f"{item.sheet}!{item.cell}" if item.sheet else item.cell
+        terminal.line(item.kind, f"{place}: {item.says}", 2)
+        terminal.line("", f"  {item.do}")
     if len(found) > options.rows:
         terminal.line("", f"and {len(found) - options.rows:,} more; --rows lists more")
     counts: dict[str, int] = {}
-    for one in found:
-        counts[one.kind] = counts.get(one.kind, 0) + 1
+    for item in found:
+        counts[item.kind] = counts.get(item.kind, 0) + 1
     kinds = ", ".join(f"{count:,} {kind}" for kind, count in sorted(counts.items(), key=lambda pair: -pair[1]))
     terminal.line("in all", f"{counted(len(found), 'finding')}: {kinds}" if found else "nothing that looks wrong")
-    terminal.answer([asdict(one) for one in found])
+    terminal.answer([asdict(item) for item in found])
     return int(options.check and bool(found))

@@ -48,7 +48,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     comparison = compare(old, new, looks=not options.no_looks, key=options.key)
     if options.sheet:
         wanted = {name.casefold() for name in options.sheet}
-        comparison.sheets = [one for one in comparison.sheets if one.name.casefold() in wanted]
+        comparison.sheets = [sheet for sheet in comparison.sheets if sheet.name.casefold() in wanted]
         comparison.inserted, comparison.removed = [], []
     if options.to is not None:
         from tinquire.base.atomic_files import open_atomic
@@ -69,13 +69,13 @@ def _tell(comparison: Comparison, options: argparse.Namespace, terminal: Termina
     for label, texts in (("inserted", comparison.inserted), ("removed", comparison.removed)):
         if texts:
             terminal.line(
-                label, f"{'sheet' if len(texts) == 1 else 'sheets'} " + ", ".join(f"'{one}'" for one in texts)
+                label, f"{'sheet' if len(texts) == 1 else 'sheets'} " + ", ".join(f"'{item}'" for item in texts)
             )
     for label, texts in (("names", comparison.names), ("order", comparison.structure)):
         for number, text in enumerate(texts):
             terminal.line(label if number == 0 else "", text)
     _tell_headlines(comparison, options.rows, terminal)
-    same = [one.name for one in comparison.sheets if one.same]
+    same = [item.name for item in comparison.sheets if item.same]
     for sheet in comparison.sheets:
         if not sheet.same:
             _tell_sheet(sheet, options.rows, terminal)
@@ -109,8 +109,14 @@ def _tell_sheet(sheet: SheetComparison, most: int, terminal: Terminal) -> None:
     shown = sheet.cells[:most]
     if shown:
         terminal.plain()
-        rows = [[one.cell + ("" if one.before == one.cell else f" (was {one.before})"), one.called, one.kind, one.was,
-                 one.now, *one.spelled_move] for one in shown]  # fmt: skip
+        rows = [
+            [
+                cell.cell if cell.before == cell.cell else f"{cell.cell} (was {cell.before})",
+                *(cell.called, cell.kind, cell.was, cell.now),
+                *cell.spelled_move,
+            ]
+            for cell in shown
+        ]
         terminal.table(["cell", "name", "kind", "before", "after", "change", "per cent"], rows, right=(5, 6))
     if len(sheet.cells) > most:
         terminal.line("", f"and {len(sheet.cells) - most:,} more cells; --rows {len(sheet.cells)} lists all")
@@ -144,15 +150,15 @@ def _answer(comparison: Comparison) -> dict[str, Any]:
         "structure": comparison.structure,
         "sheets": [
             {
-                "name": one.name,
-                "rows inserted": one.inserted_rows,
-                "rows removed": one.removed_rows,
-                "columns inserted": list(one.alignment.new_columns),
-                "columns removed": list(one.alignment.old_columns),
-                "structure": one.structure,
-                "cells": [asdict(cell) for cell in one.cells],
+                "name": sheet.name,
+                "rows inserted": sheet.inserted_rows,
+                "rows removed": sheet.removed_rows,
+                "columns inserted": list(sheet.alignment.new_columns),
+                "columns removed": list(sheet.alignment.old_columns),
+                "structure": sheet.structure,
+                "cells": [asdict(cell) for cell in sheet.cells],
             }
-            for one in comparison.sheets
-            if not one.same
+            for sheet in comparison.sheets
+            if not sheet.same
         ],
     }

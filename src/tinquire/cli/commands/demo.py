@@ -83,7 +83,7 @@ def lay_out(folder: Path, rows: int | None = None) -> list[Path]:
 
 
 def _shipped_files(folder: Traversable, prefix: str = "") -> Iterator[tuple[str, bytes]]:
-    for entry in sorted(folder.iterdir(), key=lambda one: one.name):
+    for entry in sorted(folder.iterdir(), key=lambda item: item.name):
         if entry.is_dir():
             yield from _shipped_files(entry, f"{prefix}{entry.name}/")
         else:

@@ -129,7 +129,7 @@ def _read(folder: Path, path: Path, terminal: Terminal) -> Iterator[tuple[str | 
             terminal.line("left out", f"{place}: {error.faults[0].why}", hang=4)
             continue
         if read.table.height:
-            found.setdefault(frozenset(one.casefold() for one in read.table.headings), []).append((sheet, read))
+            found.setdefault(frozenset(heading.casefold() for heading in read.table.headings), []).append((sheet, read))
         else:
             terminal.line("left out", f"{place}: it has no rows below a heading", hang=4)
     for reads in found.values():

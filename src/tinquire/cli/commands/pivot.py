@@ -152,9 +152,9 @@ def _setting(key: str, text: str, value: str) -> Any:
 
     try:
         if key == "bands":
-            return tuple(float(one) for one in value.split(","))
+            return tuple(float(item) for item in value.split(","))
         if key == "order":
-            return tuple(_with_types(one) for one in value.split(","))
+            return tuple(_with_types(item) for item in value.split(","))
         if key == "top":
             return _at_least_one(value)
     except ValueError:
@@ -209,9 +209,9 @@ def _tell(made: Pivot, terminal: Terminal) -> None:
 
     table = made.as_table()
     texts = []
-    for number, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+    for number, (field, column) in enumerate(zip(table.fields, table.columns, strict=True)):
         is_label = number < len(made.row_fields)
-        code = _CODES.get(one.type, "General") if is_label or one.type != "number" else _number_code(column.numbers)
+        code = _CODES.get(field.type, "General") if is_label or field.type != "number" else _number_code(column.numbers)
         texts.append(show_column(column, code))
     lines = [list(line) for line in zip(*texts, strict=True)]
     strong = {*made.subtotal_lines.tolist(), *range(made.height, len(lines))}
@@ -245,8 +245,8 @@ def _answer(table: Table, out: Path | None) -> dict[str, object]:
 
     lines = [
         {
-            one.name: value.text if isinstance(value, CellError) else value
-            for one, value in zip(table.fields, line, strict=True)
+            field.name: value.text if isinstance(value, CellError) else value
+            for field, value in zip(table.fields, line, strict=True)
         }
         for line in zip(*table.columns, strict=True)
     ]

@@ -193,7 +193,7 @@ def _largest(report: Recalculation) -> list[tuple[str, str, Value, Value, float 
         new = last[sheet, cell]
         both = isinstance(old, float) and isinstance(new, float)
         found.append((sheet, cell, old, new, new - old if both else None))  # type: ignore[operator]
-    return sorted(found, key=lambda one: (one[4] is not None, -abs(one[4] or 0.0)))
+    return sorted(found, key=lambda item: (item[4] is not None, -abs(item[4] or 0.0)))
 
 
 def _row(tracer: Tracer, name: str, cell: str, old: Value, new: Value, moved: float | None) -> list[str]:
@@ -203,7 +203,7 @@ def _row(tracer: Tracer, name: str, cell: str, old: Value, new: Value, moved: fl
 
     sheet, place = tracer.book.sheet(name), _cell(cell)
     code = tracer.book.styles.number_format(sheet.style(*place))
-    before, after = ("blank" if one is None else show(one, code, tracer.book.date_system).text for one in (old, new))
+    before, after = ("blank" if item is None else show(item, code, tracer.book.date_system).text for item in (old, new))
     if before == after and isinstance(old, float) and isinstance(new, float):
         before, after = general(old, 15), general(new, 15)
     far = "" if moved is None else f"{moved:+,.6g}"
@@ -233,7 +233,7 @@ def _answer(path: Path, out: Path | None, book: Workbook, report: Recalculation)
     ]
     for key, notes in plain.items():
         answer[key] = [
-            {"sheet": one.sheet, "cell": one.cell, "formula": one.formula, "says": one.says} for one in notes
+            {"sheet": item.sheet, "cell": item.cell, "formula": item.formula, "says": item.says} for item in notes
         ]
     for told, note in zip(answer["errors"], report.errors, strict=True):
         told["began in"] = tracer.cause(note.sheet, *_cell(note.cell))

@@ -48,7 +48,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     book, kind = open_sheets(options.file)
     if options.columns:
         asked = [_sheet_name(book, name) for name in options.sheet]
-        visible = [one.name for one in book.entries if one.kind == "worksheet" and one.state == "visible"]
+        visible = [item.name for item in book.entries if item.kind == "worksheet" and item.state == "visible"]
         terminal.heading(str(options.file))
         terminal.answer(tell_columns(options.file, asked or visible, terminal))
         return 0
@@ -60,9 +60,9 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     sheets = [_description(book, name, view, options.rows) for name, view in views.items()]
     others = [{"name": entry.name, "kind": entry.kind} for entry in book.entries if entry.kind != "worksheet"]
     defined = [
-        {"name": one.name, "shown": one.shown, "stands for": one.formula, "sheet": one.sheet}
-        for one in book.names
-        if not wanted or (one.sheet or "").casefold() in wanted
+        {"name": item.name, "shown": item.shown, "stands for": item.formula, "sheet": item.sheet}
+        for item in book.names
+        if not wanted or (item.sheet or "").casefold() in wanted
     ]
     terminal.heading(str(options.file))
     _tell(sheets, others, defined, terminal)
@@ -152,9 +152,9 @@ def _tell(
         terminal.line("errors" if number == 0 else "", f"{sheet['name']}: {said}")
     for other in others:
         terminal.line("sheet", f"'{other['name']}', a {_KINDS.get(other['kind'], other['kind'])}, kept as it is")
-    for number, one in enumerate(defined):
-        owner = f" (sheet {one['sheet']})" if one["sheet"] else ""
-        terminal.line("names" if number == 0 else "", f"{one['shown']}{owner} = {one['stands for']}")
+    for number, item in enumerate(defined):
+        owner = f" (sheet {item['sheet']})" if item["sheet"] else ""
+        terminal.line("names" if number == 0 else "", f"{item['shown']}{owner} = {item['stands for']}")
 
 
 def _lines_shown(used: Area, count: int) -> tuple[range, range]:

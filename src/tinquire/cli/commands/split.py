@@ -91,7 +91,7 @@ def _by_sheet(options: argparse.Namespace) -> Iterator[_Piece]:
     from tinquire.workbook.transform.split import keep_sheets
 
     first = Workbook.open(options.file)
-    for name in [first.sheet(one).name for one in options.sheet] or first.sheet_names():
+    for name in [first.sheet(item).name for item in options.sheet] or first.sheet_names():
         book = Workbook.open(options.file)
         yield _Piece(name, book, keep_sheets(book, [name]))
 
@@ -136,8 +136,8 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
     recalculate(book, now=serial_from_date(shared.local_clock(), book.date_system))
     book.save(path)
     terminal.line("wrote", f"{path}")
-    for one in reversed(made):
-        terminal.line("", f"sheet '{one['sheet']}'  ({counted(int(str(one['rows'])), 'row')})")
+    for item in reversed(made):
+        terminal.line("", f"sheet '{item['sheet']}'  ({counted(int(str(item['rows'])), 'row')})")
     terminal.answer({"file": str(path), "sheets": made[::-1]})
     return 0
 

@@ -66,12 +66,12 @@ def _mixed_columns(table: Table) -> Iterator[str]:
     """Columns that hold texts here and numbers there: a stated type would settle them."""
     from tinquire.cells import Kind
 
-    for one, column in zip(table.fields, table.columns, strict=True):
+    for field, column in zip(table.fields, table.columns, strict=True):
         texts = int((column.kinds == Kind.TEXT).sum())
         numbers = int((column.kinds == Kind.NUMBER).sum())
         if texts and numbers:
             both = f"{counted(texts, 'text')} and {counted(numbers, 'number')}"
-            yield f"column '{one.name}' holds {both}: --type '{one.name}=...' settles it"
+            yield f"column '{field.name}' holds {both}: --type '{field.name}=...' settles it"
 
 
 def _with_origin(table: Table) -> Table:
@@ -96,8 +96,8 @@ def _with_origin(table: Table) -> Table:
 
 
 def _free(name: str, taken: Sequence[str]) -> str:
-    folded = {one.casefold() for one in taken}
-    return next(one for one in (name, f"{name} of origin", f"{name} it came from") if one.casefold() not in folded)
+    folded = {item.casefold() for item in taken}
+    return next(item for item in (name, f"{name} of origin", f"{name} it came from") if item.casefold() not in folded)
 
 
 def _answer(out: Path, gathered: SourceRead, table: Table) -> dict[str, object]:

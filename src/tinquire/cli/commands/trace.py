@@ -73,10 +73,10 @@ def _sources(path: Path, most: int) -> Callable[[str, int, int], Sequence[CameFr
 
     def sources(sheet: str, row: int, column: int) -> list[CameFrom]:
         found = []
-        for one in daybook.sourced(content, sheet, row, column):
-            rows = one.rows_at(row, column)
-            note = one.notes[row - one.area.top] if one.notes else ""
-            says = f"{one.says}, {note}" if note else one.says
+        for item in daybook.sourced(content, sheet, row, column):
+            rows = item.rows_at(row, column)
+            note = item.notes[row - item.area.top] if item.notes else ""
+            says = f"{item.says}, {note}" if note else item.says
             if rows is None or rows.height or note:
                 found.append(CameFrom.of(says, [] if rows is None else rows.listed(), most))
         return found
@@ -128,8 +128,8 @@ def _lines(step: Step, stem: str, branch: str = "") -> Iterator[str]:
         yield f"{below}{bar}these are formulas, too"
     for source in step.sources:
         yield f"{below}{bar}{_told_rows(source)}"
-    for number, one in enumerate(step.inputs, start=1):
-        yield from _lines(one, below, "└─ " if number == len(step.inputs) else "├─ ")
+    for number, item in enumerate(step.inputs, start=1):
+        yield from _lines(item, below, "└─ " if number == len(step.inputs) else "├─ ")
 
 
 def _told_rows(source: CameFrom) -> str:
@@ -141,8 +141,8 @@ def _told_rows(source: CameFrom) -> str:
 
 def _data(step: Step) -> Iterator[DataRows]:
     yield from step.data
-    for one in step.inputs:
-        yield from _data(one)
+    for item in step.inputs:
+        yield from _data(item)
 
 
 def _tell_rows(source: CameFrom, terminal: Terminal) -> None:
@@ -168,7 +168,7 @@ def _tell_data(data: DataRows, terminal: Terminal) -> None:
     known = any(data.sources)
     sources = data.sources or [()] * len(data.rows)
     rows = [
-        [str(row), *values, *(["; ".join(one.places for one in of) or "–"] if known else [])]
+        [str(row), *values, *(["; ".join(item.places for item in of) or "–"] if known else [])]
         for (row, values), of in zip(data.rows, sources, strict=True)
     ]
     headings = [f"{data.sheet}, row", *data.headings, *(["came from"] if known else [])]

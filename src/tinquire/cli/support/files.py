@@ -45,11 +45,11 @@ def _meant(word: str) -> Iterator[Path]:
 
     path = Path(word)
     if path.is_dir():
-        inside = (one for one in path.rglob("*") if ORIGINALS not in one.relative_to(path).parts)
-        candidates = [one for one in inside if one.suffix.lower() in _PACKAGES]
+        inside = (item for item in path.rglob("*") if ORIGINALS not in item.relative_to(path).parts)
+        candidates = [item for item in inside if item.suffix.lower() in _PACKAGES]
     elif path.is_file():
         candidates = [path]
     else:
-        found = [Path(one) for one in glob.glob(word, recursive=True)]  # noqa: PTH207 - absolute patterns, too
-        candidates = [one for one in found if ORIGINALS in path.parts or ORIGINALS not in one.parts]
+        found = [Path(item) for item in glob.glob(word, recursive=True)]  # noqa: PTH207 - absolute patterns, too
+        candidates = [item for item in found if ORIGINALS in path.parts or ORIGINALS not in item.parts]
     return iter(candidates)

@@ -30,7 +30,7 @@ class WorkbookContents:
     def answer(self) -> dict[str, Any]:
         return {
             "beside cells": [_plain(asdict(sheet)) for sheet in self.sheets],
-            "other workbooks": [asdict(one) for one in self.book.outside],
+            "other workbooks": [asdict(item) for item in self.book.outside],
             "macros": self.book.macros,
             "notes": list(self.book.notes),
             "kept": list(self.book.kept),
@@ -48,7 +48,7 @@ class WorkbookContents:
                 pages.setdefault(text, []).append(quoted_sheet(sheet.name))
         groups["pages"] = [f"{', '.join(places)}: {text}" for text, places in pages.items()]
         groups.setdefault("outside", []).extend(
-            f"[{one.number}] {one.target}, read by formulas and never opened" for one in self.book.outside
+            f"[{item.number}] {item.target}, read by formulas and never opened" for item in self.book.outside
         )
         if self.book.macros:
             groups["macros"] = ["a program, kept and never run"]
@@ -100,7 +100,7 @@ def _at(place: str, area: Area | None) -> str:
 
 def _chart(chart: Chart) -> str:
     kinds = " and ".join(kind.removesuffix("Chart").removesuffix("3D") for kind in chart.kinds) or "chart"
-    values = _few([one.values for one in chart.series if one.values])
+    values = _few([drawn.values for drawn in chart.series if drawn.values])
     return (f"'{chart.title}', " if chart.title else "") + kinds + (f" of {values}" if values else "")
 
 
@@ -156,7 +156,7 @@ def _plain(value: Any) -> Any:
     if isinstance(value, Area):
         return area_name(value)
     if isinstance(value, dict):
-        return {key: _plain(one) for key, one in value.items()}
+        return {key: _plain(item) for key, item in value.items()}
     if isinstance(value, (list, tuple)):
-        return [_plain(one) for one in value]
+        return [_plain(item) for item in value]
     return value

@@ -82,7 +82,7 @@ class PivotFieldModel(Model):
 
     def field_of(self, words: Words) -> PivotField:
         return PivotField(
-            self.field, self.by, tuple(self.bands), tuple(cell_value(one) for one in self.order), self.sort, self.top,
+            self.field, self.by, tuple(self.bands), tuple(cell_value(item) for item in self.order), self.sort, self.top,
             words.others if self.rest is True else self.rest,
         )  # fmt: skip
 
@@ -111,7 +111,7 @@ class PivotModel(Model):
         return [PivotField(row) if isinstance(row, str) else row.field_of(words) for row in self.rows]
 
     def column_fields(self, words: Words) -> list[PivotField]:
-        return [PivotField(one) if isinstance(one, str) else one.field_of(words) for one in self.columns]
+        return [PivotField(column) if isinstance(column, str) else column.field_of(words) for column in self.columns]
 
     def empty_value(self) -> Value:
         return None if self.empty is None else cell_value(self.empty)

@@ -68,7 +68,7 @@ class SourceModel(Model):
 
     @model_validator(mode="after")
     def _one_place(self) -> SourceModel:
-        if sum(one is not None for one in (self.file, self.files, self.database)) != 1:
+        if sum(item is not None for item in (self.file, self.files, self.database)) != 1:
             raise ValueError("a source has either file, files or database")
         if (self.database is None) != (self.query is None):
             raise ValueError("a database needs a query, and a query a database")

@@ -45,7 +45,7 @@ class SheetModel(Model):
 
     @model_validator(mode="after")
     def _one_content(self) -> SheetModel:
-        if sum(one is not None for one in (self.table, self.pivot, self.statement)) != 1:
+        if sum(item is not None for item in (self.table, self.pivot, self.statement)) != 1:
             raise ValueError("a sheet shows either a table, a pivot or a statement")
         if self.table is None and (self.columns or self.totals or self.rows_per_sheet):
             raise ValueError("columns, totals and rows_per_sheet are for sheets of tables; a pivot says its own totals")

@@ -70,7 +70,7 @@ def plain(signature: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
 
     def declare(work: Callable[..., Any]) -> Callable[..., Any]:
         def lanes(*given: Any) -> list[Value]:
-            columns = [one.tolist() if isinstance(one, np.ndarray) else list(one) for one in given]
+            columns = [item.tolist() if isinstance(item, np.ndarray) else list(item) for item in given]
             return (
                 [_call_guarded(work, *values) for values in zip(*columns, strict=True)]
                 if columns
@@ -120,8 +120,8 @@ def arrays(signature: str, *, framed: bool = False) -> Callable[[Callable[..., A
 
     def declare(work: Callable[..., Any]) -> Callable[..., Any]:
         def call(arguments: tuple[Node, ...], frame: Frame) -> Operand:
-            given = [_argument(_parameter(parameters, n), one, frame) for n, one in enumerate(arguments)]
-            given += [one.default for one in parameters[len(arguments) :] if not one.repeats]
+            given = [_argument(_parameter(parameters, n), argument, frame) for n, argument in enumerate(arguments)]
+            given += [parameter.default for parameter in parameters[len(arguments) :] if not parameter.repeats]
             if framed:
                 given.insert(0, frame)
             return _over_lanes(work, given, frame)
@@ -168,11 +168,11 @@ def _convert(value: Value, kind: str) -> Any:
 
 
 def _over_lanes(work: Callable[..., Any], given: list[Any], frame: Frame) -> Operand:
-    if not any(isinstance(one, _Varied) for one in given):
+    if not any(isinstance(item, _Varied) for item in given):
         return _operand(_call_lane(work, given))
     results = []
     for lane in range(frame.count):
-        found = _call_lane(work, [one[lane] if isinstance(one, _Varied) else one for one in given])
+        found = _call_lane(work, [item[lane] if isinstance(item, _Varied) else item for item in given])
         if isinstance(found, Grid):
             raise PerLane
         results.append(found)
@@ -181,9 +181,9 @@ def _over_lanes(work: Callable[..., Any], given: list[Any], frame: Frame) -> Ope
 
 def _call_lane(work: Callable[..., Any], given: list[Any]) -> Any:
     """The result for values of one lane; an error among those that were converted is the result."""
-    for one in given:
-        if isinstance(one, CellError):
-            return one
+    for item in given:
+        if isinstance(item, CellError):
+            return item
     return _call_guarded(work, *given)
 
 

@@ -96,7 +96,7 @@ def _unary(node: Unary, frame: Frame) -> Operand:
 
 
 def _apply_operator(node: Apply, frame: Frame) -> Operand:
-    return apply(evaluate(node.function, frame), [evaluate(one, frame) for one in node.arguments], frame)
+    return apply(evaluate(node.function, frame), [evaluate(argument, frame) for argument in node.arguments], frame)
 
 
 def evaluate_column(node: Node, frame: Frame) -> Column:
@@ -244,12 +244,12 @@ def _chain(node: Binary, frame: Frame) -> Operand:
         first = first.left
     result = single(evaluate(first, frame), frame)
     waiting: list[tuple[str, Column]] = []
-    for one in reversed(spine):
-        right = single(evaluate(one.right, frame), frame)
-        if one.sign in RUNNING and isinstance(right, Lanes) and isinstance(result, Lanes):
-            waiting.append((one.sign, right.column))
+    for item in reversed(spine):
+        right = single(evaluate(item.right, frame), frame)
+        if item.sign in RUNNING and isinstance(right, Lanes) and isinstance(result, Lanes):
+            waiting.append((item.sign, right.column))
             continue
-        result = lift([_add_chain(result, waiting), right], BINARY[one.sign])
+        result = lift([_add_chain(result, waiting), right], BINARY[item.sign])
         waiting = []
     return _add_chain(result, waiting)
 
@@ -321,7 +321,7 @@ def _call(node: Call, frame: Frame) -> Operand:
     function = functions().get(node.function)
     if node.function.casefold() in frame.names or function is None:
         called = _name(Name(node.function), frame)
-        return apply(called, [evaluate(one, frame) for one in node.arguments], frame)
+        return apply(called, [evaluate(argument, frame) for argument in node.arguments], frame)
     if not function.takes(len(node.arguments)):
         return Scalar(CellError.VALUE)
     try:

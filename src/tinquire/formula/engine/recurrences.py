@@ -175,7 +175,7 @@ class _Loop:
                 divisor = _sound(divisor) if sign == "/" else divisor
                 return f"({self._number(left, frame, depth + 1)} {sign} {divisor})"
             case Call(function="IF", arguments=(condition, yes, no)):
-                chosen = [self._number(one, frame, depth + 1) for one in (yes, no)]
+                chosen = [self._number(item, frame, depth + 1) for item in (yes, no)]
                 return f"({chosen[0]} if {self._condition(condition, frame, depth + 1)} else {chosen[1]})"
             case Call(function="MIN" | "MAX" | "SUM" as name, arguments=arguments) if len(arguments) <= _ADDED_IN_ORDER:
                 self.minds_blanks = True
@@ -218,10 +218,10 @@ class _Loop:
             return self._once(node, frame, self._flags_outside)
         match node:
             case Binary(sign="=" | "<>" | "<" | "<=" | ">" | ">=" as sign, left=left, right=right):
-                sides = [_sound(self._compared(one, frame, depth + 1)) for one in (left, right)]
+                sides = [_sound(self._compared(item, frame, depth + 1)) for item in (left, right)]
                 return f"{_COMPARED[sign]}({sides[0]}, {sides[1]})"
             case Call(function="AND" | "OR" as name, arguments=arguments) if arguments:
-                parts = [self._condition(one, frame, depth + 1) for one in arguments]
+                parts = [self._condition(item, frame, depth + 1) for item in arguments]
                 return f"({f' {name.lower()} '.join(parts)})"
             case Call(function="NOT", arguments=(argument,)):
                 return f"(not {self._condition(argument, frame, depth + 1)})"

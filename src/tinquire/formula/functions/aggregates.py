@@ -165,7 +165,7 @@ def aggregate_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     if not ranges:
         return Scalar(CellError.VALUE)
     inner = frame.as_arrays()
-    kept = [_kept(evaluate(one, inner), inner, hidden=bool(left_out & 1), subtotals=left_out < 4) for one in ranges]
+    kept = [_kept(evaluate(item, inner), inner, hidden=bool(left_out & 1), subtotals=left_out < 4) for item in ranges]
     column = Column.concat(kept)
     if left_out & 2:
         column = column.take(column.kinds != Kind.ERROR)

@@ -91,15 +91,15 @@ def _sort(grid: Grid, index: Grid | None = None, order: Grid | None = None, acro
     wanted = [1.0] if index is None else list(index.flat())
     orders = [1.0] if order is None else list(order.flat())
     orders = orders * len(wanted) if len(orders) == 1 else orders
-    if len(orders) != len(wanted) or any(not isinstance(one, float) or not 1 <= one <= work.width for one in wanted):
+    if len(orders) != len(wanted) or any(not isinstance(item, float) or not 1 <= item <= work.width for item in wanted):
         raise ErrorValue(CellError.VALUE)
-    keys = [work.columns[int(one) - 1] for one in wanted if isinstance(one, float)]
-    found = taken_rows(work, order_of(keys, [_direction(one) for one in orders]))
+    keys = [work.columns[int(item) - 1] for item in wanted if isinstance(item, float)]
+    found = taken_rows(work, order_of(keys, [_direction(item) for item in orders]))
     return transposed(found) if across else found
 
 
 def _sortby(grid: Grid, *given: Grid | float) -> Grid:
-    keys = [one for one in given if isinstance(one, Grid)]
+    keys = [item for item in given if isinstance(item, Grid)]
     columns, orders = [], []
     across = False
     for index, key in enumerate(given):

@@ -168,10 +168,10 @@ def _conditional(
     def result(criteria: tuple[Criterion, ...]) -> Value:
         if criteria not in results:
             mask = np.ones(len(flat_target), bool)
-            for index, one in enumerate(criteria):
-                if (index, one) not in masks:
-                    masks[index, one] = one.mask(flat[index])
-                mask = mask & masks[index, one]
+            for index, item in enumerate(criteria):
+                if (index, item) not in masks:
+                    masks[index, item] = item.mask(flat[index])
+                mask = mask & masks[index, item]
             results[criteria] = work(flat_target, mask)
         return results[criteria]
 
@@ -211,8 +211,8 @@ def _together(
         total *= len(distinct)
         if places is None or total > _MOST_GROUPS:
             return None
-        number = {one: index for index, one in enumerate(distinct)}
-        mine = np.array([number[one] for one in criteria])
+        number = {item: index for index, item in enumerate(distinct)}
+        mine = np.array([number[item] for item in criteria])
         inside &= places >= 0
         row_groups = row_groups * len(distinct) + np.maximum(places, 0)
         lane_groups = lane_groups * len(distinct) + mine
@@ -227,8 +227,8 @@ def _met_once(column: Column, criteria: list[Criterion]) -> Codes | None:
         part = column if isinstance(here, slice) else column.take(here)
         groups, values = _distinct(part, kind)
         met = np.full(len(values), -1)
-        for number, one in enumerate(criteria):
-            mask = one.mask(values)
+        for number, item in enumerate(criteria):
+            mask = item.mask(values)
             if (met[mask] >= 0).any():
                 return None
             met[mask] = number

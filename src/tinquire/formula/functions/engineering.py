@@ -29,7 +29,7 @@ _MOST_BITS = 1 << 48
 
 def _bits(work: Callable[[int, int], int]) -> Callable[[float, float], float]:
     def function(first: float, second: float) -> float:
-        if not all(0 <= one < _MOST_BITS and one == int(one) for one in (first, second)):
+        if not all(0 <= item < _MOST_BITS and item == int(item) for item in (first, second)):
             raise ErrorValue(CellError.NUM)
         return float(work(int(first), int(second)))
 

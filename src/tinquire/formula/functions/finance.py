@@ -102,9 +102,9 @@ def _halved(value: Callable[[float], float], low: float) -> float:
     places = [low, *(-0.99 + 0.01 * step for step in range(200)), *(1.0 * 1.3**step for step in range(1, 50))]
     known = [(place, value(place)) for place in places]
     around = (
-        (*one, other[0])
-        for one, other in pairwise(known)
-        if math.isfinite(one[1]) and math.isfinite(other[1]) and one[1] * other[1] <= 0
+        (*item, other[0])
+        for item, other in pairwise(known)
+        if math.isfinite(item[1]) and math.isfinite(other[1]) and item[1] * other[1] <= 0
     )
     found = next(around, None)
     if found is None:

@@ -176,7 +176,7 @@ _ERRORS = {
 
 
 def _error_type(value: Column) -> list[Value]:
-    return [_ERRORS[one] if isinstance(one, CellError) else CellError.NA for one in value]
+    return [_ERRORS[item] if isinstance(item, CellError) else CellError.NA for item in value]
 
 
 def _number(value: Column) -> Column:

@@ -132,7 +132,7 @@ def _estimate(ys: Grid, xs: Grid | None, height: bool | None, details: bool | No
     known = x.shape[1] - own
     rows: list[list[Value]] = [
         list(map(float, first)),
-        [CellError.NA if math.isnan(one) else float(one) for one in errors],
+        [CellError.NA if math.isnan(item) else float(item) for item in errors],
         [explained / (explained + rest) if explained + rest else 1.0, error],
         [explained / known / (rest / freedom) if rest and freedom else CellError.NUM, float(freedom)],
         [explained, rest],

@@ -55,12 +55,15 @@ def _unicode(text: str) -> float:
 
 def _wide(text: str) -> str:
     """Half-width letters and marks as full-width ones."""
-    return "".join("\u3000" if one == " " else chr(ord(one) + 0xFEE0) if "!" <= one <= "~" else one for one in text)
+    return "".join(
+        "\u3000" if item == " " else chr(ord(item) + 0xFEE0) if "!" <= item <= "~" else item for item in text
+    )
 
 
 def _narrow(text: str) -> str:
     return "".join(
-        unicodedata.normalize("NFKC", one) if "\uff01" <= one <= "\uff5e" or one == "\u3000" else one for one in text
+        unicodedata.normalize("NFKC", item) if "\uff01" <= item <= "\uff5e" or item == "\u3000" else item
+        for item in text
     )
 
 

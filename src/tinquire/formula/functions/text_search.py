@@ -90,7 +90,7 @@ def _side(text: str, delimiter: Grid, which: float, fold: float, end: float, mis
     number = int(which)
     if number == 0 or abs(number) > len(text) + 1:
         raise ErrorValue(CellError.VALUE)
-    found = [(one.start(), one.end()) for one in _delimiters(delimiter, fold).finditer(text)]
+    found = [(item.start(), item.end()) for item in _delimiters(delimiter, fold).finditer(text)]
     if end:
         found = [*found, (len(text), len(text))] if number > 0 else [(0, 0), *found]
     try:

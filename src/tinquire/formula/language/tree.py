@@ -177,5 +177,5 @@ def bound_names(tree: Node) -> frozenset[str]:
     for node in walk(tree):
         if isinstance(node, Call) and node.function in ("LET", "LAMBDA"):
             named = node.arguments[:-1:2] if node.function == "LET" else node.arguments[:-1]
-            found |= {one.name.casefold() for one in named if isinstance(one, Name)}
+            found |= {item.name.casefold() for item in named if isinstance(item, Name)}
     return frozenset(found)

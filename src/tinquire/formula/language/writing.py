@@ -149,5 +149,7 @@ def replace_nodes(node: Node, change: Callable[[Node], Node | None]) -> Node:
     if isinstance(node, Union):
         return Union(tuple(replace_nodes(part, change) for part in node.parts))
     if isinstance(node, Apply):
-        return Apply(replace_nodes(node.function, change), tuple(replace_nodes(one, change) for one in node.arguments))
+        return Apply(
+            replace_nodes(node.function, change), tuple(replace_nodes(item, change) for item in node.arguments)
+        )
     return node

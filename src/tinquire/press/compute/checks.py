@@ -93,7 +93,7 @@ def _check_balance(made: Statement, lines: Sequence[str], where: str) -> _Outcom
     """A statement's two sides as a check of their own. Raises UseError for lines that are not there."""
     known = [line.name for line in made.lines if line.name]
     for line in lines:
-        if line.casefold() not in {one.casefold() for one in known}:
+        if line.casefold() not in {item.casefold() for item in known}:
             why = f"statement '{made.name}' has no line '{line}': {known_names(line, known)}"
             raise UseError(Fault(f"statement '{made.name}'", why, where, "fix the name in balance"))
     asked, found = balance(made, *lines)
@@ -155,7 +155,7 @@ class _ReadyMade:
         if asked.among is None:
             return check_range(table, asked.column, asked.at_least, asked.at_most, self.stopped)
         if not isinstance(asked.among, str):
-            return check_allowed(table, asked.column, [cell_value(one) for one in asked.among], self.stopped)
+            return check_allowed(table, asked.column, [cell_value(item) for item in asked.among], self.stopped)
         name, bracket, heading = asked.among.rstrip("]").partition("[")
         if not bracket:
             why = f"'{asked.among}' names no column of a table"

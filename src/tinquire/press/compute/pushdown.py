@@ -54,9 +54,9 @@ def remote_pivot(
         rows = rows.where(model.where, True, stopped, where)
     down, across = model.row_fields(language.words), model.column_fields(language.words)
     fields: dict[str, bool] = {}
-    for one in (*down, *across):  # a column that is wanted as it is keeps its time of day
-        key = next((known for known in fields if known.casefold() == one.column.casefold()), one.column)
-        fields[key] = fields.get(key, True) and one.by is not None
+    for item in (*down, *across):  # a column that is wanted as it is keeps its time of day
+        key = next((known for known in fields if known.casefold() == item.column.casefold()), item.column)
+        fields[key] = fields.get(key, True) and item.by is not None
     values = [value.value() for value in model.values]
     groups = rows.grouped(fields, [(value.column, value.how) for value in values], stopped)
     labels = Table(name, groups.labels.fields, groups.labels.columns)

@@ -72,4 +72,4 @@ class Results:
 
     def _formula_tables(self) -> dict[str, Table]:
         summed: dict[str, Pivot | Statement] = {**self.pivots, **self.statements}
-        return {**self.tables, **{name: one.as_table() for name, one in summed.items()}}
+        return {**self.tables, **{name: item.as_table() for name, item in summed.items()}}

@@ -50,7 +50,7 @@ class SlotScope:
         """A text with its slots filled. Raises UseError, with what nothing fills."""
         result, unfilled = fill_text(text, self.resolve)
         if unfilled:
-            raise UseError(*(unfilled_fault(one, stopped, where) for one in unfilled))
+            raise UseError(*(unfilled_fault(item, stopped, where) for item in unfilled))
         return result
 
     def resolve(self, slot: Slot) -> FilledSlot | UnfilledSlot:

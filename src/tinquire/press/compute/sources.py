@@ -65,12 +65,12 @@ def _remote(run: Run, name: str, model: SourceModel) -> RemoteRows:
 def with_fetched(gathered: Mapping[str, SourceRead], fetched: Iterable[Fetched]) -> dict[str, SourceRead]:
     """Sources with what databases calculated for them, for the record of what was read."""
     sources = dict(gathered)
-    for one in fetched:
-        groups = one.groups
-        before = sources[one.source].files if one.source in sources else ()
+    for item in fetched:
+        groups = item.groups
+        before = sources[item.source].files if item.source in sources else ()
         note = f"{counted(groups.rows, 'row')} stay in the database; {counted(groups.labels.height, 'group')} travelled"
         read = FileRead(Path(), groups.shown, groups.labels.height, (note,), groups.digest)
-        sources[one.source] = SourceRead(groups.labels, (*before, read), ())
+        sources[item.source] = SourceRead(groups.labels, (*before, read), ())
     return sources
 
 

@@ -25,7 +25,7 @@ class Statements:
     @property
     def accounts(self) -> dict[str, Table]:
         """The accounts in each statement's lines, as tables that sheets may show."""
-        return {f"{name}_accounts": one.accounts for name, one in self.statements.items()}
+        return {f"{name}_accounts": statement.accounts for name, statement in self.statements.items()}
 
 
 def make_statements(run: Run, tables: Tables) -> Statements:

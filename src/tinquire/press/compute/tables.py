@@ -38,7 +38,7 @@ def make_tables(run: Run, sources: Sources) -> Tables:
     """Make every table after those it is made from; one that is made from a failed one is left out."""
     order = table_order(run.docket)
     assert not isinstance(order, Fault)  # the docket was reviewed when it was loaded
-    made = Tables({name: one.table for name, one in sources.gathered.items()}, sources.remote, {})
+    made = Tables({name: item.table for name, item in sources.gathered.items()}, sources.remote, {})
     for name in order:
         model = run.docket.model.tables[name]
         try:
@@ -52,7 +52,7 @@ def _with(run: Run, made: Tables, name: str, model: TableModel) -> Tables:
     """The tables with one more, unless one that it needs failed."""
     others = [other for step in model.steps for other in tables_needed(step, run.docket.model.tables)]
     stated = [other for step in model.steps for other in step.other_tables]
-    if not made.has_all([model.from_, *stated, *(one for one in others if one != name)]):
+    if not made.has_all([model.from_, *stated, *(item for item in others if item != name)]):
         return made
     start = replace(made.tables[model.from_], name=name)
     context = StepContext(dict(made.tables), formula_names(run.known))

@@ -110,9 +110,9 @@ def _attachments(desk: _MailWriter, scope: SlotScope, place: str = "") -> Iterat
         where = results.docket.where("mails", name, "attach", number)
         text, unfilled = fill_text(entry, lambda slot: _as_part_of_a_name(scope.resolve(slot)))
         if unfilled:
-            raise UseError(*(unfilled_fault(one, f"mail '{name}', attachments", where) for one in unfilled))
+            raise UseError(*(unfilled_fault(item, f"mail '{name}', attachments", where) for item in unfilled))
         path = results.docket.base / text
-        written = next((one for files in outputs.values() for one in files if one.path == path), None)
+        written = next((file for files in outputs.values() for file in files if file.path == path), None)
         if written is None and path not in desk.read:
             if not path.is_file():
                 raise _missing_attachment(results, name, number, text, list(outputs))
@@ -133,7 +133,7 @@ def _own_files(desk: _MailWriter, entry: str, scope: SlotScope, place: str) -> S
         why = f"'{entry}' is split by '{column}', and the mail has no row with such a column"
         raise UseError(Fault(stopped, why, desk.where, f"write each = a table with the column '{column}'"))
     value = scope.row.columns[at][0]
-    own = [one for one in files if one.cut is not None and type(one.cut[1]) is type(value) and one.cut[1] == value]
+    own = [file for file in files if file.cut is not None and type(file.cut[1]) is type(value) and file.cut[1] == value]
     if not own:
         why = f"'{entry}' has no file of '{value}'"
         raise DataError(Fault(stopped, why, place or desk.where, "leave the row out, or fix its value"))

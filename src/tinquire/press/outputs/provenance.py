@@ -36,9 +36,9 @@ def sources_of_table(shown: TableOnSheet) -> Iterator[CellSources]:
     bottom = shown.top + table.height - 1
     says = f"table '{table.name}'"
     yield CellSources(shown.sheet.name, Area(shown.top, 1, bottom, len(table.fields)), says, origin)
-    for index, one in enumerate(table.fields, start=1):
-        if (kind := shown.totals.get(one.name)) is not None:
-            says = f"the {kind} of {one.name} of table '{table.name}'"
+    for index, field in enumerate(table.fields, start=1):
+        if (kind := shown.totals.get(field.name)) is not None:
+            says = f"the {kind} of {field.name} of table '{table.name}'"
             yield CellSources(shown.sheet.name, Area(bottom + 1, index, bottom + 1, index), says, origin, whole=True)
 
 
@@ -68,7 +68,7 @@ def sources_of_statement(sheet: Sheet, statement: Statement) -> Iterator[CellSou
     for number in range(len(statement.fields)):
         # Differences and shares come after the amounts, and are of the first two.
         own = statement.rows[number : number + 1] or statement.rows[:2]
-        origins = [one.table.origin for one in own if one.table.origin is not None]
+        origins = [item.table.origin for item in own if item.table.origin is not None]
         if len(origins) < len(own):
             continue
         area = Area(top, number + 2, bottom, number + 2)
@@ -80,7 +80,7 @@ def _lines(columns: Sequence[StatementRows], count: int) -> Members:
     """The rows of each line, of several columns of amounts whose tables' rows stand one after the other."""
     starts = np.cumsum([0, *(column.table.height for column in columns[:-1])]).tolist()
     lists = [
-        np.concatenate([one.lines.of(line) + start for one, start in zip(columns, starts, strict=True)])
+        np.concatenate([item.lines.of(line) + start for item, start in zip(columns, starts, strict=True)])
         for line in range(count)
     ]
     return Members.of_lists(lists)
@@ -113,7 +113,7 @@ def sources_of_slots(results: Results, scope: SlotScope, sheet: str, area: Area,
     for slot in split_slots(text):
         if isinstance(slot, str) or slot.living is not None:
             continue
-        yield from (replace(one, sheet=sheet, area=area) for one in _of_text(results, scope, slot.inside))
+        yield from (replace(item, sheet=sheet, area=area) for item in _of_text(results, scope, slot.inside))
 
 
 def _of_text(results: Results, scope: SlotScope, text: str) -> Iterator[CellSources]:
@@ -142,7 +142,7 @@ def _of_formula(results: Results, scope: SlotScope, formula: str) -> Iterator[Ce
     for name in dict.fromkeys(slot_name(name) for name in names_read(tree)):
         if name in figures:
             yield from _of_text(results, scope, name)
-    if scope.row is not None and any(isinstance(one, TableReference) and one.table is None for one in walk(tree)):
+    if scope.row is not None and any(isinstance(item, TableReference) and item.table is None for item in walk(tree)):
         yield CellSources("", Area(1, 1, 1, 1), f"a row of table '{scope.row.name}'", scope.row.origin, whole=True)
     for read in rows_read(tree, results.scope()):
         yield _of_rows(results, read)

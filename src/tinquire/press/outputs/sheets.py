@@ -63,10 +63,10 @@ class Sheets:
         """Add the sheet of one entry, or one for each value of the column it is split by."""
         made: list[SheetMade] = []
         for rows, scope in self._shares(model):
-            for one in self._made(model, rows, scope, where):
-                title = sources_of_slots(self._results, scope, one.sheet.name, Area(1, 1, 1, 1), model.title or "")
-                made.append(replace(one, sources=(*one.sources, *title)))
-                self._book.add_sheet(one.sheet)
+            for item in self._made(model, rows, scope, where):
+                title = sources_of_slots(self._results, scope, item.sheet.name, Area(1, 1, 1, 1), model.title or "")
+                made.append(replace(item, sources=(*item.sources, *title)))
+                self._book.add_sheet(item.sheet)
         return made
 
     def _made(self, model: SheetModel, rows: Table | None, scope: SlotScope, where: str) -> Iterator[SheetMade]:
@@ -107,7 +107,7 @@ class Sheets:
             why = f"the workbook is split by '{column}', which table '{source}' does not have"
             raise UseError(Fault(f"workbook sheet of '{source}'", why, do="bring that column over by a match"))
         groups, distinct = table.column(column).groups()
-        mine = [n for n, one in enumerate(distinct) if type(one) is type(value) and one == value]
+        mine = [n for n, item in enumerate(distinct) if type(item) is type(value) and item == value]
         return table.take(np.isin(groups, mine))
 
     # -- tables ----------------------------------------------------------------------------------------
@@ -126,7 +126,7 @@ class Sheets:
             if table.height > most:
                 part = table.take(np.arange(start, min(start + most, table.height)))
                 first, last = (
-                    show(float(one), "#,##0", language=language).text for one in (start + 1, start + part.height)
+                    show(float(item), "#,##0", language=language).text for item in (start + 1, start + part.height)
                 )
                 label = f"{plan.total_label}, {language.words.rows.format(first, last)}"
                 plan = replace(plan, total_label=label)

@@ -54,11 +54,11 @@ def claims_of_table(shown: TableOnSheet) -> Iterator[Claim]:
     table, sheet = shown.table, shown.sheet
     if not table.height:
         return
-    for index, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
-        source = f"table '{table.name}', column '{one.name}'"
+    for index, (field, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+        source = f"table '{table.name}', column '{field.name}'"
         derived = table.row_formula(index)
         yield Claim(sheet.name, shown.top, index + 1, column, source, derived[0].step if derived else "")
-        if (kind := shown.totals.get(one.name)) is not None:
+        if (kind := shown.totals.get(field.name)) is not None:
             total = Column.from_values([total_of(kind, column)])
             row = shown.top + table.height
             yield Claim(sheet.name, row, index + 1, total, f"the {kind} of {source}", "", _size(column))
@@ -68,9 +68,9 @@ def claims_of_pivot(sheet: Sheet, pivot: Pivot, rows: Table | None, *, living: b
     """What the cells of a pivot's sheet stand for; `rows` are those that it sums up, if they are here."""
     assert sheet.repeat_rows is not None
     table, labels = pivot.as_table(), len(pivot.row_fields)
-    for index, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+    for index, (field, column) in enumerate(zip(table.fields, table.columns, strict=True)):
         value = None if index < labels else pivot.values[(index - labels) % len(pivot.values)]
-        source = f"pivot '{pivot.name}', column '{one.name}'"
+        source = f"pivot '{pivot.name}', column '{field.name}'"
         size = _size(column) + _size_of_rows(value, rows)
         yield Claim(sheet.name, sheet.repeat_rows[1] + 1, index + 1, column, source, "", size, living)
 
@@ -85,8 +85,8 @@ def claims_of_statement(sheet: Sheet, statement: Statement, *, living: bool) -> 
     assert sheet.repeat_rows is not None
     table = statement.as_table()
     size = sum(_size(column) for column in statement.accounts.columns)
-    for index, (one, column) in enumerate(zip(table.fields, table.columns, strict=True)):
-        source = f"statement '{statement.name}', column '{one.name}'"
+    for index, (field, column) in enumerate(zip(table.fields, table.columns, strict=True)):
+        source = f"statement '{statement.name}', column '{field.name}'"
         yield Claim(sheet.name, sheet.repeat_rows[1] + 1, index + 1, column, source, "", size, living)
 
 

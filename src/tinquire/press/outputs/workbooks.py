@@ -69,7 +69,7 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
         path=making.out / safe_file_name(file),
         data=book.to_bytes(),
         summary=f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}",
-        sources=(*filled_from, *(one for sheet in made for one in sheet.sources)),
+        sources=(*filled_from, *(source for sheet in made for source in sheet.sources)),
         cut=cut,
         warnings=tuple(warning for sheet in made for warning in sheet.warnings),
     )
@@ -79,11 +79,11 @@ def _fill(
     results: Results, name: str, book: Workbook, scope: SlotScope
 ) -> tuple[list[CellSources], list[TinQuireError]]:
     """Fill the slots of a template: what their cells are made of now, and the slots that nothing fills."""
-    slotted = [(one.name, *cell) for one in book.sheets() for cell in slots_of(one)]
+    slotted = [(item.name, *cell) for item in book.sheets() for cell in slots_of(item)]
     errors: list[TinQuireError] = []
-    for one in fill(book, scope.resolve, scope.format_of):
-        place = f"{book.name}, sheet '{one.sheet}', cell {one.cell}"
-        errors.append(DataError(unfilled_fault(one.unfilled, f"filling workbook '{name}'", place)))
+    for item in fill(book, scope.resolve, scope.format_of):
+        place = f"{book.name}, sheet '{item.sheet}', cell {item.cell}"
+        errors.append(DataError(unfilled_fault(item.unfilled, f"filling workbook '{name}'", place)))
     if errors:
         return [], errors
     return [

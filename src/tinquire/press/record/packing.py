@@ -21,7 +21,7 @@ _LEVEL = 1
 def pack_origin(origin: Origin) -> tuple[str, bytes, bytes | None]:
     """The names of files and sheets; for each row its file, its sheet, how far it lies after the one before; and the
     number of rows of each group, where rows were brought together."""
-    rows = b"".join(_int32_bytes(one) for one in (origin.file, origin.sheet, np.diff(origin.row, prepend=0)))
+    rows = b"".join(_int32_bytes(item) for item in (origin.file, origin.sheet, np.diff(origin.row, prepend=0)))
     names = json.dumps([origin.files, origin.sheets], ensure_ascii=False)
     groups = None if origin.ends is None else zlib.compress(_int32_bytes(np.diff(origin.ends, prepend=0)), _LEVEL)
     return names, zlib.compress(rows, _LEVEL), groups
@@ -44,7 +44,7 @@ def pack_cells(one: CellSources) -> tuple[str, int, int, int, int, str, int, byt
 def unpack_cells(line: Sequence[object], origin: Origin | None) -> CellSources:
     """What `pack_cells` gave, with its origin."""
     sheet, top, left, bottom, right, says, whole, lines, across, notes = line
-    area = Area(*(int(str(one)) for one in (top, left, bottom, right)))
+    area = Area(*(int(str(item)) for item in (top, left, bottom, right)))
     kept = tuple(json.loads(str(notes))) if notes else ()
     return CellSources(str(sheet), area, str(says), origin, _of(lines), _of(across), bool(whole), kept)
 

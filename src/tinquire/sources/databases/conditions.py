@@ -44,7 +44,7 @@ def condition(
 ) -> ColumnElement[bool]:
     """A formula over headings as an expression. Raises RefusedError with what the database cannot be asked, and
     FormulaError for text that is no formula."""
-    return _Translator({name.casefold(): one for name, one in columns.items()}, names).truth(parse(text))
+    return _Translator({name.casefold(): column for name, column in columns.items()}, names).truth(parse(text))
 
 
 class _Translator:

@@ -105,7 +105,7 @@ class RemoteGroups:
 
 def _not_pushed(how: Aggregation | None, name: str, stopped: str) -> Fault:
     what = "a formula" if how is None else how.value
-    known = ", ".join(one.value for one in PUSHED if one is not None)
+    known = ", ".join(item.value for item in PUSHED if item is not None)
     return Fault(stopped, f"'{name}' is {what}, which is not worked out in the database: that does {known}", do=_DO)
 
 
@@ -127,7 +127,7 @@ class _RemoteQuery:
             select(text("*")).select_from(asked.columns().subquery("its_rows")).where(text("1 = 0"))
         )
         described: Sequence[Any] = empty.cursor.description if empty.cursor is not None else ()
-        names, kinds = list(empty.keys()), [one[1] for one in described]
+        names, kinds = list(empty.keys()), [item[1] for item in described]
         empty.close()
         source: Subquery = asked.columns(*(column(name) for name in names)).subquery("its_rows")
         self.source = source
@@ -189,8 +189,8 @@ class _RemoteQuery:
         # A group without numbers has no smallest one: what is brought together with it must not see a zero.
         missing = [0.0, *(_MISSING.get(part, 0.0) for _, part in wanted)]
         numbers = [
-            np.where(one.kinds == Kind.NUMBER, one.numbers, nothing)
-            for one, nothing in zip(raw.columns[len(fields) :], missing, strict=True)
+            np.where(column.kinds == Kind.NUMBER, column.numbers, nothing)
+            for column, nothing in zip(raw.columns[len(fields) :], missing, strict=True)
         ]
         order = np.arange(len(found))
         if fields:  # which order the database gives them in is its own affair

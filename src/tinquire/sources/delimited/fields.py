@@ -92,9 +92,9 @@ class FieldTexts(Sequence[str]):
     def _places(self) -> tuple[Codes, Codes]:
         """Where each row's field begins and ends."""
         narrow = np.int32 if len(self._text.data) < _NARROW else np.int64
-        found = [one.column(self._text.array, self._place) for one in self._cuts]
+        found = [item.column(self._text.array, self._place) for item in self._cuts]
         starts, ends = (
-            np.concatenate([places + narrow(one.start) for one, places in zip(self._cuts, side, strict=True)])
+            np.concatenate([places + narrow(item.start) for item, places in zip(self._cuts, side, strict=True)])
             for side in zip(*found, strict=True)
         )
         return starts, ends
@@ -108,7 +108,7 @@ class FieldTexts(Sequence[str]):
     def __getitem__(self, place: slice) -> Sequence[str]: ...
     def __getitem__(self, place: int | slice) -> str | Sequence[str]:
         if isinstance(place, slice):
-            return [self[one] for one in range(*place.indices(len(self)))]
+            return [self[item] for item in range(*place.indices(len(self)))]
         row = (place if place >= 0 else place + len(self)) - len(self._head)
         if 0 <= row < self._rows:
             starts, ends = self._places
@@ -145,7 +145,7 @@ class FieldTexts(Sequence[str]):
             return False
         # No space outside of ASCII takes more than three bytes; a text's ends are of few kinds.
         threes = words_of(self._text.array)[places[found >= _DELETE] + 2 * side] & np.uint64(0xFFFFFF)
-        ends = [int(one).to_bytes(3, "little").decode(errors="ignore") for one in np.unique(threes)]
+        ends = [int(item).to_bytes(3, "little").decode(errors="ignore") for item in np.unique(threes)]
         return not any(end[side].isspace() for end in ends if end)
 
     def with_leading_zeros(self) -> Iterator[str]:
@@ -170,7 +170,7 @@ class FieldTexts(Sequence[str]):
         minus before it; the others are to be read by other means."""
         if point not in self._read:
             self.remember(
-                point, list(map_in_order(lambda one: self._text.numbers(one, self._place, point), self._cuts))
+                point, list(map_in_order(lambda item: self._text.numbers(item, self._place, point), self._cuts))
             )
         values, plain = self._read[point]
         if len(codes) and codes[-1] - codes[0] == len(codes) - 1 and (codes[1:] > codes[:-1]).all():
@@ -206,11 +206,11 @@ def plain_rows(
     edges = [list(zip_longest(*rows, [""] * width, fillvalue="")) for rows in (heads, tails)]
     above, below = ([column[:-1] for column in edge] for edge in edges)  # less the row that made it wide enough
     building = list(map_in_order(lambda place: _building(text, judged, place, above[place]), range(width)))
-    keeps = any(isinstance(one, _MostlyDistinct) for one in building)
+    keeps = any(isinstance(item, _MostlyDistinct) for item in building)
 
     def looked(piece: tuple[int, int]) -> tuple[Cut, list[_Lying | _Read | None]] | None:
         found = cut(text.array, piece, mark, width, quoted=text.quoted)
-        return None if found is None else (found, [one.looked(found) for one in building])
+        return None if found is None else (found, [item.looked(found) for item in building])
 
     cuts: list[Cut] = []
     lines: list[Codes] = []
@@ -324,7 +324,7 @@ class _MostlyDistinct:
         if self.point is not None:
             texts.remember(self.point, self.read)
         if self.point is None or not all(plain.all() for _, plain in self.read):
-            filled = np.concatenate([np.less(*one.column(self.text.array, self.place)) for one in cuts])
+            filled = np.concatenate([np.less(*item.column(self.text.array, self.place)) for item in cuts])
         return Column(_kinds(head, tail, filled, len(rows)), np.zeros(len(rows)), rows, texts)
 
 

@@ -93,7 +93,7 @@ def _sums_up(sheet: Sheet, under: RowsBelow, row: int, block: Sequence[int]) -> 
         if formula is not None and _ADDS_UP.search(formula.text):
             return True
         above = [sheet.value(other, column) for other in block]
-        numbers = [one for one in above if isinstance(one, float) and not isinstance(one, bool)]
+        numbers = [item for item in above if isinstance(item, float) and not isinstance(item, bool)]
         if isinstance(value, float) and numbers and abs(sum(numbers) - value) <= _CLOSE * max(1.0, abs(value)):
             return True
     return False

@@ -24,7 +24,7 @@ def read_web_page(data: bytes, name: str) -> Workbook:
     """
     parser = page_parser.HTMLParser(no_network=True, huge_tree=True)
     root = page_parser.document_fromstring(data, parser=parser) if data.strip() else None
-    tables = [] if root is None else [one for one in root.iter("table") if one.find(".//table") is None]
+    tables = [] if root is None else [item for item in root.iter("table") if item.find(".//table") is None]
     book = Workbook.new()
     for number, table in enumerate(tables, start=1):
         rows = list(_rows(table))

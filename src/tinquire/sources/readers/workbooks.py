@@ -62,7 +62,7 @@ def _block(book: Workbook, shown: str, sheet: str | None, table: str | None, are
     if table is not None:
         known = book.tables()
         if table.casefold() not in known:
-            names = [one.name for _, one in known.values()]
+            names = [item.name for _, item in known.values()]
             why = f"it has no table '{table}': {known_names(table, names)}"
             raise DataError(Fault("opening a table", why, shown, "check the table's name"))
         owner, found = known[table.casefold()]
@@ -81,13 +81,13 @@ _SUMS = re.compile(r"(?:SUM|SUBTOTAL)\(", re.IGNORECASE)
 
 def _area(book: Workbook, sheet: str | None, text: str, shown: str) -> tuple[str, Area]:
     """The sheet and cells of a range, or of a defined name."""
-    names = {one.name.casefold(): one.formula for one in book.names}
+    names = {name.name.casefold(): name.formula for name in book.names}
     spelled = names.get(text.casefold(), text)
     mention = next(iter(mentions(spelled)), None)
     try:
         found = parse_area(mention.spelled if mention is not None else spelled)
     except ValueError:
-        known = known_names(text, [one.name for one in book.names])
+        known = known_names(text, [name.name for name in book.names])
         why = f"'{text}' is neither a range nor a name of the workbook: {known}"
         raise DataError(Fault("opening a range", why, shown, 'write it like "B4:H90"')) from None
     owner = mention.sheets[0] if mention is not None and mention.sheets else sheet

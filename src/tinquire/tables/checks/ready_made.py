@@ -98,7 +98,7 @@ def check_allowed(table: Table, column: str, among: Iterable[Value], stopped: st
     groups, distinct = values.groups()
     wrong = [number for number, value in enumerate(distinct) if value is not None and _fold(value) not in known]
     asked = f"{column} of {table.name} holds no other values than those listed"
-    found = [f"{_quote(distinct[one])} in {_where(table, np.flatnonzero(groups == one))}" for one in wrong[:_LISTED]]
+    found = [f"{_quote(distinct[item])} in {_where(table, np.flatnonzero(groups == item))}" for item in wrong[:_LISTED]]
     return asked, _list(found, len(wrong)) if wrong else ""
 
 

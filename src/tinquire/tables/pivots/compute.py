@@ -55,12 +55,12 @@ def make_pivot(
     Raises DataError for columns that are missing, UseError for formulas and ways of showing that are not known.
     """
     stopped = f"pivot '{table.name}'"
-    down, across = [_field(row) for row in rows], [_field(one) for one in columns]
-    require(table, [*(one.column for one in (*down, *across)), *plain_columns(values)], stopped)
+    down, across = [_field(row) for row in rows], [_field(column) for column in columns]
+    require(table, [*(item.column for item in (*down, *across)), *plain_columns(values)], stopped)
     for value in values:
         if value.formula is None:
             require_numbers(table, value.column, value.how, stopped)
-    groups = RowGroups(table, [one.column for one in (*down, *across)], scope or GroupScope({}), stopped)
+    groups = RowGroups(table, [item.column for item in (*down, *across)], scope or GroupScope({}), stopped)
     return pivot_of_groups(
         groups, down, across, values, empty=empty, totals=totals, totals_across=totals_across, subtotals=subtotals,
         language=language,
@@ -186,9 +186,9 @@ class _PivotMaker:
         """The numbers of a value for each of some larger groups of those that are kept, NaN where there is none; the
         first value's, without a name."""
         folded = name.casefold()
-        found = next((one for one in self.values if not name or one.name.casefold() == folded), None)
+        found = next((value for value in self.values if not name or value.name.casefold() == folded), None)
         if found is None:
-            why = f"there is no value '{name}' to sort by: {known_names(name, [one.name for one in self.values])}"
+            why = f"there is no value '{name}' to sort by: {known_names(name, [value.name for value in self.values])}"
             raise UseError(Fault(self.stopped, why, do="name a value of the pivot"))
         kept = kept if within is None else within[kept]
         if found.how in Summary.KINDS:

@@ -158,7 +158,7 @@ def _by_calendar(table: Table, one: Field, column: Column, field: PivotField, st
     codes[filled] = places
     periods = [period_of(field.by or "day", date_from_serial(day)) for day in days.tolist()]
     named = Column.of_codes(codes, [period.text for period in periods] or [""])
-    spans = {one.text: (serial_from_date(one.first), serial_from_date(one.last) + 1) for one in periods}
+    spans = {item.text: (serial_from_date(item.first), serial_from_date(item.last) + 1) for item in periods}
     return _Labels(one, Column.where(filled, named, Column.blank(1)), (), spans)
 
 

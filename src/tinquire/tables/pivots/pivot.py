@@ -91,8 +91,8 @@ class Pivot:
 
     def column_label(self, group: int) -> str:
         return LABEL_JOINT.join(
-            spelled(column[group], self.language, one.type)
-            for one, column in zip(self.column_fields, self.across, strict=True)
+            spelled(column[group], self.language, item.type)
+            for item, column in zip(self.column_fields, self.across, strict=True)
         )
 
     def value_column(self, value: int, group: int) -> Column:

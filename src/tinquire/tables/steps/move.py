@@ -24,7 +24,7 @@ class Move(Step):
     def apply(self, table: Table, context: StepContext) -> Table:
         moved = require(table, self.move, context.stopped)
         rest = [index for index in range(len(table.fields)) if index not in set(moved)]
-        stated = [one for one in (self.before, self.after, self.to) if one is not None]
+        stated = [item for item in (self.before, self.after, self.to) if item is not None]
         if len(stated) != 1 or self.to not in (None, "front", "end"):
             why = 'give exactly one place: before, after, or to = "front" or "end"'
             raise UseError(Fault(context.stopped, why, context.where, 'write after = "Depot", or to = "front"'))

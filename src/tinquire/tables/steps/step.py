@@ -92,22 +92,22 @@ def apply_steps(
     """Apply steps in order; `places` says where the docket writes each, `first` how many came before. Raises what a
     step raises."""
     reports = []
-    for number, one in enumerate(steps):
-        context.stopped = f"table '{table.name}', step {first + number + 1} ({one.says()})"
+    for number, item in enumerate(steps):
+        context.stopped = f"table '{table.name}', step {first + number + 1} ({item.says()})"
         context.where = places[number] if places else ""
         context.notes = []
         before = table
-        table = _noted(one.apply(table, context), f"step {first + number + 1} ({one.says()})")
-        reports.append(StepReport(one.says(), before.height, table.height, tuple(context.notes)))
+        table = _noted(item.apply(table, context), f"step {first + number + 1} ({item.says()})")
+        reports.append(StepReport(item.says(), before.height, table.height, tuple(context.notes)))
     return table, reports
 
 
 def _noted(after: Table, step: str) -> Table:
     """The table after a step, with the formulas that the step made untrue noted as broken by it."""
     formulas = dict(after.formulas)
-    for index, one in enumerate(after.fields):
+    for index, item in enumerate(after.fields):
         derived = after.row_formula(index)
         if derived is None or derived[0].rows is None or derived[0].rows.all() or derived[0].broken:
             continue
-        formulas[one.identity] = replace(derived[0], broken=step)
+        formulas[item.identity] = replace(derived[0], broken=step)
     return replace(after, formulas=formulas) if formulas else after

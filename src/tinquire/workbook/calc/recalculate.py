@@ -130,18 +130,18 @@ def _recalculate(book: Workbook, scope: BookScope, changed: Iterable[Place] | No
 def _net(changes: list[ChangedResults]) -> list[ChangedResults]:
     """Of cells that changed several times, what was there first and what is there last; each cell once."""
     columns: dict[tuple[str, int], list[ChangedResults]] = {}
-    for one in changes:
-        columns.setdefault((one.sheet, one.column), []).append(one)
+    for change in changes:
+        columns.setdefault((change.sheet, change.column), []).append(change)
     net = []
     for (sheet, column), several in columns.items():
-        rows = np.concatenate([one.rows for one in several])
+        rows = np.concatenate([item.rows for item in several])
         distinct, first = np.unique(rows, return_index=True)
         if len(distinct) == len(rows):
             net += several
             continue
         last = len(rows) - 1 - np.unique(rows[::-1], return_index=True)[1]
-        before = Column.concat([one.before for one in several]).take(first)
-        after = Column.concat([one.after for one in several]).take(last)
+        before = Column.concat([item.before for item in several]).take(first)
+        after = Column.concat([item.after for item in several]).take(last)
         moved = np.flatnonzero(_differs(before, after) & ~_same_digits(before, after))
         if len(moved):
             net.append(ChangedResults(sheet, column, distinct[moved], before.take(moved), after.take(moved)))
@@ -229,7 +229,7 @@ class _Runner:
                 break
             if self.iteration is None:
                 since = self.report.changes[first_pass:]
-                dynamic = [cell for one in plan.programs if one.calls & DYNAMIC for cell in one.cells()]
+                dynamic = [cell for program in plan.programs if program.calls & DYNAMIC for cell in program.cells()]
                 self._run_as_asked([*dynamic, *_cells_of(plan.programs, since)])
         if self.iteration is None and moving and number == times:
             cells = [_place(cell) for cell in _cells_of(plan.programs, moving)]
@@ -314,7 +314,7 @@ class _Runner:
     def _run_as_asked(self, ring: list[Program]) -> None:
         """Cells that name each other, but may read less than they name, as `SUM(C1:INDEX(C:C,ROW()-1))` does: each is
         run when another asks for it. Raises CycleError when one is asked for while it is being run."""
-        cells = {(one.sheet.casefold(), one.column, one.top): one for one in ring}
+        cells = {(item.sheet.casefold(), item.column, item.top): item for item in ring}
         for sheet, column, row in cells:
             self.scope.unready.setdefault((sheet, column), set()).add(row)
         try:
@@ -330,7 +330,7 @@ class _Runner:
                     except UnreadyError as asked:
                         self.scope.indexes.clear()
                         if asked.cell in waiting:
-                            path = [_place(cells[one]) for one in waiting[waiting.index(asked.cell) :]]
+                            path = [_place(cells[item]) for item in waiting[waiting.index(asked.cell) :]]
                             raise CycleError((*path, path[0])) from None
                         waiting.append(asked.cell)
                     else:
@@ -360,7 +360,7 @@ class _Runner:
         tails = [member.rows(bottom + 1, member.bottom) for member in members if member.bottom > bottom]
         way = direction(ring, frame)
         before, behind = (heads, tails) if way < 0 else (tails, heads)
-        rest = sum(one.bottom - one.top + 1 for one in (*heads, *tails))
+        rest = sum(head.bottom - head.top + 1 for head in (*heads, *tails))
         if way == 0 or rest > bottom - top:
             return False
         own = [member.area for member in members]
@@ -368,7 +368,7 @@ class _Runner:
         def outside(node: Node, frame: Frame) -> bool:
             found = reads(node, frame)
             return not any(
-                sheet == first.sheet and any(area.overlaps(one) for one in own) for (sheet, area), _ in found
+                sheet == first.sheet and any(area.overlaps(item) for item in own) for (sheet, area), _ in found
             )
 
         self._run_cells(before)

@@ -47,7 +47,7 @@ def set_name(book: Workbook, name: str, formula: str | None, sheet: str | None =
             raise DataError(Fault("setting a name", f"it has no sheet '{sheet}'", book.name, "check the sheet's name"))
         place = str(book.entries.index(entry))
     group = child(book.root, "definedNames")
-    known = next((one for one in children(group, "definedName") if _is(one, name, place)), None)
+    known = next((item for item in children(group, "definedName") if _is(item, name, place)), None)
     if formula is None:
         if known is not None and group is not None:
             group.remove(known)

@@ -44,7 +44,7 @@ def rename_sheet(book: Workbook, old: str, new: str) -> None:
 def hide_sheet(book: Workbook, name: str, state: str = "hidden") -> None:
     """Make a sheet `visible`, `hidden`, or `veryHidden` (18.18.68). Raises DataError for the last one to be seen."""
     entry = _entry(book, name, "hiding a sheet")
-    if state != "visible" and not any(one.state == "visible" for one in book.entries if one is not entry):
+    if state != "visible" and not any(item.state == "visible" for item in book.entries if item is not entry):
         raise DataError(Fault("hiding a sheet", f"'{name}' is the only visible sheet", book.name, "keep it"))
     book.settle()
     entry.state = state
@@ -127,7 +127,7 @@ def copy_sheet(book: Workbook, name: str, new: str) -> None:
     book.package.put(part, data)  # of two selected sheets a program would change both at once
     model = _element(book, entry)
     element = copy.deepcopy(model)
-    used = {int(one.get("sheetId", "0")) for one in children(child(book.root, "sheets"), "sheet")}
+    used = {int(item.get("sheetId", "0")) for item in children(child(book.root, "sheets"), "sheet")}
     element.set("name", new)
     element.set("sheetId", str(max(used) + 1))
     remove_attribute(element, "state")
@@ -153,7 +153,7 @@ def copy_sheet(book: Workbook, name: str, new: str) -> None:
 def _entry(book: Workbook, name: str, doing: str) -> SheetEntry:
     entry = book.entry(name)
     if entry is None:
-        why = f"it has no sheet '{name}': {known_names(name, [one.name for one in book.entries])}"
+        why = f"it has no sheet '{name}': {known_names(name, [item.name for item in book.entries])}"
         raise DataError(Fault(doing, why, book.name, "check the sheet's name"))
     return entry
 
@@ -206,7 +206,7 @@ def _forget_titles(book: Workbook) -> None:
     for relation in book.package.relations():
         if relation.kind == "extended-properties" and book.package.has(relation.target):
             root = book.package.root(relation.target)
-            stale = [one for one in root if local(one) in ("TitlesOfParts", "HeadingPairs")]
+            stale = [item for item in root if local(item) in ("TitlesOfParts", "HeadingPairs")]
             for element in stale:
                 root.remove(element)
             if stale:
@@ -261,7 +261,7 @@ def _copy_part(book: Workbook, part: str, tables: dict[str, str]) -> str:
 
 def _rename_table(book: Workbook, root: etree._Element, tables: dict[str, str]) -> bool:
     taken = set(book.tables()) | {name.casefold() for name in tables.values()}
-    taken |= {one.name.casefold() for one in book.names}
+    taken |= {item.name.casefold() for item in book.names}
     old = root.get("displayName") or root.get("name") or "Table"
     number = 2
     while f"{old}_{number}".casefold() in taken:
@@ -301,4 +301,4 @@ def _copy_names(book: Workbook, entry: SheetEntry, place: int, following: Rename
 
 
 def _relation_type(book: Workbook, part: str) -> str:
-    return next(one.type for one in book.package.relations(book.part) if one.target == part)
+    return next(relation.type for relation in book.package.relations(book.part) if relation.target == part)

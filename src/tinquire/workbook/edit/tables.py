@@ -41,7 +41,7 @@ def rename_column(book: Workbook, table: str, old: str, new: str) -> None:
     name, found, part = _table(book, table, doing)
     index = found.index_of(old)
     if index is None:
-        why = f"table '{table}' has no column '{old}': {known_names(old, [one.name for one in found.columns])}"
+        why = f"table '{table}' has no column '{old}': {known_names(old, [item.name for item in found.columns])}"
         raise DataError(Fault(doing, why, book.name, "check the heading"))
     other = found.index_of(new)
     if not new.strip() or (other is not None and other != index):
@@ -78,8 +78,8 @@ def resize_table(book: Workbook, table: str, area: Area) -> None:
     elif found.totals and area != found.area:
         why = "it has a totals row: put rows in before that instead"
     else:
-        others = [one for one in book.sheet(name).tables if one.name != found.name]
-        why = next((f"it would overlap table '{one.name}'" for one in others if one.area.overlaps(area)), "")
+        others = [item for item in book.sheet(name).tables if item.name != found.name]
+        why = next((f"it would overlap table '{other.name}'" for other in others if other.area.overlaps(area)), "")
     if why:
         raise DataError(Fault(doing, f"table '{table}' cannot become {area_name(area)}: {why}", book.name))
     change_part(book, part, lambda root: _resize(root, area))

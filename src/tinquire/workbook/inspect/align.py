@@ -199,7 +199,7 @@ class _Codes:
 
 def _pair_columns(before: Sequence[NDArray[np.uint64]], after: Sequence[NDArray[np.uint64]]) -> list[tuple[int, int]]:
     """Pairs of columns in ascending order with the most content in common."""
-    bags_a, bags_b = [_bag(one) for one in before], [_bag(one) for one in after]
+    bags_a, bags_b = [_bag(item) for item in before], [_bag(item) for item in after]
     if len(before) == len(after) and all(
         _likeness(a, b) >= _COLUMN_LIKENESS for a, b in zip(bags_a, bags_b, strict=True)
     ):

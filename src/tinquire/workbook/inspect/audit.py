@@ -73,7 +73,7 @@ def audit(book: Workbook, sheets: list[str] | None = None) -> Iterator[Finding]:
     for sheet in book.sheets():
         if wanted is None or sheet.name.casefold() in wanted:
             found = list(auditor.sheet(sheet))
-            yield from sorted(found, key=lambda one: _order(one.cell))
+            yield from sorted(found, key=lambda item: _order(item.cell))
     if wanted is None:
         yield from _names(book, scope)
         yield from _circles(book)

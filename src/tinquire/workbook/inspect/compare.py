@@ -95,7 +95,7 @@ class Comparison:
     @property
     def same(self) -> bool:
         return not (self.inserted or self.removed or self.names or self.structure) and all(
-            one.same for one in self.sheets
+            sheet.same for sheet in self.sheets
         )
 
 
@@ -104,11 +104,11 @@ def compare(old: Workbook, new: Workbook, *, looks: bool = True, key: Sequence[s
     of sheets that are tables are paired by a key that is found, or by the headings of `key` where a sheet has them."""
     result = Comparison()
     both = [(name, entry.name) for name in old.sheet_names() if (entry := _worksheet(new, name)) is not None]
-    gone = [name for name in old.sheet_names() if name not in {one for one, _ in both}]
+    gone = [name for name in old.sheet_names() if name not in {item for item, _ in both}]
     inserted = [name for name in new.sheet_names() if name not in {other for _, other in both}]
     renamed = list(_find_renamed(old, new, gone, inserted))
     both += renamed
-    result.removed = [name for name in gone if name not in {one for one, _ in renamed}]
+    result.removed = [name for name in gone if name not in {item for item, _ in renamed}]
     result.inserted = [name for name in inserted if name not in {other for _, other in renamed}]
     tables = {name: _by_key(old.sheet(name), new.sheet(other), key) for name, other in both}
     alignments = {name: align(old.sheet(name), new.sheet(other), tables[name]) for name, other in both}
@@ -265,8 +265,8 @@ class _SheetPair:
         carried = self.carrier.formula
         return [
             _chart_content(replace(chart, series=tuple(
-                Series(*(carried(text, details.name) for text in (one.name, one.categories, one.values)))
-                for one in chart.series
+                Series(*(carried(text, details.name) for text in (drawn.name, drawn.categories, drawn.values)))
+                for drawn in chart.series
             )))
             for chart in details.charts
         ]  # fmt: skip
@@ -387,16 +387,16 @@ def _movement(before: Value, after: Value) -> tuple[float | None, float | None]:
 
 def _names(old: Workbook, new: Workbook, carrier: MovedReferences, renamed: Mapping[str, str]) -> Iterator[str]:
     """Names that came, went or mean something else; those that only followed their cells are the same."""
-    before = {(one.name.casefold(), renamed.get(one.sheet or "", one.sheet)): one for one in old.names}
-    now = {(one.name.casefold(), one.sheet): one for one in new.names}
-    for key, one in now.items():
+    before = {(name.name.casefold(), renamed.get(name.sheet or "", name.sheet)): name for name in old.names}
+    now = {(name.name.casefold(), name.sheet): name for name in new.names}
+    for key, item in now.items():
         if key not in before:
-            yield f"{_cell_label(one)} = {one.formula} is new"
-        elif one.formula not in (before[key].formula, carrier.formula(before[key].formula, "")):
-            yield f"{_cell_label(one)} was {before[key].formula}, and is {one.formula}"
-    for key, one in before.items():
+            yield f"{_cell_label(item)} = {item.formula} is new"
+        elif item.formula not in (before[key].formula, carrier.formula(before[key].formula, "")):
+            yield f"{_cell_label(item)} was {before[key].formula}, and is {item.formula}"
+    for key, item in before.items():
         if key not in now:
-            yield f"{_cell_label(one)} = {one.formula} was removed"
+            yield f"{_cell_label(item)} = {item.formula} was removed"
 
 
 def _cell_label(one: DefinedName) -> str:

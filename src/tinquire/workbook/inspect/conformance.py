@@ -83,8 +83,8 @@ def _content_types(package: Package) -> Iterator[Finding]:
     """Part 2, 7.2: every part has a type, by its name or its ending, and every type a part."""
     where = "[Content_Types].xml"
     root = package.root(where)
-    endings = {one.get("Extension", "").casefold() for one in children(root, "Default")}
-    names = [one.get("PartName", "").lstrip("/").casefold() for one in children(root, "Override")]
+    endings = {item.get("Extension", "").casefold() for item in children(root, "Default")}
+    names = [item.get("PartName", "").lstrip("/").casefold() for item in children(root, "Override")]
     for name, count in Counter(names).items():
         if count > 1:
             yield Finding(where, f"a part's type is stated twice: {name}")
@@ -113,11 +113,11 @@ def _relationships(package: Package) -> Iterator[Finding]:
 
 
 def _book(package: Package) -> Iterator[Finding]:
-    main = next((one.target for one in package.relations() if one.kind == "officeDocument"), "")
+    main = next((item.target for item in package.relations() if item.kind == "officeDocument"), "")
     root = package.root(main)
     yield from _order(main, root, WORKBOOK_ORDER)
-    relations = {one.id: one for one in package.relations(main)}
-    by_kind = {one.kind: one.target for one in relations.values()}
+    relations = {item.id: item for item in package.relations(main)}
+    by_kind = {item.kind: item.target for item in relations.values()}
     styles = yield from _styles(package, by_kind.get("styles"))
     strings = 0
     if (part := by_kind.get("sharedStrings")) and package.has(part):
@@ -165,13 +165,13 @@ def _sheet_list(main: str, sheets: Sequence[etree._Element]) -> Iterator[Finding
 
 def _names(main: str, root: etree._Element, sheets: int) -> Iterator[Finding]:
     seen: Counter[tuple[str, str]] = Counter()
-    for one in children(child(root, "definedNames"), "definedName"):
-        name, owner = one.get("name", ""), one.get("localSheetId", "")
+    for item in children(child(root, "definedNames"), "definedName"):
+        name, owner = item.get("name", ""), item.get("localSheetId", "")
         seen[name.casefold(), owner] += 1
         if owner and not (owner.isdigit() and int(owner) < sheets):
             yield Finding(main, f"a name belongs to a sheet that is not there: '{name}'")
         try:
-            parse_name(one.text or "")
+            parse_name(item.text or "")
         except FormulaError as error:
             yield Finding(main, f"a name's formula cannot be read: '{name}', {error.expected}")
     for (name, _), count in seen.items():
@@ -187,7 +187,7 @@ def _styles(package: Package, part: str | None) -> Generator[Finding, None, int]
     yield from _order(part, root, STYLE_ORDER)
     groups = {group: child(root, group) for group in STYLE_ORDER}
     sizes = {name: 0 if group is None else len(group) for name, group in groups.items()}
-    known = {int(one.get("numFmtId", "0")) for one in children(child(root, "numFmts"), "numFmt")}
+    known = {int(item.get("numFmtId", "0")) for item in children(child(root, "numFmts"), "numFmt")}
     for name, group in groups.items():
         stated = None if group is None else group.get("count")
         if stated is not None and stated != str(sizes[name]):
@@ -223,9 +223,9 @@ class _Worksheet:
         yield from self._columns()
         yield from self._rows()
         yield from self._merged()
-        relations = {one.id: one for one in self.package.relations(self.part)}
-        for one in children(child(self.root, "tableParts"), "tablePart"):
-            identity = next((str(value) for key, value in one.attrib.items() if str(key).endswith("}id")), "")
+        relations = {item.id: item for item in self.package.relations(self.part)}
+        for item in children(child(self.root, "tableParts"), "tablePart"):
+            identity = next((str(value) for key, value in item.attrib.items() if str(key).endswith("}id")), "")
             relation = relations.get(identity)
             if relation is None or relation.kind != "table":
                 yield self._found(f"a table has no relationship: '{identity}'")
@@ -237,8 +237,8 @@ class _Worksheet:
 
     def _columns(self) -> Iterator[Finding]:
         last = 0
-        for one in children(child(self.root, "cols"), "col"):
-            low, high = int(one.get("min", "0")), int(one.get("max", "0"))
+        for item in children(child(self.root, "cols"), "col"):
+            low, high = int(item.get("min", "0")), int(item.get("max", "0"))
             if not last < low <= high <= MAX_COLUMN:
                 yield self._found(f"columns overlap or run beyond the grid: {low} to {high}")
             last = max(last, high)
@@ -301,19 +301,19 @@ class _Worksheet:
     def _merged(self) -> Iterator[Finding]:
         group = child(self.root, "mergeCells")
         areas: list[Area] = []
-        for one in children(group, "mergeCell"):
+        for item in children(group, "mergeCell"):
             try:
-                areas.append(parse_area(one.get("ref", "")))
+                areas.append(parse_area(item.get("ref", "")))
             except ValueError:
-                yield self._found(f"merged cells have no area: '{one.get('ref', '')}'")
+                yield self._found(f"merged cells have no area: '{item.get('ref', '')}'")
         if group is not None and group.get("count") not in (None, str(len(areas))):
             yield self._found(f"a count is wrong: mergeCells says {group.get('count')} and has {len(areas)}")
         areas.sort()
         active: list[Area] = []
         for area in areas:
             # By ascending top, only areas that reach down to this one can overlap it.
-            active = [one for one in active if one.bottom >= area.top]
-            if any(one.overlaps(area) for one in active):
+            active = [item for item in active if item.bottom >= area.top]
+            if any(item.overlaps(area) for item in active):
                 yield self._found(f"merged cells overlap: {area_name(area)}")
             active.append(area)
 
@@ -327,7 +327,7 @@ class _Worksheet:
         except ValueError:
             yield Finding(part, f"the table has no area: '{root.get('ref', '')}'")
             return
-        columns = [one.get("name", "") for one in children(child(root, "tableColumns"), "tableColumn")]
+        columns = [item.get("name", "") for item in children(child(root, "tableColumns"), "tableColumn")]
         if len(columns) != area.width:
             yield Finding(part, f"the table has {area.width} columns on its sheet and {len(columns)} by name")
         for column, count in Counter(column.casefold() for column in columns).items():
@@ -349,8 +349,10 @@ class _Worksheet:
                 yield Finding(part, f"a heading is not the column's name: '{shown}' over '{column}'")
 
     def _shared_texts(self) -> list[str]:
-        main = next((one.target for one in self.package.relations() if one.kind == "officeDocument"), "")
-        part = next((one.target for one in self.package.relations(main) if one.kind == "sharedStrings"), None)
+        main = next((relation.target for relation in self.package.relations() if relation.kind == "officeDocument"), "")
+        part = next(
+            (relation.target for relation in self.package.relations(main) if relation.kind == "sharedStrings"), None
+        )
         if part is None or not self.package.has(part):
             return []
         return [rich_text(item) for item in children(self.package.root(part), "si")]

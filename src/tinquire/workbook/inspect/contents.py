@@ -116,7 +116,7 @@ class BookDetails:
     @cached_property
     def kept(self) -> tuple[str, ...]:
         """Kinds of parts of the workbook as a whole that are kept without being understood."""
-        kinds = {one.kind for one in self._package.relations(self.book.part)} - _UNDERSTOOD_OF_BOOK
+        kinds = {relation.kind for relation in self._package.relations(self.book.part)} - _UNDERSTOOD_OF_BOOK
         return tuple(sorted(kinds))
 
     def sheet(self, name: str, data: bytes | None = None) -> SheetDetails:
@@ -136,13 +136,17 @@ class BookDetails:
     def _read(self, name: str, part: str, data: bytes) -> SheetDetails:
         frame, levels_of_rows, hidden_rows = _frame(data)
         relations = {
-            one.id: one for one in self._package.relations(part) if one.outside or self._package.has(one.target)
+            relation.id: relation
+            for relation in self._package.relations(part)
+            if relation.outside or self._package.has(relation.target)
         }
-        drawings = [one.target for one in relations.values() if one.kind == "drawing"]
-        levels = [int(one.get("outlineLevel", "0")) for one in children(child(frame, "cols"), "col")]
-        unknown = [f"element '{local(one)}'" for one in frame if local(one) not in _UNDERSTOOD | {"extLst", ""}]
-        unknown += [f"extension {one.get('uri', '')}" for one in children(child(frame, "extLst"), "ext")]
-        unknown += [f"part '{one.target}'" for one in relations.values() if one.kind not in _UNDERSTOOD_RELATIONS]
+        drawings = [relation.target for relation in relations.values() if relation.kind == "drawing"]
+        levels = [int(item.get("outlineLevel", "0")) for item in children(child(frame, "cols"), "col")]
+        unknown = [f"element '{local(item)}'" for item in frame if local(item) not in _UNDERSTOOD | {"extLst", ""}]
+        unknown += [f"extension {item.get('uri', '')}" for item in children(child(frame, "extLst"), "ext")]
+        unknown += [
+            f"part '{relation.target}'" for relation in relations.values() if relation.kind not in _UNDERSTOOD_RELATIONS
+        ]
         return SheetDetails(
             name,
             tuple(read_validations(frame)),
@@ -150,13 +154,17 @@ class BookDetails:
             tuple(read_links(frame, relations)),
             tuple(
                 comment
-                for one in relations.values()
-                if one.kind == "comments"
-                for comment in read_comments(self._package.root(one.target))
+                for relation in relations.values()
+                if relation.kind == "comments"
+                for comment in read_comments(self._package.root(relation.target))
             ),
             tuple(chart for drawing in drawings for chart in read_charts(self._package, drawing)),
             tuple(picture for drawing in drawings for picture in read_pictures(self._package, drawing)),
-            tuple(read_pivot(self._package, one.target) for one in relations.values() if one.kind == "pivotTable"),
+            tuple(
+                read_pivot(self._package, relation.target)
+                for relation in relations.values()
+                if relation.kind == "pivotTable"
+            ),
             read_page_setup(frame),
             child(frame, "sheetProtection") is not None,
             (levels_of_rows, max(levels, default=0)),
@@ -166,7 +174,7 @@ class BookDetails:
 
     def _filtered(self, frame: etree._Element, relations: Mapping[str, Relation]) -> bool:
         """Whether a filter of the sheet or of one of its tables (18.3.2) leaves rows out."""
-        tables = (self._package.root(one.target) for one in relations.values() if one.kind == "table")
+        tables = (self._package.root(relation.target) for relation in relations.values() if relation.kind == "table")
         return any(children(child(root, "autoFilter"), "filterColumn") for root in (frame, *tables))
 
 
@@ -210,6 +218,6 @@ def _runs(numbers: Iterable[int]) -> tuple[tuple[int, int], ...]:
 
 
 def _hidden_columns(frame: etree._Element) -> Iterable[tuple[int, int]]:
-    hidden = [one for one in children(child(frame, "cols"), "col") if one.get("hidden") in ("1", "true")]
-    spans = [(int(one.get("min", "0")), min(int(one.get("max", "0")), MAX_COLUMN)) for one in hidden]
+    hidden = [item for item in children(child(frame, "cols"), "col") if item.get("hidden") in ("1", "true")]
+    spans = [(int(item.get("min", "0")), min(int(item.get("max", "0")), MAX_COLUMN)) for item in hidden]
     return _runs(number for first, last in sorted(spans) for number in range(first, last + 1))

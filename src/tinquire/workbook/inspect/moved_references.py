@@ -18,8 +18,8 @@ class MovedReferences:
 
     def __init__(self, alignments: Mapping[str, Alignment], renamed: Sequence[tuple[str, str]]) -> None:
         self._lines = {
-            name.casefold(): None if _still(one) else (dict(one.rows), dict(one.columns))
-            for name, one in alignments.items()
+            name.casefold(): None if _still(alignment) else (dict(alignment.rows), dict(alignment.columns))
+            for name, alignment in alignments.items()
         }
         self._renamed = [RenamedSheet(name, other) for name, other in renamed]
 

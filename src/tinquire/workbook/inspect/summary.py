@@ -122,8 +122,8 @@ class _SummaryReader:
         if not len(at):
             return Overview(None, 0, 0, Sheet(self.name))
         ends = [columns for columns in odd if columns is not None]
-        left = min([_column(one) for one in _distinct(first[plain])] + [columns[0] for columns in ends])
-        right = max([_column(one) for one in _distinct(last[plain])] + [columns[1] for columns in ends])
+        left = min([_column(item) for item in _distinct(first[plain])] + [columns[0] for columns in ends])
+        right = max([_column(item) for item in _distinct(last[plain])] + [columns[1] for columns in ends])
         numbers = [self._number(int(opens[row])) for row in (0, at[0], at[-1], -1)]
         if numbers != sorted(numbers):
             raise Unusual

@@ -226,7 +226,7 @@ class Tracer:
         """The texts of heading rows over a column, those of merged cells for all columns that they span."""
         found = []
         for row in range(max(first, last - 1), last + 1):
-            area = next((one for one in sheet.merged if one.holds(row, column)), None)
+            area = next((item for item in sheet.merged if item.holds(row, column)), None)
             value = sheet.value(row, column) if area is None else sheet.value(area.top, area.left)
             if isinstance(value, str) and value.strip():
                 found.append(value.strip())

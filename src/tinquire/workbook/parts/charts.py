@@ -43,21 +43,21 @@ def read_charts(package: Package, drawing: str) -> Iterator[Chart]:
     """The charts of a drawing part."""
     for anchor, inner in anchors_of(package, drawing, "chart"):
         root = package.root(inner.target)
-        kinds = tuple(dict.fromkeys(local(one) for one in root.iter() if _PLOTS.match(local(one))))
+        kinds = tuple(dict.fromkeys(local(item) for item in root.iter() if _PLOTS.match(local(item))))
         yield Chart(anchor_area(anchor), kinds, _chart_title(root), tuple(_series(root)))
 
 
 def _chart_title(root: etree._Element) -> str:
     title = child(child(root, "chart"), "title")
-    return "" if title is None else "".join(one.text or "" for one in title.iter("{*}t"))
+    return "" if title is None else "".join(item.text or "" for item in title.iter("{*}t"))
 
 
 def _series(root: etree._Element) -> Iterator[Series]:
     for series in root.iter("{*}ser"):
 
         def formula(names: Sequence[str], series: etree._Element = series) -> str:
-            part = next((one for one in series if local(one) in names), None)
-            return "" if part is None else next((one.text or "" for one in part.iter("{*}f")), "")
+            part = next((element for element in series if local(element) in names), None)
+            return "" if part is None else next((item.text or "" for item in part.iter("{*}f")), "")
 
         yield Series(formula(["tx"]), formula(["cat", "xVal"]), formula(["val", "yVal"]))
 
@@ -79,7 +79,7 @@ def freeze_lost_series(root: etree._Element, lost: Callable[[str], bool]) -> boo
     changed = False
     for reference in list(root.iter("{*}numRef", "{*}strRef")):
         formula, parent = child(reference, "f"), reference.getparent()
-        cache = next((one for one in reference if local(one) in ("numCache", "strCache")), None)
+        cache = next((item for item in reference if local(item) in ("numCache", "strCache")), None)
         if formula is None or parent is None or cache is None or not lost(formula.text or ""):
             continue
         changed = True

@@ -28,7 +28,7 @@ class Picture:
 def read_pictures(package: Package, drawing: str) -> Iterator[Picture]:
     """The pictures of a drawing part."""
     for anchor, inner in anchors_of(package, drawing, "image"):
-        named = next((one for one in anchor.iter("{*}cNvPr")), None)
+        named = next((item for item in anchor.iter("{*}cNvPr")), None)
         name, says = ("", "") if named is None else (named.get("name", ""), named.get("descr", ""))
         yield Picture(anchor_area(anchor), name, says, inner.target)
 

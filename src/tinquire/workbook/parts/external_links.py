@@ -34,7 +34,7 @@ def _linked_parts(package: Package, workbook: str) -> list[str]:
         relation.id: relation.target for relation in package.relations(workbook) if relation.kind == "externalLink"
     }
     listed = children(child(package.root(workbook), "externalReferences"), "externalReference")
-    identities = (next((str(v) for key, v in one.attrib.items() if str(key).endswith("}id")), "") for one in listed)
+    identities = (next((str(v) for key, v in item.attrib.items() if str(key).endswith("}id")), "") for item in listed)
     return [target if package.has(target := targets.get(identity, "")) else "" for identity in identities]
 
 
@@ -71,17 +71,19 @@ class OutsideBooks:
         book = None if match is None else self._book(int(match[1]))
         if match is None or book is None:
             return None
-        sheets = [one.get("val", "").casefold() for one in children(child(book, "sheetNames"), "sheetName")]
+        sheets = [item.get("val", "").casefold() for item in children(child(book, "sheetNames"), "sheetName")]
         own = str(sheets.index(match[2].casefold())) if match[2].casefold() in sheets else None
         listed = [
-            one
-            for one in children(child(book, "definedNames"), "definedName")
-            if one.get("name", "").casefold() == name.casefold() and one.get("sheetId") in (own, None)
+            item
+            for item in children(child(book, "definedNames"), "definedName")
+            if item.get("name", "").casefold() == name.casefold() and item.get("sheetId") in (own, None)
         ]
-        for one in sorted(listed, key=lambda one: one.get("sheetId") is None):  # a sheet's own name before the book's
+        for item in sorted(
+            listed, key=lambda item: item.get("sheetId") is None
+        ):  # a sheet's own name before the book's
             try:
                 return replace_nodes(
-                    parse(one.get("refersTo", "").removeprefix("=")), lambda node: _of_book(node, match[1])
+                    parse(item.get("refersTo", "").removeprefix("=")), lambda node: _of_book(node, match[1])
                 )
             except FormulaError:
                 continue
@@ -98,7 +100,7 @@ class OutsideBooks:
         book = None if match is None else self._book(int(match[1]))
         if match is None or book is None:
             return None
-        names = [one.get("val", "").casefold() for one in children(child(book, "sheetNames"), "sheetName")]
+        names = [item.get("val", "").casefold() for item in children(child(book, "sheetNames"), "sheetName")]
         if match[2].casefold() not in names:
             return None
         wanted = str(names.index(match[2].casefold()))

@@ -19,7 +19,7 @@ FORMULAS = frozenset({"formula", "formula1", "formula2", "f"})
 
 def area_list(text: str) -> list[Area]:
     """The areas of a list with blanks between (18.18.76), whole rows and columns too. Raises ValueError."""
-    return [parse_area(one) for one in text.split()]
+    return [parse_area(item) for item in text.split()]
 
 
 def area_list_text(areas: list[Area]) -> str:

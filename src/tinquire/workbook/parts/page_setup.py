@@ -39,7 +39,7 @@ def read_page_setup(frame: etree._Element) -> PageSetup:
         return int(text) if text.isdigit() else default
 
     def breaks(name: str) -> tuple[int, ...]:
-        return tuple(int(one.get("id", "0")) for one in children(child(frame, name), "brk"))
+        return tuple(int(item.get("id", "0")) for item in children(child(frame, name), "brk"))
 
     sides = ("left", "right", "top", "bottom", "header", "footer")
     orientation = "default" if setup is None else setup.get("orientation", "default")
@@ -55,13 +55,13 @@ def read_page_setup(frame: etree._Element) -> PageSetup:
 def follow_breaks(change: FrameChange, group: etree._Element) -> None:
     """A break stands after the line it names."""
     assert change.shift is not None
-    for one in children(group, "brk"):
-        behind = int(one.get("id", "0")) + 1
+    for item in children(group, "brk"):
+        behind = int(item.get("id", "0")) + 1
         moved = change.shift.line(behind)
         if moved is None or moved == 1:
-            manual = one.get("man") in ("1", "true")
-            change.drop(one)
+            manual = item.get("man") in ("1", "true")
+            change.drop(item)
             if manual and group.get("manualBreakCount") is not None:
                 group.set("manualBreakCount", str(int(group.get("manualBreakCount", "1")) - 1))
         else:
-            change.set(one, "id", str(moved - 1))
+            change.set(item, "id", str(moved - 1))

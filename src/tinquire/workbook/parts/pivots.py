@@ -47,7 +47,7 @@ def read_pivot(package: Package, part: str) -> PivotTable:
 
 
 def _cache(root: etree._Element) -> tuple[str, tuple[str, ...]]:
-    fields = tuple(one.get("name", "") for one in children(child(root, "cacheFields"), "cacheField"))
+    fields = tuple(item.get("name", "") for item in children(child(root, "cacheFields"), "cacheField"))
     origin = child(root, "cacheSource")
     source = child(origin, "worksheetSource")
     if source is None:
@@ -198,9 +198,9 @@ def _items(field: etree._Element) -> list[str]:
     grouped = child(child(field, "fieldGroup"), "groupItems")
     holder = grouped if grouped is not None else child(field, "sharedItems")
     found = []
-    for one in holder if holder is not None else ():
-        value = one.get("v", "")
-        match local(one):
+    for item in holder if holder is not None else ():
+        value = item.get("v", "")
+        match local(item):
             case "n":
                 found.append(_key(float(value)))
             case "b":

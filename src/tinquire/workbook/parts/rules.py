@@ -46,7 +46,7 @@ class Mark:
 
 def read_validations(frame: etree._Element) -> Iterator[Validation]:
     for element in children(child(frame, "dataValidations"), "dataValidation"):
-        formulas = tuple(one.text or "" for one in element if local(one) in ("formula1", "formula2"))
+        formulas = tuple(item.text or "" for item in element if local(item) in ("formula1", "formula2"))
         areas = tuple(area_list(element.get("sqref", "")))
         yield Validation(areas, element.get("type", "none"), element.get("operator", "between"), formulas)
 
@@ -55,7 +55,7 @@ def read_marks(frame: etree._Element) -> Iterator[Mark]:
     for group in children(frame, "conditionalFormatting"):
         areas = tuple(area_list(group.get("sqref", "")))
         for rule in children(group, "cfRule"):
-            formulas = tuple(one.text or "" for one in children(rule, "formula"))
+            formulas = tuple(item.text or "" for item in children(rule, "formula"))
             look = rule.get("dxfId")
             priority = int(rule.get("priority", "0"))
             kind, settings = rule.get("type", ""), {str(key): str(value) for key, value in rule.attrib.items()}

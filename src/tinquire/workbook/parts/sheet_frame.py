@@ -45,7 +45,7 @@ def _follow(change: FrameChange, element: etree._Element) -> None:
     name = local(element)
     if name == "sheetData":
         return
-    sqref = next((one for one in element if local(one) == "sqref"), None)
+    sqref = next((item for item in element if local(item) == "sqref"), None)
     if sqref is not None:  # the newer rules (extension lists) name their area after their formulas
         follow_newer_rule(change, element, sqref)
         return

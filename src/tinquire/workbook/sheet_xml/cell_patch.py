@@ -20,7 +20,7 @@ def patch_cells(data: bytes, patches: Iterable[CellPatch]) -> bytes:
     Bytes outside the changed cells stay as they are. A part in an odd form is parsed and written again, which keeps
     its content but not its spelling.
     """
-    ordered = sorted(patches, key=lambda one: (one.row, one.column))
+    ordered = sorted(patches, key=lambda item: (item.row, item.column))
     try:
         return splice_cells(data, ordered)
     except Unusual:

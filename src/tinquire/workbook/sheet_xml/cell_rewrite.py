@@ -261,11 +261,11 @@ class _Edits:
         followed[followed] = found.rows[after[followed]] == rows[followed]
         starts = np.where(followed, found.starts[after] if len(found.starts) else 0, found.row_ends[in_rows])
         name = column_name(column).encode()
-        for one, row in zip(at.tolist(), rows.tolist(), strict=True):
-            tail = self._tail(b"", int(cells.styles[one]), int(forms[one]))
+        for item, row in zip(at.tolist(), rows.tolist(), strict=True):
+            tail = self._tail(b"", int(cells.styles[item]), int(forms[item]))
             head = b'<c r="%s%d"' % (name, row) + tail
             # What is in a cell that was not there is all from here, its formula too.
-            inside = written[one] + values[one]
+            inside = written[item] + values[item]
             self.texts.append(head + b">" + inside + b"</c>" if inside else head + b"/>")
         self.starts.append(starts)
         self.ends.append(starts)

@@ -53,7 +53,7 @@ def _edits(
     data: bytes, start: int, end: int, patches: Sequence[CellPatch], prefix: bytes
 ) -> Iterator[tuple[int, int, bytes]]:
     """What to put where: first byte, byte after the last, and the bytes instead; in order, never overlapping."""
-    wanted = [(row, list(group)) for row, group in groupby(patches, key=lambda one: one.row)]
+    wanted = [(row, list(group)) for row, group in groupby(patches, key=lambda item: item.row)]
     last = 0
     for element in elements(data, start, end, prefix + b"row"):
         number = int(element.get(b"r") or 0)
@@ -86,7 +86,11 @@ def _row_edits(data: bytes, row: Element, patches: list[CellPatch], prefix: byte
         kept = b"".join(b" %s=%s" % pair for pair in ATTRIBUTE.findall(row.attributes) if pair[0] != b"spans")
         opening = b"<%srow%s>" % (prefix, kept)
         if row.inside is None:
-            yield row.start, row.end, opening + b"".join(_markup(one, prefix) for one in patches) + b"</%srow>" % prefix
+            yield (
+                row.start,
+                row.end,
+                opening + b"".join(_markup(item, prefix) for item in patches) + b"</%srow>" % prefix,
+            )
             return
         yield row.start, row.inside[0], opening
     for patch in patches:
@@ -100,7 +104,7 @@ def _row_edits(data: bytes, row: Element, patches: list[CellPatch], prefix: byte
 
 def _fresh_rows(patches: Sequence[CellPatch], prefix: bytes) -> bytes:
     rows = []
-    for number, group in groupby(patches, key=lambda one: one.row):
+    for number, group in groupby(patches, key=lambda item: item.row):
         cells = b"".join(_markup(patch, prefix) for patch in group)
         rows.append(b'<%srow r="%d">%s</%srow>' % (prefix, number, cells, prefix))
     return b"".join(rows)
@@ -125,7 +129,7 @@ def change_cell(data: bytes, cell: Element, patch: CellPatch, prefix: bytes) -> 
                 if name == b"f" and patch.keep_formula:
                     formula = inner[element.start : element.end]
         index = 0
-        for element in sorted(taken, key=lambda one: one.start):
+        for element in sorted(taken, key=lambda item: item.start):
             others += inner[index : element.start]
             index = element.end
         others = (others + inner[index:]).strip()

@@ -350,9 +350,9 @@ class _Scanner:
         else:
             values = np.array([float(text) if _NUMBERS.fullmatch(text) else np.nan for text in texts])
         found.numbers[cells] = values
-        for one in np.flatnonzero(~np.isfinite(values)).tolist():
-            found.numbers[cells[one]] = 0.0
-            found.pending.append(Pending(int(cells[one]), "n", texts[one]))
+        for item in np.flatnonzero(~np.isfinite(values)).tolist():
+            found.numbers[cells[item]] = 0.0
+            found.pending.append(Pending(int(cells[item]), "n", texts[item]))
 
     def texts(self, found: Piece, cells: Codes, starts: Codes, ends: Codes) -> None:
         """Places among the shared texts."""
@@ -371,9 +371,9 @@ class _Scanner:
         starts, ends = tags[at[cells] + 1], tags[at[cells] + 2]
         columns = found.columns[cells].astype(np.int32)
         is_plain = (self.words[starts] & np.uint64(0xFFFFFF)) == _FORMULA
-        for one in np.flatnonzero(~is_plain).tolist():
-            whole = self.body[int(starts[one]) : int(ends[one])]
-            found.other_formulas.append(Formulas(int(columns[one]), cells[one : one + 1], [whole]))
+        for item in np.flatnonzero(~is_plain).tolist():
+            whole = self.body[int(starts[item]) : int(ends[item])]
+            found.other_formulas.append(Formulas(int(columns[item]), cells[item : item + 1], [whole]))
         for column in np.flatnonzero(np.bincount(columns[is_plain])).tolist():
             mine = np.flatnonzero(is_plain & (columns == column))
             pairs = zip((starts[mine] + 3).tolist(), ends[mine].tolist(), strict=True)

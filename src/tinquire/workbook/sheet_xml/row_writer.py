@@ -44,13 +44,13 @@ def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
     columns = [(number, sheet.columns[number]) for number in sorted(sheet.columns)]
     used = [cells.rows for _, cells in columns]
     marked = np.array(sorted(sheet.heights.keys() | sheet.hidden_rows), np.int32)
-    if used and not len(marked) and all(np.array_equal(one, used[0]) for one in used):
+    if used and not len(marked) and all(np.array_equal(item, used[0]) for item in used):
         rows = used[0]
     else:
         every = [*used, marked]
-        here = np.zeros(max((int(one[-1]) for one in every if len(one)), default=0) + 1, np.bool_)
-        for one in every:
-            here[one] = True
+        here = np.zeros(max((int(item[-1]) for item in every if len(item)), default=0) + 1, np.bool_)
+        for item in every:
+            here[item] = True
         rows = np.flatnonzero(here)
     places = {number: shared_places(sheet, cells, place_of) for number, cells in columns}
 
@@ -292,7 +292,7 @@ def _values(
 def _formulas(sheet: Sheet, number: int, formulas: Codes, rows: Codes) -> Bytes:
     """The formula elements; one that reads the same in every cell is written once."""
     used, picks = np.unique(formulas, return_inverse=True)
-    known = [None if one == NO_FORMULA else sheet.formulas[one] for one in used.tolist()]
+    known = [None if item == NO_FORMULA else sheet.formulas[item] for item in used.tolist()]
     if all(formula is None or (formula.array is None and stays(formula)) for formula in known):
         return _choose([b"" if formula is None else _formula(formula, 0, 0) for formula in known], picks)
     texts = [b""] * len(rows)

@@ -78,7 +78,7 @@ def _numbers(cells: Cells, source: Workbook, target: Workbook) -> np.ndarray:
 
 def _free_table_names(sheet: Sheet, target: Workbook) -> dict[str, str]:
     """Names for the sheet's tables that the target does not have yet."""
-    taken = set(target.tables()) | {one.name.casefold() for one in target.names}
+    taken = set(target.tables()) | {item.name.casefold() for item in target.names}
     names = {}
     for table in sheet.tables:
         name, number = table.name, 2
@@ -99,7 +99,7 @@ def _own(formula: Formula, sheet: Sheet, source: Workbook, tables: dict[str, str
             return None
         if mention.sheets and (mention.outside or mention.sheets != (sheet.name,)):
             return None
-    names = {one.name.casefold() for one in source.names}
+    names = {item.name.casefold() for item in source.names}
     if names & {match[0].casefold() for match in _WORD.finditer(formula.text)}:
         return None
     text = change_mentions(

@@ -39,7 +39,7 @@ def fill(book: Workbook, resolve: Resolver, format_of: Callable[[str], str]) -> 
     for sheet in book.sheets():
         for row, column, text in slots_of(sheet):
             missing = _fill_cell(book, sheet, row, column, text, resolve, format_of)
-            unfilled.extend(UnfilledCell(sheet.name, cell_name(row, column), one) for one in missing)
+            unfilled.extend(UnfilledCell(sheet.name, cell_name(row, column), item) for item in missing)
     return unfilled
 
 

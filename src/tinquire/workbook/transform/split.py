@@ -53,7 +53,7 @@ def keep_sheets(book: Workbook, names: Sequence[str]) -> Cut:
     if lost:
         tables = [table.name for sheet, table in book.tables().values() if sheet in lost]
         gone = GoneSheets(lost, [entry.name for entry in book.entries], tables)
-        lost_names = {one.name.casefold() for one in book.names if gone.mentioned(one.formula)}
+        lost_names = {item.name.casefold() for item in book.names if gone.mentioned(item.formula)}
         for name in kept:
             cut.formulas += _replace_by_values(book.sheet(name), gone, lost_names)
         book.settle()
@@ -251,7 +251,7 @@ def _without_lost(root: etree._Element) -> bool:
         name, parent = local(element), element.getparent()
         if name not in ("hyperlink", "dataValidation", "cfRule") or parent is None:
             continue
-        texts = [element.get("location") or "", *(one.text or "" for one in element.iter())]
+        texts = [element.get("location") or "", *(item.text or "" for item in element.iter())]
         if not any(_LOST in text for text in texts):
             continue
         changed = True
@@ -265,7 +265,7 @@ def _take_out(element: etree._Element) -> None:
     if parent is None:
         return
     parent.remove(element)
-    if not any(local(one) != "sqref" for one in parent):
+    if not any(local(item) != "sqref" for item in parent):
         _take_out(parent)
     elif parent.get("count") is not None:
         parent.set("count", str(len(parent)))
