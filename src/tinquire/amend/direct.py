@@ -66,10 +66,10 @@ def amend_bytes(data: bytes, amendments: Sequence[Amendment]) -> tuple[list[Chan
     book = DirectBook(data)
     changes = []
     for number, amendment in enumerate(amendments, start=1):
-        place = _place(amendment)
-        if place is None or amendment.value is None:
+        position = _place(amendment)
+        if position is None or amendment.value is None:
             raise Unusual
-        known = book.cell(*place)
+        known = book.cell(*position)
         value = cell_value(amendment.value, book.date_system)
         if known.formula or (
             amendment.expect is not None
@@ -78,7 +78,7 @@ def amend_bytes(data: bytes, amendments: Sequence[Amendment]) -> tuple[list[Chan
             raise Unusual
         if same_value(known.value, value):
             continue
-        sheet, row, column = place
+        sheet, row, column = position
         code = book.number_format(known.style)
         shown = _display(known.value, code, book.date_system), _display(value, code, book.date_system)
         changes.append(Change(book.sheet_name(sheet), cell_name(row, column), *shown, number))

@@ -109,14 +109,14 @@ class Amendment(Shape):
 
     @model_validator(mode="after")
     def _says_where_and_what(self) -> Amendment:
-        places = [key for key in ("at", "name", "table", "heading") if getattr(self, key) is not None]
-        if len(places) > 1:
-            raise ValueError(f"it says where in {len(places)} ways: {' and '.join(places)}")
+        positions = [key for key in ("at", "name", "table", "heading") if getattr(self, key) is not None]
+        if len(positions) > 1:
+            raise ValueError(f"it says where in {len(positions)} ways: {' and '.join(positions)}")
         if (self.table is None) != (self.column is None):
             raise ValueError("table and column go together")
         if self.given:
-            return self._check_shape(places)
-        if not places and self.matching is None and not self.replace:
+            return self._check_shape(positions)
+        if not positions and self.matching is None and not self.replace:
             raise ValueError("no place is given: add at, name, table and column, heading or matching")
         what = [key for key in ("value", "formula", "total") if getattr(self, key) is not None]
         what += ["replace"] * bool(self.replace)

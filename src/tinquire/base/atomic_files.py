@@ -129,24 +129,24 @@ def write_all(files: Sequence[tuple[Path, bytes]]) -> None:
     """
     asides: dict[Path, Path] = {}
     moved: list[tuple[Path, Path | None]] = []
-    place = Path()
+    path = Path()
     try:
         staged = []
-        for number, (place, data) in enumerate(files):
-            if place.parent not in asides:
-                place.parent.mkdir(parents=True, exist_ok=True)
-                asides[place.parent] = Path(tempfile.mkdtemp(prefix=".making-", dir=place.parent))
-            if place.exists():
+        for number, (path, data) in enumerate(files):
+            if path.parent not in asides:
+                path.parent.mkdir(parents=True, exist_ok=True)
+                asides[path.parent] = Path(tempfile.mkdtemp(prefix=".making-", dir=path.parent))
+            if path.exists():
                 # A file that is locked by a program, or marked read-only, stops us before the first move.
-                with place.open("r+b"):
+                with path.open("r+b"):
                     pass
-            staged.append((_write_synced(asides[place.parent] / f"{number}-new", data), place))
-        for number, (aside, place) in enumerate(staged):
-            before = asides[place.parent] / f"{number}-before" if place.exists() else None
+            staged.append((_write_synced(asides[path.parent] / f"{number}-new", data), path))
+        for number, (aside, path) in enumerate(staged):
+            before = asides[path.parent] / f"{number}-before" if path.exists() else None
             if before is not None:
-                os.replace(place, before)  # noqa: PTH105 - one name for all moves here
-            moved.append((place, before))
-            os.replace(aside, place)  # noqa: PTH105
+                os.replace(path, before)  # noqa: PTH105 - one name for all moves here
+            moved.append((path, before))
+            os.replace(aside, path)  # noqa: PTH105
     except OSError as error:
         why = (error.strerror or str(error)).strip()
         left = _move_back(moved)
@@ -158,7 +158,7 @@ def write_all(files: Sequence[tuple[Path, bytes]]) -> None:
             if left
             else "nothing was changed"
         )
-        raise AccessError(Fault("writing the pack", f"{why[:1].lower()}{why[1:]}", str(place), do)) from None
+        raise AccessError(Fault("writing the pack", f"{why[:1].lower()}{why[1:]}", str(path), do)) from None
     finally:
         for folder in asides.values():
             shutil.rmtree(folder, ignore_errors=True)
@@ -176,12 +176,12 @@ def _write_synced(path: Path, data: bytes) -> Path:
 def _move_back(moved: Sequence[tuple[Path, Path | None]]) -> list[str]:
     """Put everything back as it was, the last first; the names of what could not be."""
     left = []
-    for place, before in reversed(moved):
+    for path, before in reversed(moved):
         try:
             if before is not None:
-                os.replace(before, place)  # noqa: PTH105
+                os.replace(before, path)  # noqa: PTH105
             else:
-                place.unlink(missing_ok=True)
+                path.unlink(missing_ok=True)
         except OSError:
-            left.append(place.name)
+            left.append(path.name)
     return left

@@ -253,9 +253,9 @@ class Column:
         pool = sequence_of(self.texts, len(used))
         keys = [key(pool[code]) for code in used.tolist()]
         distinct = sorted(set(keys))
-        place = {text: rank for rank, text in enumerate(distinct)}
+        position = {text: rank for rank, text in enumerate(distinct)}
         table = np.zeros(len(self.texts) + 1, np.int32)
-        table[used] = [place[text] for text in keys]
+        table[used] = [position[text] for text in keys]
         if every:
             return table[codes], distinct
         return np.where(is_text, table[np.where(is_text, self.codes, 0)], 0), distinct
@@ -287,10 +287,10 @@ class Column:
                 count += len(distinct)
                 continue
             if kind == Kind.NUMBER and here.all():
-                places, uniques = rank_numbers(self.numbers)
-                return places.astype(np.int32, copy=False), Column.of_numbers(uniques)
-            places, uniques = rank_numbers(np.zeros(int(here.sum())) if kind == Kind.BLANK else self.numbers[here])
-            groups[here] = places + count
+                positions, uniques = rank_numbers(self.numbers)
+                return positions.astype(np.int32, copy=False), Column.of_numbers(uniques)
+            positions, uniques = rank_numbers(np.zeros(int(here.sum())) if kind == Kind.BLANK else self.numbers[here])
+            groups[here] = positions + count
             count += len(uniques)
         first = np.zeros(count, np.int64)
         first[groups[::-1]] = np.arange(len(self) - 1, -1, -1)  # the last writer is the first of its group

@@ -104,10 +104,10 @@ def _alike(found: Words, lengths: Codes, mark: int) -> Floats | None:
     The words are used up."""
     other = _up_to_end(found, lengths)
     first = int(found[0]).to_bytes(_WORD, "little")  # the last character is the last byte
-    place = first.rfind(bytes([mark]), _WORD - int(lengths[0]))
+    position = first.rfind(bytes([mark]), _WORD - int(lengths[0]))
     behind = 0
-    if place >= 0:
-        behind, shift = _WORD - 1 - place, 8 * place
+    if position >= 0:
+        behind, shift = _WORD - 1 - position, 8 * position
         np.right_shift(found, _U(shift), out=other)
         other ^= _U(mark)
         if int(_united(other)) & 255 or (behind == 0 and int(lengths.min()) < 2):

@@ -23,13 +23,13 @@ def dense(numbers: NDArray[Any]) -> tuple[NDArray[Any], int]:
         return numbers.astype(np.int32), 0
     highest = int(numbers.max())
     if highest > _SPARSE * len(numbers) + _PROBE:
-        known, places = np.unique(numbers, return_inverse=True)
-        return places.astype(np.int32), len(known)
+        known, positions = np.unique(numbers, return_inverse=True)
+        return positions.astype(np.int32), len(known)
     met = _seen(numbers, highest)
     if highest < len(numbers) and met.all():
         return numbers.astype(np.int32, copy=False), highest + 1
-    places = np.cumsum(met, dtype=np.int32) - np.int32(1)
-    return places[numbers], int(places[-1]) + 1
+    positions = np.cumsum(met, dtype=np.int32) - np.int32(1)
+    return positions[numbers], int(positions[-1]) + 1
 
 
 def _seen(numbers: NDArray[Any], highest: int) -> NDArray[np.bool_]:
@@ -63,5 +63,5 @@ def _rank_steps(numbers: NDArray[np.float64], parts: float) -> tuple[NDArray[Any
             return None
     whole = (counts - lowest).astype(np.int64)
     met = _seen(whole, int(highest - lowest))
-    places = np.cumsum(met, dtype=np.int32) - np.int32(1)
-    return places[whole], (np.flatnonzero(met).astype(np.float64) + lowest) / parts
+    positions = np.cumsum(met, dtype=np.int32) - np.int32(1)
+    return positions[whole], (np.flatnonzero(met).astype(np.float64) + lowest) / parts

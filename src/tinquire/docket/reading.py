@@ -45,9 +45,9 @@ def read_model(path: Path, kind: type[_Model], stopped: str) -> tuple[_Model, di
 
 def _syntax_fault(detail: str, text: str, path: Path, stopped: str) -> Fault:
     """The reader's message in our words; it ends in '(at line 3, column 7)'."""
-    said, _, place = detail.partition(" (at ")
-    where = f"{path.name}, {place.rstrip(')')}" if place else path.name
-    number = place.partition("line ")[2].partition(",")[0]
+    said, _, position = detail.partition(" (at ")
+    where = f"{path.name}, {position.rstrip(')')}" if position else path.name
+    number = position.partition("line ")[2].partition(",")[0]
     line = (
         text.splitlines()[int(number) - 1].strip() if number.isdigit() and int(number) <= len(text.splitlines()) else ""
     )
@@ -58,10 +58,10 @@ def _syntax_fault(detail: str, text: str, path: Path, stopped: str) -> Fault:
 def _of_one_choice(errors: Sequence[Any], raw: Any) -> list[Any]:
     """The schema's findings without those of choices that a value does not come near: where a text or a table may
     stand and a table does, what is wrong with the table is to be said, and not that it is no text."""
-    places = [_real_path(error, raw) for error in errors]
+    positions = [_real_path(error, raw) for error in errors]
     kept = []
-    for number, (error, index) in enumerate(zip(errors, places, strict=True)):
-        others = [item for item in range(len(errors)) if item != number and places[item][: len(index)] == index]
+    for number, (error, index) in enumerate(zip(errors, positions, strict=True)):
+        others = [item for item in range(len(errors)) if item != number and positions[item][: len(index)] == index]
         if error["type"] == "string_type" and isinstance(error["input"], dict) and others:
             continue
         if error["type"] == "model_type" and any(errors[other]["type"] == "string_type" for other in others):
@@ -74,21 +74,23 @@ def _schema_fault(
     error: Any, raw: Any, lines: Mapping[KeyPath, int], path: Path, kind: type[BaseModel], stopped: str
 ) -> Fault:
     """One finding of the schema in four parts."""
-    place = _real_path(error, raw)
-    key = place[-1] if place else ""
-    line = next((lines[place[:n]] for n in range(len(place), 0, -1) if place[:n] in lines), None)
+    position = _real_path(error, raw)
+    key = position[-1] if position else ""
+    line = next((lines[position[:n]] for n in range(len(position), 0, -1) if position[:n] in lines), None)
     where = f"{path.name}, line {line}" if line else path.name
-    said = _dotted_path(place)
+    said = _dotted_path(position)
     match error["type"]:
         case "extra_forbidden" | "unexpected_keyword_argument":
-            known = _keys_at(kind, place[:-1], raw)
+            known = _keys_at(kind, position[:-1], raw)
             near = nearest(str(key), known)
             do = f"write '{near[0]}'" if near else "leave it out" + (f"; known are {', '.join(known)}" if known else "")
-            if inside := [] if near else _fields_that_know(kind, place[:-1], str(key)):
+            if inside := [] if near else _fields_that_know(kind, position[:-1], str(key)):
                 do = f"it belongs to an entry of {' or '.join(inside)}: {inside[0]} = [{{ ..., {key} = ... }}]"
-            return Fault(stopped, f"there is no key '{key}' in {_dotted_path(place[:-1]) or path.name}", where, do)
+            return Fault(stopped, f"there is no key '{key}' in {_dotted_path(position[:-1]) or path.name}", where, do)
         case "missing":
-            return Fault(stopped, f"{_dotted_path(place[:-1]) or path.name} has no '{key}'", where, f"add {key} = ...")
+            return Fault(
+                stopped, f"{_dotted_path(position[:-1]) or path.name} has no '{key}'", where, f"add {key} = ..."
+            )
         case "literal_error":
             why = f"{said} is {_display(error['input'])}"
             return Fault(stopped, why, where, f"write {error['ctx']['expected']}")

@@ -141,7 +141,7 @@ def _over_cells(line: StatementLine, letter: str, rows: Mapping[str, int], plan:
         if row is None:
             why = f"line '{line.name}' reads '{node.first}', which has no row"
             raise UseError(Fault(f"sheet '{plan.name}'", why, plan.where, "fix the line's formula"))
-        place = Coordinate(row - 1, False)
-        return Reference(None, place, column, place, column)
+        position = Coordinate(row - 1, False)
+        return Reference(None, position, column, position, column)
 
     return write(replace_nodes(parse(line.formula or ""), cell))

@@ -50,12 +50,12 @@ def table_sheet(plan: SheetPlan, table: Table, house: House, styles: StyleBook, 
     longer hold; DataError for missing columns.
     """
     stopped = f"sheet '{plan.name}'"
-    places = [table.find(name, stopped) for name in plan.columns] or list(range(len(table.fields)))
-    shown = table.select(places)
+    positions = [table.find(name, stopped) for name in plan.columns] or list(range(len(table.fields)))
+    shown = table.select(positions)
     totals = {shown.fields[shown.find(name, stopped)].name: kind for name, kind in plan.totals.items()}
     for name, kind in totals.items():
         require_numbers(shown, name, Aggregation(kind), stopped)
-    layout = _TableLayout(plan, shown, totals, table_name, Dresser(house, styles, plan), table, places)
+    layout = _TableLayout(plan, shown, totals, table_name, Dresser(house, styles, plan), table, positions)
     return TableOnSheet(layout.sheet(), layout.top, shown, totals, tuple(layout.as_values))
 
 
@@ -68,7 +68,7 @@ class _TableLayout:
     totals: Mapping[str, str]
     name: str
     dresser: Dresser
-    #: The whole table, of which the columns at `places` are shown.
+    #: The whole table, of which the columns at `positions` are shown.
     whole: Table
     places: Sequence[int]
     as_values: list[str] = field(default_factory=list)

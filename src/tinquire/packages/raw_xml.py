@@ -69,18 +69,18 @@ def _patterns(name: bytes) -> tuple[re.Pattern[bytes], re.Pattern[bytes]]:
 def elements(data: bytes, start: int, end: int, name: bytes) -> Iterator[Element]:
     """The elements of a name between two places, none within another. Raises Unusual for one that is not closed."""
     tag, close = _patterns(name)
-    place = start
-    while match := tag.search(data, place, end):
+    position = start
+    while match := tag.search(data, position, end):
         attributes = match[1]
         if attributes.endswith(b"/"):
             yield Element(match.start(), match.end(), attributes[:-1], None)
-            place = match.end()
+            position = match.end()
             continue
         closing = close.search(data, match.end(), end)
         if closing is None:
             raise Unusual
         yield Element(match.start(), closing.end(), attributes, (match.end(), closing.start()))
-        place = closing.end()
+        position = closing.end()
 
 
 def with_attributes(attributes: bytes, changes: dict[bytes, bytes | None]) -> bytes:

@@ -167,9 +167,9 @@ def _headlines(comparison: Comparison) -> Iterator[str]:
 
 
 def _cell(one: CellDifference) -> str:
-    place = one.cell if one.before == one.cell else f"{one.cell} (was {one.before})"
+    position = one.cell if one.before == one.cell else f"{one.cell} (was {one.before})"
     called = f"<td>{html.escape(one.called)}</td>"
-    return f'<tr><td class="c">{place}</td>{called}<td class="k">{one.kind}</td>{_movement(one)}</tr>'
+    return f'<tr><td class="c">{position}</td>{called}<td class="k">{one.kind}</td>{_movement(one)}</tr>'
 
 
 def _movement(one: CellDifference) -> str:

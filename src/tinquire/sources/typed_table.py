@@ -36,12 +36,12 @@ DURATION = "[h]:mm"
 
 def type_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[str]) -> tuple[Table, list[Fault]]:
     """One file's rows as a table with all headings, and a fault for every value that cannot be read."""
-    places = {heading.casefold(): index for index, heading in enumerate(raw.headings)}
+    positions = {heading.casefold(): index for index, heading in enumerate(raw.headings)}
     types = {heading.casefold(): kind for heading, kind in spec.types.items()}
 
     def read(heading: str) -> tuple[str, Reading]:
         folded = heading.casefold()
-        index = places.get(folded)
+        index = positions.get(folded)
         column = Column.blank(len(raw.rows)) if index is None else raw.columns[index]
         kind = types.get(folded)
         if kind is None:
@@ -60,11 +60,11 @@ def type_table(spec: SourceSpec, path: Path, raw: RawTable, headings: Sequence[s
     fields, columns, faults = [], [], []
     side_by_side = map_in_order if len(raw.rows) > _MANY_ROWS else map
     for heading, (kind, reading) in zip(headings, side_by_side(read, headings), strict=True):
-        index = places.get(heading.casefold()) or 0
+        index = positions.get(heading.casefold()) or 0
         faults += _unreadable(spec, raw, index, heading, kind, reading.problems)
         fields.append(Field(heading, column_type(kind)))
         columns.append(_stood_in(spec, raw, index, heading, reading))
-    missing = [f"'{heading}'" for heading in headings if heading.casefold() not in places]
+    missing = [f"'{heading}'" for heading in headings if heading.casefold() not in positions]
     if missing:
         raw.notes.append(f"no column {listed(missing)}: left blank")
     for heading, stamp in spec.stamps.items():

@@ -70,10 +70,10 @@ class TableScope(NoCells):
         table = self.rows if reference.table is None else self.find_table(reference.table)
         if table is None:
             return None
-        places = self._places(table, reference)
-        if places is None:
+        positions = self._places(table, reference)
+        if positions is None:
             return None
-        columns = table.columns[places[0] : places[1] + 1]
+        columns = table.columns[positions[0] : positions[1] + 1]
         if of_row and table is self.rows:
             start = frame.row - 1
             cut = [column.slice(start, start + frame.count) for column in columns]
@@ -105,10 +105,10 @@ class GroupScope(TableScope):
 
     def table(self, reference: TableReference, frame: Frame) -> Operand | None:
         table = self.rows if reference.table is None else self.find_table(reference.table)
-        places = None if table is None else self._places(table, reference)
-        if table is None or places is None:
+        positions = None if table is None else self._places(table, reference)
+        if table is None or positions is None:
             return None
-        return Grid(table.columns[places[0] : places[1] + 1], table.height)
+        return Grid(table.columns[positions[0] : positions[1] + 1], table.height)
 
 
 def read_formula(text: str, scope: TableScope, stopped: str, where: str = "") -> Node:

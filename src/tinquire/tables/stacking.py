@@ -30,10 +30,10 @@ def stack_tables(name: str, tables: Sequence[Table]) -> Table:
                 fields[field.name.strip().casefold()] = Field(known.name, kind)
     columns = []
     for field in fields.values():
-        places = [table.index_of(field.name) for table in tables]
+        positions = [table.index_of(field.name) for table in tables]
         parts = [
             Column.blank(table.height) if index is None else table.columns[index]
-            for table, index in zip(tables, places, strict=True)
+            for table, index in zip(tables, positions, strict=True)
         ]
         columns.append(Column.concat(parts))
     origins = [table.origin or _own(table) for table in tables]

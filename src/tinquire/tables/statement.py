@@ -115,8 +115,8 @@ def make_statement(
     """
     stopped = f"statement '{name}'"
     known = _lines(lines, columns, stopped)
-    places = {item.name.casefold(): index for index, item in enumerate(known) if item.kind == "sum"}
-    line_of = _line_of(mapping, account, line, places, stopped)
+    positions = {item.name.casefold(): index for index, item in enumerate(known) if item.kind == "sum"}
+    line_of = _line_of(mapping, account, line, positions, stopped)
     keys = [_keys(amount.table.column(amount.account, stopped)) for amount in amounts]
     _all_mapped(amounts, keys, line_of, mapping, stopped)
     added = [_line_sums(amount, own, line_of, known, stopped) for amount, own in zip(amounts, keys, strict=True)]
@@ -189,12 +189,12 @@ def _line_of(mapping: Table, account: str, line: str, places: Mapping[str, int],
             if key:
                 found.setdefault(key, _LEFT_OUT)
             continue
-        place = places.get(str(text_of(value)).strip().casefold())
-        if place is None:
+        position = places.get(str(text_of(value)).strip().casefold())
+        if position is None:
             why = f"account {key} is mapped to '{value}', which is no line that adds accounts up: "
             why += known_names(str(value), list(places))
             raise DataError(Fault(stopped, why, mapping.where(row), "fix the line's name"))
-        if found.setdefault(key, place) != place:
+        if found.setdefault(key, position) != position:
             why = f"account {key} is mapped to two lines"
             raise DataError(Fault(stopped, why, mapping.where(row), "keep one of them"))
     return found
@@ -229,9 +229,9 @@ def _line_sums(
         row = int(wrong[0])
         why = f"'{column[row]}' in column '{one.amount}' is not an amount"
         raise DataError(Fault(stopped, why, one.table.where(row), "give the column the type money, or fix the value"))
-    places: Codes = np.array([line_of[key] for key in keys], np.int64)
-    used = places != _LEFT_OUT
-    sums = np.bincount(places[used], weights=column.numbers[used], minlength=len(lines)).astype(np.float64)
+    positions: Codes = np.array([line_of[key] for key in keys], np.int64)
+    used = positions != _LEFT_OUT
+    sums = np.bincount(positions[used], weights=column.numbers[used], minlength=len(lines)).astype(np.float64)
     return sums * np.array([line.sign for line in lines])
 
 
@@ -340,8 +340,8 @@ def _origin_of_accounts(
     origins = [amount.table.origin for amount in amounts if amount.table.origin is not None]
     if len(origins) < len(amounts):
         return None
-    places = {account: index for index, account in enumerate(accounts)}
-    groups = np.array([places.get(key, -1) for own in keys for key in own], np.int64)
+    positions = {account: index for index, account in enumerate(accounts)}
+    groups = np.array([positions.get(key, -1) for own in keys for key in own], np.int64)
     return Origin.concat(origins).brought_together(Members.of_groups(groups, len(accounts)))
 
 

@@ -86,10 +86,10 @@ class Table:
 
     def find(self, heading: str, stopped: str) -> int:
         """A column's place. Raises DataError, with the nearest heading, when it does not exist."""
-        place = self.index_of(heading)
-        if place is None:
+        position = self.index_of(heading)
+        if position is None:
             raise DataError(missing_column(self, heading, stopped))
-        return place
+        return position
 
     def column(self, heading: str, stopped: str = "reading a table") -> Column:
         return self.columns[self.find(heading, stopped)]
@@ -179,12 +179,12 @@ def require_distinct(headings: Sequence[str], stopped: str, where: str) -> None:
 
 def require(table: Table, headings: Sequence[str], stopped: str) -> list[int]:
     """Places of several columns. Raises one DataError for all that are missing."""
-    places = [table.index_of(heading) for heading in headings]
+    positions = [table.index_of(heading) for heading in headings]
     faults = [
         missing_column(table, heading, stopped)
-        for heading, place in zip(headings, places, strict=True)
-        if place is None
+        for heading, position in zip(headings, positions, strict=True)
+        if position is None
     ]
     if faults:
         raise DataError(*faults)
-    return [place for place in places if place is not None]
+    return [position for position in positions if position is not None]

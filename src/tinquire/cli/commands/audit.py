@@ -35,8 +35,8 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     if kind is not FileKind.PACKAGE:
         terminal.line("is", f"{kind.value}; its values were read, its formulas were not")
     for item in found[: options.rows]:
-        place = f"{item.sheet}!{item.cell}" if item.sheet else item.cell
-        terminal.line(item.kind, f"{place}: {item.says}", 2)
+        position = f"{item.sheet}!{item.cell}" if item.sheet else item.cell
+        terminal.line(item.kind, f"{position}: {item.says}", 2)
         terminal.line("", f"  {item.do}")
     if len(found) > options.rows:
         terminal.line("", f"and {len(found) - options.rows:,} more; --rows lists more")

@@ -122,16 +122,16 @@ def _read(folder: Path, path: Path, terminal: Terminal) -> Iterator[tuple[str | 
     spec = SourceSpec("rows", folder.absolute(), paths=[path.absolute()], infer=True)
     found: dict[frozenset[str], list[tuple[str | None, SourceRead]]] = {}
     for sheet in sheets:
-        place = f"{shown}, sheet '{sheet}'" if sheet else shown
+        position = f"{shown}, sheet '{sheet}'" if sheet else shown
         try:
             read = gather(replace(spec, sheet=sheet))
         except TinQuireError as error:
-            terminal.line("left out", f"{place}: {error.faults[0].why}", hang=4)
+            terminal.line("left out", f"{position}: {error.faults[0].why}", hang=4)
             continue
         if read.table.height:
             found.setdefault(frozenset(heading.casefold() for heading in read.table.headings), []).append((sheet, read))
         else:
-            terminal.line("left out", f"{place}: it has no rows below a heading", hang=4)
+            terminal.line("left out", f"{position}: it has no rows below a heading", hang=4)
     for reads in found.values():
         names = [str(sheet) for sheet, _ in reads]
         pattern = sheet_pattern(names, [str(sheet) for sheet in sheets]) if len(reads) > 1 else None

@@ -116,8 +116,8 @@ def _set(book: Workbook, text: str) -> tuple[str, Any]:
     """Change an input as `Sheet!C3=Harbour` says. Raises UseError."""
     from tinquire.cells.address import Area, parse_cell
 
-    place, mark, value = text.partition("=")
-    sheet, _, cell = place.rpartition("!")
+    position, mark, value = text.partition("=")
+    sheet, _, cell = position.rpartition("!")
     sheet = sheet.strip("'").replace("''", "'") or book.sheet_names()[0]
     try:
         row, column = parse_cell(cell.replace("$", ""))
@@ -201,13 +201,13 @@ def _row(tracer: Tracer, name: str, cell: str, old: Value, new: Value, moved: fl
     from tinquire.cells.address import quoted_sheet
     from tinquire.cells.display import general, show
 
-    sheet, place = tracer.book.sheet(name), _cell(cell)
-    code = tracer.book.styles.number_format(sheet.style(*place))
+    sheet, position = tracer.book.sheet(name), _cell(cell)
+    code = tracer.book.styles.number_format(sheet.style(*position))
     before, after = ("blank" if item is None else show(item, code, tracer.book.date_system).text for item in (old, new))
     if before == after and isinstance(old, float) and isinstance(new, float):
         before, after = general(old, 15), general(new, 15)
     far = "" if moved is None else f"{moved:+,.6g}"
-    return [f"{quoted_sheet(name)}!{cell}", tracer.name_of(sheet, *place), before, after, far]
+    return [f"{quoted_sheet(name)}!{cell}", tracer.name_of(sheet, *position), before, after, far]
 
 
 def _cell(name: str) -> tuple[int, int]:

@@ -36,12 +36,12 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.workbook.inspect.trace import Tracer
 
     book = Workbook.open(options.file)
-    place = _place(book, options.cell)
+    position = _place(book, options.cell)
     tracer = Tracer(book, rows=options.rows, sources=_sources(options.file, options.rows))
-    top = tracer.explain(*place, 0 if options.dependents else options.depth, to_data=options.to_data)
+    top = tracer.explain(*position, 0 if options.dependents else options.depth, to_data=options.to_data)
     terminal.heading(f"{top.place}  {_named(top)}")
     if options.dependents:
-        found = tracer.dependents(*place)
+        found = tracer.dependents(*position)
         for step in found:
             terminal.line("read by", f"{step.place}  {_named(step)}  {step.formula}", 2)
         if not found:

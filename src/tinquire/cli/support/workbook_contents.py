@@ -46,7 +46,7 @@ class WorkbookContents:
         for sheet in self.sheets:
             if text := _page(sheet.page):
                 pages.setdefault(text, []).append(quoted_sheet(sheet.name))
-        groups["pages"] = [f"{', '.join(places)}: {text}" for text, places in pages.items()]
+        groups["pages"] = [f"{', '.join(positions)}: {text}" for text, positions in pages.items()]
         groups.setdefault("outside", []).extend(
             f"[{item.number}] {item.target}, read by formulas and never opened" for item in self.book.outside
         )
@@ -61,37 +61,37 @@ class WorkbookContents:
 
 
 def _of_sheet(sheet: SheetDetails) -> Iterator[tuple[str, str]]:
-    place = quoted_sheet(sheet.name)
+    sheet_name = quoted_sheet(sheet.name)
     for chart in sheet.charts:
-        yield "charts", f"{_at(place, chart.area)}: {_chart(chart)}"
+        yield "charts", f"{_at(sheet_name, chart.area)}: {_chart(chart)}"
     for picture in sheet.pictures:
-        yield "pictures", f"{_at(place, picture.area)}: {picture.says or picture.name or picture.part}"
+        yield "pictures", f"{_at(sheet_name, picture.area)}: {picture.says or picture.name or picture.part}"
     for pivot in sheet.pivots:
-        yield "pivots", f"{_at(place, pivot.area)}: {_pivot(pivot)}"
+        yield "pivots", f"{_at(sheet_name, pivot.area)}: {_pivot(pivot)}"
     marks: dict[tuple[Area, ...], list[str]] = {}
     for mark in sorted(sheet.marks, key=lambda mark: mark.priority):
         marks.setdefault(mark.areas, []).append(mark.words)
     if marks:
         told = (f"{_areas(areas)} ({'; '.join(words)})" for areas, words in marks.items())
-        yield "marks", f"{place}: " + ", ".join(told)
+        yield "marks", f"{sheet_name}: " + ", ".join(told)
     if sheet.validations:
         kinds = (f"{_areas(validation.areas)} ({validation.words})" for validation in sheet.validations)
-        yield "entries", f"{place}: " + ", ".join(kinds)
+        yield "entries", f"{sheet_name}: " + ", ".join(kinds)
     if hidden := "; ".join(_hidden(sheet.hidden)):
-        yield "hidden", f"{place}: {hidden}"
+        yield "hidden", f"{sheet_name}: {hidden}"
     if sheet.comments:
         cells = [comment.cell for comment in sheet.comments]
-        yield "comments", f"{place}: " + _few(cells)
+        yield "comments", f"{sheet_name}: " + _few(cells)
     outside = sum(link.outside for link in sheet.links)
     kinds_of_links = ((outside, "to addresses outside"), (len(sheet.links) - outside, "within the workbook"))
     if sheet.links:
-        yield "links", f"{place}: " + ", ".join(f"{count:,} {says}" for count, says in kinds_of_links if count)
+        yield "links", f"{sheet_name}: " + ", ".join(f"{count:,} {says}" for count, says in kinds_of_links if count)
     if sheet.protected:
-        yield "protected", place
+        yield "protected", sheet_name
     if any(sheet.outline):
-        yield "outline", f"{place}: {sheet.outline[0]} levels of rows, {sheet.outline[1]} of columns"
+        yield "outline", f"{sheet_name}: {sheet.outline[0]} levels of rows, {sheet.outline[1]} of columns"
     for kept in sheet.kept:
-        yield "kept", f"{place}: {kept}"
+        yield "kept", f"{sheet_name}: {kept}"
 
 
 def _at(place: str, area: Area | None) -> str:

@@ -47,11 +47,11 @@ def _filter(grid: Grid, keep: Grid, empty: Grid | None = None) -> Grid:
     if faults is not None:
         raise ErrorValue(CellError.from_code(int(faults[faults != 0][0]) - 1))
     if keep.width == 1 and keep.height == grid.height:
-        places = np.flatnonzero(flags)
-        return taken_rows(grid, places) if len(places) else _or_empty(empty)
+        positions = np.flatnonzero(flags)
+        return taken_rows(grid, positions) if len(positions) else _or_empty(empty)
     if keep.height == 1 and keep.width == grid.width:
-        places = np.flatnonzero(flags)
-        return _taken_columns(grid, places.tolist()) if len(places) else _or_empty(empty)
+        positions = np.flatnonzero(flags)
+        return _taken_columns(grid, positions.tolist()) if len(positions) else _or_empty(empty)
     raise ErrorValue(CellError.VALUE)
 
 
@@ -157,12 +157,12 @@ def _cut(drop: bool) -> Callable[..., Grid]:
 
 
 def _chosen(size: int, *wanted: Grid) -> list[int]:
-    places = []
+    positions = []
     for value in (value for grid in wanted for value in grid.flat()):
         if not isinstance(value, float) or not 1 <= abs(value) < size + 1:
             raise ErrorValue(CellError.VALUE)
-        places.append(int(value) - 1 if value > 0 else size + int(value))
-    return places
+        positions.append(int(value) - 1 if value > 0 else size + int(value))
+    return positions
 
 
 def _expanded(grid: Grid, rows: float | None = None, columns: float | None = None, pad: Grid | None = None) -> Grid:

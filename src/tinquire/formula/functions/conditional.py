@@ -207,14 +207,14 @@ def _together(
     total = 1
     for column, criteria in zip(ranges, wanted, strict=True):
         distinct = list(dict.fromkeys(criteria))
-        places = _met_once(column, distinct)
+        positions = _met_once(column, distinct)
         total *= len(distinct)
-        if places is None or total > _MOST_GROUPS:
+        if positions is None or total > _MOST_GROUPS:
             return None
         number = {item: index for index, item in enumerate(distinct)}
         mine = np.array([number[item] for item in criteria])
-        inside &= places >= 0
-        row_groups = row_groups * len(distinct) + np.maximum(places, 0)
+        inside &= positions >= 0
+        row_groups = row_groups * len(distinct) + np.maximum(positions, 0)
         lane_groups = lane_groups * len(distinct) + mine
     return grouped(target, np.where(inside, row_groups, -1), total).take(lane_groups)
 

@@ -99,8 +99,8 @@ def root(value: Callable[[float], float], guess: float, low: float = -1 + 1e-9) 
 
 
 def _halved(value: Callable[[float], float], low: float) -> float:
-    places = [low, *(-0.99 + 0.01 * step for step in range(200)), *(1.0 * 1.3**step for step in range(1, 50))]
-    known = [(place, value(place)) for place in places]
+    rates = [low, *(-0.99 + 0.01 * step for step in range(200)), *(1.0 * 1.3**step for step in range(1, 50))]
+    known = [(tried, value(tried)) for tried in rates]
     around = (
         (*item, other[0])
         for item, other in pairwise(known)

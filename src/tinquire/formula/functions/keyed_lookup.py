@@ -61,8 +61,8 @@ def _wanted(index: KeyIndex, key: Value, match: float, search: float) -> int:
         raise ErrorValue(CellError.VALUE)
     if kind == 2 and isinstance(key, str):
         matches = wildcard_pattern(key).match
-        places = [n for n, value in enumerate(index.column) if isinstance(value, str) and matches(value)]
-        return (places[0] if way > 0 else places[-1]) if places else -1
+        positions = [n for n, value in enumerate(index.column) if isinstance(value, str) and matches(value)]
+        return (positions[0] if way > 0 else positions[-1]) if positions else -1
     found = index.same(key, last=way < 0)
     return found if found >= 0 or kind == 0 else _near(index.column, key, kind, way)
 
@@ -110,12 +110,12 @@ def _found(
     index = _shared_index(operand, line, frame)
     values = [keys.value] if isinstance(keys, Scalar) else list(keys.column)
     known: dict[tuple[type, Value], int | CellError] = {}
-    places = []
+    positions = []
     for value in values:
         if (key := (type(value), value)) not in known:
             known[key] = value if isinstance(value, CellError) else _wanted(index, value, match, search)
-        places.append(known[key])
-    return places, isinstance(keys, Lanes), line
+        positions.append(known[key])
+    return positions, isinstance(keys, Lanes), line
 
 
 def _shared_index(operand: Operand, line: Column, frame: Frame) -> KeyIndex:
@@ -134,10 +134,10 @@ def xmatch(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     3
     """
     try:
-        places, lanes, _ = _found(arguments, frame, 2)
+        positions, lanes, _ = _found(arguments, frame, 2)
     except ErrorValue as fault:
         return Scalar(fault.error)
-    values = [p if isinstance(p, CellError) else CellError.NA if p < 0 else p + 1.0 for p in places]
+    values = [p if isinstance(p, CellError) else CellError.NA if p < 0 else p + 1.0 for p in positions]
     return Lanes(Column.from_values(values)) if lanes else Scalar(values[0])
 
 
@@ -151,7 +151,7 @@ def xlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     try:
         inner = frame.as_arrays()
         given = [evaluate(argument, inner) for argument in arguments[1:3]]
-        places, lanes, line = _found(arguments, frame, 4, given[1:])
+        positions, lanes, line = _found(arguments, frame, 4, given[1:])
     except ErrorValue as fault:
         return Scalar(fault.error)
     results = crop_together(given, frame)[1]
@@ -162,22 +162,22 @@ def xlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     has_other = len(arguments) > 3 and not isinstance(arguments[3], Missing)
     other = evaluate(arguments[3], frame) if has_other else Scalar(CellError.NA)
     if not lanes:
-        place = places[0]
-        if isinstance(place, CellError):
-            return Scalar(place)
-        if place < 0:
+        position = positions[0]
+        if isinstance(position, CellError):
+            return Scalar(position)
+        if position < 0:
             return other
         if isinstance(given[1], Span):  # the reference itself, which may be an end of a range
             area = given[1].area
-            top, left = (area.top + place, area.left) if down else (area.top, area.left + place)
+            top, left = (area.top + position, area.left) if down else (area.top, area.left + position)
             return Span(given[1].sheet, Area(top, left, top if down else area.bottom, area.right if down else left))
-        found = taken_rows(rows, np.array([place]))
+        found = taken_rows(rows, np.array([position]))
         if found.width == 1:
             return Scalar(found.value(0, 0))
         return found if down else transposed(found)
     if rows.width > 1:
         raise PerLane
-    at = np.array([-1 if isinstance(place, CellError) else place for place in places])
+    at = np.array([-1 if isinstance(position, CellError) else position for position in positions])
     picked = rows.columns[0].take(np.maximum(at, 0))
     instead = single(other, frame)
     if isinstance(instead, Grid):
@@ -185,8 +185,8 @@ def xlookup(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     column = Column.where(
         at < 0, instead.column if isinstance(instead, Lanes) else Column.full(instead.value, 1), picked
     )
-    wrong = np.array([isinstance(place, CellError) for place in places])
+    wrong = np.array([isinstance(position, CellError) for position in positions])
     if wrong.any():
-        errors = Column.from_values(place if isinstance(place, CellError) else None for place in places)
+        errors = Column.from_values(position if isinstance(position, CellError) else None for position in positions)
         column = Column.where(wrong, errors, column)
     return Lanes(column)

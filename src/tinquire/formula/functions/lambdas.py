@@ -196,7 +196,7 @@ def makearray(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     if height < 1 or width < 1 or int(height) * int(width) > MAX_CELLS // 100:
         return Scalar(CellError.VALUE)
     caller = _Caller(arguments[2], frame)
-    places: Callable[[int], list[Value]] = lambda row: [  # noqa: E731 - one row of the array
+    row_values: Callable[[int], list[Value]] = lambda row: [  # noqa: E731 - one row of the array
         caller.value(Scalar(float(row)), Scalar(float(column))) for column in range(1, int(width) + 1)
     ]
-    return grid_from([places(row) for row in range(1, int(height) + 1)])
+    return grid_from([row_values(row) for row in range(1, int(height) + 1)])

@@ -23,7 +23,9 @@ def _periods(start: _Day, end: _Day, anchor: _Day, frequency: int) -> Iterator[t
     latest first when it is the end."""
     months, forwards = 12 // frequency, anchor == start
     for number in count():
-        near, far = (months_before(anchor, place * months * (-1 if forwards else 1)) for place in (number, number + 1))
+        near, far = (
+            months_before(anchor, position * months * (-1 if forwards else 1)) for position in (number, number + 1)
+        )
         begin, stop = (near, far) if forwards else (far, near)
         if begin >= end or stop <= start:
             return

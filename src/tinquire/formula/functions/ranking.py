@@ -27,12 +27,12 @@ def _nth(grid: Grid, place: float, largest: bool) -> float:
 def _percentile(grid: Grid, share: float, exclusive: bool = False) -> float:
     """The number below which a share of the sample lies, between neighbours in proportion."""
     numbers = np.sort(require_count(numbers_in(grid), 1, CellError.NUM))
-    place = share * (len(numbers) + 1) - 1 if exclusive else share * (len(numbers) - 1)
-    if not 0 <= share <= 1 or place < -1e-12 or place > len(numbers) - 1 + 1e-12:
+    position = share * (len(numbers) + 1) - 1 if exclusive else share * (len(numbers) - 1)
+    if not 0 <= share <= 1 or position < -1e-12 or position > len(numbers) - 1 + 1e-12:
         raise ErrorValue(CellError.NUM)
-    low = min(max(math.floor(place + 1e-12), 0), len(numbers) - 1)
+    low = min(max(math.floor(position + 1e-12), 0), len(numbers) - 1)
     high = min(low + 1, len(numbers) - 1)
-    return float(numbers[low] + (numbers[high] - numbers[low]) * max(place - low, 0.0))
+    return float(numbers[low] + (numbers[high] - numbers[low]) * max(position - low, 0.0))
 
 
 def _quartile(grid: Grid, quarter: float, exclusive: bool = False) -> float:
@@ -47,10 +47,10 @@ def _percent_rank(grid: Grid, number: float, digits: float | None, exclusive: bo
     if not numbers[0] <= number <= numbers[-1]:
         raise ErrorValue(CellError.NA)
     below = int(np.searchsorted(numbers, number))
-    place = float(below)
+    position = float(below)
     if numbers[below] != number:
-        place = below - 1 + (number - numbers[below - 1]) / (numbers[below] - numbers[below - 1])
-    share = (place + 1) / (len(numbers) + 1) if exclusive else place / max(len(numbers) - 1, 1)
+        position = below - 1 + (number - numbers[below - 1]) / (numbers[below] - numbers[below - 1])
+    share = (position + 1) / (len(numbers) + 1) if exclusive else position / max(len(numbers) - 1, 1)
     if len(numbers) == 1 and not exclusive:
         share = 1.0
     scale = 10.0 ** (3 if digits is None else int(digits))
@@ -100,8 +100,8 @@ def frequency(array: Grid, bounds: Grid) -> Grid:
     """
     edges = numbers_in(bounds)
     order = np.argsort(edges, kind="stable")
-    places = np.searchsorted(edges[order], numbers_in(array), side="left")
-    counts = np.bincount(places, minlength=len(edges) + 1).astype(np.float64)
+    positions = np.searchsorted(edges[order], numbers_in(array), side="left")
+    counts = np.bincount(positions, minlength=len(edges) + 1).astype(np.float64)
     found = np.zeros(len(edges) + 1)
     found[order], found[-1] = counts[:-1], counts[-1]
     return grid_from(found[:, None])

@@ -144,16 +144,16 @@ def _continued(ys: Grid, xs: Grid | None, new: Grid | None, height: bool | None,
     own = height is None or height
     _, x, factors = _fitted(ys, xs, own, log)
     if new is None:
-        places = x
+        points = x
         shape = (ys.height, ys.width)
     else:
         values = matrix_of(new)
         known = x.shape[1] - own
         across = values.shape[0] == known and values.shape[1] != known
-        places = values.reshape(-1, 1) if known == 1 else values.T if across else values
-        shape = values.shape if known == 1 else (1, len(places)) if across else (len(places), 1)
-        places = np.column_stack([places, np.ones(len(places))]) if own else places
-    found = places @ factors
+        points = values.reshape(-1, 1) if known == 1 else values.T if across else values
+        shape = values.shape if known == 1 else (1, len(points)) if across else (len(points), 1)
+        points = np.column_stack([points, np.ones(len(points))]) if own else points
+    found = points @ factors
     return grid_from((np.exp(found) if log else found).reshape(shape))
 
 

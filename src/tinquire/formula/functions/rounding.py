@@ -174,23 +174,23 @@ def _rounded(number: Floats, digits: Floats, work: Callable[[Floats], Floats]) -
     The scaled size is first brought to 15 significant digits, those a cell holds: 2.345 is stored a hair below
     itself, and must still round up.
     """
-    places = np.clip(np.trunc(digits), -_MOST_DIGITS, _MOST_DIGITS)
-    scale = np.power(10.0, np.abs(places))
+    decimals = np.clip(np.trunc(digits), -_MOST_DIGITS, _MOST_DIGITS)
+    scale = np.power(10.0, np.abs(decimals))
     size = np.abs(number)
-    scaled = np.where(places >= 0, size * scale, size / scale)
+    scaled = np.where(decimals >= 0, size * scale, size / scale)
     result = work(_fifteen_digits(scaled))
-    result = np.where(places >= 0, result / scale, result * scale)
+    result = np.where(decimals >= 0, result / scale, result * scale)
     beyond = ~np.isfinite(scaled) | (scaled >= 2.0**53)
-    return np.where(beyond & (places >= 0), number, np.copysign(result, number) + 0.0)
+    return np.where(beyond & (decimals >= 0), number, np.copysign(result, number) + 0.0)
 
 
 def _fifteen_digits(size: Floats) -> Floats:
     """Sizes rounded to 15 significant digits."""
     exponent = np.floor(np.log10(np.where(size > 0, size, 1.0)))
-    places = 14 - exponent
-    scale = np.power(10.0, np.abs(places))
-    whole = np.rint(np.where(places >= 0, size * scale, size / scale))
-    return np.where(size > 0, np.where(places >= 0, whole / scale, whole * scale), 0.0)
+    decimals = 14 - exponent
+    scale = np.power(10.0, np.abs(decimals))
+    whole = np.rint(np.where(decimals >= 0, size * scale, size / scale))
+    return np.where(size > 0, np.where(decimals >= 0, whole / scale, whole * scale), 0.0)
 
 
 declare_all(

@@ -50,13 +50,13 @@ def _numbervalue(text: str, point: str = ".", given: str | None = None) -> float
 
 
 def _fixed(number: float, digits: float = 2.0, plain_: bool = False) -> str:
-    places = int(digits)
-    if abs(places) > 127:
+    decimals = int(digits)
+    if abs(decimals) > 127:
         raise ErrorValue(CellError.VALUE)
-    unit = 10.0**-places
+    unit = 10.0**-decimals
     # Halves go away from zero, as the digits show them.
-    rounded = number if places >= 0 else math.copysign(math.floor(abs(number) / unit + 0.5) * unit, number)
-    form = ("0" if plain_ else "#,##0") + ("." + "0" * min(places, 30) if places > 0 else "")
+    rounded = number if decimals >= 0 else math.copysign(math.floor(abs(number) / unit + 0.5) * unit, number)
+    form = ("0" if plain_ else "#,##0") + ("." + "0" * min(decimals, 30) if decimals > 0 else "")
     return show(rounded, form).text
 
 

@@ -30,9 +30,9 @@ def _find(wanted: str, text: str, start: float = 1.0) -> float:
 
 
 def _search(wanted: str, text: str, start: float = 1.0) -> float:
-    place = _place(wanted, text, start)
+    position = _place(wanted, text, start)
     pattern = re.compile(wildcard_pattern(wanted).pattern.removesuffix(r"\Z"), re.IGNORECASE | re.DOTALL)
-    match = pattern.search(text, place)
+    match = pattern.search(text, position)
     if match is None:
         raise ErrorValue(CellError.VALUE)
     return match.start() + 1.0

@@ -47,15 +47,15 @@ def stored_text(text: str) -> str:
     calls = [token for token in tokens if token.kind is TokenKind.CALL and token.text in _NEWER]
     if not calls:
         return text
-    places = {token.place: _prefix(token.text) for token in calls if not text.startswith("_xl", token.place)}
+    positions = {token.place: _prefix(token.text) for token in calls if not text.startswith("_xl", token.place)}
     own = _own_names(text) if any(token.text in ("LET", "LAMBDA") for token in calls) else frozenset[str]()
     for token in tokens:
         named = token.kind in (TokenKind.NAME, TokenKind.CALL) and token.text.casefold() in own
         if named and not text.startswith("_xl", token.place):
-            places[token.place] = "_xlpm."
+            positions[token.place] = "_xlpm."
     pieces, end = [], 0
-    for index in sorted(places):
-        pieces += [text[end:index], places[index]]
+    for index in sorted(positions):
+        pieces += [text[end:index], positions[index]]
         end = index
     return "".join([*pieces, text[end:]])
 

@@ -76,9 +76,9 @@ def make_mails(making: Making, name: str) -> Iterator[MadeMail]:
     mails: list[MadeMail] = []
     seen: Counter[tuple[str, ...]] = Counter()
     names: Counter[str] = Counter()
-    for place, scope in _rows(results, model):
+    for position, scope in _rows(results, model):
         try:
-            mail = _mail(desk, scope, seen, place)
+            mail = _mail(desk, scope, seen, position)
             names[mail.file] += 1
             mails.append(replace(mail, path=making.outbox / _numbered_file(mail.file, names[mail.file])))
         except TinQuireError as error:

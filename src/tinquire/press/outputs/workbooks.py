@@ -82,8 +82,8 @@ def _fill(
     slotted = [(item.name, *cell) for item in book.sheets() for cell in slots_of(item)]
     errors: list[TinQuireError] = []
     for item in fill(book, scope.resolve, scope.format_of):
-        place = f"{book.name}, sheet '{item.sheet}', cell {item.cell}"
-        errors.append(DataError(unfilled_fault(item.unfilled, f"filling workbook '{name}'", place)))
+        where = f"{book.name}, sheet '{item.sheet}', cell {item.cell}"
+        errors.append(DataError(unfilled_fault(item.unfilled, f"filling workbook '{name}'", where)))
     if errors:
         return [], errors
     return [
@@ -168,8 +168,8 @@ def _unknown_slots(results: Results, name: str, model: WorkbookModel) -> Iterato
         for piece in split_slots(text):
             if isinstance(piece, Slot) and _NAME.match(piece.inside) and not _known(piece.inside, known):
                 why = f"there is no name '{piece.inside}': {known_names(piece.inside, known)}"
-                place = f"{book.name}, sheet '{sheet}', cell {cell}"
-                fault: Fault = unfilled_fault(UnfilledSlot(piece, why), f"filling workbook '{name}'", place)
+                where = f"{book.name}, sheet '{sheet}', cell {cell}"
+                fault: Fault = unfilled_fault(UnfilledSlot(piece, why), f"filling workbook '{name}'", where)
                 yield DataError(fault)
 
 

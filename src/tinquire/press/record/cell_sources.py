@@ -37,7 +37,7 @@ class CellSources:
         if self.whole:
             return self.origin.of(np.arange(self.origin.height))
         line = row - self.area.top
-        places = np.array([line]) if self.lines is None else self.lines.of(line)
+        positions = np.array([line]) if self.lines is None else self.lines.of(line)
         if self.across is not None:
-            places = np.intersect1d(places, self.across.of(column - self.area.left))
-        return self.origin.of(places)
+            positions = np.intersect1d(positions, self.across.of(column - self.area.left))
+        return self.origin.of(positions)

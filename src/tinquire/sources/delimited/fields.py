@@ -94,7 +94,7 @@ class FieldTexts(Sequence[str]):
         narrow = np.int32 if len(self._text.data) < _NARROW else np.int64
         found = [item.column(self._text.array, self._place) for item in self._cuts]
         starts, ends = (
-            np.concatenate([places + narrow(item.start) for item, places in zip(self._cuts, side, strict=True)])
+            np.concatenate([positions + narrow(item.start) for item, positions in zip(self._cuts, side, strict=True)])
             for side in zip(*found, strict=True)
         )
         return starts, ends

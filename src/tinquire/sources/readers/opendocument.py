@@ -89,8 +89,8 @@ class _Reader:
                     del element.getparent()[0]
             elif event == "end" and kind == "named-range":
                 self._names.append((_get(element, "name"), _get(element, "cell-range-address")))
-        for known, place in self._names:
-            self._name(known, place)
+        for known, position in self._names:
+            self._name(known, position)
 
     def _sheet(self, element: etree._Element) -> Sheet:
         stated = _get(element, "name")

@@ -153,9 +153,9 @@ def _by_calendar(table: Table, one: Field, column: Column, field: PivotField, st
     for row in _earliest(table, filled & ~is_day):
         why = f"'{column[row]}' in column '{field.column}' is not a date"
         raise DataError(Fault(stopped, why, table.where(row), "give the column the type date, or fix the value"))
-    days, places = np.unique(np.floor(column.numbers[filled]).astype(np.int64), return_inverse=True)
+    days, positions = np.unique(np.floor(column.numbers[filled]).astype(np.int64), return_inverse=True)
     codes = np.zeros(len(column), np.int32)
-    codes[filled] = places
+    codes[filled] = positions
     periods = [period_of(field.by or "day", date_from_serial(day)) for day in days.tolist()]
     named = Column.of_codes(codes, [period.text for period in periods] or [""])
     spans = {item.text: (serial_from_date(item.first), serial_from_date(item.last) + 1) for item in periods}
@@ -231,7 +231,7 @@ def _top_groups(level: Codes, above: Codes, field: PivotField) -> tuple[np.ndarr
     known, first = np.unique(level, return_index=True)
     parents = above[first]
     starts = np.searchsorted(parents, parents)  # groups are numbered within those above, in their order
-    places = np.arange(len(known)) - starts
-    stays = (places < field.top)[np.searchsorted(known, level)]
-    renamed = above.astype(np.int64) * (field.top + 1) + np.minimum(places, field.top)[np.searchsorted(known, level)]
+    positions = np.arange(len(known)) - starts
+    stays = (positions < field.top)[np.searchsorted(known, level)]
+    renamed = above.astype(np.int64) * (field.top + 1) + np.minimum(positions, field.top)[np.searchsorted(known, level)]
     return stays, renamed

@@ -62,14 +62,14 @@ class RowGroups:
 
     def __init__(self, table: Table, columns: Sequence[str], scope: GroupScope, stopped: str) -> None:
         self.table, self.scope, self.stopped = table, scope, stopped
-        places = require(table, list(dict.fromkeys(columns)), stopped)
-        if places:
-            self._groups, self._count = key_groups([table.columns[index] for index in places])
+        positions = require(table, list(dict.fromkeys(columns)), stopped)
+        if positions:
+            self._groups, self._count = key_groups([table.columns[index] for index in positions])
         else:
             self._groups, self._count = np.zeros(table.height, np.int32), min(table.height, 1)
         first = np.zeros(self._count, np.int64)
         first[self._groups[::-1]] = np.arange(table.height - 1, -1, -1)  # the last one written is the first
-        own = places or ([0] if table.columns else [])
+        own = positions or ([0] if table.columns else [])
         origin = table.origin.firsts().take(first) if table.origin is not None else _rows_of(table, first)
         self.labels = Table(
             table.name, tuple(table.fields[n] for n in own), tuple(table.columns[n].take(first) for n in own), origin

@@ -135,20 +135,25 @@ class Pivot:
 
     def position(self, data: str, items: Sequence[tuple[str, Value]]) -> tuple[int, int | None, int | None] | None:
         """Value, line and column group of what `shown` gives, without a line or a group for totals."""
-        place = next((n for n, value in enumerate(self.values) if value.name.casefold() == data.casefold()), None)
+        position = next((n for n, value in enumerate(self.values) if value.name.casefold() == data.casefold()), None)
         wanted = {name.casefold(): _key(item) for name, item in items}
         known = {one.name.casefold() for one in (*self.row_fields, *self.column_fields)}
         down = [wanted.get(row_field.name.casefold()) for row_field in self.row_fields]
         side = [wanted.get(column_field.name.casefold()) for column_field in self.column_fields]
         depth = len(down) - down.count(None)
         by_column = bool(side) and None not in side
-        if place is None or not set(wanted) <= known or None in down[:depth] or side.count(None) not in (0, len(side)):
+        if (
+            position is None
+            or not set(wanted) <= known
+            or None in down[:depth]
+            or side.count(None) not in (0, len(side))
+        ):
             return None
         line = self._line(down[:depth]) if depth else None
         group = _found(self.across, side) if by_column else None
         if (depth and line is None) or (by_column and group is None):
             return None
-        return place, line, group
+        return position, line, group
 
     def _line(self, keys: Sequence[str | None]) -> int | None:
         """The line of a group or, where there are subtotals, of a group of groups."""

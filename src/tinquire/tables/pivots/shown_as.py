@@ -134,8 +134,8 @@ def _running(rows: Floats) -> Floats:
 def _rank(rows: Floats) -> Floats:
     """The largest is first; equal ones share the better place."""
     falling = -rows
-    places = [np.searchsorted(np.sort(line), line) + 1.0 for line in falling]  # what is missing sorts behind
-    return np.where(np.isnan(rows), np.nan, np.array(places).reshape(rows.shape))
+    positions = [np.searchsorted(np.sort(line), line) + 1.0 for line in falling]  # what is missing sorts behind
+    return np.where(np.isnan(rows), np.nan, np.array(positions).reshape(rows.shape))
 
 
 def _with(block: Block, cells: Column, lines: Column, columns: Column, grand: Column) -> Block:

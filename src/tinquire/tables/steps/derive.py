@@ -61,8 +61,8 @@ def _row_formula(text: str, tree: Node, table: Table, step: str) -> RowFormula:
         for heading in (node.first, node.last)
         if heading is not None
     ]
-    places = {heading.casefold(): table.index_of(heading) for heading in headings}
-    read = {name: table.fields[index].identity for name, index in places.items() if index is not None}
+    positions = {heading.casefold(): table.index_of(heading) for heading in headings}
+    read = {name: table.fields[index].identity for name, index in positions.items() if index is not None}
     return RowFormula(text, read, step=step)
 
 

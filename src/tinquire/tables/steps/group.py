@@ -33,15 +33,15 @@ class Group(Step):
     values: dict[str, str]
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        places = require(table, self.group, context.stopped)
-        if places and table.height:
-            groups, count = key_groups([table.columns[index] for index in places])
+        positions = require(table, self.group, context.stopped)
+        if positions and table.height:
+            groups, count = key_groups([table.columns[index] for index in positions])
         else:
             groups, count = np.zeros(table.height, np.int32), min(table.height, 1)
         _, first = np.unique(groups, return_index=True)
         order = np.argsort(first, kind="stable")
-        columns = [table.columns[index].take(first[order]) for index in places]
-        fields = [table.fields[index] for index in places]
+        columns = [table.columns[index].take(first[order]) for index in positions]
+        fields = [table.fields[index] for index in positions]
         for name, how, column in self.asked(context):
             (index,) = require(table, [column], context.stopped)
             require_numbers(table, column, how, context.stopped)
@@ -55,14 +55,14 @@ class Group(Step):
     def of_groups(self, groups: GroupSource, context: StepContext) -> Table:
         """The same of rows that were brought together by these columns elsewhere, by the order of their values."""
         labels = groups.labels
-        places = require(labels, self.group, context.stopped)
-        if places and labels.height:
-            numbers, count = key_groups([labels.columns[index] for index in places])
+        positions = require(labels, self.group, context.stopped)
+        if positions and labels.height:
+            numbers, count = key_groups([labels.columns[index] for index in positions])
         else:
             numbers, count = np.zeros(labels.height, np.int32), min(labels.height, 1)
         _, first = np.unique(numbers, return_index=True)
-        fields = [labels.fields[index] for index in places]
-        columns = [labels.columns[index].take(first) for index in places]
+        fields = [labels.fields[index] for index in positions]
+        columns = [labels.columns[index].take(first) for index in positions]
         for name, how, column in self.asked(context):
             fields.append(self._named(name, how, groups.field(column)))
             columns.append(groups.summary(column).rolled(numbers, count).result(how))

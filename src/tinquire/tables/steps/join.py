@@ -24,13 +24,13 @@ class Join(Step):
     keep: bool = False
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        places = require(table, self.join, context.stopped)
-        lines = zip(*(table.columns[index] for index in places), strict=True)
-        joined = Column.from_values(self._join(line) for line in lines) if places else Column.blank(table.height)
+        positions = require(table, self.join, context.stopped)
+        lines = zip(*(table.columns[index] for index in positions), strict=True)
+        joined = Column.from_values(self._join(line) for line in lines) if positions else Column.blank(table.height)
         made = table.with_column(Field(self.into, "text"), joined)
         if self.keep:
             return made
-        gone = {index for index in places if table.fields[index].name.casefold() != self.into.casefold()}
+        gone = {index for index in positions if table.fields[index].name.casefold() != self.into.casefold()}
         return made.select([n for n in range(len(made.fields)) if n not in gone])
 
     def _join(self, line: tuple[Value, ...]) -> Value:

@@ -60,8 +60,8 @@ class Match(Step):
         if missing.any():
             self._without(table, right, left_keys, right_keys, missing, context)
         brought = self._brought(right)
-        places = require(right, list(brought), context.stopped)
-        for index, name in zip(places, brought.values(), strict=True):
+        positions = require(right, list(brought), context.stopped)
+        for index, name in zip(positions, brought.values(), strict=True):
             if self.repeated == "sum" and (right.columns[index].kinds == Kind.NUMBER).any():
                 require_numbers(right, right.fields[index].name, Aggregation.SUM, context.stopped)
             values = self._values(right.columns[index], found)

@@ -18,8 +18,8 @@ class Rename(Step):
     rename: dict[str, str]
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        places = require(table, list(self.rename), context.stopped)
-        fresh = dict(zip(places, self.rename.values(), strict=True))
+        positions = require(table, list(self.rename), context.stopped)
+        fresh = dict(zip(positions, self.rename.values(), strict=True))
         fields = tuple(replace(field, name=fresh.get(n, field.name)) for n, field in enumerate(table.fields))
         require_distinct([field.name for field in fields], context.stopped, context.where)
         return replace(table, fields=fields)

@@ -21,8 +21,8 @@ class Type(Step):
     type: dict[str, str]
 
     def apply(self, table: Table, context: StepContext) -> Table:
-        places = require(table, list(self.type), context.stopped)
-        for index, spec in zip(places, self.type.values(), strict=True):
+        positions = require(table, list(self.type), context.stopped)
+        for index, spec in zip(positions, self.type.values(), strict=True):
             if spec not in TYPES:
                 why = f"'{spec}' is not a type: {known_names(spec, TYPES)}"
                 raise UseError(Fault(context.stopped, why, context.where, "write one of the types"))

@@ -36,9 +36,11 @@ class Window(Step):
         if way not in _FUNCTIONS or bool(name.strip()) == (way == "number"):
             why = f"'{self.as_}' is not a window function: {known_names(way, list(_FUNCTIONS))}"
             raise UseError(Fault(context.stopped, why, context.where, 'write it like "running Charge"'))
-        places = require(table, self.within, context.stopped)
+        positions = require(table, self.within, context.stopped)
         groups = (
-            key_groups([table.columns[index] for index in places])[0] if places else np.zeros(table.height, np.int32)
+            key_groups([table.columns[index] for index in positions])[0]
+            if positions
+            else np.zeros(table.height, np.int32)
         )
         order = np.argsort(groups, kind="stable")
         starts = np.flatnonzero(np.diff(groups[order], prepend=-1)) if table.height else np.zeros(0, np.int64)
@@ -104,8 +106,8 @@ def _difference(values: Floats, starts: Codes) -> Floats:
 
 def _rank(values: Floats) -> Floats:
     falling = -values
-    places = np.searchsorted(np.sort(falling), falling) + 1.0  # what is missing sorts behind
-    return np.where(np.isnan(values), np.nan, places)
+    positions = np.searchsorted(np.sort(falling), falling) + 1.0  # what is missing sorts behind
+    return np.where(np.isnan(values), np.nan, positions)
 
 
 def _share(values: Floats) -> Floats:

@@ -107,21 +107,21 @@ def _readable(
     sheet: Sheet, column: int, row: int, formula: Formula, scope: BookScope, skipped: list[CellNote]
 ) -> Node | None:
     """The formula's tree; None, and a note, when it cannot be run."""
-    place = (sheet.name, cell_name(row, column), text_at(formula, row, column))
+    position = (sheet.name, cell_name(row, column), text_at(formula, row, column))
     if formula.kept:
-        skipped.append(CellNote(*place, "a data table, kept as it is"))
+        skipped.append(CellNote(*position, "a data table, kept as it is"))
         return None
     try:
         tree = scope.trees.tree(formula)
     except FormulaError as error:
-        skipped.append(CellNote(*place, error.faults[0].why))
+        skipped.append(CellNote(*position, error.faults[0].why))
         return None
     unknown = _unknown_call(tree, scope, sheet.name)
     if unknown is not None:
-        skipped.append(CellNote(*place, unknown_function(unknown)))
+        skipped.append(CellNote(*position, unknown_function(unknown)))
         return None
     if not _outside_known(tree, scope, sheet.name):
-        skipped.append(CellNote(*place, "it reads another workbook, of which no values are stored"))
+        skipped.append(CellNote(*position, "it reads another workbook, of which no values are stored"))
         return None
     return tree
 
@@ -166,7 +166,7 @@ def _unknown_call(tree: Node, scope: BookScope, sheet: str) -> str | None:
 def work_of(program: Program, scope: BookScope, known: Iterable[Read] | None = None) -> Work:
     """What a program fills and reads; `known` is what `reads` says of it, if that is known."""
     found = reads(program.tree, program.frame(scope)) if known is None else known
-    return Work((program.sheet, program.area), tuple(place for place, _ in found))
+    return Work((program.sheet, program.area), tuple(position for position, _ in found))
 
 
 #: An area that is read, and the span that it comes from.

@@ -154,11 +154,11 @@ def _note_program(program: Program, report: Recalculation) -> None:
     if called or outside:
         name = cell_name(program.top, program.column)
         name += f":{cell_name(program.bottom, program.column)}" if program.bottom > program.top else ""
-        place = (program.sheet, name, text_at(program.formula, program.top, program.column))
+        position = (program.sheet, name, text_at(program.formula, program.top, program.column))
         if called:
-            report.volatile.append(CellNote(*place, f"it depends on {', '.join(called)}"))
+            report.volatile.append(CellNote(*position, f"it depends on {', '.join(called)}"))
         if outside:
-            report.outside.append(CellNote(*place, f"it reads stored values of {', '.join(outside)}"))
+            report.outside.append(CellNote(*position, f"it reads stored values of {', '.join(outside)}"))
 
 
 @dataclass(frozen=True, slots=True)

@@ -128,8 +128,8 @@ class BookScope:
             self._pivots[entry.part] = list(pivots_of(self.book.package, entry.part))
         for area, pivot in self._pivots[entry.part]:
             if area.holds(row, column):
-                place = pivot.cell(data, items)
-                return place if isinstance(place, CellError) else found.value(*place)
+                position = pivot.cell(data, items)
+                return position if isinstance(position, CellError) else found.value(*position)
         return CellError.REF
 
     def named_pivot(self, name: str, data: str, items: Sequence[tuple[str, Value]]) -> Value:
@@ -150,16 +150,16 @@ class BookScope:
         found = self.sheet(sheet)
         if found is None:
             return None
-        places = self._subtotal_cells(found)
+        positions = self._subtotal_cells(found)
         if hidden:
-            places = places | {
+            positions = positions | {
                 (row, column)
                 for row in found.hidden_rows
                 if area.top <= row <= area.bottom
                 for column in range(area.left, area.right + 1)
             }
         mask = np.zeros((area.width, area.height), bool)
-        for row, column in places:
+        for row, column in positions:
             if area.holds(row, column):
                 mask[column - area.left, row - area.top] = True
         return mask.ravel() if mask.any() else None
@@ -205,10 +205,10 @@ class BookScope:
         sheet, table = found
         left, right = 0, len(table.columns) - 1
         if reference.first is not None and reference.last is not None:
-            places = table.index_of(reference.first), table.index_of(reference.last)
-            if places[0] is None or places[1] is None:
+            positions = table.index_of(reference.first), table.index_of(reference.last)
+            if positions[0] is None or positions[1] is None:
                 return None
-            left, right = min(places[0], places[1]), max(places[0], places[1])
+            left, right = min(positions[0], positions[1]), max(positions[0], positions[1])
         left, right = table.area.left + left, table.area.left + right
         return _rows_of(reference, table, sheet, left, right, frame)
 

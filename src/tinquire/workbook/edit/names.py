@@ -40,14 +40,14 @@ def set_name(book: Workbook, name: str, formula: str | None, sheet: str | None =
         )  # fmt: skip
         raise DataError(Fault("setting a name", why, book.name, "choose another name"))
     book.settle()
-    place = None
+    position = None
     if sheet is not None:
         entry = book.entry(sheet)
         if entry is None:
             raise DataError(Fault("setting a name", f"it has no sheet '{sheet}'", book.name, "check the sheet's name"))
-        place = str(book.entries.index(entry))
+        position = str(book.entries.index(entry))
     group = child(book.root, "definedNames")
-    known = next((item for item in children(group, "definedName") if _is(item, name, place)), None)
+    known = next((item for item in children(group, "definedName") if _is(item, name, position)), None)
     if formula is None:
         if known is not None and group is not None:
             group.remove(known)
@@ -58,8 +58,8 @@ def set_name(book: Workbook, name: str, formula: str | None, sheet: str | None =
             group = insert_child(book.root, "definedNames", WORKBOOK_ORDER)
         if known is None:
             known = etree.SubElement(group, tag(group, "definedName"), name=name)
-            if place is not None:
-                known.set("localSheetId", place)
+            if position is not None:
+                known.set("localSheetId", position)
         known.text = formula
     book.root_changed()
     book.formulas_moved()

@@ -144,13 +144,13 @@ def _dress(book: Workbook, entry: SheetEntry, shift: Moves, styles: dict[int, in
     if not styles:
         return
     sheet = book.sheet(entry.name)
-    for place in styles if shift.rows else ():
-        sheet.reserve(shift.fresh.start, place, len(shift.fresh))
+    for position in styles if shift.rows else ():
+        sheet.reserve(shift.fresh.start, position, len(shift.fresh))
     for line in shift.fresh:
         if not shift.rows:
             sheet.reserve(min(styles), line, max(styles) - min(styles) + 1)
-        for place, style in styles.items():
-            row, column = (line, place) if shift.rows else (place, line)
+        for position, style in styles.items():
+            row, column = (line, position) if shift.rows else (position, line)
             if row <= sheet.extent()[0] or shift.rows:
                 sheet.set(row, column, None, style)
 

@@ -136,10 +136,10 @@ def copy_sheet(book: Workbook, name: str, new: str) -> None:
     element.set(key, identity)
     model.addnext(element)
     before = list(book.entries)
-    place = book.entries.index(entry) + 1
-    book.entries.insert(place, SheetEntry(new, part, entry.kind))
+    position = book.entries.index(entry) + 1
+    book.entries.insert(position, SheetEntry(new, part, entry.kind))
     _renumber(book, before)
-    _copy_names(book, entry, place, following)
+    _copy_names(book, entry, position, following)
     for relation in book.package.relations(part):
         if relation.kind == "table":
             change_part(book, relation.target, lambda root: _follow_table(root, following, new))
@@ -191,11 +191,11 @@ def _open_on_visible(book: Workbook) -> None:
 
 def _drop_names(book: Workbook, gone: Sequence[SheetEntry]) -> None:
     """Names that belong to sheets that go."""
-    places = {book.entries.index(entry) for entry in gone}
+    positions = {book.entries.index(entry) for entry in gone}
     group = child(book.root, "definedNames")
     for element in children(group, "definedName"):
-        place = element.get("localSheetId")
-        if place is not None and int(place) in places and group is not None:
+        position = element.get("localSheetId")
+        if position is not None and int(position) in positions and group is not None:
             group.remove(element)
     if group is not None and not len(group):
         book.root.remove(group)

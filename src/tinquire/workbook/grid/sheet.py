@@ -284,8 +284,8 @@ class Sheet:
         that are not as before (None for all)."""
         cells, at = self._reach(row, column, len(values))
         if self.loaded:
-            places = np.arange(len(values)) if changed is None else changed
-            self.changed.add(column, (places + row).astype(np.int32), formulas=False)
+            positions = np.arange(len(values)) if changed is None else changed
+            self.changed.add(column, (positions + row).astype(np.int32), formulas=False)
         cells.kinds[at] = values.kinds
         cells.numbers[at] = values.numbers
         cells.codes[at] = self._coded(values)

@@ -137,7 +137,7 @@ class _Auditor:
     def _formula(self, sheet: Sheet, program: Program) -> Iterator[Finding]:
         first = program.rows(program.top, program.top)
         frame = first.frame(self.scope)
-        place = area_name(Area(program.top, program.column, program.bottom, program.column))
+        position = area_name(Area(program.top, program.column, program.bottom, program.column))
         for node in walk(program.tree):
             if not isinstance(node, Call):
                 continue
@@ -146,7 +146,7 @@ class _Auditor:
             given = _MATCHING.get(node.function)
             if given is not None and len(node.arguments) < given:
                 says = f"{node.function} does not state how it matches, so it takes the nearest"
-                yield Finding("lookup", sheet.name, place, says, _exact(node.function))
+                yield Finding("lookup", sheet.name, position, says, _exact(node.function))
             if node.function in _SWALLOWING and node.arguments:
                 yield from self._swallowed(sheet, program, node)
         yield from self._errors(sheet, program)

@@ -141,8 +141,8 @@ def _book(package: Package) -> Iterator[Finding]:
 
 def _order(part: str, root: etree._Element, order: Sequence[str]) -> Iterator[Finding]:
     """Children in the order of the schema; foreign ones may stand anywhere."""
-    places = [order.index(name) for name in map(local, root) if name in order]
-    for before, after in pairwise(places):
+    positions = [order.index(name) for name in map(local, root) if name in order]
+    for before, after in pairwise(positions):
         if after < before:
             yield Finding(part, f"elements are out of order: '{order[after]}' comes after '{order[before]}'")
             return

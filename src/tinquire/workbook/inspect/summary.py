@@ -136,16 +136,16 @@ class _SummaryReader:
 
     def _in_error(self) -> Iterator[str]:
         """The first cells in error."""
-        place = self.start
+        position = self.start
         for _ in range(MOST_ERRORS):
-            place = self.data.find(b't="e"', place, self.end)
-            if place < 0:
+            position = self.data.find(b't="e"', position, self.end)
+            if position < 0:
                 return
-            match = _CELL.match(self.data, self.data.rfind(b"<c", self.start, place))
+            match = _CELL.match(self.data, self.data.rfind(b"<c", self.start, position))
             if match is None:
                 raise Unusual
             yield match[1].decode()
-            place += 1
+            position += 1
 
     def _row_tags(self) -> tuple[Codes, Codes]:
         """Where rows begin, and where the tags that close them do: the letter w stands in no other tag."""
@@ -182,9 +182,9 @@ class _SummaryReader:
         tail = windows[closes + shift - _WINDOW]
         plain &= (tail[:, -8:] == _bytes(b"</v></c>")).all(axis=1) & (tail[:, -9] != ord(">"))
         begins = (tail[:, :-9] == ord("<")) & (tail[:, 1:-8] == ord("c"))
-        place = begins.shape[1] - 1 - begins[:, ::-1].argmax(axis=1)
+        position = begins.shape[1] - 1 - begins[:, ::-1].argmax(axis=1)
         plain &= begins.any(axis=1)
-        last = np.take_along_axis(tail, place[:, None] + np.arange(9), axis=1)
+        last = np.take_along_axis(tail, position[:, None] + np.arange(9), axis=1)
         return first, last, plain
 
     def _odd_row(self, start: int, stop: int) -> tuple[int, int] | None:

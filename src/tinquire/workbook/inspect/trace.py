@@ -128,26 +128,26 @@ class Tracer:
         return self._cell(self.book.sheet(sheet), row, column, depth, to_data, frozenset())
 
     def _cell(self, sheet: Sheet, row: int, column: int, depth: int, to_data: bool, above: frozenset[str]) -> Step:
-        place = f"{quoted_sheet(sheet.name)}!{cell_name(row, column)}"
+        where = f"{quoted_sheet(sheet.name)}!{cell_name(row, column)}"
         called, shown = self.name_of(sheet, row, column), self.shown(sheet, row, column)
         formula = sheet.formula(row, column)
         sources = tuple(self.sources(sheet.name, row, column))
         if formula is None:
-            return Step(place, called, shown, sources=sources)
+            return Step(where, called, shown, sources=sources)
         text = bare_text(text_at(formula, row, column))
         try:
             tree = self.scope.trees.tree(formula)
         except FormulaError as error:
-            return Step(place, called, shown, f"={text}", error.expected, sources=sources)
+            return Step(where, called, shown, f"={text}", error.expected, sources=sources)
         frame = Frame(self.scope, sheet.name, row, column, arrays=formula.array is not None)
         words = self._in_words(tree, frame)
-        if depth <= 0 or place in above:
-            return Step(place, called, shown, f"={text}", words, cut=True, sources=sources)
+        if depth <= 0 or where in above:
+            return Step(where, called, shown, f"={text}", words, cut=True, sources=sources)
         inputs = []
         for (name, area), _ in dict.fromkeys(reads(tree, frame)):
-            inputs += list(self._input(name, area, depth, to_data, above | {place}))
+            inputs += list(self._input(name, area, depth, to_data, above | {where}))
         data = tuple(self._data(tree, frame)) if to_data else ()
-        return Step(place, called, shown, f"={text}", words, tuple(inputs), data, sources=sources)
+        return Step(where, called, shown, f"={text}", words, tuple(inputs), data, sources=sources)
 
     def _input(self, name: str, area: Area, depth: int, to_data: bool, above: frozenset[str]) -> Iterator[Step]:
         sheet = self.scope.sheet(name)
@@ -173,10 +173,10 @@ class Tracer:
         style = sheet.style(used.bottom, used.left)
         if counts[0][0]:
             pieces[0] += f", {show(total, self.book.styles.number_format(style), self.book.date_system).text} in all"
-        place = f"{quoted_sheet(sheet.name)}!{area_name(area)}"
+        where = f"{quoted_sheet(sheet.name)}!{area_name(area)}"
         known = [sheet.columns[number] for number in range(used.left, used.right + 1) if number in sheet.columns]
         has_formulas = any((cells.formulas[cells.places(used.top, used.bottom)] >= 0).any() for cells in known)
-        return Step(place, self._range_name(sheet, area), "; ".join(pieces) or "blank", cut=has_formulas)
+        return Step(where, self._range_name(sheet, area), "; ".join(pieces) or "blank", cut=has_formulas)
 
     # -- names -----------------------------------------------------------------------------------------
 
@@ -309,11 +309,11 @@ class Tracer:
         for span, wanted in zip(columns, pairs[1::2], strict=True):
             values = self.scope.column(span.sheet, span.area.left, span.area.top, span.area.top + first.height - 1)
             mask &= criterion(evaluate_scalar(wanted, frame)).mask(values)
-        places = (np.flatnonzero(mask) + first.top).tolist()
+        positions = (np.flatnonzero(mask) + first.top).tolist()
         every = dict.fromkeys([*columns, *([target] if isinstance(target, Span) else [])])
         beside = (columns[0].sheet, columns[0].area.top)  # what lies elsewhere has other values in these rows
         shown = [span for span in every if (span.sheet, span.area.top) == beside]
-        return self._rows_of(node, frame, columns[0].sheet, places, [span.area.left for span in shown])
+        return self._rows_of(node, frame, columns[0].sheet, positions, [span.area.left for span in shown])
 
     def _looked_up(self, node: Call, frame: Frame) -> DataRows | None:
         """The row that a lookup found."""
@@ -323,10 +323,10 @@ class Tracer:
         area = crop_to_used(span, frame)
         if area.height == 1 and area.width > 1:
             return None
-        place = self._place_found(
+        position = self._place_found(
             node, KeyIndex(self.scope.column(span.sheet, area.left, area.top, area.bottom)), frame
         )
-        rows = [area.top + place] if place >= 0 else []
+        rows = [area.top + position] if position >= 0 else []
         return self._rows_of(node, frame, span.sheet, rows, list(range(area.left, min(area.right, area.left + 7) + 1)))
 
     @staticmethod
@@ -372,12 +372,12 @@ class Tracer:
                     continue
                 area = program.formula.array or Area(touched[0], program.column, touched[1], program.column)
                 frame = Frame(self.scope, known.name, area.top, program.column)
-                place = f"{quoted_sheet(known.name)}!{area_name(area)}"
+                where = f"{quoted_sheet(known.name)}!{area_name(area)}"
                 one = area.height == area.width == 1
                 called = self.name_of(known, area.top, area.left) if one else self._range_name(known, area)
                 shown = self.shown(known, area.top, area.left) if one else f"{area.height * area.width:,} cells"
                 text = bare_text(text_at(program.formula, area.top, program.column))
-                found.append(Step(place, called, shown, f"={text}", self._in_words(program.tree, frame)))
+                found.append(Step(where, called, shown, f"={text}", self._in_words(program.tree, frame)))
         return found
 
     def cause(self, sheet: str, row: int, column: int) -> str:

@@ -121,9 +121,9 @@ def _read_sheet(name: str, data: object) -> Sheet:
     sheet = Sheet(name)
     for row in children(data, "row"):  # type: ignore[arg-type]
         for cell in children(row, "cell"):
-            place = parse_cell(cell.get("r", "A1"))
+            position = parse_cell(cell.get("r", "A1"))
             text = child(cell, "v")
-            sheet.set(*place, _value(cell.get("t", "n"), "" if text is None else text.text or ""))
+            sheet.set(*position, _value(cell.get("t", "n"), "" if text is None else text.text or ""))
     return sheet
 
 

@@ -161,8 +161,8 @@ class StyleBook:
     def number(self, appearance: Appearance) -> int:
         """The style number of an appearance; a new style is added when none looks so."""
         if not self._numbers:
-            for place in reversed(range(len(self._xfs))):
-                self._numbers[self.appearance(place)] = place
+            for position in reversed(range(len(self._xfs))):
+                self._numbers[self.appearance(position)] = position
         if appearance not in self._numbers:
             self._numbers[appearance] = self._add(appearance)
         return self._numbers[appearance]
@@ -218,9 +218,9 @@ class StyleBook:
             xf.set("applyFill", "1")
         vary_alignment(xf, change)
         wanted = etree.tostring(xf, method="c14n", exclusive=True, with_tail=False)
-        for place, known in enumerate(self._xfs):
+        for position, known in enumerate(self._xfs):
             if etree.tostring(known, method="c14n", exclusive=True, with_tail=False) == wanted:
-                return place
+                return position
         group.append(xf)
         self._count("cellXfs")
         self._xfs.append(xf)
@@ -242,9 +242,9 @@ class StyleBook:
         """The position of an element of this content in a group; added when there is none."""
         parent = self._group(group)
         wanted = etree.tostring(element, method="c14n", exclusive=True, with_tail=False)
-        for place, known in enumerate(parent):
+        for position, known in enumerate(parent):
             if etree.tostring(known, method="c14n", exclusive=True, with_tail=False) == wanted:
-                return place
+                return position
         parent.append(element)
         self._count(group)
         return len(parent) - 1

@@ -50,8 +50,8 @@ def _rows(sheet_data: etree._Element) -> dict[int, etree._Element]:
 
 def _insert_row(sheet_data: etree._Element, number: int) -> etree._Element:
     row = etree.Element(tag(sheet_data, "row"), r=str(number))
-    place = sum(1 for other in children(sheet_data, "row") if int(other.get("r") or 0) < number)
-    sheet_data.insert(place, row)
+    position = sum(1 for other in children(sheet_data, "row") if int(other.get("r") or 0) < number)
+    sheet_data.insert(position, row)
     return row
 
 

@@ -179,8 +179,8 @@ class _Edits:
         left = in_file.copy()
         touched, spread = np.zeros(len(left), bool), np.zeros(len(left), bool)
         for change in changes:
-            places, known = self._places(change.rows, change.column)
-            mine = places[known]
+            positions, known = self._places(change.rows, change.column)
+            mine = positions[known]
             good = bare[mine] & (change.formulas_set[known] | ~has_formula[mine])
             rows = np.searchsorted(found.row_numbers, change.rows)
             there = rows < len(left)
@@ -207,12 +207,12 @@ class _Edits:
         if not len(at):
             return
         cells, formulas_set = _pick(change.cells, at), change.formulas_set[at]
-        places, known = self._places(cells.rows, change.column)
+        positions, known = self._places(cells.rows, change.column)
         forms = forms_of(cells)
         values = value_texts(sheet, cells, change.places)
         written = formula_texts(sheet, change.column, cells)
-        self._known(places, np.flatnonzero(known), cells, forms, formulas_set, written, values)
-        self._fresh(change.column, places, np.flatnonzero(~known), cells, forms, written, values)
+        self._known(positions, np.flatnonzero(known), cells, forms, formulas_set, written, values)
+        self._fresh(change.column, positions, np.flatnonzero(~known), cells, forms, written, values)
 
     def _known(
         self, places: Codes, at: Codes, cells: Cells, forms: Codes, formulas_set: Booleans, written: list[bytes],
@@ -288,9 +288,9 @@ class _Edits:
         columns = {change.column: _pick(change.cells, np.flatnonzero(np.isin(change.rows, rows))) for change in changes}
         self.texts += _rows(columns, sheet, place_of)
         before = np.searchsorted(self.found.row_numbers, rows)
-        places = np.append(self.found.row_starts, len(self.body))[before]
-        self.starts.append(places)
-        self.ends.append(places)
+        positions = np.append(self.found.row_starts, len(self.body))[before]
+        self.starts.append(positions)
+        self.ends.append(positions)
         self.order.append(rows.astype(np.int64) * _ROW - 1)
 
     def set_rows(self, sheet: Sheet, changes: Sequence[_Change], rows: Codes, place_of: Callable[[str], int]) -> None:

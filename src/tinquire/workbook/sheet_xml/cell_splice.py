@@ -98,8 +98,8 @@ def _row_edits(data: bytes, row: Element, patches: list[CellPatch], prefix: byte
             cell = cells[patch.column]
             yield cell.start, cell.end, change_cell(data, cell, patch, prefix)
             continue
-        place = next((cells[column].start for column in sorted(cells) if column > patch.column), row.inside[1])
-        yield place, place, _markup(patch, prefix)
+        position = next((cells[column].start for column in sorted(cells) if column > patch.column), row.inside[1])
+        yield position, position, _markup(patch, prefix)
 
 
 def _fresh_rows(patches: Sequence[CellPatch], prefix: bytes) -> bytes:

@@ -52,13 +52,13 @@ def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
         for item in every:
             here[item] = True
         rows = np.flatnonzero(here)
-    places = {number: shared_places(sheet, cells, place_of) for number, cells in columns}
+    positions = {number: shared_places(sheet, cells, place_of) for number, cells in columns}
 
     def chunk_bytes(chunk: Codes) -> bytes:
         digits = whole_digits(chunk.astype(np.int64))
         pieces = [_constant(b'<row r="', len(chunk)), digits, _row_marks(sheet, chunk)]
         for number, cells in columns:
-            pieces += _column(sheet, number, cells, chunk, digits, places[number])
+            pieces += _column(sheet, number, cells, chunk, digits, positions[number])
         pieces.append(_constant(b"</row>", len(chunk)))
         return np.concatenate(pieces, axis=1).tobytes().translate(None, b"\x00")
 
