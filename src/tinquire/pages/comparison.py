@@ -142,17 +142,17 @@ def _rows(rows: dict[int, list[str]], says: str, mark: str) -> Iterator[str]:
 def _cells(cells: Sequence[CellDifference]) -> str:
     body = "".join(_cell(cell) for cell in cells[:_MOST_CELLS])
     rest = f"<p>and {len(cells) - _MOST_CELLS:,} more</p>" if len(cells) > _MOST_CELLS else ""
-    return f"<h3>Cells: {len(cells):,}</h3><table>{_head('cell', 'called', 'kind')}{body}</table>{rest}"
+    return f"<h3>Cells: {len(cells):,}</h3><table>{_head('cell', 'name', 'kind')}{body}</table>{rest}"
 
 
 def _head(*before: str) -> str:
     """The heading row of a table of cells: `before` and what was, is, and moved."""
-    cells = "".join(f"<th>{item}</th>" for item in (*before, "was", "is"))
-    return f'<tr>{cells}<th class="n">by</th><th class="n">per cent</th></tr>'
+    cells = "".join(f"<th>{item}</th>" for item in (*before, "before", "after"))
+    return f'<tr>{cells}<th class="n">change</th><th class="n">per cent</th></tr>'
 
 
 def _headlines(comparison: Comparison) -> Iterator[str]:
-    """Figures and totals that moved, before all details."""
+    """Figures and totals that changed, before all details."""
     found = [(sheet, cell) for sheet in comparison.sheets for cell in sheet.cells if cell.headline]
     if not found:
         return
@@ -163,7 +163,7 @@ def _headlines(comparison: Comparison) -> Iterator[str]:
     )
     rest = f"<p>and {len(found) - _MOST_ROWS:,} more</p>" if len(found) > _MOST_ROWS else ""
     head = _head("name", "cell")
-    yield f"<section><h2>Figures and totals that moved</h2><table>{head}{body}</table>{rest}</section>"
+    yield f"<section><h2>Figures and totals that changed</h2><table>{head}{body}</table>{rest}</section>"
 
 
 def _cell(one: CellDifference) -> str:
