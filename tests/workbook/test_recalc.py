@@ -249,7 +249,7 @@ def test_a_running_total_at_once_is_what_its_cells_are_one_by_one(formula, held)
         books.append(book)
     recalculate(books[0])
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("tinquire.workbook.calc.recalculate.running_total", lambda tree, frame: None)
+        patch.setattr("tinquire.workbook.calc.rings.running_total", lambda tree, frame: None)
         recalculate(books[1])
     at_once, singly = (book.sheet("S").column(4, 2, count + 1).to_list() for book in books)
     assert at_once == singly
@@ -458,8 +458,8 @@ def test_a_ring_in_one_loop_is_what_its_cells_are_one_by_one(formulas, held, mon
         if way == "in long runs":
             monkeypatch.setattr("tinquire.formula.engine.running_totals._LONG_RUN", 3)
         if way == "singly":
-            monkeypatch.setattr("tinquire.workbook.calc.recalculate.run_recurrence", lambda *given: None)
-            monkeypatch.setattr("tinquire.workbook.calc.recalculate.running_total", lambda *given: None)
+            monkeypatch.setattr("tinquire.workbook.calc.rings.run_recurrence", lambda *given: None)
+            monkeypatch.setattr("tinquire.workbook.calc.rings.running_total", lambda *given: None)
         recalculate(book)
         results.append({column: sheet.column(column, 1, count + 2).to_list() for column in formulas})
     assert results[0] == results[1] == results[2]

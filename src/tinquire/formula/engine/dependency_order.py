@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 from tinquire.cells.address import Area
 
-__all__ = ["Place", "Work", "batches"]
+__all__ = ["Place", "Work", "batches", "ordered", "reads_itself"]
 
 #: An area on a named sheet.
 Place = tuple[str, Area]
@@ -37,13 +37,17 @@ def batches(works: Sequence[Work]) -> list[tuple[int, ...]]:
     This is Tarjan's algorithm for strongly connected components, without recursion (R. Tarjan, Depth-first search
     and linear graph algorithms, SIAM J. Comput. 1 (1972) 146-160).
     """
-    needs = _needs(works)
+    return ordered(_needs(works))
+
+
+def ordered(needs: Sequence[Sequence[int]]) -> list[tuple[int, ...]]:
+    """The same of numbers, for each of which it is known which others it needs."""
     order: dict[int, int] = {}
     low: dict[int, int] = {}
     on_stack: set[int] = set()
     stack: list[int] = []
     result: list[tuple[int, ...]] = []
-    for root in range(len(works)):
+    for root in range(len(needs)):
         if root in order:
             continue
         path: list[tuple[int, Iterable[int]]] = []

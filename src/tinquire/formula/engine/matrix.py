@@ -105,13 +105,27 @@ def _of_span(span: Span, frame: Frame) -> list[tuple[NDArray[np.uint8], NDArray[
             frame.scope.column(span.sheet, column, area.top, area.bottom) for column in range(area.left, area.right + 1)
         )
         return [(column.kinds[:, None], column.numbers[:, None]) for column in fetched]
-    if span.top_moves != span.bottom_moves:
+    if not span.is_rigid:
         return None
     area, lanes = span.area, frame.count
     if area.height * area.width * lanes > MAX_MATRIX:
         return None
+    if span.path is not None:
+        return _of_path(span, frame)
     blocks = []
     for index in range(area.left, area.right + 1):
         column = frame.scope.column(span.sheet, index, area.top, area.bottom + lanes - 1)
         blocks.append((sliding_window_view(column.kinds, lanes), sliding_window_view(column.numbers, lanes)))
+    return blocks
+
+
+def _of_path(span: Span, frame: Frame) -> list[tuple[NDArray[np.uint8], NDArray[np.float64]]]:
+    """The cells of an area that moves with lanes anywhere: of each of its columns, rows by lanes."""
+    top, left, _, _ = span.edges()
+    height, lanes = span.area.height, frame.count
+    rows = (top[None, :] + np.arange(height, dtype=np.int32)[:, None]).ravel()
+    blocks = []
+    for offset in range(span.area.width):
+        column = frame.scope.gather(span.sheet, rows, np.broadcast_to(left + offset, (height, lanes)).ravel())
+        blocks.append((column.kinds.reshape(height, lanes), column.numbers.reshape(height, lanes)))
     return blocks

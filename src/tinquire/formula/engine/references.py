@@ -73,6 +73,11 @@ def span_of(node: Reference, frame: Frame) -> Operand:
         return Scalar(CellError.REF)
     top, bottom = node.top.at(frame.row), node.bottom.at(frame.row)
     left, right = node.left.at(frame.column), node.right.at(frame.column)
+    if frame.path is not None:
+        area = Area(top, left, bottom, right)
+        falls = not node.top.fixed, not node.bottom.fixed
+        goes = not node.left.fixed, not node.right.fixed
+        return _along(Span(sheet, area, *falls, *goes, frame.path))
     moves = frame.count - 1
     lowest = max(top + moves * (not node.top.fixed), bottom + moves * (not node.bottom.fixed))
     if min(top, bottom, left, right) < 1 or lowest > MAX_ROW or max(left, right) > MAX_COLUMN:
@@ -83,6 +88,18 @@ def span_of(node: Reference, frame: Frame) -> Operand:
     if span.moves:
         return span
     return Span(sheet, span.at(0))
+
+
+def _along(span: Span) -> Operand:
+    """A span of lanes that lie where a path says. Raises PerLane where some of them see what is beyond the grid."""
+    if not span.moves:
+        area = span.at(0)
+        beyond = area.top < 1 or area.left < 1 or area.bottom > MAX_ROW or area.right > MAX_COLUMN
+        return Scalar(CellError.REF) if beyond else Span(span.sheet, area)
+    top, left, bottom, right = span.edges()
+    if min(top.min(), left.min()) < 1 or bottom.max() > MAX_ROW or right.max() > MAX_COLUMN:
+        raise PerLane
+    return span
 
 
 def _through_sheets(node: Reference, frame: Frame) -> Operand:
@@ -162,6 +179,9 @@ def single(operand: Operand, frame: Frame) -> Scalar | Lanes | Grid:
     if not isinstance(operand, Span):
         return operand
     area = operand.area
+    if operand.is_cell and operand.path is not None:
+        top, left, _, _ = operand.edges()
+        return Lanes(frame.scope.gather(operand.sheet, top, left))
     if operand.is_cell:
         column = frame.scope.column(
             operand.sheet, area.left, area.top, area.top + (frame.count - 1) * operand.top_moves
@@ -177,6 +197,8 @@ def single(operand: Operand, frame: Frame) -> Scalar | Lanes | Grid:
 def intersect(span: Span, frame: Frame) -> Scalar | Lanes | Grid:
     """Implicit intersection (18.17.2.6): the value in the lane's own row of a column, or own column of a row."""
     area = span.area
+    if frame.path is not None:
+        return Lanes(_in_line(span.sheet, area, frame))
     if area.width == 1:
         last = frame.row + frame.count - 1
         column = frame.scope.column(span.sheet, area.left, frame.row, last)
@@ -188,6 +210,21 @@ def intersect(span: Span, frame: Frame) -> Scalar | Lanes | Grid:
     if area.height == 1 and area.left <= frame.column <= area.right:
         return Scalar(frame.scope.column(span.sheet, frame.column, area.top, area.top)[0])
     return Scalar(CellError.VALUE)
+
+
+def _in_line(sheet: str, area: Area, frame: Frame) -> Column:
+    """For each lane the value of an area in its own row or column, the area being one column or one row."""
+    count = frame.count
+    if area.width == 1:
+        rows, columns = frame.rows(), np.full(count, area.left, np.int32)
+        inside = (rows >= area.top) & (rows <= area.bottom)
+    else:
+        rows, columns = np.full(count, area.top, np.int32), frame.columns()
+        inside = (columns >= area.left) & (columns <= area.right) & (area.height == 1)
+    if inside.all():
+        return frame.scope.gather(sheet, rows, columns)
+    column = frame.scope.gather(sheet, np.where(inside, rows, area.top), np.where(inside, columns, area.left))
+    return Column.where(inside, column, Column.full(CellError.VALUE, 1))
 
 
 def for_lanes_single(column: Column, frame: Frame) -> Scalar | Lanes:

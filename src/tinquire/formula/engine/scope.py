@@ -6,11 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Protocol
 
+import numpy as np
+
 from tinquire.cells.address import Area
-from tinquire.cells.column import Booleans, Column, Floats
+from tinquire.cells.column import Booleans, Codes, Column, Floats
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.engine.operands import Areas, Closure, Lanes, Operand, Scalar, Span
+from tinquire.formula.engine.operands import Areas, Closure, LanePath, Lanes, Operand, Scalar, Span
 from tinquire.formula.language.tree import Node, TableReference
 
 __all__ = ["CellSource", "Frame", "NameSource", "NoCells", "Scope"]
@@ -60,6 +62,10 @@ class CellSource(Protocol):
         """Values of the cells of one column, from row `top` to row `bottom`."""
         ...
 
+    def gather(self, sheet: str, rows: Codes, columns: Codes) -> Column:
+        """Values of cells anywhere on a sheet, by their rows and columns."""
+        ...
+
     def passed_over(self, sheet: str, area: Area, hidden: bool) -> Booleans | None:
         """Cells (column after column) that SUBTOTAL leaves out: other subtotals, filtered rows, with `hidden`
         also rows hidden by hand. None when there are none."""
@@ -105,6 +111,9 @@ class NoCells:
     def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
         return Column.blank(bottom - top + 1)
 
+    def gather(self, sheet: str, rows: Codes, columns: Codes) -> Column:
+        return Column.blank(len(rows))
+
     def passed_over(self, sheet: str, area: Area, hidden: bool) -> Booleans | None:
         return None
 
@@ -129,7 +138,7 @@ class NoCells:
 
 @dataclass(frozen=True, slots=True)
 class Frame:
-    """Where a program runs: `count` cells below each other, from (row, column) of a sheet.
+    """Where a program runs: `count` cells from (row, column) of a sheet on, below each other or where `path` says.
 
     With `arrays`, ranges where one value is wanted become arrays (an array formula, or a docket's formula);
     without, the value of the lane's own row or column is taken (implicit intersection).
@@ -145,10 +154,23 @@ class Frame:
     names: Mapping[str, Operand] = field(default_factory=dict)
     #: How many function values are being calculated one within the other.
     depth: int = 0
+    #: Where the cells of the lanes lie, unless they are below each other.
+    path: LanePath | None = None
 
     def lane(self, lane: int) -> Frame:
         names = {name: _in_lane(operand, lane) for name, operand in self.names.items()}
-        return replace(self, row=self.row + lane, count=1, names=names)
+        if self.path is None:
+            return replace(self, row=self.row + lane, count=1, names=names)
+        row, column = self.row + int(self.path.rows[lane]), self.column + int(self.path.columns[lane])
+        return replace(self, row=row, column=column, count=1, names=names, path=None)
+
+    def rows(self) -> Codes:
+        """The row of each lane's cell."""
+        return self.row + (np.arange(self.count, dtype=np.int32) if self.path is None else self.path.rows)
+
+    def columns(self) -> Codes:
+        """The column of each lane's cell."""
+        return self.column + (np.zeros(self.count, np.int32) if self.path is None else self.path.columns)
 
     def as_arrays(self) -> Frame:
         """The same place, ranges being arrays where one value is wanted."""

@@ -50,6 +50,8 @@ def cell(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     $B$7
     """
     about = text_of(fixed_value(arguments[0], frame))
+    if len(arguments) == 1 and frame.count > 1:
+        raise PerLane
     operand = (
         evaluate(arguments[1], frame)
         if len(arguments) > 1

@@ -62,16 +62,18 @@ def _size(node: Node, frame: Frame) -> tuple[int, int]:
 def _own(arguments: tuple[Node, ...], frame: Frame, rows: bool) -> Operand:
     """The rows (or columns) of a reference, or of the cell itself."""
     if not arguments or isinstance(arguments[0], Missing):
-        if not rows:
-            return Scalar(float(frame.column))
-        numbers = Column.of_numbers(np.arange(frame.row, frame.row + frame.count, dtype=np.float64))
-        return Lanes(numbers) if frame.count > 1 else Scalar(float(frame.row))
+        if frame.count == 1 or (not rows and frame.path is None):
+            return Scalar(float(frame.row if rows else frame.column))
+        return Lanes(Column.of_numbers((frame.rows() if rows else frame.columns()).astype(np.float64)))
     operand = evaluate(arguments[0], frame)
     if not isinstance(operand, Span):
         return (
             operand if isinstance(operand, Scalar) and isinstance(operand.value, CellError) else Scalar(CellError.VALUE)
         )
     area = operand.area
+    if operand.path is not None:
+        top, left, _, _ = operand.edges()
+        return Lanes(Column.of_numbers((top if rows else left).astype(np.float64)))
     if operand.moves:
         if not rows:
             return Scalar(float(area.left))

@@ -23,6 +23,7 @@ __all__ = [
     "mentions",
     "offset_text",
     "prefix_of",
+    "relative_form",
 ]
 
 OFF_GRID = "#REF!"
@@ -208,6 +209,64 @@ def _move_corner(corner: tuple[str, str, str, str], rows: int, columns: int) -> 
             return None
         digits = str(row)
     return f"{mark1}{letters}{mark2}{digits}"
+
+
+#: What a plain split could mistake: texts, quoted sheets, brackets, whole rows and columns, runs of sheets.
+_TRICKY = re.compile(r"[\"'\[#\\{]|[A-Za-z]:|:\$?[0-9]|:[^\W\d][\w.]*!")
+_CORNERS = re.compile(r"(?<![\w.$])(\$?)([A-Za-z]{1,3})(\$?)([0-9]{1,7})(?![\w(.!])")
+
+
+def relative_form(text: str, row: int, column: int) -> tuple[object, ...]:
+    """A formula's text with its references seen from the cell that holds it.
+
+    Two cells whose forms are equal have equal trees; a formula that was filled from another has its form. This is a
+    pass over the text, without a parser: pieces of text, dollar signs, and columns and rows as distances where no
+    dollar sign fixes them.
+    """
+    if _TRICKY.search(text):
+        return _careful_form(text, row, column)
+    form: list[object] = _CORNERS.split(text)
+    for index in range(1, len(form), 5):
+        number, line = _column_numbers(str(form[index + 1])), int(str(form[index + 3]))
+        if not number or not 1 <= line <= MAX_ROW:
+            return _careful_form(text, row, column)
+        form[index + 1] = number if form[index] else number - column
+        form[index + 3] = line if form[index + 2] else line - row
+    return tuple(form)
+
+
+@lru_cache(maxsize=32_768)
+def _column_numbers(letters: str) -> int:
+    """A column's number, 0 for one beyond the grid."""
+    try:
+        number = column_number(letters)
+    except ValueError:
+        return 0
+    return number if number <= MAX_COLUMN else 0
+
+
+def _careful_form(text: str, row: int, column: int) -> tuple[object, ...]:
+    form: list[object] = []
+    index = 0
+    for mention in mentions(text):
+        if not mention.spelled:
+            continue
+        start = mention.end - len(mention.spelled)
+        form += (text[index:start], *_moving_parts(mention, row, column))
+        index = mention.end
+    form.append(text[index:])
+    return tuple(form)
+
+
+def _moving_parts(mention: Mention, row: int, column: int) -> Iterator[object]:
+    """The parts of an area's corners; of one beyond the grid, which may be a name, its text and nothing that moves."""
+    if mention.area is None:
+        yield mention.spelled
+        return
+    for mark1, letters, mark2, digits in mention.corners[: 1 + (":" in mention.spelled)]:
+        falls = not (mark2 or (mark1 and not letters))
+        yield mark1, bool(letters), column_number(letters) - column * (not mark1) if letters else 0
+        yield falls, bool(digits), int(digits) - row * falls if digits else 0
 
 
 #: Signs of a formula's markup in which a pattern may be misled: escapes, line breaks, and quotation marks spelled in

@@ -26,7 +26,9 @@ __all__ = [
     "Read",
     "lanes_touched",
     "outside_names",
+    "program_of",
     "programs",
+    "readable_tree",
     "reads",
     "work_of",
 ]
@@ -79,6 +81,10 @@ class Program:
         """The part of it that fills some of its rows."""
         return replace(self, top=top, bottom=bottom)
 
+    def runs(self) -> Iterator[tuple[int, int, int]]:
+        """Column, first and last row."""
+        yield self.column, self.top, self.bottom
+
     def cells(self) -> Iterator[Program]:
         for row in range(self.top, self.bottom + 1):
             yield self.rows(row, row)
@@ -88,7 +94,7 @@ def programs(sheet: Sheet, scope: BookScope, skipped: list[CellNote]) -> Iterato
     """Runs of cells with one tree, as long as they go; what cannot be run is noted."""
     waiting: Program | None = None
     for column, top, bottom, formula in sheet.formula_runs():
-        tree = _readable(sheet, column, top, formula, scope, skipped)
+        tree = readable_tree(sheet, column, top, formula, scope, skipped)
         if tree is None:
             continue
         if waiting is not None:
@@ -97,13 +103,18 @@ def programs(sheet: Sheet, scope: BookScope, skipped: list[CellNote]) -> Iterato
                 waiting = replace(waiting, bottom=bottom)
                 continue
             yield waiting
-        calls = frozenset(node.function for node in walk(tree) if isinstance(node, Call))
-        waiting = Program(sheet.name, column, top, bottom, tree, formula, calls, tuple(outside_names(tree)))
+        waiting = program_of(sheet.name, column, top, bottom, tree, formula)
     if waiting is not None:
         yield waiting
 
 
-def _readable(
+def program_of(sheet: str, column: int, top: int, bottom: int, tree: Node, formula: Formula) -> Program:
+    """A program, with what its tree calls."""
+    calls = frozenset(node.function for node in walk(tree) if isinstance(node, Call))
+    return Program(sheet, column, top, bottom, tree, formula, calls, tuple(outside_names(tree)))
+
+
+def readable_tree(
     sheet: Sheet, column: int, row: int, formula: Formula, scope: BookScope, skipped: list[CellNote]
 ) -> Node | None:
     """The formula's tree; None, and a note, when it cannot be run."""
@@ -221,6 +232,9 @@ def _spans(operand: object) -> Iterator[Span]:
 
 def _whole(span: Span, count: int) -> Area:
     """The area of all lanes together."""
+    if span.path is not None:
+        tops, lefts, bottoms, rights = span.edges()
+        return Area(int(tops.min()), int(lefts.min()), int(bottoms.max()), int(rights.max()))
     first, last = span.at(0), span.at(count - 1)
     top, bottom = min(first.top, last.top), min(max(first.bottom, last.bottom), MAX_ROW)
     return Area(top, first.left, bottom, first.right)

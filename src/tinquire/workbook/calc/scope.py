@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from tinquire.cells.address import Area
-from tinquire.cells.column import Booleans, Column, Floats
+from tinquire.cells.column import Booleans, Codes, Column, Floats
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
 from tinquire.formula import parse_name
@@ -20,6 +20,7 @@ from tinquire.formula.language.stored import bare_text
 from tinquire.formula.language.tree import Call, Node, RowsOf, TableReference, walk
 from tinquire.workbook.calc.cell_info import cell_facts, reading_of
 from tinquire.workbook.grid.cell_formulas import Trees, text_at
+from tinquire.workbook.grid.dense import DenseValues
 from tinquire.workbook.grid.sheet import Sheet, SheetTable
 from tinquire.workbook.parts.external_links import OutsideBooks
 from tinquire.workbook.parts.pivots import PivotCells, pivots_of
@@ -49,6 +50,7 @@ class BookScope:
         self._sheets = {entry.name.casefold(): entry.name for entry in book.entries if entry.kind == "worksheet"}
         self._pivots: dict[str, list[tuple[Area, PivotCells]]] = {}
         self._opened: dict[str, Sheet] = {}
+        self._dense: dict[str, DenseValues | None] = {}
         self._extents: dict[str, tuple[int, int]] = {}
         self._tables = book.tables()
         self._names = {
@@ -91,12 +93,40 @@ class BookScope:
     def grown(self) -> None:
         """Cells were stored where there were none."""
         self._extents.clear()
+        self._dense.clear()
 
     def column(self, sheet: str, column: int, top: int, bottom: int) -> Column:
         if self.unready:
             self._require_ready(sheet.casefold(), column, top, bottom)
+        if (dense := self._dense.get(sheet.casefold())) is not None:
+            return dense.column(column, top, bottom)
         found = self.sheet(sheet)
         return Column.blank(bottom - top + 1) if found is None else found.column(column, top, bottom)
+
+    def gather(self, sheet: str, rows: Codes, columns: Codes) -> Column:
+        if self.unready:
+            for row, column in zip(rows.tolist(), columns.tolist(), strict=True):
+                self._require_ready(sheet.casefold(), column, row, row)
+        if (dense := self.dense(sheet)) is not None:
+            return dense.gather(rows, columns)
+        found = self.sheet(sheet)
+        return Column.blank(len(rows)) if found is None else found.gather(rows, columns)
+
+    def dense(self, sheet: str) -> DenseValues | None:
+        """The values of a sheet of this workbook as one block, made when it is first asked for; None for a large sheet.
+
+        From then on results that are set there and not in the sheet are seen, too.
+        """
+        folded = sheet.casefold()
+        if folded not in self._dense:
+            found = self.sheet(sheet) if folded in self._sheets else None
+            self._dense[folded] = DenseValues(found) if found is not None and DenseValues.fits(found) else None
+        return self._dense[folded]
+
+    def stored(self, sheet: str, row: int, column: int, values: Column) -> None:
+        """A run of results was stored in its sheet."""
+        if (dense := self._dense.get(sheet.casefold())) is not None:
+            dense.put(slice(row, row + len(values)), column, values)
 
     @property
     def moment(self) -> float | None:
@@ -129,7 +159,11 @@ class BookScope:
         for area, pivot in self._pivots[entry.part]:
             if area.holds(row, column):
                 position = pivot.cell(data, items)
-                return position if isinstance(position, CellError) else found.value(*position)
+                return (
+                    position
+                    if isinstance(position, CellError)
+                    else self.column(sheet, position[1], position[0], position[0])[0]
+                )
         return CellError.REF
 
     def named_pivot(self, name: str, data: str, items: Sequence[tuple[str, Value]]) -> Value:
@@ -227,11 +261,11 @@ def _rows_of(
     """The area of the rows that a reference asks for; this-row references move with the lane."""
     data = table.data
     if RowsOf.THIS in reference.rows:
-        last = frame.row + frame.count - 1
-        if frame.row < data.top or last > data.bottom:
+        rows = frame.rows()
+        if rows.min() < data.top or rows.max() > data.bottom:
             return Scalar(CellError.VALUE)
         moves = frame.count > 1
-        return Span(sheet, Area(frame.row, left, frame.row, right), moves, moves)
+        return Span(sheet, Area(frame.row, left, frame.row, right), moves, moves, path=frame.path)
     tops, bottoms = [], []
     for part in reference.rows:
         if part is RowsOf.HEADERS and not table.headings:

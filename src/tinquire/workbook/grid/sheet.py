@@ -198,6 +198,22 @@ class Sheet:
         spread.kinds[at], spread.numbers[at], spread.codes[at] = kinds, numbers, codes
         return Column(spread.kinds, spread.numbers, spread.codes, self.texts)
 
+    def gather(self, rows: Codes, columns: Codes) -> Column:
+        """Values of cells anywhere, blanks where there is no cell."""
+        spread = Cells.empty(rows)
+        for number in np.unique(columns).tolist():
+            cells = self.columns.get(number)
+            if cells is None or not len(cells.rows):
+                continue
+            lanes = np.flatnonzero(columns == number)
+            at = np.minimum(cells.rows.searchsorted(rows[lanes]), len(cells.rows) - 1)
+            there = cells.rows[at] == rows[lanes]
+            lanes, at = lanes[there], at[there]
+            spread.kinds[lanes], spread.numbers[lanes], spread.codes[lanes] = (
+                cells.kinds[at], cells.numbers[at], cells.codes[at],
+            )  # fmt: skip
+        return Column(spread.kinds, spread.numbers, spread.codes, self.texts)
+
     def value(self, row: int, column: int) -> Value:
         return self.column(column, row, row)[0]
 
@@ -254,7 +270,7 @@ class Sheet:
         cells, at = self._reach(row, column, len(values))
         cells.kinds[at] = values.kinds
         cells.numbers[at] = values.numbers
-        cells.codes[at] = self._coded(values)
+        cells.codes[at] = self.coded(values)
         if style is not None:
             cells.styles[at] = style
         if formula is not None:
@@ -288,7 +304,17 @@ class Sheet:
             self.changed.add(column, (positions + row).astype(np.int32), formulas=False)
         cells.kinds[at] = values.kinds
         cells.numbers[at] = values.numbers
-        cells.codes[at] = self._coded(values)
+        cells.codes[at] = self.coded(values)
+
+    def store_cells(self, column: int, rows: Codes, values: Column, changed: Codes) -> None:
+        """Set the results of cells of a column that are there; `changed` are the rows of those that changed."""
+        cells = self.columns[column]
+        if self.loaded:
+            self.changed.add(column, changed, formulas=False)
+        at = cells.rows.searchsorted(rows)
+        cells.kinds[at] = values.kinds
+        cells.numbers[at] = values.numbers
+        cells.codes[at] = self.coded(values)
 
     def dress(self, row: int, column: int, styles: int | Codes, count: int = 1) -> None:
         """Set the styles of a run of cells downwards, leaving what they hold."""
@@ -341,7 +367,7 @@ class Sheet:
         self.columns[column] = grown
         return grown, grown.places(row, row + count - 1)
 
-    def _coded(self, values: Column) -> Codes:
+    def coded(self, values: Column) -> Codes:
         """The codes of a column's texts in this sheet's pool; texts that are new are added to it."""
         is_text = values.kinds == Kind.TEXT
         if values.texts is self.texts or not is_text.any():

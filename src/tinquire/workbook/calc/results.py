@@ -1,0 +1,194 @@
+"""Results on their way into a workbook's sheets: what changed, and what is in error."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from tinquire.cells.address import cell_name
+from tinquire.cells.column import Booleans, Codes, Column, Kind
+from tinquire.cells.values import Value
+from tinquire.formula.engine.evaluate import blank_to_zero
+from tinquire.workbook.calc.column_formulas import CellNote, Program
+from tinquire.workbook.calc.forms import Scatter
+from tinquire.workbook.calc.scope import BookScope
+from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.sheet import Formula
+from tinquire.workbook.workbook import Workbook
+
+__all__ = ["ChangedResults", "Recalculation", "ResultStore", "movement", "net_changes"]
+
+#: Half a unit of the 15th significant digit, at most, in parts of the number.
+_LAST_DIGIT = 5e-15
+
+
+@dataclass(frozen=True, slots=True)
+class ChangedResults:
+    """Results of one column that are not as they were stored: rows, and the values before and after."""
+
+    sheet: str
+    column: int
+    rows: Codes
+    before: Column
+    after: Column
+
+    def each(self) -> Iterator[tuple[str, Value, Value]]:
+        """Cell, old and new value."""
+        for row, old, new in zip(self.rows.tolist(), self.before, self.after, strict=True):
+            yield cell_name(row, self.column), old, new
+
+
+@dataclass
+class Recalculation:
+    """What a recalculation did. `formulas` and `changed` count cells; `skipped` kept their stored results."""
+
+    formulas: int = 0
+    changes: list[ChangedResults] = field(default_factory=list)
+    errors: list[CellNote] = field(default_factory=list)
+    skipped: list[CellNote] = field(default_factory=list)
+    #: Runs of cells whose results may differ each time, and such that read other workbooks' stored values.
+    volatile: list[CellNote] = field(default_factory=list)
+    outside: list[CellNote] = field(default_factory=list)
+    #: Rings that the workbook asks to run through several times, and after how many times each was still.
+    rings: list[tuple[tuple[str, ...], int]] = field(default_factory=list)
+    #: How many results differ from what was stored beyond the 15th digit only, and count as unchanged.
+    last_digits: int = 0
+
+    @property
+    def changed(self) -> int:
+        return sum(len(change.rows) for change in self.changes)
+
+
+class ResultStore:
+    """Keeps results in the sheets, and says in a report what changed and what is in error.
+
+    Results of scattered cells go into their sheet's block of values at once, and into the sheet when all are flushed:
+    column by column, and not a few cells at a time.
+    """
+
+    def __init__(self, book: Workbook, scope: BookScope, report: Recalculation) -> None:
+        self.book = book
+        self.scope = scope
+        self.report = report
+        #: What is in the way of spilling formulas, by sheet, row and column.
+        self.hindered: dict[tuple[str, int, int], str] = {}
+        self._waiting: list[Scatter] = []
+
+    def store(self, program: Program, row: int, column: int, values: Column, *, blanks: bool = False) -> None:
+        """Keep results of a run of cells; remember what changed and note what is in error."""
+        sheet = self.book.sheet(program.sheet)
+        values = values if blanks else blank_to_zero(values)
+        before = sheet.column(column, row, row + len(values) - 1)
+        different = self._different(before, values)
+        if len(different):
+            self.report.changes.append(
+                ChangedResults(sheet.name, column, different + row, before.take(different), values.take(different))
+            )
+        sheet.store(row, column, values, different)
+        self.scope.stored(sheet.name, row, column, values)
+        rows = np.arange(row, row + len(values), dtype=np.int32)
+        self._note_errors(program.sheet, column, rows, values, program.formula)
+
+    def put(self, cells: Scatter, values: Column) -> None:
+        """Keep results of scattered cells."""
+        values = blank_to_zero(values)
+        dense = self.scope.dense(cells.sheet)
+        if dense is None:
+            self._store_scattered(cells, values)
+        else:
+            dense.put(cells.rows, cells.columns, values)
+            self._waiting.append(cells)
+
+    def flush(self) -> None:
+        """Bring results of scattered cells into their sheets."""
+        waiting, self._waiting = self._waiting, []
+        by_form: dict[tuple[str, int], list[Scatter]] = defaultdict(list)
+        for cells in waiting:
+            by_form[cells.sheet, id(cells.tree)].append(cells)
+        for parts in by_form.values():
+            first = parts[0]
+            whole = first if len(parts) == 1 else first.joined(parts)
+            dense = self.scope.dense(first.sheet)
+            assert dense is not None
+            self._store_scattered(whole, dense.gather(whole.rows, whole.columns))
+
+    def _store_scattered(self, cells: Scatter, values: Column) -> None:
+        sheet = self.book.sheet(cells.sheet)
+        for column, at in cells.by_column():
+            rows, own = cells.rows[at], values.slice(at.start, at.stop)
+            before = sheet.gather(rows, np.full(len(rows), column, np.int32))
+            different = self._different(before, own)
+            if len(different):
+                self.report.changes.append(
+                    ChangedResults(sheet.name, column, rows[different], before.take(different), own.take(different))
+                )
+            sheet.store_cells(column, rows, own, rows[different])
+            self._note_errors(cells.sheet, column, rows, own, cells.formula)
+
+    def _different(self, before: Column, after: Column) -> Codes:
+        """Where values differ by more than their last digit, which is counted."""
+        differs = _differs(before, after)
+        if not differs.any():
+            return np.zeros(0, np.int64)
+        alike = differs & _same_digits(before, after)
+        self.report.last_digits += int(alike.sum())
+        return np.flatnonzero(differs & ~alike)
+
+    def _note_errors(self, sheet: str, column: int, rows: Codes, values: Column, formula: Formula) -> None:
+        wrong = values.kinds == Kind.ERROR
+        for index in np.flatnonzero(wrong).tolist() if wrong.any() else ():
+            row = int(rows[index])
+            hindered = self.hindered.get((sheet, row, column), "")
+            text = text_at(formula, row, column)
+            self.report.errors.append(
+                CellNote(sheet, cell_name(row, column), text, f"it gives {values[index]}{hindered}")
+            )
+
+
+def net_changes(changes: Sequence[ChangedResults]) -> list[ChangedResults]:
+    """Of cells that changed several times, what was there first and what is there last; each cell once."""
+    columns: dict[tuple[str, int], list[ChangedResults]] = {}
+    for change in changes:
+        columns.setdefault((change.sheet, change.column), []).append(change)
+    net = []
+    for (sheet, column), several in columns.items():
+        rows = np.concatenate([item.rows for item in several])
+        distinct, first = np.unique(rows, return_index=True)
+        if len(distinct) == len(rows):
+            net += several
+            continue
+        last = len(rows) - 1 - np.unique(rows[::-1], return_index=True)[1]
+        before = Column.concat([item.before for item in several]).take(first)
+        after = Column.concat([item.after for item in several]).take(last)
+        moved = np.flatnonzero(_differs(before, after) & ~_same_digits(before, after))
+        if len(moved):
+            net.append(ChangedResults(sheet, column, distinct[moved], before.take(moved), after.take(moved)))
+    return net
+
+
+def movement(changed: ChangedResults) -> float:
+    """How far the results of a column moved at most; without bounds where one is not a number."""
+    numbers = (changed.before.kinds == Kind.NUMBER) & (changed.after.kinds == Kind.NUMBER)
+    if not numbers.all():
+        return float("inf")
+    return float(np.abs(changed.after.numbers - changed.before.numbers).max(initial=0.0))
+
+
+def _same_digits(before: Column, after: Column) -> Booleans:
+    """Where two numbers are the same to 15 significant digits: programs add in other orders, and keep no more."""
+    numbers = (before.kinds == Kind.NUMBER) & (after.kinds == Kind.NUMBER)
+    with np.errstate(all="ignore"):
+        apart = np.abs(before.numbers - after.numbers)
+        return numbers & (apart < _LAST_DIGIT * np.maximum(np.abs(before.numbers), np.abs(after.numbers)))
+
+
+def _differs(before: Column, after: Column) -> Booleans:
+    differs = (before.kinds != after.kinds) | (before.numbers != after.numbers)
+    texts = np.flatnonzero((before.kinds == Kind.TEXT) & (after.kinds == Kind.TEXT))
+    old, new = before.texts, after.texts
+    for index, a, b in zip(texts.tolist(), before.codes[texts].tolist(), after.codes[texts].tolist(), strict=True):
+        differs[index] = old[a] != new[b]
+    return differs

@@ -1,0 +1,163 @@
+"""Runs a workbook's programs and scattered cells in the order of what they read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from tinquire.cells.address import Area
+from tinquire.cells.column import Column
+from tinquire.cells.values import CellError
+from tinquire.formula.engine.dependency_order import Place
+from tinquire.formula.engine.evaluate import evaluate, evaluate_column
+from tinquire.formula.engine.operands import Grid, Lanes
+from tinquire.formula.engine.references import grid_of, single
+from tinquire.formula.engine.scope import Frame
+from tinquire.formula.language.problems import CycleError
+from tinquire.workbook.calc.column_formulas import DYNAMIC, Program
+from tinquire.workbook.calc.forms import Scatter
+from tinquire.workbook.calc.plan import Plan
+from tinquire.workbook.calc.results import ChangedResults, Recalculation, ResultStore, movement
+from tinquire.workbook.calc.rings import Rings, place_of
+from tinquire.workbook.calc.scope import BookScope
+from tinquire.workbook.calc.spill import left_behind, obstacle
+from tinquire.workbook.workbook import Workbook
+
+__all__ = ["PASSES", "Runner"]
+
+#: Formulas that read what they do not name are run until nothing changes, at most this many times.
+PASSES = 10
+
+
+class Runner:
+    """Runs a plan, as often as it takes."""
+
+    def __init__(self, book: Workbook, scope: BookScope, report: Recalculation) -> None:
+        self.book = book
+        self.scope = scope
+        self.report = report
+        self.iteration = book.iteration
+        self.store = ResultStore(book, scope, report)
+        self.rings = Rings(scope, self.store, self.iteration, self.run)
+        #: Areas of formulas that fill others than before, since the last pass began.
+        self.respilled: list[Place] = []
+
+    def pass_through(self, plan: Plan, only: list[Place] | None) -> int:
+        """Run members in their order, all or those that what has changed touches; how many results changed."""
+        before = self.report.changed
+        self.report.errors.clear()
+        changed = None if only is None else [*only, *self.respilled]
+        self.respilled = []
+        for batch in plan.order:
+            own = len(batch) > 1 or plan.own[batch[0]]
+            parts = [plan.members[index] if changed is None else plan.touched(index, changed) for index in batch]
+            if not any(parts):
+                continue
+            if own:
+                self._run_own(plan, batch, None if changed is None else parts)
+            else:
+                self.run(parts[0])  # type: ignore[arg-type]
+            if changed is not None:
+                for index, part in zip(batch, parts, strict=True):
+                    changed += _areas(plan.members[index] if own or part is None else part)
+        self.store.flush()
+        return self.report.changed - before
+
+    def _run_own(self, plan: Plan, batch: tuple[int, ...], parts: list[Program | Scatter | None] | None) -> None:
+        """Members that depend on each other: all of them, or what depends on the parts that are touched."""
+        if len(batch) == 1 and parts is not None and isinstance(parts[0], Program):
+            self.rings.run_programs([parts[0]])
+        else:
+            self.rings.run_batch(plan, batch, parts)
+
+    def settle(self, plan: Plan, only: list[Place] | None, first_pass: int) -> None:
+        """Cells that still change, since formulas read what they do not name: each is run when another asks for it, in
+        whatever order they read each other. `first_pass` is how many changes the first pass made.
+
+        Raises CycleError for a ring, unless the workbook asks for iteration: then they are run through as often as it
+        says, and listed with the rings.
+        """
+        times, still = self.iteration or (PASSES, 0.0)
+        moving: list[ChangedResults] = []
+        for number in range(1, times + 1):  # noqa: B007 - it is used after the loop
+            mark = len(self.report.changes)
+            self.pass_through(plan, only)
+            moving = self.report.changes[mark:]
+            if not moving or max(map(movement, moving)) <= still:
+                break
+            if self.iteration is None:
+                since = self.report.changes[first_pass:]
+                dynamic = [cell for member in plan.members if member.calls & DYNAMIC for cell in member.cells()]
+                self.rings.run_as_asked([*dynamic, *_cells_of(plan.members, since)])
+        if self.iteration is None and moving and number == times:
+            cells = [place_of(cell) for cell in _cells_of(plan.members, moving)]
+            raise CycleError((*cells, cells[0]))
+        if self.iteration is not None:
+            ring = _cells_of(plan.members, self.report.changes[first_pass:])
+            self.report.rings.append((tuple(map(place_of, ring)), number))
+
+    def run(self, member: Program | Scatter) -> None:
+        """Run what does not depend on itself, its inputs being ready."""
+        frame = member.frame(self.scope)
+        if isinstance(member, Scatter):
+            self.store.put(member, evaluate_column(member.tree, frame))
+        elif member.formula.array is not None:
+            self._run_array(member, frame)
+        else:
+            self.store.store(member, member.top, member.column, evaluate_column(member.tree, frame))
+        self.scope.indexes.clear()
+
+    def _run_array(self, program: Program, frame: Frame) -> None:
+        """An array formula: its result spread over its area, missing places not available (18.17.2.7)."""
+        operand = single(evaluate(program.tree, frame), frame)
+        grid: Grid = Grid((operand.column,), 1) if isinstance(operand, Lanes) else grid_of(operand, frame)
+        area = program.area
+        if program.formula.spills:
+            area = Area(program.top, program.column, program.top + grid.height - 1, program.column + grid.width - 1)
+            if hindered := obstacle(self.book.sheet(program.sheet), program.area, area):
+                self.store.hindered[program.sheet, program.top, program.column] = hindered
+                grid, area = Grid((Column.full(CellError.SPILL, 1),), 1), Area(*area[:2], *area[:2])
+            if area != program.area:
+                self._respill(program, area)
+        for offset in range(area.width):
+            index = offset if grid.width > 1 else 0
+            column = grid.columns[index] if index < grid.width else Column.full(CellError.NA, 1)
+            column = column.repeat(area.height) if len(column) == 1 else column.slice(0, area.height)
+            if len(column) < area.height:
+                column = Column.concat([column, Column.full(CellError.NA, area.height - len(column))])
+            self.store.store(program, area.top, area.left + offset, column)
+
+    def _respill(self, program: Program, area: Area) -> None:
+        """A spilling formula fills another area than before: cells that it leaves are empty."""
+        self.store.flush()
+        sheet, before = self.book.sheet(program.sheet), program.area
+        for column in range(before.left, before.right + 1):
+            first = area.bottom + 1 if column <= area.right else before.top
+            for top, bottom in left_behind(sheet, column, first, before.bottom):
+                self.store.store(program, top, column, Column.blank(bottom - top + 1), blanks=True)
+        sheet.refill(program.top, program.column, area)
+        self.scope.grown()
+        self.respilled += [(program.sheet, before), (program.sheet, area)]
+
+
+def _areas(member: Program | Scatter) -> Iterable[Place]:
+    if isinstance(member, Program):
+        return [(member.sheet, member.area)]
+    return [(member.sheet, area) for area in member.areas()]
+
+
+def _cells_of(known: Iterable[Program | Scatter], changes: list[ChangedResults]) -> list[Program]:
+    """The cells that changed, each as a program of its own."""
+    rows: dict[tuple[str, int], set[int]] = {}
+    for change in changes:
+        rows.setdefault((change.sheet, change.column), set()).update(change.rows.tolist())
+    return [
+        cell
+        for member in known
+        if any((member.sheet, column) in rows for column in _columns(member))
+        for cell in member.cells()
+        if cell.top in rows.get((cell.sheet, cell.column), ())
+    ]
+
+
+def _columns(member: Program | Scatter) -> Iterable[int]:
+    return (member.column,) if isinstance(member, Program) else (column for column, _ in member.by_column())
