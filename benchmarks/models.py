@@ -183,7 +183,7 @@ def _model(folder: Path) -> Measure:
                     case 1:
                         text = f"INDEX(In!$A$1:${end}${SIDE},MATCH($A{row},$A$2:$A${hours + 1},0)-INT(($A{row}-1)/200)*200,{c}$1)"
                     case 2:
-                        text = f"HLOOKUP({c}$1,$C$1:$AZ$2,1,FALSE)+$B{row}"
+                        text = f"HLOOKUP({c}$1,$C$1:$AZ$1,1,FALSE)+$B{row}"
                     case 3:
                         text = f"OFFSET(In!$A$1,MOD($A{row},50),{c}$1)*$B{row}"
                     case 4:

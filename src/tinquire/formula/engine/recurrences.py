@@ -25,15 +25,14 @@ from tinquire.cells.column import Booleans, Column, Floats, Kind
 from tinquire.formula.engine.conversions import logicals, numbers
 from tinquire.formula.engine.evaluate import evaluate_column
 from tinquire.formula.engine.operators import same_to_15_digits
-from tinquire.formula.engine.registry import Function, Mode, functions
+from tinquire.formula.engine.plain_numbers import ADDED_IN_ORDER, NotPlain, singly
+from tinquire.formula.engine.registry import Mode, functions
 from tinquire.formula.engine.running_totals import restarting_total
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.tree import Binary, Call, Literal, Missing, Node, Reference, Unary, walk
 
 __all__ = ["direction", "run_recurrence"]
 
-#: Sums of up to this many arguments are added up one after the other; of more, in an order of their own.
-_ADDED_IN_ORDER = 7
 #: No function is called with more levels of calls around it than this: Python's own parser has a limit.
 _DEEPEST = 60
 
@@ -57,7 +56,7 @@ def run_recurrence(
             return [total]
     try:
         found = _Loop(ring, frame, outside).run()
-    except (_NotSuitable, ZeroDivisionError, OverflowError, CycleError):
+    except (_NotSuitable, NotPlain, ZeroDivisionError, OverflowError, CycleError):
         return None
     return [found[column] for column in ring]
 
@@ -177,7 +176,7 @@ class _Loop:
             case Call(function="IF", arguments=(condition, yes, no)):
                 chosen = [self._number(item, frame, depth + 1) for item in (yes, no)]
                 return f"({chosen[0]} if {self._condition(condition, frame, depth + 1)} else {chosen[1]})"
-            case Call(function="MIN" | "MAX" | "SUM" as name, arguments=arguments) if len(arguments) <= _ADDED_IN_ORDER:
+            case Call(function="MIN" | "MAX" | "SUM" as name, arguments=arguments) if len(arguments) <= ADDED_IN_ORDER:
                 self.minds_blanks = True
                 return self._of_all(name, [self._counted(argument, frame, depth + 1) for argument in arguments])
             case Call(function=name, arguments=arguments):
@@ -207,7 +206,7 @@ class _Loop:
             raise _NotSuitable
         given = [_sound(self._number(argument, frame, depth + 1)) for argument in arguments]
         key = f"f{next(self._names)}"
-        self.fixed[key] = _singly(function, len(given))
+        self.fixed[key] = singly(function, len(given))
         return f"{key}({', '.join(given)})"
 
     def _condition(self, node: Node, frame: Frame, depth: int) -> str:
@@ -304,24 +303,6 @@ def _in_range(value: float) -> float:
     if not isfinite(value):
         raise _NotSuitable
     return value
-
-
-def _singly(function: Function, given: int) -> Callable[..., float]:
-    """A function of columns of numbers as one of numbers."""
-    left_out = [parameter.default for parameter in function.parameters[given:]]
-    if not all(isinstance(value, float) for value in left_out):
-        raise _NotSuitable
-
-    def called(*values: float) -> float:
-        with np.errstate(all="ignore"):
-            result = function.work(*(np.array([value]) for value in (*values, *left_out)))
-        if isinstance(result, np.ndarray) and result.dtype == np.float64:
-            return float(result[0])
-        if isinstance(result, Column) and result.kinds[0] == Kind.NUMBER:
-            return float(result.numbers[0])
-        raise _NotSuitable
-
-    return called
 
 
 def _equal(a: float, b: float) -> bool:

@@ -44,6 +44,8 @@ BINARY_RANKS: tuple[frozenset[str], ...] = (
 
 RANK_OF = {sign: rank for rank, signs in enumerate(BINARY_RANKS) for sign in signs}
 
+#: Signs that bind an operand to what follows it.
+_BINDING = frozenset({" ", ":", "(", "#"})
 #: Longer rows of operators are refused: their tree would be deeper than a tree may be walked.
 MAX_CHAIN = 400
 #: Deeper nesting than this is refused; the standard's programs allow 64 levels of calls.
@@ -84,6 +86,8 @@ class _Reader:
     def __init__(self, text: str, tokens: list[Token], row: int, column: int) -> None:
         self.text = text
         self.tokens = tokens
+        #: The operators among the tokens, by their places.
+        self.signs = [token.text if token.kind is TokenKind.OPERATOR else None for token in tokens]
         self.row = row
         self.column = column
         self.place = 0
@@ -96,12 +100,12 @@ class _Reader:
         return self.tokens[self.place]
 
     def next(self) -> Token:
-        token = self.token
+        token = self.tokens[self.place]
         self.place += 1
         return token
 
     def at(self, *signs: str) -> bool:
-        return self.token.kind is TokenKind.OPERATOR and self.token.text in signs
+        return self.signs[self.place] in signs
 
     def expect(self, sign: str, why: str) -> None:
         if not self.at(sign):
@@ -123,7 +127,7 @@ class _Reader:
         """Operands joined by operators no looser than a rank (precedence climbing: one call, not one for each rank)."""
         left = self.prefix()
         chain = 0
-        while self.token.kind is TokenKind.OPERATOR and (rank := RANK_OF.get(self.token.text, -1)) >= loosest:
+        while (rank := RANK_OF.get(self.signs[self.place] or "", -1)) >= loosest:
             chain += 1
             if chain > MAX_CHAIN:
                 raise self.wrong(f"more than {MAX_CHAIN} operators stand in a row")
@@ -132,37 +136,41 @@ class _Reader:
         return left
 
     def prefix(self) -> Node:
-        if self.at("-", "+"):
-            sign = self.next().text
+        sign = self.signs[self.place]
+        if sign is not None and sign in "-+":
+            self.place += 1
             return self.nested(lambda: Unary(sign, self.prefix()))
-        if self.at("@"):
-            self.next()
+        if sign == "@":
+            self.place += 1
             return self.nested(lambda: Unary("@", self.shared()))
-        node = self.shared()
+        node = self.primary() if sign is None else self.shared()
+        after = self.signs[self.place]
+        if sign is None and after is not None and after in _BINDING:
+            node = self.shared(node)
         while self.at("%"):
             self.next()
             node = Unary("%", node)
         return node
 
-    def shared(self) -> Node:
-        """References with blanks between them: what they share."""
-        node = self.spanned()
+    def shared(self, first: Node | None = None) -> Node:
+        """References with blanks between them: what they share. `first` is the first operand, if it was read."""
+        node = self.spanned(first)
         while self.at(" "):
             self.next()
             node = Binary(" ", node, self.spanned())
         return node
 
-    def spanned(self) -> Node:
+    def spanned(self, first: Node | None = None) -> Node:
         """References with colons between them, of which one at least is calculated: the area around them."""
-        node = self.apply()
+        node = self.apply(first)
         while self.at(":"):
             self.next()
             node = Binary(":", node, self.apply())
         return node
 
-    def apply(self) -> Node:
+    def apply(self, first: Node | None = None) -> Node:
         """An operand, with what is called or filled by it."""
-        node = self.primary()
+        node = self.primary() if first is None else first
         while self.at("(", "#") and not isinstance(node, Literal | ArrayConstant):
             node = Unary("#", node) if self.next().text == "#" else Apply(node, self.arguments())
         return node

@@ -211,6 +211,7 @@ def _move_corner(corner: tuple[str, str, str, str], rows: int, columns: int) -> 
     return f"{mark1}{letters}{mark2}{digits}"
 
 
+_ROW_DIGITS_MOST = len(str(MAX_ROW))
 #: What a plain split could mistake: texts, quoted sheets, brackets, whole rows and columns, runs of sheets.
 _TRICKY = re.compile(r"[\"'\[#\\{]|[A-Za-z]:|:\$?[0-9]|:[^\W\d][\w.]*!")
 _CORNERS = re.compile(r"(?<![\w.$])(\$?)([A-Za-z]{1,3})(\$?)([0-9]{1,7})(?![\w(.!])")
@@ -219,16 +220,16 @@ _CORNERS = re.compile(r"(?<![\w.$])(\$?)([A-Za-z]{1,3})(\$?)([0-9]{1,7})(?![\w(.
 def relative_form(text: str, row: int, column: int) -> tuple[object, ...]:
     """A formula's text with its references seen from the cell that holds it.
 
-    Two cells whose forms are equal have equal trees; a formula that was filled from another has its form. This is a
-    pass over the text, without a parser: pieces of text, dollar signs, and columns and rows as distances where no
-    dollar sign fixes them.
+    Two cells whose forms are equal have equal trees, and `offset_text` gives the text of one from that of the other; a
+    formula that was filled from another has its form. This is a pass over the text, without a parser: pieces of text,
+    dollar signs, and columns and rows as distances where no dollar sign fixes them.
     """
     if _TRICKY.search(text):
         return _careful_form(text, row, column)
     form: list[object] = _CORNERS.split(text)
     for index in range(1, len(form), 5):
-        number, line = _column_numbers(str(form[index + 1])), int(str(form[index + 3]))
-        if not number or not 1 <= line <= MAX_ROW:
+        number, line = _column_numbers(str(form[index + 1])), _row_number(str(form[index + 3]))
+        if not number or not line:
             return _careful_form(text, row, column)
         form[index + 1] = number if form[index] else number - column
         form[index + 3] = line if form[index + 2] else line - row
@@ -237,12 +238,17 @@ def relative_form(text: str, row: int, column: int) -> tuple[object, ...]:
 
 @lru_cache(maxsize=32_768)
 def _column_numbers(letters: str) -> int:
-    """A column's number, 0 for one beyond the grid."""
+    """A column's number, 0 for one beyond the grid or in small letters."""
     try:
         number = column_number(letters)
     except ValueError:
         return 0
-    return number if number <= MAX_COLUMN else 0
+    return number if number <= MAX_COLUMN and letters.isupper() else 0
+
+
+def _row_number(digits: str) -> int:
+    """A row's number, 0 for one beyond the grid or with leading zeros."""
+    return int(digits) if digits[0] != "0" and len(digits) <= _ROW_DIGITS_MOST and int(digits) <= MAX_ROW else 0
 
 
 def _careful_form(text: str, row: int, column: int) -> tuple[object, ...]:
@@ -259,11 +265,18 @@ def _careful_form(text: str, row: int, column: int) -> tuple[object, ...]:
 
 
 def _moving_parts(mention: Mention, row: int, column: int) -> Iterator[object]:
-    """The parts of an area's corners; of one beyond the grid, which may be a name, its text and nothing that moves."""
+    """The parts of an area's corners; of one beyond the grid, which may be a name, its text and nothing that moves.
+
+    One that is not spelled as `offset_text` spells it is kept with its cell, so that it is like no other.
+    """
     if mention.area is None:
         yield mention.spelled
         return
-    for mark1, letters, mark2, digits in mention.corners[: 1 + (":" in mention.spelled)]:
+    corners = mention.corners[: 1 + (":" in mention.spelled)]
+    if any(letters.upper() != letters or digits.startswith("0") for _, letters, _, digits in corners):
+        yield mention.spelled, row, column
+        return
+    for mark1, letters, mark2, digits in corners:
         falls = not (mark2 or (mark1 and not letters))
         yield mark1, bool(letters), column_number(letters) - column * (not mark1) if letters else 0
         yield falls, bool(digits), int(digits) - row * falls if digits else 0

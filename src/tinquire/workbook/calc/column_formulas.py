@@ -103,15 +103,18 @@ def programs(sheet: Sheet, scope: BookScope, skipped: list[CellNote]) -> Iterato
                 waiting = replace(waiting, bottom=bottom)
                 continue
             yield waiting
-        waiting = program_of(sheet.name, column, top, bottom, tree, formula)
+        waiting = program_of(sheet.name, column, top, bottom, tree, formula, scope)
     if waiting is not None:
         yield waiting
 
 
-def program_of(sheet: str, column: int, top: int, bottom: int, tree: Node, formula: Formula) -> Program:
+def program_of(
+    sheet: str, column: int, top: int, bottom: int, tree: Node, formula: Formula, scope: BookScope
+) -> Program:  # fmt: skip
     """A program, with what its tree calls."""
-    calls = frozenset(node.function for node in walk(tree) if isinstance(node, Call))
-    return Program(sheet, column, top, bottom, tree, formula, calls, tuple(outside_names(tree)))
+    nodes = scope.trees.nodes(tree)
+    calls = frozenset(node.function for node in nodes if isinstance(node, Call))
+    return Program(sheet, column, top, bottom, tree, formula, calls, tuple(_outside_names(nodes)))
 
 
 def readable_tree(
@@ -139,7 +142,7 @@ def readable_tree(
 
 def _outside_known(tree: Node, scope: BookScope, sheet: str, depth: int = 0) -> bool:
     """Whether values are stored of all cells of other workbooks that a tree names, or reaches by their names."""
-    for node in walk(tree):
+    for node in scope.trees.nodes(tree):
         if isinstance(node, Reference) and "[" in (node.sheet or "") and scope.extent(node.sheet or "") is None:
             return False
         if isinstance(node, Name) and "[" in (node.sheet or ""):
@@ -153,16 +156,19 @@ def _outside_known(tree: Node, scope: BookScope, sheet: str, depth: int = 0) -> 
 
 def outside_names(tree: Node) -> list[str]:
     """The sheets of other workbooks that a tree reads, as `[1]Sheet`."""
-    found = [
-        node.sheet or "" for node in walk(tree) if isinstance(node, Reference | Name) and "[" in (node.sheet or "")
-    ]
+    return _outside_names(walk(tree))
+
+
+def _outside_names(nodes: Iterable[Node]) -> list[str]:
+    found = [node.sheet or "" for node in nodes if isinstance(node, Reference | Name) and "[" in (node.sheet or "")]
     return list(dict.fromkeys(found))
 
 
 def _unknown_call(tree: Node, scope: BookScope, sheet: str) -> str | None:
     """The first function that is called and not known: not ours, nor a name of the formula or of the workbook."""
     known = functions()
-    calls = [node.function for node in walk(tree) if isinstance(node, Call) and node.function not in known]
+    nodes = scope.trees.nodes(tree)
+    calls = [node.function for node in nodes if isinstance(node, Call) and node.function not in known]
     if not calls:
         return None
     own = {node.name.casefold() for node in walk(tree) if isinstance(node, Name)}
@@ -209,8 +215,9 @@ _PLACES = frozenset({"ROW", "COLUMN", "ROWS", "COLUMNS", "AREAS", "SHEET", "SHEE
 
 def _reading(tree: Node) -> Iterator[Node]:
     """The nodes of a tree whose values count: not a reference that is only asked where it lies."""
-    if not any(isinstance(node, Call) and node.function in _PLACES for node in walk(tree)):
-        yield from walk(tree)
+    nodes = list(walk(tree))
+    if not any(isinstance(node, Call) and node.function in _PLACES for node in nodes):
+        yield from nodes
         return
     waiting = [tree]
     while waiting:

@@ -19,7 +19,7 @@ from tinquire.formula.engine.dependency_order import Place
 from tinquire.formula.engine.operands import LanePath
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.mentions import relative_form
-from tinquire.formula.language.tree import Node, Reference, walk
+from tinquire.formula.language.tree import Node, Reference
 from tinquire.workbook.calc.column_formulas import CellNote, Program, Read, program_of, readable_tree
 from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.grid.sheet import NO_FORMULA, Formula, Sheet
@@ -169,7 +169,7 @@ class _FormsOf:
 
     def program(self, form: int, column: int, top: int, bottom: int, formula: Formula) -> Program | None:
         tree = readable_tree(self.sheet, column, top, formula, self.scope, self.skipped)
-        return None if tree is None else program_of(self.sheet.name, column, top, bottom, tree, formula)
+        return None if tree is None else program_of(self.sheet.name, column, top, bottom, tree, formula, self.scope)
 
     def scatter(self, form: int, parts: list[tuple[Codes, int]]) -> Iterator[Scatter]:
         formula = self._first[form]
@@ -180,9 +180,9 @@ class _FormsOf:
         if tree is None:
             self._note_others(formula, rows, columns)
             return
-        single = program_of(self.sheet.name, column, row, row, tree, formula)
+        single = program_of(self.sheet.name, column, row, row, tree, formula, self.scope)
         made = Scatter(self.sheet.name, rows, columns, tree, formula, single.calls, single.outside)
-        beyond = _beyond_grid(tree, rows, columns)
+        beyond = _beyond_grid(self.scope.trees.nodes(tree), rows, columns)
         if beyond is None:
             yield made
             return
@@ -198,9 +198,9 @@ class _FormsOf:
             readable_tree(self.sheet, int(columns[index]), int(rows[index]), formula, self.scope, self.skipped)
 
 
-def _beyond_grid(tree: Node, rows: Codes, columns: Codes) -> Booleans | None:
+def _beyond_grid(nodes: Sequence[Node], rows: Codes, columns: Codes) -> Booleans | None:
     """The cells whose references would lie beyond the grid, as those of damaged shared formulas do; None for none."""
-    references = [node for node in walk(tree) if isinstance(node, Reference)]
+    references = [node for node in nodes if isinstance(node, Reference)]
     falls = [corner.number for node in references for corner in (node.top, node.bottom) if not corner.fixed]
     goes = [corner.number for node in references for corner in (node.left, node.right) if not corner.fixed]
     beyond = np.zeros(len(rows), bool)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
-from itertools import pairwise
 
 import numpy as np
 
@@ -18,7 +17,7 @@ from tinquire.formula.language.tree import Node
 from tinquire.workbook.calc.column_formulas import Program, reads, work_of
 from tinquire.workbook.calc.dependencies import TooManyError
 from tinquire.workbook.calc.forms import Scatter
-from tinquire.workbook.calc.levels import Numbers, levels, reached
+from tinquire.workbook.calc.levels import FREE, Numbers, reached, steps
 from tinquire.workbook.calc.plan import Plan
 from tinquire.workbook.calc.results import ResultStore, movement
 from tinquire.workbook.calc.scope import BookScope, UnreadyError
@@ -64,11 +63,11 @@ class Rings:
         except TooManyError:
             self.run_cells(members)
             return
-        for rings, parts in levelled.steps(touched):
-            for ring in rings:
-                self.run_programs(ring)
-            for part in parts:
-                self.run(part)
+        for step in levelled.steps(touched):
+            if isinstance(step, Scatter):
+                self.run(step)
+            else:
+                self.run_programs(step)
         if left := levelled.left():
             self.store.flush()
             self.run_cells(left)
@@ -251,31 +250,37 @@ class _Levels:
         found = self.local[numbers]
         return np.unique(found[found >= 0])
 
-    def steps(
-        self, touched: Sequence[Program | Scatter | None] | None
-    ) -> list[tuple[list[list[Program]], list[Scatter]]]:
-        """What can run, step by step: rings of programs, and parts of scattered cells; only what depends on the parts
-        that are touched, if any are given."""
+    def steps(self, touched: Sequence[Program | Scatter | None] | None) -> Iterator[list[Program] | Scatter]:
+        """What can run, one after the other: programs that depend on each other, and parts of scattered cells.
+
+        Only what depends on the parts that are touched, if any are given.
+        """
         sources, readers, count = self._edges()
         wanted = None if touched is None else reached(count, sources, readers, self._numbers_of(touched))
         ring_at = {int(self.starts[ring[0]]): ring for ring in self.rings}
         # Programs of a ring but for its first are not run under their own number.
         others = {int(self.starts[n]) for ring in self.rings for n in ring[1:]}
-        result = []
-        for level in levels(count, sources, readers):
-            ready = level[level < self.total]
+        groups = np.full(count, FREE)
+        groups[: self.total] = np.repeat(np.arange(len(self.batch)), np.diff(self.starts))
+        for n, ready in steps(count, sources, readers, groups):
+            if n == FREE:
+                continue
             self.done[ready] = True
-            programs, parts = [], []
-            for n, numbers in self._by_member(ready if wanted is None else ready[wanted[ready]]):
-                member = self.plan.members[self.batch[n]]
-                if isinstance(member, Scatter):
-                    parts.append(member if len(numbers) == len(member) else member.part(numbers - self.starts[n]))
-                elif int(numbers[0]) not in others:
-                    ring = ring_at[int(numbers[0])]
-                    self.done[self.starts[list(ring)]] = True
-                    programs.append([self.plan.members[self.batch[item]] for item in ring])
-            result.append((programs, parts))
-        return result
+            numbers = ready if wanted is None else ready[wanted[ready]]
+            member, start = self.plan.members[self.batch[n]], int(self.starts[n])
+            if isinstance(member, Scatter):
+                if len(numbers):
+                    yield member if len(numbers) == len(member) else member.part(numbers - start)
+            elif start not in others:
+                ring = ring_at[start]
+                self.done[self.starts[list(ring)]] = True
+                if len(numbers):
+                    yield [self._program(item) for item in ring]
+
+    def _program(self, n: int) -> Program:
+        member = self.plan.members[self.batch[n]]
+        assert isinstance(member, Program)
+        return member
 
     def _numbers_of(self, touched: Sequence[Program | Scatter | None]) -> Numbers:
         """The local numbers of parts of the batch's members."""
@@ -287,11 +292,6 @@ class _Levels:
             elif part is not None and isinstance(member, Scatter):
                 found.append(start + member.lanes_of(part))
         return np.concatenate(found)
-
-    def _by_member(self, numbers: Numbers) -> list[tuple[int, Numbers]]:
-        at = np.searchsorted(self.starts, numbers, "right") - 1
-        bounds = np.flatnonzero(np.concatenate([[True], np.diff(at) != 0, [True]])).tolist()
-        return [(int(at[first]), numbers[first:last]) for first, last in pairwise(bounds)] if len(numbers) else []
 
     def left(self) -> list[Program | Scatter]:
         """What is on a ring, or reads it."""

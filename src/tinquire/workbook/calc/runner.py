@@ -10,11 +10,13 @@ from tinquire.cells.values import CellError
 from tinquire.formula.engine.dependency_order import Place
 from tinquire.formula.engine.evaluate import evaluate, evaluate_column
 from tinquire.formula.engine.operands import Grid, Lanes
+from tinquire.formula.engine.plain_numbers import NotPlain, is_plain, plain_number
 from tinquire.formula.engine.references import grid_of, single
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.problems import CycleError
 from tinquire.workbook.calc.column_formulas import DYNAMIC, Program
 from tinquire.workbook.calc.forms import Scatter
+from tinquire.workbook.calc.plain_cells import CellReader
 from tinquire.workbook.calc.plan import Plan
 from tinquire.workbook.calc.results import ChangedResults, Recalculation, ResultStore, movement
 from tinquire.workbook.calc.rings import Rings, place_of
@@ -26,6 +28,8 @@ __all__ = ["PASSES", "Runner"]
 
 #: Formulas that read what they do not name are run until nothing changes, at most this many times.
 PASSES = 10
+#: Up to this many cells of a form are run on plain numbers: of more, columns are faster.
+_FEW_CELLS = 12
 
 
 class Runner:
@@ -40,6 +44,8 @@ class Runner:
         self.rings = Rings(scope, self.store, self.iteration, self.run)
         #: Areas of formulas that fill others than before, since the last pass began.
         self.respilled: list[Place] = []
+        #: Whether a tree can be run on plain numbers.
+        self._plain: dict[int, bool] = {}
 
     def pass_through(self, plan: Plan, only: list[Place] | None) -> int:
         """Run members in their order, all or those that what has changed touches; how many results changed."""
@@ -97,6 +103,8 @@ class Runner:
 
     def run(self, member: Program | Scatter) -> None:
         """Run what does not depend on itself, its inputs being ready."""
+        if isinstance(member, Scatter) and len(member) <= _FEW_CELLS and self._run_plain(member):
+            return
         frame = member.frame(self.scope)
         if isinstance(member, Scatter):
             self.store.put(member, evaluate_column(member.tree, frame))
@@ -105,6 +113,26 @@ class Runner:
         else:
             self.store.store(member, member.top, member.column, evaluate_column(member.tree, frame))
         self.scope.indexes.clear()
+
+    def _run_plain(self, cells: Scatter) -> bool:
+        """Run few cells on plain numbers, one after the other; False where that cannot be."""
+        plain = self._plain.get(id(cells.tree))
+        if plain is None:
+            plain = self._plain[id(cells.tree)] = is_plain(cells.tree)
+        if not plain or self.scope.unready:
+            return False
+        reader = CellReader(self.scope, cells.sheet)
+        results = []
+        try:
+            for row, column in zip(cells.rows.tolist(), cells.columns.tolist(), strict=True):
+                reader.row, reader.column = row, column
+                results.append(plain_number(cells.tree, reader))
+        except NotPlain:
+            return False
+        self.store.put(cells, Column.of_numbers(results))
+        if self.scope.indexes:
+            self.scope.indexes.clear()
+        return True
 
     def _run_array(self, program: Program, frame: Frame) -> None:
         """An array formula: its result spread over its area, missing places not available (18.17.2.7)."""

@@ -17,6 +17,14 @@ class Trees:
 
     def __init__(self) -> None:
         self._anywhere: dict[str, Node] = {}
+        self._nodes: dict[int, tuple[Node, ...]] = {}
+
+    def nodes(self, tree: Node) -> tuple[Node, ...]:
+        """All nodes of a tree, itself first, in the order of the text; walked once."""
+        known = self._nodes.get(id(tree))
+        if known is None:  # they keep the tree, so that no other takes its place
+            known = self._nodes[id(tree)] = tuple(walk(tree))
+        return known
 
     def tree(self, formula: Formula) -> Node:
         """The tree as seen from the formula's own cell. Raises FormulaError."""

@@ -44,6 +44,12 @@ class DenseValues:
         missing = bottom + 1 - max(height, top)
         return found if missing <= 0 else Column.concat([found, Column.blank(missing)])
 
+    def cell(self, row: int, column: int) -> tuple[int, float]:
+        """The kind and the number of one cell."""
+        if row >= self._kinds.shape[0] or column >= self._kinds.shape[1]:
+            return int(Kind.BLANK), 0.0
+        return self._kinds.item(row, column), self._numbers.item(row, column)
+
     def gather(self, rows: Codes, columns: Codes) -> Column:
         """Values of cells anywhere."""
         height, width = self._kinds.shape

@@ -16,7 +16,7 @@ import numpy as np
 
 from tinquire.base.parallel import map_in_order
 from tinquire.cells.column import Codes, Kind
-from tinquire.formula.language.mentions import DownPattern, can_mislead, down_pattern
+from tinquire.formula.language.mentions import DownPattern, can_mislead, down_pattern, relative_form
 from tinquire.packages.raw_xml import Unusual, unescape_entities
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
 from tinquire.workbook.sheet_xml.fast_rows import Pending, Piece, attributes, scan_piece
@@ -29,6 +29,7 @@ _CELLS, _CELLS_END = b"<sheetData>", b"</sheetData>"
 _LONGEST_ROW = 1 << 25
 #: How many formulas below each other are compared with their pattern at once: few at first, more while they agree.
 _FIRST_RUN, _LONGEST_RUN = 16, 1 << 14
+_SHARED = b'<f t="shared"'
 
 
 @dataclass(frozen=True)
@@ -90,8 +91,11 @@ class _PieceReader:
 
     asked: CellReading
     formula_tags: dict[bytes, dict[str, str]] = field(default_factory=dict)
-    #: For each column the formula read last that can be filled down, and its number.
-    patterns: dict[int, tuple[DownPattern, int]] = field(default_factory=dict)
+    #: For each column the formula that was filled down last, and its number; None for one that was met once.
+    patterns: dict[int, tuple[DownPattern | None, int]] = field(default_factory=dict)
+    #: The numbers of plain formulas by their relative form, and of members of shared ones by their whole tag.
+    forms: dict[tuple[object, ...], int] = field(default_factory=dict)
+    members: dict[bytes, int] = field(default_factory=dict)
     inline_texts: dict[bytes, int] = field(default_factory=dict)
 
     def finish(self, piece: Piece) -> Piece:
@@ -109,45 +113,60 @@ class _PieceReader:
     def formulas(self, piece: Piece) -> None:
         """The numbers of a piece's formulas; those that are not plain may hang on each other, in the cells' order."""
         for other_formula in piece.other_formulas:
-            cell = int(other_formula.cells[0])
-            row, noted = int(piece.rows[cell]), cell in piece.noted
-            piece.formulas[cell], _ = self.own_formula(row, other_formula.column, other_formula.texts[0], noted=noted)
+            cell, whole = int(other_formula.cells[0]), other_formula.texts[0]
+            number = self.members.get(whole)
+            if number is None:
+                row, noted = int(piece.rows[cell]), cell in piece.noted
+                number = self.own_formula(row, other_formula.column, whole, noted=noted)
+                if whole.startswith(_SHARED) and whole.endswith(b">") and number != NO_FORMULA:
+                    self.members[whole] = number
+                elif whole.startswith(_SHARED):  # a group begins, perhaps under a number that was used before
+                    self.members.clear()
+            piece.formulas[cell] = number
         for run in piece.plain_formulas:
             piece.formulas[run.cells] = self.column_formulas(run.column, piece.rows[run.cells], run.texts)
 
     def column_formulas(self, column: int, rows: Codes, texts: list[bytes]) -> Codes:
-        """The formula numbers of one column's cells, by their texts."""
+        """The formula numbers of one column's cells, by their texts.
+
+        A formula that is met again in the next cell makes a pattern, by which a whole run is compared at once.
+        """
         numbers = np.full(len(rows), NO_FORMULA, np.int32)
         index = 0
         while index < len(texts):
-            known = self.patterns.get(column)
-            run = 0 if known is None else _run(known[0], rows, texts, index)
-            if known is not None and run:
-                numbers[index : index + run] = known[1]
+            pattern, last = self.patterns.get(column, (None, NO_FORMULA))
+            run = 0 if pattern is None else _run(pattern, rows, texts, index)
+            if run:
+                numbers[index : index + run] = last
                 index += run
                 continue
-            row = int(rows[index])
-            numbers[index], pattern = self.own_formula(row, column, b"<f>" + texts[index])
-            if pattern is not None:
-                self.patterns[column] = (pattern, int(numbers[index]))
+            row, text = int(rows[index]), texts[index].decode()
+            numbers[index] = number = self.plain_formula(row, column, text)
+            again = number == last != NO_FORMULA and not can_mislead(text)
+            self.patterns[column] = (down_pattern(text, row) if again else None, number)
             index += 1
         return numbers
 
-    def own_formula(
-        self, row: int, column: int, whole: bytes, *, noted: bool = False
-    ) -> tuple[int, DownPattern | None]:
-        """The number of one cell's formula, and its pattern if it is a plain one; `noted` cells have metadata."""
+    def plain_formula(self, row: int, column: int, raw: str) -> int:
+        """The number of a formula without attributes; cells of one form have one."""
+        if can_mislead(raw) or raw != raw.strip():
+            return self.own_formula(row, column, b"<f>" + raw.encode())
+        form = relative_form(unescape_entities(raw), row, column)
+        number = self.forms.get(form)
+        if number is None:
+            number = self.forms[form] = self.own_formula(row, column, b"<f>" + raw.encode())
+        return number
+
+    def own_formula(self, row: int, column: int, whole: bytes, *, noted: bool = False) -> int:
+        """The number of one cell's formula; `noted` cells have metadata."""
         head, _, text = whole.partition(b">")
         known = self.formula_tags.get(head)
         if known is None:
             given = attributes(head.removeprefix(b"<f").removesuffix(b"/"))
             known = self.formula_tags[head] = {name.decode(): value.decode() for name, value in given.items()}
-        raw = text.decode()
-        content = unescape_entities(raw)
+        content = unescape_entities(text.decode())
         form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
-        number = self.asked.formula(form, content, shared, area, row, column, noted)
-        plain = head == b"<f" and not can_mislead(raw) and raw == raw.strip() and number != NO_FORMULA
-        return number, down_pattern(raw, row) if plain else None
+        return self.asked.formula(form, content, shared, area, row, column, noted)
 
     def inline(self, whole: bytes) -> int:
         """The number of a text in its cell, given with the tag before it; nothing when there is none."""
