@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import formulas, proofs, tables, workbooks
+from benchmarks import formulas, models, proofs, tables, workbooks
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
@@ -87,6 +87,7 @@ def main() -> int:
         for measure in chain(
             measures(place),
             formulas.measures(place),
+            models.measures(place),
             workbooks.measures(place),
             tables.measures(place),
             proofs.measures(),

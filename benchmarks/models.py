@@ -110,8 +110,10 @@ def _strided() -> dict[str, Iterator[str]]:
 
 
 def _blocks() -> dict[str, Iterator[str]]:
-    """Six sheets of a plan by months: lines filled right over twelve columns, reading the month before, other lines, the
-    sheet before and the first sheet's assumptions."""
+    """Six sheets of a plan by months: lines filled right over twelve columns.
+
+    They read the month before, other lines, the sheet before and the first sheet's assumptions.
+    """
     rng = np.random.default_rng(2)
     sheets, lines, months = 6, 834, 12
     shapes = [
@@ -181,7 +183,8 @@ def _model(folder: Path) -> Measure:
                     case 0:
                         text = f"SUMPRODUCT(In!$A$1:$A$20,In!$B$1:$B$20)*$B{row}+{c}$1"
                     case 1:
-                        text = f"INDEX(In!$A$1:${end}${SIDE},MATCH($A{row},$A$2:$A${hours + 1},0)-INT(($A{row}-1)/200)*200,{c}$1)"
+                        match = f"MATCH($A{row},$A$2:$A${hours + 1},0)-INT(($A{row}-1)/200)*200"
+                        text = f"INDEX(In!$A$1:${end}${SIDE},{match},{c}$1)"
                     case 2:
                         text = f"HLOOKUP({c}$1,$C$1:$AZ$1,1,FALSE)+$B{row}"
                     case 3:

@@ -8,9 +8,9 @@ from dataclasses import replace
 import numpy as np
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
-from tinquire.cells.column import Column
+from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.values import CellError
-from tinquire.formula.engine.operands import Areas, Closure, Grid, Lanes, Operand, Scalar, Span
+from tinquire.formula.engine.operands import Areas, Closure, Grid, LanePath, Lanes, Operand, Scalar, Span
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.tree import Reference
 
@@ -22,6 +22,8 @@ __all__ = [
     "grid_of",
     "intersect",
     "join_references",
+    "lane_numbers",
+    "moving_span",
     "single",
     "span_of",
     "spill_area",
@@ -73,6 +75,11 @@ def span_of(node: Reference, frame: Frame) -> Operand:
         return Scalar(CellError.REF)
     top, bottom = node.top.at(frame.row), node.bottom.at(frame.row)
     left, right = node.left.at(frame.column), node.right.at(frame.column)
+    if frame.count == 1:
+        if top > bottom or left > right:
+            top, bottom, left, right = min(top, bottom), max(top, bottom), min(left, right), max(left, right)
+        beyond = top < 1 or left < 1 or bottom > MAX_ROW or right > MAX_COLUMN
+        return Scalar(CellError.REF) if beyond else Span(sheet, Area(top, left, bottom, right))
     if frame.path is not None:
         area = Area(top, left, bottom, right)
         falls = not node.top.fixed, not node.bottom.fixed
@@ -109,6 +116,25 @@ def _through_sheets(node: Reference, frame: Frame) -> Operand:
     if not sheets:
         return Scalar(CellError.REF)
     return Areas(tuple(span_of(replace(node, sheet=sheet), frame) for sheet in sheets))
+
+
+def lane_numbers(operand: Scalar | Lanes | Grid, frame: Frame) -> Codes | None:
+    """Whole numbers, cut towards zero, for each lane; None where any is no plain number."""
+    if isinstance(operand, Grid):
+        return None
+    column = operand.column if isinstance(operand, Lanes) else Column.full(operand.value, frame.count)
+    if len(column) != frame.count or not column.all_of(Kind.NUMBER) or (np.abs(column.numbers) > MAX_ROW).any():
+        return None
+    return np.trunc(column.numbers).astype(np.int32)
+
+
+def moving_span(sheet: str, tops: Codes, lefts: Codes, height: int, width: int) -> Span | None:
+    """An area of one size that lies elsewhere in each lane; None where one would be beyond the grid."""
+    if tops.min() < 1 or lefts.min() < 1 or tops.max() + height - 1 > MAX_ROW or lefts.max() + width - 1 > MAX_COLUMN:
+        return None
+    top, left = int(tops[0]), int(lefts[0])
+    path = LanePath((tops - top).astype(np.int32), (lefts - left).astype(np.int32))
+    return Span(sheet, Area(top, left, top + height - 1, left + width - 1), True, True, True, True, path)
 
 
 #: An array of more cells than this is not made.

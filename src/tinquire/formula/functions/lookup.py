@@ -15,7 +15,7 @@ from tinquire.formula.engine.conversions import boolean_of, number_of, numbers, 
 from tinquire.formula.engine.criteria import has_wildcards, wildcard_pattern
 from tinquire.formula.engine.evaluate import evaluate, fixed_value
 from tinquire.formula.engine.operands import Areas, Grid, Lanes, Operand, Scalar, Span
-from tinquire.formula.engine.references import PerLane, crop_to_used, grid_of, single
+from tinquire.formula.engine.references import PerLane, crop_to_used, grid_of, lane_numbers, moving_span, single
 from tinquire.formula.engine.registry import declare_all, special
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.functions.arrays import transposed
@@ -101,6 +101,10 @@ def index_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     rows = single(evaluate(arguments[1], frame), frame)
     given = len(arguments) > 2 and not isinstance(arguments[2], Missing)
     columns = single(evaluate(arguments[2], frame), frame) if given else None
+    if isinstance(target, Span) and not target.moves and (isinstance(rows, Lanes) or isinstance(columns, Lanes)):
+        picked = _picked_cells(target, rows, columns, frame)
+        if picked is not None:
+            return picked
     if isinstance(rows, Lanes) and (columns is None or isinstance(columns, Scalar)):
         grid = grid_of(target, frame)
         across = number_of(columns.value) if columns else 1.0
@@ -113,6 +117,24 @@ def index_(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     if isinstance(row, CellError) or isinstance(column, CellError):
         return Scalar(row if isinstance(row, CellError) else column)
     return _indexed(target, int(row), None if column is None else int(column), frame)
+
+
+def _picked_cells(
+    target: Span, rows: Scalar | Lanes | Grid, columns: Scalar | Lanes | Grid | None, frame: Frame
+) -> Operand | None:
+    """A cell of a range for each lane; None where one is not in it, or a whole row or column is asked for."""
+    area = target.area
+    down, across = lane_numbers(rows, frame), None if columns is None else lane_numbers(columns, frame)
+    if down is None or (columns is not None and across is None):
+        return None
+    if across is None:
+        if area.height > 1 and area.width > 1:
+            return None
+        ones = np.ones(frame.count, np.int32)
+        down, across = (ones, down) if area.height == 1 and area.width > 1 else (down, ones)
+    if min(down.min(), across.min()) < 1 or down.max() > area.height or across.max() > area.width:
+        return None
+    return moving_span(target.sheet, area.top + down - 1, area.left + across - 1, 1, 1)
 
 
 def _area_of(target: Operand, number: Node, frame: Frame) -> Operand:

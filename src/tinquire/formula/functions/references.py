@@ -13,7 +13,7 @@ from tinquire.formula.engine.adapters import ErrorValue, grid_from, plain
 from tinquire.formula.engine.conversions import boolean_of, number_of, text_of
 from tinquire.formula.engine.evaluate import evaluate, fixed_value
 from tinquire.formula.engine.operands import Areas, Lanes, Operand, Scalar, Span
-from tinquire.formula.engine.references import PerLane, grid_of
+from tinquire.formula.engine.references import PerLane, grid_of, lane_numbers, moving_span, single
 from tinquire.formula.engine.registry import declare_all, special
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.grammar import parse
@@ -102,6 +102,10 @@ def _areas(arguments: tuple[Node, ...], frame: Frame) -> Operand:
 
 def _offset(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     base = evaluate(arguments[0], frame)
+    if frame.count > 1 and isinstance(base, Span):
+        moved = _offset_lanes(base, arguments, frame)
+        if moved is not None:
+            return moved
     if isinstance(base, Span) and base.moves:
         raise PerLane
     if not isinstance(base, Span):
@@ -122,6 +126,21 @@ def _offset(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     if top < 1 or left < 1 or bottom > MAX_ROW or right > MAX_COLUMN:
         return Scalar(CellError.REF)
     return Span(base.sheet, Area(top, left, bottom, right))
+
+
+def _offset_lanes(base: Span, arguments: tuple[Node, ...], frame: Frame) -> Operand | None:
+    """The reference moved by other distances in each lane, its size kept; None where that has to be seen lane by lane."""
+    if len(arguments) > 3 or not base.is_rigid:
+        return None
+    distances = [lane_numbers(single(evaluate(argument, frame), frame), frame) for argument in arguments[1:3]]
+    down, across = distances
+    if down is None or across is None:
+        return None
+    if base.path is not None:
+        top, left, _, _ = base.edges()
+    else:
+        top, left = base.area.top + np.arange(frame.count) * base.top_moves, np.full(frame.count, base.area.left)
+    return moving_span(base.sheet, top + down, left + across, base.area.height, base.area.width)
 
 
 _ROW_COLUMN = re.compile(r"(?:R(?P<row>[0-9]+|\[-?[0-9]+\]|))?(?:C(?P<column>[0-9]+|\[-?[0-9]+\]|))?\Z", re.IGNORECASE)

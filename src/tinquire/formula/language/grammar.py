@@ -270,7 +270,13 @@ class _Reader:
     # -- references ------------------------------------------------------------------------------------
 
     def reference(self, token: Token) -> Node:
-        first, _, last = token.text.partition(":")
+        first, colon, last = token.text.partition(":")
+        one = None if colon else _cell(first)
+        if one is not None:
+            fixed_column, column, fixed_row, row = one
+            across = Coordinate(column if fixed_column else column - self.column, fixed_column)
+            down = Coordinate(row if fixed_row else row - self.row, fixed_row)
+            return Reference(token.sheet, down, across, down, across)
         corners = self.corners(first, last or first)
         if corners is None:
             if token.sheet is None and not last and "$" not in first:
@@ -309,6 +315,18 @@ class _Reader:
             return None
         made = [Coordinate(n, True) if dollar else Coordinate(n - origin, False) for dollar, n in (low, high)]
         return made[0], made[1]
+
+
+@lru_cache(maxsize=65_536)
+def _cell(spelled: str) -> tuple[bool, int, bool, int] | None:
+    """Whether its column is fixed, the column, whether its row is fixed, the row; None for no cell of the grid."""
+    match = _CORNER.match(spelled)
+    if match is None:
+        return None
+    column, row = column_number_or_zero(match[2]), int(match[4])
+    if not (1 <= column <= MAX_COLUMN and 1 <= row <= MAX_ROW):
+        return None
+    return bool(match[1]), column, bool(match[3]), row
 
 
 def column_number_or_zero(letters: str) -> int:

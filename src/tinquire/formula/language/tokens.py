@@ -95,6 +95,9 @@ def tokenise(text: str) -> list[Token]:
     return tokens
 
 
+_PREFIXES = re.compile(r"\A(?:_xlfn\.|_xlws\.|_xlpm\.)+")
+
+
 def _ends_reference(token: Token) -> bool:
     return token.kind in (TokenKind.REFERENCE, TokenKind.NAME, TokenKind.TABLE) or (
         token.kind is TokenKind.OPERATOR and token.text in (")", "#")
@@ -106,25 +109,28 @@ def _unreadable(character: str) -> str:
 
 
 def _token(found: re.Match[str]) -> Token | None:
-    groups = found.groupdict()
-    start = found.start()
-    if groups["space"]:
-        return None
-    if groups["text"]:
-        return Token(TokenKind.TEXT, groups["text"][1:-1].replace('""', '"'), start)
-    if groups["error"]:
-        return Token(TokenKind.ERROR, groups["error"].upper(), start)
-    if groups["reference"]:
-        return Token(TokenKind.REFERENCE, groups["area"], start, _sheet(groups["quoted"], groups["plain"]))
-    if groups["number"]:
-        return Token(TokenKind.NUMBER, groups["number"], start)
-    if groups["call"]:
-        bare = re.sub(r"\A(?:_xlfn\.|_xlws\.|_xlpm\.)+", "", groups["call"])
-        return Token(TokenKind.CALL, bare.upper(), start)
-    if groups["name"]:
-        sheet = _sheet(groups["quoted2"], groups["plain2"] or groups["book"])
-        return Token(TokenKind.NAME, groups["name"].rpartition("!")[2].removeprefix("_xlpm."), start, sheet)
-    return Token(TokenKind.OPERATOR, groups["operator"], start)
+    start, kind = found.start(), found.lastgroup
+    match kind:
+        case "space":
+            return None
+        case "operator":
+            return Token(TokenKind.OPERATOR, found[0], start)
+        case "reference":
+            spelled = found["area"]
+            sheet = None if len(spelled) == found.end() - start else _sheet(found["quoted"], found["plain"])
+            return Token(TokenKind.REFERENCE, spelled, start, sheet)
+        case "number":
+            return Token(TokenKind.NUMBER, found[0], start)
+        case "call":
+            name = found["call"]
+            bare = _PREFIXES.sub("", name) if name.startswith("_xl") else name
+            return Token(TokenKind.CALL, bare.upper(), start)
+        case "text":
+            return Token(TokenKind.TEXT, found[0][1:-1].replace('""', '"'), start)
+        case "error":
+            return Token(TokenKind.ERROR, found["error"].upper(), start)
+    sheet = _sheet(found["quoted2"], found["plain2"] or found["book"])
+    return Token(TokenKind.NAME, found["name"].rpartition("!")[2].removeprefix("_xlpm."), start, sheet)
 
 
 def _sheet(quoted: str | None, plain: str | None) -> str | None:

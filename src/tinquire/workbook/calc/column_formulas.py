@@ -190,9 +190,12 @@ def work_of(program: Program, scope: BookScope, known: Iterable[Read] | None = N
 Read: TypeAlias = tuple[Place, Span]
 
 
-def reads(tree: Node, frame: Frame, depth: int = 0) -> Iterator[tuple[Place, Span]]:
-    """The areas that a tree reads over all lanes of its frame, each with the span that it comes from."""
-    for node in _reading(tree):
+def reads(
+    tree: Node, frame: Frame, depth: int = 0, nodes: Iterable[Node] | None = None
+) -> Iterator[tuple[Place, Span]]:
+    """The areas that a tree reads over all lanes of its frame, each with the span that it comes from; `nodes` are all
+    nodes of the tree, if they are known."""
+    for node in _reading(tree, list(walk(tree) if nodes is None else nodes)):
         operand: object = None
         if isinstance(node, Reference):
             operand = span_of(node, frame)
@@ -213,9 +216,8 @@ def reads(tree: Node, frame: Frame, depth: int = 0) -> Iterator[tuple[Place, Spa
 _PLACES = frozenset({"ROW", "COLUMN", "ROWS", "COLUMNS", "AREAS", "SHEET", "SHEETS", "ISREF"})
 
 
-def _reading(tree: Node) -> Iterator[Node]:
+def _reading(tree: Node, nodes: list[Node]) -> Iterator[Node]:
     """The nodes of a tree whose values count: not a reference that is only asked where it lies."""
-    nodes = list(walk(tree))
     if not any(isinstance(node, Call) and node.function in _PLACES for node in nodes):
         yield from nodes
         return

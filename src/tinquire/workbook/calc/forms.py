@@ -60,13 +60,6 @@ class Scatter:
         own, wanted = (item.columns.astype(np.int64) * (MAX_ROW + 1) + item.rows for item in (self, part))
         return np.searchsorted(own, wanted)
 
-    def joined(self, parts: Sequence[Scatter]) -> Scatter:
-        """Parts of one form together, in the order of their cells."""
-        rows = np.concatenate([part.rows for part in parts])
-        columns = np.concatenate([part.columns for part in parts])
-        order = np.lexsort((rows, columns))
-        return replace(self, rows=rows[order], columns=columns[order])
-
     def by_column(self) -> Iterator[tuple[int, slice]]:
         """Each column, and where its cells lie among all."""
         bounds = np.flatnonzero(np.concatenate([[True], np.diff(self.columns) != 0, [True]])).tolist()

@@ -45,7 +45,7 @@ def make_plan(book: Workbook, scope: BookScope, skipped: list[CellNote]) -> Plan
     for sheet in book.sheets():
         programs, scatters = sheet_forms(sheet, scope, skipped)
         members += [*programs, *scatters]
-    known = [list(reads(member.tree, member.frame(scope))) for member in members]
+    known = [list(reads(member.tree, member.frame(scope), nodes=scope.trees.nodes(member.tree))) for member in members]
     filled = Filled(members)
     needs, own = [], []
     for index, of_it in enumerate(known):

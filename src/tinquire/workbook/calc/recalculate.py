@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
-from tinquire.cells.address import cell_name
+from tinquire.cells.address import cell_name, parse_cell
+from tinquire.cells.values import CellError
 from tinquire.formula.engine.conversions import NOTATION, Notation
 from tinquire.formula.engine.dependency_order import Place
 from tinquire.workbook.calc.column_formulas import DYNAMIC, VOLATILE, CellNote, Program
@@ -49,16 +50,28 @@ def _recalculate(book: Workbook, scope: BookScope, changed: Iterable[Place] | No
     for _ in range(PASSES):
         if runner.respilled:  # what reads the cells that are filled now, or are no longer, has to come after them
             plan = make_plan(book, scope, [])
-        elif not again:
+            moved = runner.pass_through(plan, only)
+        elif again:
+            moved = runner.pass_again(plan)
+        else:
             break
-        if not runner.pass_through(plan, only) and not runner.respilled:
+        if not moved and not runner.respilled:
             break
     else:
         runner.settle(plan, only, first_pass)
     report.changes = net_changes(report.changes)
+    report.errors = list(_standing(report.errors, book))
     for member in plan.members:
         _note_calls(member, report)
     return report
+
+
+def _standing(errors: Iterable[CellNote], book: Workbook) -> Iterator[CellNote]:
+    """Errors that are there in the end, each once: a cell that was run several times may have had others before."""
+    last = {(note.sheet, note.cell): note for note in errors}
+    for note in last.values():
+        if isinstance(book.sheet(note.sheet).value(*parse_cell(note.cell)), CellError):
+            yield note
 
 
 def _note_calls(member: Program | Scatter, report: Recalculation) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 
@@ -75,7 +76,7 @@ class ResultStore:
         self.report = report
         #: What is in the way of spilling formulas, by sheet, row and column.
         self.hindered: dict[tuple[str, int, int], str] = {}
-        self._waiting: list[Scatter] = []
+        self._waiting: dict[str, list[Scatter]] = defaultdict(list)
 
     def store(self, program: Program, row: int, column: int, values: Column, *, blanks: bool = False) -> None:
         """Keep results of a run of cells; remember what changed and note what is in error."""
@@ -97,36 +98,37 @@ class ResultStore:
         values = blank_to_zero(values)
         dense = self.scope.dense(cells.sheet)
         if dense is None:
-            self._store_scattered(cells, values)
+            self._store_scattered(cells.sheet, cells.rows, cells.columns, values)
         else:
             dense.put(cells.rows, cells.columns, values)
-            self._waiting.append(cells)
+            self._waiting[cells.sheet].append(cells)
 
     def flush(self) -> None:
         """Bring results of scattered cells into their sheets."""
-        waiting, self._waiting = self._waiting, []
-        by_form: dict[tuple[str, int], list[Scatter]] = defaultdict(list)
-        for cells in waiting:
-            by_form[cells.sheet, id(cells.tree)].append(cells)
-        for parts in by_form.values():
-            first = parts[0]
-            whole = first if len(parts) == 1 else first.joined(parts)
-            dense = self.scope.dense(first.sheet)
+        waiting, self._waiting = self._waiting, defaultdict(list)
+        for sheet, parts in waiting.items():
+            rows = np.concatenate([part.rows for part in parts])
+            columns = np.concatenate([part.columns for part in parts])
+            order = np.lexsort((rows, columns))
+            rows, columns = rows[order], columns[order]
+            dense = self.scope.dense(sheet)
             assert dense is not None
-            self._store_scattered(whole, dense.gather(whole.rows, whole.columns))
+            self._store_scattered(sheet, rows, columns, dense.gather(rows, columns))
 
-    def _store_scattered(self, cells: Scatter, values: Column) -> None:
-        sheet = self.book.sheet(cells.sheet)
-        for column, at in cells.by_column():
-            rows, own = cells.rows[at], values.slice(at.start, at.stop)
-            before = sheet.gather(rows, np.full(len(rows), column, np.int32))
+    def _store_scattered(self, name: str, rows: Codes, columns: Codes, values: Column) -> None:
+        """Results of cells in the order of their columns and rows."""
+        sheet = self.book.sheet(name)
+        bounds = np.flatnonzero(np.concatenate([[True], np.diff(columns) != 0, [True]])).tolist()
+        for start, end in pairwise(bounds):
+            column, own_rows, own = int(columns[start]), rows[start:end], values.slice(start, end)
+            before = sheet.gather(own_rows, columns[start:end])
             different = self._different(before, own)
             if len(different):
                 self.report.changes.append(
-                    ChangedResults(sheet.name, column, rows[different], before.take(different), own.take(different))
+                    ChangedResults(sheet.name, column, own_rows[different], before.take(different), own.take(different))
                 )
-            sheet.store_cells(column, rows, own, rows[different])
-            self._note_errors(cells.sheet, column, rows, own, cells.formula)
+            sheet.store_cells(column, own_rows, own, own_rows[different])
+            self._note_errors(name, column, own_rows, own)
 
     def _different(self, before: Column, after: Column) -> Codes:
         """Where values differ by more than their last digit, which is counted."""
@@ -137,12 +139,15 @@ class ResultStore:
         self.report.last_digits += int(alike.sum())
         return np.flatnonzero(differs & ~alike)
 
-    def _note_errors(self, sheet: str, column: int, rows: Codes, values: Column, formula: Formula) -> None:
+    def _note_errors(
+        self, sheet: str, column: int, rows: Codes, values: Column, formula: Formula | None = None
+    ) -> None:
         wrong = values.kinds == Kind.ERROR
         for index in np.flatnonzero(wrong).tolist() if wrong.any() else ():
             row = int(rows[index])
             hindered = self.hindered.get((sheet, row, column), "")
-            text = text_at(formula, row, column)
+            own = formula or self.book.sheet(sheet).formula(row, column)
+            text = "" if own is None else text_at(own, row, column)
             self.report.errors.append(
                 CellNote(sheet, cell_name(row, column), text, f"it gives {values[index]}{hindered}")
             )

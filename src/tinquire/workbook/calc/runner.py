@@ -54,19 +54,45 @@ class Runner:
         changed = None if only is None else [*only, *self.respilled]
         self.respilled = []
         for batch in plan.order:
-            own = len(batch) > 1 or plan.own[batch[0]]
             parts = [plan.members[index] if changed is None else plan.touched(index, changed) for index in batch]
             if not any(parts):
                 continue
-            if own:
-                self._run_own(plan, batch, None if changed is None else parts)
-            else:
-                self.run(parts[0])  # type: ignore[arg-type]
+            own = self._run_parts(plan, batch, parts, whole=changed is None)
             if changed is not None:
                 for index, part in zip(batch, parts, strict=True):
                     changed += _areas(plan.members[index] if own or part is None else part)
         self.store.flush()
         return self.report.changed - before
+
+    def pass_again(self, plan: Plan) -> int:
+        """Run what reads cells that it does not name, and what reads a result that changes by that; how many change."""
+        before = self.report.changed
+        changed = self.respilled
+        self.respilled = []
+        for batch in plan.order:
+            moving = any(plan.members[index].calls & DYNAMIC for index in batch)
+            parts = [plan.members[index] if moving else plan.touched(index, changed) for index in batch]
+            if not any(parts):
+                continue
+            mark = len(self.report.changes)
+            self._run_parts(plan, batch, parts, whole=moving)
+            self.store.flush()
+            changed += [
+                (change.sheet, Area(int(change.rows[0]), change.column, int(change.rows[-1]), change.column))
+                for change in self.report.changes[mark:]
+            ]
+        return self.report.changed - before
+
+    def _run_parts(
+        self, plan: Plan, batch: tuple[int, ...], parts: list[Program | Scatter | None], *, whole: bool
+    ) -> bool:
+        """Run parts of a batch; whether it depends on itself, so that more may have been run."""
+        own = len(batch) > 1 or plan.own[batch[0]]
+        if own:
+            self._run_own(plan, batch, None if whole else parts)
+        else:
+            self.run(parts[0])  # type: ignore[arg-type]
+        return own
 
     def _run_own(self, plan: Plan, batch: tuple[int, ...], parts: list[Program | Scatter | None] | None) -> None:
         """Members that depend on each other: all of them, or what depends on the parts that are touched."""
