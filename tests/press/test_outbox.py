@@ -10,11 +10,13 @@ from pathlib import Path
 import pytest
 
 from jobs import reader
+from press import kills
 from tinquire.base.faults import TinQuireError
+from tinquire.base.placing import Placement
 from tinquire.docket import load_docket, parse_period
 from tinquire.press.make import make
-from tinquire.press.publish import publish
-from tinquire.press.record.daybook import Daybook
+from tinquire.press.publish import publish, settle
+from tinquire.press.record.daybook import Daybook, RunRecord
 from tinquire.workbook import Sheet, Workbook
 
 AT = datetime(2026, 11, 3, 9, tzinfo=UTC)
@@ -76,7 +78,40 @@ def test_a_move_that_fails_gives_back_what_was_there(tmp_path, monkeypatch):
     assert moved and "nothing was changed" in caught.value.faults[0].do
     after = {path: path.read_bytes() for path in tmp_path.rglob("*") if path.is_file()}
     changed = {path.name for path in {*before, *after} if before.get(path) != after.get(path)}
-    assert changed == {"a.csv"}
+    assert changed == {"a.csv", "daybook.sqlite"} and len(Daybook(tmp_path).runs()) == 1
+
+
+@pytest.mark.skipif(not hasattr(os, "fork"), reason="kills a process of its own")
+def test_a_run_that_is_killed_leaves_the_old_pack_or_the_new(tmp_path):
+    tally = kills.many(60, 11, tmp_path)
+    assert tally["cut"] > 30 and min(tally.values()) > 5
+
+
+def test_a_pack_that_waits_to_be_put_in_place(tmp_path, monkeypatch):
+    """One file cannot be moved, nor moved back: the plan stays, and every command says so until it can."""
+    run(tmp_path, "first", ["ann"])
+    move = os.replace
+
+    def failing(source, target):
+        if Path(target).name == "first two.xlsx":
+            raise PermissionError(13, "the file is open elsewhere")
+        move(source, target)
+
+    monkeypatch.setattr(os, "replace", failing)
+    with pytest.raises(TinQuireError, match="first two[.]xlsx could not be put back"):
+        run(tmp_path, "first", ["ann", "bob"])
+    with pytest.raises(TinQuireError, match="could not be put back"):
+        settle(tmp_path)
+    monkeypatch.undo()
+    assert "cleared" in settle(tmp_path)[0] and not list(tmp_path.rglob(".making*"))
+    # Files aside that a person took away: only the run itself can help.
+    book = Daybook(tmp_path)
+    number = book.begin_publication()
+    lost = Placement(tmp_path / "out" / "lost.xlsx", tmp_path / "out" / ".making-x", 0, stood=False)
+    book.plan_publication(number, RunRecord("first", "2026-10", AT, "t", (), ()), [lost])
+    with pytest.raises(TinQuireError, match="run the docket again"):
+        settle(tmp_path)
+    assert "was completed" in run(tmp_path, "first", ["ann"])[0] and not book.publications()
 
 
 def test_now_in_a_workbook_is_that_of_the_run(tmp_path):

@@ -1,12 +1,11 @@
-"""Files that appear whole or not at all: one, or many at once; and originals kept before they are changed."""
+"""Files that appear whole or not at all, and originals kept before they are changed."""
 
 from __future__ import annotations
 
 import contextlib
 import os
 import shutil
-import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from datetime import date
 from itertools import count
 from pathlib import Path
@@ -14,7 +13,7 @@ from typing import BinaryIO
 
 from tinquire.base.faults import AccessError, Fault
 
-__all__ = ["ORIGINALS", "keep_original", "open_atomic", "write_all", "write_atomic"]
+__all__ = ["ORIGINALS", "keep_original", "open_atomic", "write_atomic"]
 
 _NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
 #: Of a long name only this much goes into the name of the file beside it; four bytes a character, 255 are allowed.
@@ -118,70 +117,3 @@ def keep_original(path: Path) -> Path:
         why = error.strerror or str(error)
         raise AccessError(Fault("keeping the original", why, str(copy), "make its folder writable")) from None
     return copy
-
-
-def write_all(files: Sequence[tuple[Path, bytes]]) -> None:
-    """Write files into folders aside on the same disks, then move each to its place; what was there is kept aside until
-    the last one stands.
-
-    Raises: AccessError when one cannot be written or moved. All that was moved is moved back; what cannot be is said,
-    and stays in the folder aside.
-    """
-    asides: dict[Path, Path] = {}
-    moved: list[tuple[Path, Path | None]] = []
-    path = Path()
-    try:
-        staged = []
-        for number, (path, data) in enumerate(files):
-            if path.parent not in asides:
-                path.parent.mkdir(parents=True, exist_ok=True)
-                asides[path.parent] = Path(tempfile.mkdtemp(prefix=".making-", dir=path.parent))
-            if path.exists():
-                # A file that is locked by a program, or marked read-only, stops us before the first move.
-                with path.open("r+b"):
-                    pass
-            staged.append((_write_synced(asides[path.parent] / f"{number}-new", data), path))
-        for number, (aside, path) in enumerate(staged):
-            before = asides[path.parent] / f"{number}-before" if path.exists() else None
-            if before is not None:
-                os.replace(path, before)  # noqa: PTH105 - one name for all moves here
-            moved.append((path, before))
-            os.replace(aside, path)  # noqa: PTH105
-    except OSError as error:
-        why = (error.strerror or str(error)).strip()
-        left = _move_back(moved)
-        if left:
-            asides.clear()  # they hold the only copies
-        do = "close it in other programs, or make its folder writable; "
-        do += (
-            f"{', '.join(left)} could not be put back: see the folders .making-* beside"
-            if left
-            else "nothing was changed"
-        )
-        raise AccessError(Fault("writing the pack", f"{why[:1].lower()}{why[1:]}", str(path), do)) from None
-    finally:
-        for folder in asides.values():
-            shutil.rmtree(folder, ignore_errors=True)
-
-
-def _write_synced(path: Path, data: bytes) -> Path:
-    """A file on the disk, not only on its way there."""
-    with path.open("xb") as stream:
-        stream.write(data)
-        stream.flush()
-        os.fsync(stream.fileno())
-    return path
-
-
-def _move_back(moved: Sequence[tuple[Path, Path | None]]) -> list[str]:
-    """Put everything back as it was, the last first; the names of what could not be."""
-    left = []
-    for path, before in reversed(moved):
-        try:
-            if before is not None:
-                os.replace(before, path)  # noqa: PTH105
-            else:
-                path.unlink(missing_ok=True)
-        except OSError:
-            left.append(path.name)
-    return left

@@ -1,46 +1,173 @@
-"""A pack written in one go: outputs, then mails, then the record."""
+"""A pack put in place as one transaction: written aside, planned in the daybook, moved, and recorded.
+
+Where it breaks off, the next command finds the plan: before it was complete nothing had been moved, and what was
+written aside is cleared; afterwards the rest of it is done. A person never finds half of a pack, or old mails beside
+a new one.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 from tinquire import __version__
-from tinquire.base.atomic_files import write_all
+from tinquire.base.faults import AccessError, DataError, Fault
+from tinquire.base.placing import Placement, cannot_place, clear, complete, free_aside, place, put_back, stage, unplaced
 from tinquire.press.make import Pack
 from tinquire.press.outputs.kinds import OUTPUTS
 from tinquire.press.outputs.output import Made, OutputKind
-from tinquire.press.record.daybook import Daybook, digest
+from tinquire.press.record.daybook import Daybook, Publication, RunRecord, digest
 
-__all__ = ["publish"]
+__all__ = ["publish", "settle"]
+
+#: A file that whoever puts files in place holds locked. It stays: taking it away would let two hold it.
+_LOCK = ".daybook.lock"
+#: How long another run that is putting its files in place is waited for, in seconds.
+_PATIENCE = 30.0
 
 
 def publish(pack: Pack, at: datetime) -> list[str]:
-    """Write outputs, then mails, then the record. Returns notes on what was taken away.
+    """Write outputs, mails and the record. Returns notes on what was taken away, or settled first.
 
     Everything is written aside first; only when all of it is on disk does anything take its place. Raises
     AccessError, with nothing changed, when something cannot be written, or a source is no longer what was read.
     """
-    docket, base = pack.results.docket, pack.results.docket.base
+    base = pack.results.docket.base
     read = [
         (name, file.shown, file.rows, file.digest.text)
         for name, gathered in pack.results.sources.items()
         for file in gathered.files
     ]
-    files = [(kind, made) for kind in OUTPUTS for made in pack.files[kind.part]]
-    write_all([(made.path, made.data) for _, made in files])
-    notes = [note for kind in OUTPUTS if kind.swept for note in _sweep(pack, kind)]
-    Daybook(base).record_run(
-        docket.model.title,
-        pack.results.period.text,
-        at,
-        f"tinquire {__version__}",
-        read,
-        [(_record_name(kind, made), _relative_path(made.path, base), digest(made.data)) for kind, made in files],
-        [(digest(made.data), made.sources) for _, made in files if made.sources],
-        pack.results.facts,
-    )
-    return notes
+    book = Daybook(base)
+    with _locked(base):
+        notes = [note for broken in book.publications() for note in _settle(book, broken, lossy=True)]
+        old = [path for kind in OUTPUTS if kind.swept for path in _outdated(pack, kind)]
+        number = book.begin_publication()
+        asides: list[Path] = []
+        placements: list[Placement] = []
+        try:
+            record = _stage(pack, at, read, old, partial(_next_aside, book, number, asides), placements)
+        except BaseException as error:
+            _end(book, number, asides, placed=False)
+            if isinstance(error, OSError):
+                raise cannot_place(error, ()) from None
+            raise
+        book.plan_publication(number, record, placements)
+        try:
+            place(placements)
+        except OSError as error:
+            raise _undone(book, number, placements, asides, error) from None
+        _end(book, number, asides, placed=True)
+    return [*notes, *(f"{path.name} of an earlier run was taken out of the outbox" for path in old)]
+
+
+def _next_aside(book: Daybook, number: int, asides: list[Path], folder: Path) -> Path:
+    """A folder aside that the daybook knows before it is there."""
+    asides.append(free_aside(folder))
+    book.note_asides(number, asides)
+    return asides[-1]
+
+
+def _stage(
+    pack: Pack, at: datetime, read: Sequence[tuple[str, str, int, str]], old: Sequence[Path],
+    aside_for: Callable[[Path], Path], placements: list[Placement],
+) -> RunRecord:  # fmt: skip
+    """Write all files of a pack aside, one after the other, and return what is kept of the run. Raises OSError."""
+    docket = pack.results.docket
+    made_files: list[tuple[str, str, str]] = []
+    sourced = []
+
+    def contents() -> Iterator[tuple[Path, bytes]]:
+        for kind in OUTPUTS:
+            for made in pack.files[kind.part]:
+                data = made.data
+                content = digest(data)
+                made_files.append((_record_name(kind, made), _relative_path(made.path, docket.base), content))
+                if made.sources:
+                    sourced.append((content, made.sources))
+                yield made.path, data
+
+    placements.extend(stage(contents(), old, aside_for))
+    tool = f"tinquire {__version__}"
+    period, facts = pack.results.period.text, pack.results.facts
+    return RunRecord(docket.model.title, period, at, tool, read, made_files, sourced, facts)
+
+
+def settle(base: Path) -> list[str]:
+    """Complete or take back what a run that was broken off left in a job's folder. Returns notes on what was done.
+
+    Raises AccessError when files cannot be moved, or another run is putting its files in place; DataError when files
+    aside are lost, so that the run has to be made again.
+    """
+    book = Daybook(base)
+    if not book.publications():
+        return []
+    with _locked(base):
+        return [note for broken in book.publications() for note in _settle(book, broken)]
+
+
+def _settle(book: Daybook, broken: Publication, *, lossy: bool = False) -> list[str]:
+    """Settle one publication; with `lossy` also one whose files aside are lost: they are about to be made again."""
+    stopped = f"completing the run of {broken.period}, broken off on {broken.at}"
+    if broken.state == "placing":
+        lost = unplaced(broken.placements)
+        if lost and not lossy:
+            why = f"{lost[0].name} is lost: it is neither in its place nor in {broken.placements[0].aside.name}"
+            raise DataError(Fault(stopped, why, str(lost[0].parent), "run the docket again"))
+        try:
+            complete(broken.placements)
+        except OSError as error:
+            why = (error.strerror or str(error)).strip()
+            do = "close it in other programs, or make its folder writable; then give this command again"
+            raise AccessError(Fault(stopped, f"{why[:1].lower()}{why[1:]}", str(error.filename or ""), do)) from None
+        note = f"the run of {broken.period} of {broken.at} was broken off while it put files in place; it was completed"
+    else:
+        left = put_back(broken.placements)
+        if left:
+            do = "close it in other programs, or make its folder writable; then give this command again"
+            raise AccessError(Fault(stopped, f"{left[0].name} could not be put back", str(left[0]), do))
+        note = "a run was broken off before it put files in place; what it had written aside was cleared"
+    _end(book, broken.number, broken.asides, placed=broken.state == "placing")
+    return [note]
+
+
+def _end(book: Daybook, number: int, asides: Sequence[Path], *, placed: bool) -> None:
+    """Nothing is under way any more. The folders aside go first: while the daybook knows of them, they are found."""
+    clear(asides, book.path.parent)
+    book.end_publication(number, placed=placed)
+
+
+def _undone(
+    book: Daybook, number: int, placements: list[Placement], asides: list[Path], error: OSError
+) -> AccessError:  # fmt: skip
+    """Put everything back. What could not be stays planned, for the next command."""
+    book.undo_publication(number)
+    left = put_back(placements)
+    if not left:
+        _end(book, number, asides, placed=False)
+    return cannot_place(error, left)
+
+
+@contextmanager
+def _locked(base: Path) -> Iterator[None]:
+    """Nobody else puts files in place in this folder. Raises AccessError."""
+    from filelock import FileLock, Timeout
+
+    lock = FileLock(base / _LOCK)
+    try:
+        lock.acquire(timeout=_PATIENCE)
+    except Timeout:
+        why = "another run is putting its files in place"
+        raise AccessError(Fault("writing files", why, str(base), "wait until it is done, and try again")) from None
+    except OSError as error:
+        raise cannot_place(error, ()) from None
+    try:
+        yield
+    finally:
+        lock.release()
 
 
 def _record_name(kind: OutputKind, made: Made) -> str:
@@ -48,17 +175,14 @@ def _record_name(kind: OutputKind, made: Made) -> str:
     return kind.word if kind.swept else made.name
 
 
-def _sweep(pack: Pack, kind: OutputKind) -> list[str]:
-    """Take away files that earlier runs of this docket and period made and this run did not: old mails must not be
-    sent. Files of other dockets, and those placed by hand, stay."""
+def _outdated(pack: Pack, kind: OutputKind) -> list[Path]:
+    """Files that earlier runs of this docket and period made and this run did not: old mails must not be sent. Files of
+    other dockets, and those placed by hand, are not among them."""
     base = pack.results.docket.base
     made = {item.path for item in pack.files[kind.part]}
     known = Daybook(base).files_made(pack.results.docket.model.title, pack.results.period.text, kind.word)
     old = sorted(path for path in (base / file for file in known) if path.parent == pack.outbox and path.is_file())
-    old = [path for path in old if path not in made]
-    for path in old:
-        path.unlink()
-    return [f"{path.name} of an earlier run was taken out of the outbox" for path in old]
+    return [path for path in old if path not in made]
 
 
 def _relative_path(path: Path, base: Path) -> str:

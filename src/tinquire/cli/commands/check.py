@@ -1,4 +1,4 @@
-"""tinquire check: say all that is wrong, at once, without writing."""
+"""tinquire check: say all that is wrong, at once, without making anything."""
 
 from __future__ import annotations
 
@@ -23,6 +23,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
     docket = load_docket(options.docket)
     period = parse_period(options.period, docket.model.period)
+    shared.settle_folder(docket.base, terminal)
     pack = make(docket, period, environment=os.environ, progress=terminal.progress)
     terminal.heading(f"{docket.model.title}, {period.long}")
     tell_work(pack.results, terminal)

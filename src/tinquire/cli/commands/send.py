@@ -49,6 +49,7 @@ def send_outbox(
         raise UseError(
             Fault("finding the outbox", unfilled[0].why, docket.where("outbox"), "use the period's slots only")
         )
+    shared.settle_folder(docket.base, terminal)
     mails = outgoing(docket.base / folder, docket.base)
     if only_list:
         rows = [[_state(mail), ", ".join(mail.to), mail.subject, ", ".join(mail.attachments)] for mail in mails]

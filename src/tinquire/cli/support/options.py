@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from tinquire.base.faults import Fault, UseError
+from tinquire.cli.support.terminal import Terminal
 
-__all__ = ["add_docket", "add_json", "add_now", "clock", "local_clock", "moment", "typed_value"]
+__all__ = ["add_docket", "add_json", "add_now", "clock", "local_clock", "moment", "settle_folder", "typed_value"]
 
 
 def add_docket(parser: argparse.ArgumentParser) -> None:
@@ -46,6 +47,14 @@ def clock() -> datetime:
 def local_clock() -> datetime:
     """The time as the clock on the wall shows it, which is what NOW means in a workbook."""
     return clock().astimezone().replace(tzinfo=None)
+
+
+def settle_folder(base: Path, terminal: Terminal) -> None:
+    """Complete or take back what a run that was broken off left in a job's folder, and say so. Raises TinQuireError."""
+    from tinquire.press.publish import settle
+
+    for note in settle(base):
+        terminal.line("note", note)
 
 
 def typed_value(text: str) -> Any:

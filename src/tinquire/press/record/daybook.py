@@ -13,18 +13,26 @@ from pathlib import Path
 from typing import Any
 
 from tinquire.base.faults import AccessError, Fault
+from tinquire.base.placing import Placement
 from tinquire.press.record.cell_sources import CellSources
 from tinquire.press.record.packing import pack_cells, pack_origin, unpack_cells, unpack_origin
 from tinquire.tables import Origin
 
-__all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "digest"]
+__all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "Publication", "RunRecord", "digest"]
 
 DAYBOOK_NAME = "daybook.sqlite"
 #: How long to wait for another run that is writing, in seconds.
 _PATIENCE = 30.0
-_VERSION = 5
-#: The versions from which on there are facts, and what cells are made of.
-_FACTS_SINCE, _SOURCED_SINCE = 3, 5
+_VERSION = 6
+#: The versions from which on there are facts, what cells are made of, and files on their way to their places.
+_FACTS_SINCE, _SOURCED_SINCE, _PUBLICATIONS_SINCE = 3, 5, 6
+#: A run's files on their way to their places: folders aside and placements as JSON.
+_PUBLICATIONS = """
+CREATE TABLE publication (
+    id INTEGER PRIMARY KEY, state TEXT NOT NULL, run INTEGER REFERENCES run, asides TEXT NOT NULL, plan TEXT NOT NULL
+);
+CREATE INDEX made_digest ON made (digest);
+"""
 #: What cells of outputs are made of, as it is packed; many of them are of rows of one table.
 _SOURCED = """
 DROP TABLE IF EXISTS origin;
@@ -70,8 +78,21 @@ _FILES = """
 SELECT DISTINCT file FROM made JOIN run ON run.id = made.run WHERE docket = ? AND period = ? AND output = ?
 """
 _MAIL = "SELECT state, at, digest = ? FROM sent WHERE message_id = ? ORDER BY digest = ? DESC, at DESC LIMIT 1"
+#: Of outputs that a run has written again, what was kept of the older.
 _DELETE_OLDER = """
-DELETE FROM cells_of WHERE digest IN (SELECT digest FROM made WHERE output = ? AND file = ? AND run < ?)
+DELETE FROM cells_of WHERE digest IN (
+    SELECT older.digest FROM made JOIN made AS older ON older.output = made.output AND older.file = made.file
+    WHERE made.run = ? AND older.run < made.run
+) AND digest NOT IN (SELECT digest FROM made WHERE run = ?)
+"""
+#: What was kept of a run's outputs, unless another run made the same.
+_DELETE_OWN = """
+DELETE FROM cells_of WHERE digest IN (SELECT digest FROM made WHERE run = ?)
+AND digest NOT IN (SELECT digest FROM made WHERE run <> ?)
+"""
+_PUBLISHING = """
+SELECT publication.id, state, period, at, asides, plan FROM publication LEFT JOIN run ON run.id = publication.run
+ORDER BY publication.id
 """
 _DELETE_UNUSED = "DELETE FROM rows_read WHERE id NOT IN (SELECT read FROM cells_of WHERE read IS NOT NULL)"
 _CELL = """
@@ -94,6 +115,34 @@ class MailState:
     same: bool
 
 
+@dataclass(frozen=True, slots=True)
+class RunRecord:
+    """What is kept of a run: sources (source, file, rows, digest), outputs (output, file, digest), what cells of
+    outputs are made of, by the outputs' digests, and what checks of the next period look back on."""
+
+    docket: str
+    period: str
+    at: datetime
+    tool: str
+    read: Sequence[tuple[str, str, int, str]]
+    made: Sequence[tuple[str, str, str]]
+    sourced: Iterable[tuple[str, Sequence[CellSources]]] = ()
+    facts: Mapping[str, object] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Publication:
+    """A run's files on their way to their places: `state` is 'writing' (aside), 'placing' or 'undoing'."""
+
+    number: int
+    state: str
+    #: Of the run, once it is known.
+    period: str | None
+    at: str | None
+    asides: tuple[Path, ...]
+    placements: tuple[Placement, ...]
+
+
 class Daybook:
     """One job's daybook. Each method is one transaction, so two runs at once cannot spoil it."""
 
@@ -110,7 +159,7 @@ class Daybook:
                 connection.execute("BEGIN IMMEDIATE")
                 version = connection.execute("PRAGMA user_version").fetchone()[0]
                 if version < _VERSION:
-                    lacking = "".join((_TABLES, "", _FACTS, "", _SOURCED)[version:])
+                    lacking = "".join((_TABLES, "", _FACTS, "", _SOURCED, _PUBLICATIONS)[version:])
                     for statement in filter(str.strip, lacking.split(";")):
                         connection.execute(statement)
                     connection.execute(f"PRAGMA user_version = {_VERSION}")
@@ -123,37 +172,79 @@ class Daybook:
             do = "make its folder writable, or move a damaged daybook away"
             raise AccessError(Fault("writing the daybook", str(error), str(self.path), do)) from None
 
-    def record_run(
-        self,
-        docket: str,
-        period: str,
-        at: datetime,
-        tool: str,
-        read: Sequence[tuple[str, str, int, str]],
-        made: Sequence[tuple[str, str, str]],
-        sourced: Iterable[tuple[str, Sequence[CellSources]]] = (),
-        facts: Mapping[str, object] | None = None,
-    ) -> int:
-        """Keep a run and return its number: sources (source, file, rows, digest), outputs (output, file, digest), and
-        what cells of outputs are made of, by the outputs' digests. Of an output that is written again, what was kept of
-        the older is let go. `facts` are what checks of the next period look back on."""
+    def begin_publication(self) -> int:
+        """Note that files are about to be written aside; the number of the publication."""
         with self._open() as connection:
-            cursor = connection.execute(
-                "INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)", (docket, period, _moment(at), tool)
+            cursor = connection.execute("INSERT INTO publication VALUES (NULL, 'writing', NULL, '[]', '[]')")
+            return int(cursor.lastrowid or 0)
+
+    def note_asides(self, publication: int, asides: Sequence[Path]) -> None:
+        """Keep the folders aside, before they are made: whatever breaks off, they are found and cleared."""
+        with self._open() as connection:
+            line = (json.dumps([self._written(aside) for aside in asides]), publication)
+            connection.execute("UPDATE publication SET asides = ? WHERE id = ?", line)
+
+    def plan_publication(self, publication: int, record: RunRecord, placements: Sequence[Placement]) -> None:
+        """Keep a run and the moves that put its files in place, before the first of them: from now on a run that breaks
+        off is completed."""
+        plan = [
+            [self._written(one.path), self._written(one.aside), one.number, one.stood, one.new] for one in placements
+        ]
+        with self._open() as connection:
+            run = _record_run(connection, record)
+            line = (run, json.dumps(plan), publication)
+            connection.execute("UPDATE publication SET state = 'placing', run = ?, plan = ? WHERE id = ?", line)
+
+    def undo_publication(self, publication: int) -> None:
+        """Note that files are about to be put back: whatever breaks off, that is completed."""
+        with self._open() as connection:
+            connection.execute("UPDATE publication SET state = 'undoing' WHERE id = ?", (publication,))
+
+    def end_publication(self, publication: int, *, placed: bool) -> None:
+        """The files of a publication are in their places, or nothing of it is there: then its run is forgotten."""
+        with self._open() as connection:
+            (run,) = connection.execute("SELECT run FROM publication WHERE id = ?", (publication,)).fetchone()
+            if run is not None and placed:
+                connection.execute(_DELETE_OLDER, (run, run))
+            elif run is not None:
+                connection.execute(_DELETE_OWN, (run, run))
+                for table in ("read", "made", "fact"):
+                    connection.execute(f"DELETE FROM {table} WHERE run = ?", (run,))
+                connection.execute("DELETE FROM run WHERE id = ?", (run,))
+            connection.execute(_DELETE_UNUSED)
+            connection.execute("DELETE FROM publication WHERE id = ?", (publication,))
+
+    def publications(self) -> list[Publication]:
+        """Publications that have not ended: broken off, or under way in another process."""
+        found = self._read(_PUBLISHING, since=_PUBLICATIONS_SINCE)
+        folder = self.path.parent
+        return [
+            Publication(
+                number,
+                state,
+                period,
+                at,
+                tuple(folder / aside for aside in json.loads(asides)),
+                tuple(Placement(folder / path, folder / aside, *rest) for path, aside, *rest in json.loads(plan)),
             )
-            number = int(cursor.lastrowid or 0)
-            connection.executemany("INSERT INTO read VALUES (?, ?, ?, ?, ?)", [(number, *line) for line in read])
-            connection.executemany("INSERT INTO made VALUES (?, ?, ?, ?)", [(number, *line) for line in made])
-            _keep_sourced(connection, number, made, sourced)
-            kept = [(number, name, json.dumps(value)) for name, value in (facts or {}).items()]
-            connection.executemany("INSERT INTO fact VALUES (?, ?, ?)", kept)
-            return number
+            for number, state, period, at, asides, plan in found
+        ]
+
+    def _written(self, path: Path) -> str:
+        """A path as it is kept: from the daybook's folder on when it is in it, so that the folder may be moved."""
+        try:
+            return path.relative_to(self.path.parent).as_posix()
+        except ValueError:
+            return str(path)
 
     def _read(self, query: str, values: Sequence[object] = (), *, since: int = 1) -> list[tuple[Any, ...]]:
         """The lines of a question, asked of a connection that cannot write; none where there is no daybook, or one of a
         version before the table was there. Raises AccessError."""
         if not self.path.exists():
             return []
+        if self.path.with_name(f"{DAYBOOK_NAME}-journal").exists():
+            with self._open():  # a writer was killed: what it left half done is taken back
+                pass
         try:
             with closing(
                 sqlite3.connect(f"{self.path.absolute().as_uri()}?mode=ro", timeout=_PATIENCE, uri=True)
@@ -225,12 +316,21 @@ class Daybook:
                 )
 
 
-def _keep_sourced(
-    connection: sqlite3.Connection, run: int, made: Sequence[tuple[str, str, str]],
-    sourced: Iterable[tuple[str, Sequence[CellSources]]],
-) -> None:  # fmt: skip
+def _record_run(connection: sqlite3.Connection, record: RunRecord) -> int:
+    """Keep a run and return its number."""
+    line = (record.docket, record.period, _moment(record.at), record.tool)
+    cursor = connection.execute("INSERT INTO run (docket, period, at, tool) VALUES (?, ?, ?, ?)", line)
+    number = int(cursor.lastrowid or 0)
+    connection.executemany("INSERT INTO read VALUES (?, ?, ?, ?, ?)", [(number, *line) for line in record.read])
+    connection.executemany("INSERT INTO made VALUES (?, ?, ?, ?)", [(number, *line) for line in record.made])
+    _keep_sourced(connection, record.sourced)
+    kept = [(number, name, json.dumps(value)) for name, value in (record.facts or {}).items()]
+    connection.executemany("INSERT INTO fact VALUES (?, ?, ?)", kept)
+    return number
+
+
+def _keep_sourced(connection: sqlite3.Connection, sourced: Iterable[tuple[str, Sequence[CellSources]]]) -> None:
     """Keep what cells of outputs are made of; rows that several of them are of are kept once."""
-    connection.executemany(_DELETE_OLDER, [(output, file, run) for output, file, _ in made])
     kept: dict[int, int] = {}
     for content, cells in sourced:
         connection.execute("DELETE FROM cells_of WHERE digest = ?", (content,))
@@ -242,7 +342,6 @@ def _keep_sourced(
             read = None if cell.origin is None else kept[id(cell.origin)]
             line = (content, read, *pack_cells(cell))
             connection.execute(f"INSERT INTO cells_of VALUES ({', '.join('?' * len(line))})", line)
-    connection.execute(_DELETE_UNUSED)
 
 
 def _moment(at: datetime) -> str:
