@@ -5,10 +5,11 @@ from __future__ import annotations
 import io
 import zipfile
 import zlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 
 from tinquire.base.faults import AccessError, DataError, Fault
+from tinquire.base.parallel import map_in_order
 from tinquire.packages.deflate import CHUNK, DAMAGE, crc32, deflate, inflate, unpacker
 from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.zip_directory import CENTRAL, DESCRIPTOR_FLAG, END, LOCAL, UTF8_FLAG, Member, read_directory
@@ -21,6 +22,8 @@ MAX_PART = 4 << 30
 #: A part larger than a megabyte that inflates by more than this factor is a bomb: text of cells reaches about 60.
 MAX_RATIO = 300
 _BOMB_FLOOR = 1 << 20
+#: At most so much is unpacked at once: what lies about its size unfolds to some tens of megabytes before it is caught.
+_STEP = 1 << 16
 #: Entries carry one fixed time stamp, so that equal content gives equal bytes (1980-01-01, the format's first day).
 _DOS_DATE = 0x0021
 #: How a file of the old binary kind begins, and what stands at the beginning of an OpenDocument package.
@@ -45,6 +48,8 @@ class Archive:
             members = list(read_directory(data)[0].values())
         except Unusual:
             members = [Member.of(entry) for entry in self._zip.infolist()]
+        #: Members whose content was seen to be as long as stated, with the checksum stated.
+        self._sound: set[str] = set()
         self._members = {member.name: member for member in members if member.name[-1:] not in ("", "/")}
 
     @cached_property
@@ -75,6 +80,7 @@ class Archive:
             raise self._damaged(member, str(error)) from None
         if len(content) != size:
             raise AccessError(Fault("opening a workbook", f"its part '{member}' has a wrong size", self.name, _AGAIN))
+        self._sound.add(member)
         return content
 
     def chunks(self, member: str) -> Iterator[bytes]:
@@ -83,22 +89,45 @@ class Archive:
         packed = self._plain(entry)
         if packed is None or entry.size <= CHUNK:
             yield self.read(member)
-            return
-        step = max(int(len(packed) * CHUNK / entry.size), 1)
+        else:
+            yield from self._unpacked(entry, packed)
+
+    def _unpacked(self, entry: Member, packed: memoryview) -> Iterator[bytes]:
+        """A plain member's content piece by piece. Raises AccessError for damage, at the end for a wrong checksum."""
+        step = min(max(int(len(packed) * CHUNK / max(entry.size, 1)), 1), _STEP)
         worker = unpacker()
         size = crc = 0
         for start in range(0, len(packed), step):
             try:
                 content: bytes = worker.decompress(packed[start : start + step])
             except DAMAGE as error:
-                raise self._damaged(member, str(error)) from None
+                raise self._damaged(entry.name, str(error)) from None
             size, crc = size + len(content), crc32(content, crc)
             if size > entry.size:
                 break
             if content:
                 yield content
         if size != entry.size or crc != entry.crc:
-            raise self._damaged(member, "its checksum is wrong")
+            raise self._damaged(entry.name, _WRONG_SUM)
+
+    def verify(self, member: str) -> None:
+        """Hold a member that is about to be copied against its length and checksum, once. Raises AccessError."""
+        entry = self._members[member]
+        if member in self._sound:
+            return
+        packed = self._plain(entry)
+        if packed is not None:
+            for _ in self._unpacked(entry, packed):
+                pass
+        else:
+            try:
+                with self._zip.open(entry.name) as stream:  # the standard library holds the checksum against it
+                    size = sum(map(len, iter(lambda: stream.read(CHUNK), b"")))
+            except (*_DAMAGE, KeyError) as error:
+                raise self._damaged(member, str(error)) from None
+            if size != entry.size:
+                raise self._damaged(member, "its size is wrong")
+        self._sound.add(member)
 
     def _checked(self, member: str) -> Member:
         """A member's entry. Raises DataError for bombs."""
@@ -137,14 +166,23 @@ class Archive:
             return None  # the standard library says what is wrong
         return content if crc32(content) == entry.crc else None
 
+    def verify_all(self, members: Sequence[str]) -> None:
+        """`verify` of many, two large ones at a time."""
+        for member in members:
+            if self._members[member].size <= CHUNK:
+                self.verify(member)
+        for _ in map_in_order(self.verify, [member for member in members if self._members[member].size > CHUNK]):
+            pass
+
     def packed_size(self, member: str) -> int:
         """How many bytes a member takes in the file."""
         return self._members[member].packed
 
     def packed(self, member: str) -> tuple[Member, bytes]:
-        """A member's entry and its compressed bytes as they lie in the file.
+        """A member's entry and its compressed bytes as they lie in the file, which are sound.
 
-        Raises: AccessError when they do not lie where the directory says.
+        Raises: AccessError when they do not lie where the directory says, or are damaged: what is copied must not look
+        whole when it is not.
         """
         entry = self._members[member]
         start = entry.start
@@ -155,10 +193,11 @@ class Archive:
         packed = self._data[begin : begin + entry.packed]
         if len(packed) != entry.packed:
             raise self._damaged(member, "its end is missing")
+        self.verify(member)
         return entry, packed
 
 
-_END_MISSING = "its end is missing"
+_END_MISSING, _WRONG_SUM = "its end is missing", "its checksum is wrong"
 _AGAIN = "get the file again from its source"
 
 
@@ -190,6 +229,8 @@ def write_archive(members: Mapping[str, bytes | None], base: Archive | None) -> 
 
     Members have one fixed time stamp; a copied one keeps its own.
     """
+    if base is not None:
+        base.verify_all([name for name, content in members.items() if content is None])
     out = io.BytesIO()
     central: list[bytes] = []
     for name, content in members.items():

@@ -6,11 +6,13 @@ from __future__ import annotations
 import struct
 import zipfile
 import zlib
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from dataclasses import dataclass
+from functools import lru_cache, partial
 from operator import attrgetter
 
-from tinquire.packages.deflate import crc32, deflate
+from tinquire.base.parallel import map_in_order
+from tinquire.packages.deflate import CHUNK, crc32, deflate, inflate
 from tinquire.packages.raw_xml import Unusual
 
 __all__ = [
@@ -114,9 +116,19 @@ def packed_content(data: bytes, member: Member) -> bytes:
     return data[index : index + member.packed]
 
 
-def replace_members(data: bytes, members: Mapping[str, Member], directory: int, contents: Mapping[str, bytes]) -> bytes:
+def replace_members(
+    data: bytes, members: Mapping[str, Member], directory: int, contents: Mapping[str, bytes], seen: Container[str] = ()
+) -> bytes:
     """The archive with other contents for some of its members; the others as they lie, with the space between them.
-    `directory` is where its directory begins."""
+    `directory` is where its directory begins; `seen` names members that are known to be sound. Raises Unusual where one
+    of the others is not: what is copied must not look whole when it is not."""
+    copied = [member for name, member in members.items() if name not in contents and name not in seen]
+    large = [member for member in copied if member.size > CHUNK]
+    for member in copied:
+        if member.size <= CHUNK:
+            _verify(data, member)
+    for _ in map_in_order(partial(_verify, data), large):
+        pass
     pieces, index = [], 0
     moved: list[tuple[int, int]] = []
     headers = {name: member.header for name, member in members.items()}
@@ -140,6 +152,33 @@ def replace_members(data: bytes, members: Mapping[str, Member], directory: int, 
     central, start = b"".join(entries), sum(map(len, pieces))
     count = len(entries)
     return b"".join((*pieces, central, END.pack(b"PK\x05\x06", 0, 0, count, count, len(central), start, 0)))
+
+
+def _verify(data: bytes, member: Member) -> None:
+    """A member that is copied as it lies is what the directory says. Raises Unusual."""
+    _, _, flags, method, _, _, crc, packed, size, _, _ = LOCAL.unpack_from(data, member.start)
+    if method != member.method or flags & ~DESCRIPTOR_FLAG != member.flags & ~DESCRIPTOR_FLAG:
+        raise Unusual
+    if not flags & DESCRIPTOR_FLAG and (crc, packed, size) != (member.crc, member.packed, member.size):
+        raise Unusual
+    content = packed_content(data, member)
+    check = _is_sound_often if len(content) <= _SMALL else _is_sound
+    if not check(content, member.method, member.size, member.crc):
+        raise Unusual
+
+
+def _is_sound(packed: bytes, method: int, size: int, crc: int) -> bool:
+    """Whether a packed content has the length and the checksum stated."""
+    try:
+        content = inflate(packed, size) if method else packed
+    except (ValueError, zlib.error):
+        return False
+    return len(content) == size and crc32(content) == crc
+
+
+#: Workbooks of one folder come of one template: most of their small parts are the same bytes.
+_SMALL = 1 << 12
+_is_sound_often = lru_cache(maxsize=512)(_is_sound)
 
 
 def _move_entry(header: bytes, place: int, moved: list[tuple[int, int]]) -> bytes:

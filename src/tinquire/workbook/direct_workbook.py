@@ -206,7 +206,7 @@ class DirectBook:
 
     def to_bytes(self) -> bytes:
         """The whole file: untouched members as they lie, with the space between them."""
-        return replace_members(self._data, self._members, self._directory, self._fresh)
+        return replace_members(self._data, self._members, self._directory, self._fresh, self._read)
 
 
 def _hangs_together(data: bytes) -> bool:
