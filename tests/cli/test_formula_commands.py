@@ -183,3 +183,34 @@ def test_a_trace_goes_on_into_the_sources_of_the_run(tinquire, job):
     assert "sources/2026-10/pickups-northgate.xlsx, sheet 'Pickups', row 5" in listed
     pack.write_bytes(pack.read_bytes() + b"\0")  # no longer what the run made
     assert "pickups-" not in tinquire("trace", pack, "Charges!G10").out
+
+
+@pytest.mark.parametrize(
+    ("words", "why"),
+    [
+        (("split", "good/a.xlsx", "--out", "out/parts"), "Work.xlsx"),
+        (("recalc", "good", "bad", "--set", "Rates!B2=0.75", "--out", "out/again"), "part 'xl/styles.xml' is damaged"),
+        (("recalc", "good", "bad", "--set", "Rates!B2=0.75", "--in-place"), "part 'xl/styles.xml' is damaged"),
+        (("values", "bad/b.xlsx", "--out", "out/v.xlsx"), "part 'xl/styles.xml' is damaged"),
+    ],
+)
+def test_a_command_that_stops_leaves_nothing_behind(tinquire, path, tmp_path, monkeypatch, words, why):
+    """The second sheet's file is there already; the second workbook has a part whose checksum is wrong."""
+    for name in ("good", "bad", "out/parts"):
+        (tmp_path / name).mkdir(parents=True)
+    data = path.rename(tmp_path / "good/a.xlsx").read_bytes()
+    (tmp_path / "good/c.xlsx").write_bytes(data)
+    at = data.index(b"PK\x01\x02")
+    while data[at + 46 : at + 59] != b"xl/styles.xml":
+        at = data.index(b"PK\x01\x02", at + 1)
+    (tmp_path / "bad/b.xlsx").write_bytes(data[: at + 16] + b"\x00\x01\x02\x03" + data[at + 20 :])
+    if words[0] == "split":
+        (tmp_path / "out/parts/Work.xlsx").write_bytes(b"another")
+    before = {file: file.read_bytes() if file.is_file() else b"" for file in tmp_path.rglob("*")}
+    monkeypatch.chdir(tmp_path)
+    outcome = tinquire(*words)
+    assert outcome.code and why in outcome.err
+    after = {file: file.read_bytes() if file.is_file() else b"" for file in tmp_path.rglob("*")}
+    if "--in-place" in words:  # the folder of originals may have been begun
+        assert not [file for file in after if "originals" in str(file) and file.is_file()]
+    assert {key: value for key, value in after.items() if "originals" not in str(key)} == before

@@ -8,7 +8,7 @@ from email.headerregistry import Address
 
 import pytest
 
-from tinquire.base.faults import AccessError
+from tinquire.base.faults import AccessError, UseError
 from tinquire.post import Attachment, Mail, MailServer, mail_bytes
 from tinquire.post.delivery import session
 from tinquire.post.postroom import postroom
@@ -73,6 +73,30 @@ def test_the_line_is_secured_and_logged_in_as_asked(client, server, calls):
     sent = next(words for name, words in client.calls if name == "sendmail")
     assert sent[:2] == ("desk@x.example", ("ada@northgate.example",))
     assert b"Date: Tue, 03 Nov 2026 17:45:00 +0000" in sent[2]
+
+
+LOGINS = [
+    (MailServer("m.example", 25, "none", "ada", "pw"), "unsecured"),
+    (MailServer("localhost.m.example", 25, "none", "ada"), "unsecured"),
+    (MailServer("10.0.0.1", 25, "none", "ada", "pw"), "unsecured"),
+    (MailServer("m.example", 25, "none", "ada", "pw", password_in_clear=True), ""),
+    (MailServer("mail.localhost", 25, "none", "ada", "pw"), ""),
+    (MailServer("127.0.0.9", 25, "none", "ada", "pw"), ""),
+    (MailServer("::1", 25, "none", "ada", "pw"), ""),
+    (MailServer("m.example", 25, "tls", "ada\r\nRSET", "pw"), "line break"),
+    (MailServer("m.example", 25, "starttls", "ada", "p\x00w"), "line break"),
+]
+
+
+@pytest.mark.parametrize(("server", "why"), LOGINS)
+def test_no_password_goes_where_others_can_read_it(client, server, why):
+    if why:
+        with pytest.raises(UseError, match=why), session(server):
+            pass
+    else:
+        with session(server):
+            pass
+    assert [name for name, _ in client.calls] == ([] if why else ["connect", "login", "quit"])
 
 
 TROUBLES = [

@@ -98,7 +98,7 @@ def test_a_pack_that_waits_to_be_put_in_place(tmp_path, monkeypatch):
         move(source, target)
 
     monkeypatch.setattr(os, "replace", failing)
-    with pytest.raises(TinQuireError, match="first two[.]xlsx could not be put back"):
+    with pytest.raises(TinQuireError, match=r"first two\.xlsx could not be put back"):
         run(tmp_path, "first", ["ann", "bob"])
     with pytest.raises(TinQuireError, match="could not be put back"):
         settle(tmp_path)

@@ -129,31 +129,32 @@ def clear(asides: Iterable[Path], kept: Path) -> None:
                     break
 
 
-def write_all(files: Sequence[tuple[Path, bytes]]) -> None:
-    """Write files into folders aside on the same disks, then move each to its place; what was there is kept aside until
-    the last one stands.
+def write_all(files: Iterable[tuple[Path, bytes]]) -> None:
+    """Write files into folders aside on the same disks, one after the other as they come, then move each to its place;
+    what was there is kept aside until the last one stands.
 
-    Raises: AccessError when one cannot be written or moved. All that was moved is moved back; what cannot be is said,
-    and stays in the folder aside.
+    Raises: AccessError when one cannot be written or moved, and what making the files raises. All that was moved is
+    moved back; what cannot be is said, and stays in the folder aside.
     """
-    asides: list[Path] = []
+    asides: dict[Path, Path] = {}
     placements: list[Placement] = []
 
     def aside_for(folder: Path) -> Path:
-        asides.append(free_aside(folder))
-        return asides[-1]
+        aside = free_aside(folder)
+        asides[aside] = next((known for known in (folder, *folder.parents) if known.exists()), folder)
+        return aside
 
+    left: list[Path] = []
     try:
         placements.extend(stage(files, (), aside_for))
         place(placements)
     except OSError as error:
         left = put_back(placements)
-        if left:
-            asides.clear()  # they hold the only copies
         raise cannot_place(error, left) from None
     finally:
-        for aside in asides:
-            shutil.rmtree(aside, ignore_errors=True)
+        if not left:  # otherwise they hold the only copies
+            for aside, kept in asides.items():
+                clear((aside,), kept)
 
 
 def cannot_place(error: OSError, left: Sequence[Path]) -> AccessError:

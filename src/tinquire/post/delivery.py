@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import email
+import ipaddress
 import smtplib
 import ssl
 from collections.abc import Iterator
@@ -13,7 +14,7 @@ from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime, getaddresses
 
-from tinquire.base.faults import AccessError, Fault
+from tinquire.base.faults import AccessError, Fault, UseError
 
 __all__ = ["MailServer", "Session", "deliver", "recipients", "session"]
 
@@ -30,6 +31,19 @@ class MailServer:
     security: str = "none"
     user: str | None = None
     password: str | None = None
+    #: Whether a password may go over a line that is not secured.
+    password_in_clear: bool = False
+
+    def require_safe_login(self) -> None:
+        """Stop before anybody on the way can read a password. Raises UseError."""
+        stopped = "logging in to the mail server"
+        if any(not sign.isprintable() for sign in f"{self.user or ''}{self.password or ''}{self.host}"):
+            why = "the server, user or password has a line break or another control character in it"
+            raise UseError(Fault(stopped, why, str(self), "write it in one line"))
+        if self.user and self.security == "none" and not self.password_in_clear and not _is_this_machine(self.host):
+            why = "the password would go over the network unsecured"
+            do = 'write security = "starttls" or "tls" in [post]; if the network is safe, password_in_clear = true'
+            raise UseError(Fault(stopped, why, str(self), do))
 
     def __str__(self) -> str:
         return f"{self.host}:{self.port}"
@@ -67,7 +81,8 @@ def recipients(message: EmailMessage) -> list[str]:
 
 @contextmanager
 def session(server: MailServer) -> Iterator[Session]:
-    """Connect to a server, secured and logged in as it says. Raises AccessError."""
+    """Connect to a server, secured and logged in as it says. Raises AccessError, and UseError for an unsafe login."""
+    server.require_safe_login()
     client: smtplib.SMTP | None = None
     try:
         if server.security == "tls":
@@ -96,6 +111,14 @@ def deliver(server: MailServer, data: bytes, at: datetime) -> None:
     """Give a single message to a server."""
     with session(server) as open_session:
         open_session.send(data, at)
+
+
+def _is_this_machine(host: str) -> bool:
+    """Whether a name or address never leaves the machine (RFC 6761, 6.3; RFC 1122, 3.2.1.3)."""
+    try:
+        return ipaddress.ip_address(host.strip("[]")).is_loopback
+    except ValueError:
+        return host.casefold().rstrip(".").rpartition(".")[2] == "localhost"
 
 
 def _server_words(error: Exception) -> str:

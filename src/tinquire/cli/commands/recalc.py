@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from tinquire.base.faults import DataError, Fault, TinQuireError, UseError
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
+from tinquire.base.placing import write_all
 from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.files import find_files
@@ -55,20 +58,63 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     files, base = find_files(options.files, terminal)
     if options.only_changed and not options.set:
         raise UseError(Fault("recalculating", "--only-changed needs an input that changes", do="name it with --set"))
-    answers, codes = [], []
+    done: list[_Recalculated] = []
+    kept: list[Path] = []
+    try:
+        write_all(_contents(files, base, options, terminal, done, kept))
+    except TinQuireError:
+        for path in kept:
+            path.unlink(missing_ok=True)
+        raise
+    for path in kept:
+        terminal.line("kept", f"{path}, the original")
+    for one in done:
+        if one.out is not None:
+            terminal.line("wrote", str(one.out) if one.writes else f"nothing; {one.out} is as it should be")
+    answers = [one.answer for one in done]
+    terminal.answer(answers if len(answers) > 1 else answers[0])
+    return max(one.code for one in done)
+
+
+@dataclass(slots=True)
+class _Recalculated:
+    """What came of one workbook: where its result goes, whether that is written, and the command's answer and code."""
+
+    out: Path | None
+    writes: bool
+    answer: dict[str, Any]
+    code: int
+
+
+def _contents(
+    files: list[Path], base: Path, options: argparse.Namespace, terminal: Terminal, done: list[_Recalculated],
+    kept: list[Path],
+) -> Iterator[tuple[Path, bytes]]:  # fmt: skip
+    """The results, one workbook after the other; what came of each goes to `done`. When all stand, the originals
+    of those that are changed in place are kept. Raises one error with all that failed: then nothing is written."""
+    from tinquire.base.atomic_files import keep_original
+
+    errors: list[TinQuireError] = []
     for number, path in enumerate(files, start=1):
         terminal.progress(f"{number:,} of {len(files):,} files, {path.name}")
         try:
-            answer, code = _one(path, _target(path, base, len(files), options), options, terminal)
+            one, book = _one(path, _target(path, base, len(files), options), options, terminal)
         except TinQuireError as error:
             if len(files) == 1:
                 raise
+            if not options.check:
+                errors.append(error)
+                continue
             terminal.error(error)
-            answer, code = {"file": str(path), "faults": [fault.as_dict() for fault in error.faults]}, error.exit_code
-        answers.append(answer)
-        codes.append(code)
-    terminal.answer(answers if len(answers) > 1 else answers[0])
-    return max(codes)
+            faults = {"file": str(path), "faults": [fault.as_dict() for fault in error.faults]}
+            one, book = _Recalculated(None, False, faults, error.exit_code), None
+        done.append(one)
+        if one.out is not None and one.writes and book is not None:
+            yield one.out, book.to_bytes()
+    if errors:
+        raise merge_errors(errors)
+    if options.in_place:
+        kept.extend(keep_original(one.out) for one in done if one.out is not None and one.writes)
 
 
 def _target(path: Path, base: Path, count: int, options: argparse.Namespace) -> Path | None:
@@ -82,8 +128,9 @@ def _target(path: Path, base: Path, count: int, options: argparse.Namespace) -> 
     return out
 
 
-def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Terminal) -> tuple[dict[str, Any], int]:
-    from tinquire.base.atomic_files import keep_original
+def _one(
+    path: Path, out: Path | None, options: argparse.Namespace, terminal: Terminal
+) -> tuple[_Recalculated, Workbook]:  # fmt: skip
     from tinquire.cells.dates import serial_from_date
     from tinquire.formula.engine.conversions import Notation
     from tinquire.formula.language.problems import CycleError
@@ -103,13 +150,10 @@ def _one(path: Path, out: Path | None, options: argparse.Namespace, terminal: Te
         raise DataError(
             Fault("recalculating", why, str(path), "remove the circular reference at one of these cells")
         ) from None
-    kept = None
-    if out is not None and (report.changed or inputs or out != path):
-        kept = keep_original(path) if out == path else None
-        book.save(out)
-    _tell(path, out, kept, book, report, options, terminal)
-    failed = bool(report.errors) or (options.check and bool(report.changed))
-    return _answer(path, out, book, report), int(failed if options.check else False)
+    writes = out is not None and bool(report.changed or inputs or out != path)
+    _tell(path, book, report, options, terminal)
+    failed = options.check and bool(report.errors or report.changed)
+    return _Recalculated(out, writes, _answer(path, out, book, report), int(failed)), book
 
 
 def _set(book: Workbook, text: str) -> tuple[str, Any]:
@@ -136,10 +180,7 @@ def _set(book: Workbook, text: str) -> tuple[str, Any]:
 # -- what came of it -------------------------------------------------------------------------------------
 
 
-def _tell(
-    path: Path, out: Path | None, kept: Path | None, book: Workbook, report: Recalculation,
-    options: argparse.Namespace, terminal: Terminal,
-) -> None:  # fmt: skip
+def _tell(path: Path, book: Workbook, report: Recalculation, options: argparse.Namespace, terminal: Terminal) -> None:
     from tinquire.workbook.inspect.trace import Tracer
 
     tracer = Tracer(book)
@@ -168,11 +209,6 @@ def _tell(
     for ring, times in report.rings:
         cells = f"{', '.join(ring[:6])}{' …' if len(ring) > 6 else ''}"
         terminal.line("ring", f"{cells}: run through {counted(times, 'time')}", 2)
-    if kept:
-        terminal.line("kept", f"{kept}, the original")
-    if out is not None:
-        unchanged = out == path and kept is None
-        terminal.line("wrote", f"nothing; {out} is as it should be" if unchanged else str(out))
 
 
 def _more(count: int, what: str, terminal: Terminal) -> None:

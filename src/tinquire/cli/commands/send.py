@@ -92,8 +92,10 @@ def mail_server(post: Any, given: str | None) -> Any:
         host, _, port = given.rpartition(":")
         if not host or not port.isdigit() or not 0 < int(port) < 65536:
             raise UseError(Fault("reading --server", f"'{given}' is not a server", do="write it like mail.example:587"))
-        return MailServer(host, int(port), post.security, post.user, _password(post))
-    return MailServer(post.server, post.port, post.security, post.user, _password(post))
+        where = host, int(port)
+    else:
+        where = post.server, post.port
+    return MailServer(*where, post.security, post.user, _password(post), post.password_in_clear)
 
 
 def _password(post: Any) -> str | None:

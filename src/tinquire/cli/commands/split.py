@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.base.placing import write_all
 from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.target import require_new
@@ -48,10 +49,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 @dataclass(frozen=True, slots=True)
 class _Piece:
-    """One workbook to write: what it is of, how it was cut, what its recalculation left open."""
+    """What is told of one workbook: what it is of, how it was cut, what its recalculation left open."""
 
     part: str
-    book: Workbook
     cut: Cut
     rows: int | None = None
     open: tuple[str, ...] = ()
@@ -66,37 +66,48 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     if options.into == "sheets":
         return _into_sheets(options, terminal)
     pieces = _by_column(options) if options.by_column is not None else _by_sheet(options)
-    taken: set[str] = set()
-    written = []
-    for number, piece in enumerate(pieces, start=1):
-        terminal.progress(f"{piece.part}")
-        path = options.out / _name(options, piece.part, number, taken)
-        require_new(path, "name another folder")
-        piece.book.save(path)
+    written: list[tuple[Path, _Piece]] = []
+    write_all(_contents(pieces, options, terminal, written))
+    if not written:
+        raise DataError(Fault("splitting", "there is nothing to split", str(options.file), "check the sheet"))
+    for path, piece in written:
         rows = "" if piece.rows is None else counted(piece.rows, "row")
         said = [rows, *_notes(piece)]
         terminal.line("wrote", f"{path}" + (f"  ({'; '.join(filter(None, said))})" if any(said) else ""))
-        written.append({"part": piece.part, "file": str(path), "rows": piece.rows, "formulas kept as values":
-                        piece.cut.formulas, "pivots kept as cells": piece.cut.pivots, "left out": piece.cut.names,
-                        "summed again": piece.cut.resummed, "emptied": piece.cut.emptied,
-                        "not recalculated": list(piece.open), "errors": list(piece.errors)})  # fmt: skip
-    if not written:
-        raise DataError(Fault("splitting", "there is nothing to split", str(options.file), "check the sheet"))
-    terminal.answer(written)
+    terminal.answer([
+        {"part": piece.part, "file": str(path), "rows": piece.rows, "formulas kept as values": piece.cut.formulas,
+         "pivots kept as cells": piece.cut.pivots, "left out": piece.cut.names, "summed again": piece.cut.resummed,
+         "emptied": piece.cut.emptied, "not recalculated": list(piece.open), "errors": list(piece.errors)}
+        for path, piece in written
+    ])  # fmt: skip
     return 0
 
 
-def _by_sheet(options: argparse.Namespace) -> Iterator[_Piece]:
+def _contents(
+    pieces: Iterable[tuple[_Piece, Workbook]], options: argparse.Namespace, terminal: Terminal,
+    written: list[tuple[Path, _Piece]],
+) -> Iterator[tuple[Path, bytes]]:  # fmt: skip
+    """The workbooks of the pieces, made one after the other, with their names; what came of each goes to `written`."""
+    taken: set[str] = set()
+    for number, (piece, book) in enumerate(pieces, start=1):
+        terminal.progress(f"{piece.part}")
+        path = options.out / _name(options, piece.part, number, taken)
+        require_new(path, "name another folder")
+        written.append((path, piece))
+        yield path, book.to_bytes()
+
+
+def _by_sheet(options: argparse.Namespace) -> Iterator[tuple[_Piece, Workbook]]:
     from tinquire.workbook import Workbook
     from tinquire.workbook.transform.split import keep_sheets
 
     first = Workbook.open(options.file)
     for name in [first.sheet(item).name for item in options.sheet] or first.sheet_names():
         book = Workbook.open(options.file)
-        yield _Piece(name, book, keep_sheets(book, [name]))
+        yield _Piece(name, keep_sheets(book, [name])), book
 
 
-def _by_column(options: argparse.Namespace) -> Iterator[_Piece]:
+def _by_column(options: argparse.Namespace) -> Iterator[tuple[_Piece, Workbook]]:
     from tinquire.cells.dates import serial_from_date
     from tinquire.sources.readers.headings import rows_by_value
     from tinquire.workbook import Workbook
@@ -108,8 +119,8 @@ def _by_column(options: argparse.Namespace) -> Iterator[_Piece]:
         book = Workbook.open(options.file)
         cut = keep_rows(book, groups.sheet, rows, groups.every, groups.columns, groups.sums)
         report = recalculate(book, now=serial_from_date(shared.local_clock(), book.date_system))
-        yield _Piece(value, book, cut, len(rows), tuple(note.place for note in report.skipped),
-                     tuple(note.place for note in report.errors))  # fmt: skip
+        left, errors = (tuple(note.place for note in notes) for notes in (report.skipped, report.errors))
+        yield _Piece(value, cut, len(rows), left, errors), book
 
 
 def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:

@@ -32,3 +32,6 @@ class PostModel(Model):
     security: Literal["none", "starttls", "tls"] = Field("none", description="How the connection is secured.")
     user: str | None = Field(None, description="The user who logs in; none if not given.")
     password_from: str | None = Field(None, description="The environment variable that holds the password.")
+    password_in_clear: bool = Field(
+        False, description="Whether the password may go to another machine over a line that is not secured."
+    )
