@@ -186,6 +186,10 @@ class Package:
             for part in self._members
         }
 
+    def type_of(self, part: str) -> str:
+        """A part's content type; '' where none is stated. Raises KeyError for a part that is not there."""
+        return self.types()[self._known(part)]
+
     def drop_tree(self, part: str) -> None:
         """Take out a part, and all that only it relates to; what others relate to stays."""
         below = [relation.target for relation in self.relations(part) if not relation.outside]
@@ -241,8 +245,10 @@ class Package:
         """Add a relationship of a part (or of the package) to another, and return its id."""
         rels, root = self._relationships(part)
         used = {element.get("Id") for element in root}
+        # A part may name a relationship that is not there: a new one under that name would be taken for it.
+        content = self.read(part) if part and self.has(part) else b""
         number = 1
-        while f"rId{number}" in used:
+        while f"rId{number}" in used or f'"rId{number}"'.encode() in content or f"'rId{number}'".encode() in content:
             number += 1
         relative = posixpath.relpath(target, posixpath.dirname(part) or ".")
         entry = (

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from itertools import count
 
 from lxml import etree
 
@@ -17,6 +18,7 @@ __all__ = [
     "escape_attribute",
     "escape_controls",
     "escape_text",
+    "free_number",
     "insert_child",
     "local",
     "parse_xml",
@@ -84,6 +86,13 @@ def insert_child(parent: etree._Element, name: str, order: Sequence[str]) -> etr
     later = set(order[order.index(name) + 1 :])
     parent.insert(next((n for n, other in enumerate(parent) if local(other) in later), len(parent)), fresh)
     return fresh
+
+
+def free_number(used: Iterable[str | None]) -> int:
+    """The number after the largest of those that are numbers at all; after 32 bits the first that is free."""
+    taken = {int(text) for text in used if text and text.isascii() and text.isdigit() and len(text) < 11}
+    following = max(taken, default=0) + 1
+    return following if following < 1 << 32 else next(number for number in count(1) if number not in taken)
 
 
 def remove_attribute(element: etree._Element, attribute: str) -> None:

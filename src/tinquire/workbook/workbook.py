@@ -19,7 +19,18 @@ from tinquire.cells.dates import DateSystem
 from tinquire.packages.entry_edits import with_recalculation
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual, has_formula
-from tinquire.packages.xml import MAIN, RELATIONS, child, children, insert_child, local, parse_xml, serialise_xml, tag
+from tinquire.packages.xml import (
+    MAIN,
+    RELATIONS,
+    child,
+    children,
+    free_number,
+    insert_child,
+    local,
+    parse_xml,
+    serialise_xml,
+    tag,
+)
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import Sheet, SheetFrame, SheetTable
 from tinquire.workbook.parts.shared_strings import SharedStrings
@@ -31,6 +42,7 @@ from tinquire.workbook.sheet_xml.cell_splice import CellPatch
 from tinquire.workbook.sheet_xml.cell_values import stored_value
 from tinquire.workbook.sheet_xml.frame_changes import with_frame
 from tinquire.workbook.sheet_xml.reader import read_sheet
+from tinquire.workbook.sheet_xml.shared_masters import mark_members
 from tinquire.workbook.sheet_xml.writer import sheet_part
 
 __all__ = ["DefinedName", "SheetEntry", "Workbook", "safe_sheet_name", "valid_sheet_name"]
@@ -46,7 +58,7 @@ WORKBOOK_ORDER = (
     "smartTagTypes", "webPublishing", "fileRecoveryPr", "webPublishObjects", "extLst",
 )  # fmt: skip
 #: What a sheet's name may not hold, and how long it may be (18.2.19).
-_FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
+_FORBIDDEN = re.compile("[\\[\\]:*?/\\\\\x00-\x1f\ud800-\udfff\ufffe\uffff]")
 MAX_SHEET_NAME = 31
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
@@ -115,6 +127,7 @@ class Workbook:
             )
         self.names = list(self._defined_names())
         self._tables: dict[str, list[SheetTable]] = {}
+        self._table_ids: list[str | None] = []
         self._chain_is_stale = False
 
     # -- making ----------------------------------------------------------------------------------------
@@ -246,6 +259,22 @@ class Workbook:
             for table in self._tables_of(entry):
                 found.setdefault(table.name.casefold(), (entry.name, table))
         return found
+
+    def first_sheet(self) -> str:
+        """The name of the first sheet of cells. Raises DataError when there is none."""
+        if not (names := self.sheet_names()):
+            raise DataError(Fault("opening a workbook", "it has no sheet of cells", self.name, "get the file again"))
+        return names[0]
+
+    def next_table_id(self) -> int:
+        """An identifier that no table of the workbook has (18.5.1.2)."""
+        if not self._table_ids:
+            parts = {part for part, kind in self.package.types().items() if kind.endswith("ml.table+xml")}
+            parts |= {part for entry in self.entries for part in self.table_parts(entry.name)}
+            self._table_ids = [self.package.root(part).get("id") for part in sorted(parts) if self.package.has(part)]
+        number = free_number(self._table_ids)
+        self._table_ids = [str(number)]
+        return number
 
     def table_parts(self, sheet: str) -> list[str]:
         """The parts of a sheet's tables; none for a sheet that was not saved yet."""
@@ -381,8 +410,8 @@ class Workbook:
         identity = self.package.relate(self._part, f"{self._relation_space()}/worksheet", part)
         sheets = child(self._root, "sheets")
         assert sheets is not None
-        used = {int(item.get("sheetId", "0")) for item in sheets if item.get("sheetId", "0").isdigit()}
-        element = etree.SubElement(sheets, tag(sheets, "sheet"), name=sheet.name, sheetId=str(max(used, default=0) + 1))
+        used = [item.get("sheetId") for item in sheets]
+        element = etree.SubElement(sheets, tag(sheets, "sheet"), name=sheet.name, sheetId=str(free_number(used)))
         element.set(f"{{{self._relation_space()}}}id", identity)
         if sheet.repeat_rows:
             first, last = sheet.repeat_rows
@@ -394,8 +423,7 @@ class Workbook:
 
     def _write_table(self, sheet_part_name: str, table: SheetTable) -> str:
         part = self.package.free_name(f"{self._part.rpartition('/')[0]}/tables/table{{}}.xml")
-        number = 1 + sum("/tables/" in known for known in self.package.names())
-        self.package.put(part, table_part(table, number))
+        self.package.put(part, table_part(table, self.next_table_id()))
         self.package.set_type(part, f"{_CONTENT}table+xml")
         return self.package.relate(sheet_part_name, f"{self._relation_space()}/table", part)
 
@@ -403,6 +431,7 @@ class Workbook:
         assert entry.part is not None
         data = self.package.read(entry.part)
         try:
+            mark_members(data, sheet.changed)
             fresh = self._with_changed_cells(data, sheet)
             fresh = with_frame(fresh, sheet, entry.frame)
         except (ValueError, IndexError) as error:
@@ -480,9 +509,15 @@ def valid_sheet_name(name: str) -> bool:
 def safe_sheet_name(name: str, taken: set[str]) -> str:
     """A name from data made valid and unique: forbidden characters become spaces, long ones are cut."""
     base = " ".join(_FORBIDDEN.sub(" ", name).split()).strip("'")[:MAX_SHEET_NAME].strip() or "Sheet"
-    candidate, number = base, 2
-    while candidate.casefold() in taken:
-        ending = f" ({number})"
-        candidate = base[: MAX_SHEET_NAME - len(ending)].rstrip() + ending
-        number += 1
-    return candidate
+
+    def numbered(number: int) -> str:
+        ending = f" ({number})" if number > 1 else ""
+        return base[: MAX_SHEET_NAME - len(ending)].rstrip() + ending
+
+    low, high = 0, 1  # `low` is taken; of thousands of equal names not each is tried
+    while numbered(high).casefold() in taken:
+        low, high = high, high + 1 if high < 100 else high * 2
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (middle, high) if numbered(middle).casefold() in taken else (low, middle)
+    return numbered(high)

@@ -162,7 +162,7 @@ def _set(book: Workbook, text: str) -> tuple[str, Any]:
 
     position, mark, value = text.partition("=")
     sheet, _, cell = position.rpartition("!")
-    sheet = sheet.strip("'").replace("''", "'") or book.sheet_names()[0]
+    sheet = sheet.strip("'").replace("''", "'") or book.first_sheet()
     try:
         row, column = parse_cell(cell.replace("$", ""))
     except ValueError:

@@ -92,7 +92,7 @@ def _place(book: Workbook, text: str) -> tuple[str, int, int]:
     from tinquire.formula.engine.operands import Span
     from tinquire.workbook.calc.scope import BookScope
 
-    sheet = book.sheet_names()[0]
+    sheet = book.first_sheet()
     named, mark, cell = text.rpartition("!")
     known = {name.casefold(): name for name in book.sheet_names()}
     if mark and (plain := known.get(named.strip().casefold())) is not None:

@@ -17,6 +17,7 @@ from typing import Any
 
 import numpy as np
 
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW
 from tinquire.cells.column import Column, Floats, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import boolean_of, number_of, text_of
@@ -28,7 +29,7 @@ from tinquire.formula.engine.registry import Parameter, aggregate, elementwise, 
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.tree import Missing, Node
 
-__all__ = ["ErrorValue", "arrays", "grid_from", "grid_rows", "numbers_in", "plain", "sample"]
+__all__ = ["ErrorValue", "arrays", "grid_from", "grid_rows", "numbers_in", "plain", "require_room", "sample"]
 
 #: An array of more cells than this is refused.
 MAX_CELLS = 20_000_000
@@ -147,7 +148,9 @@ class _Varied(list[Any]):
 def _argument(parameter: Parameter, argument: Node, frame: Frame) -> Any:
     """An argument as its parameter wants it; raises PerLane where it is an array in place of one value."""
     if isinstance(argument, Missing):
-        return parameter.default if parameter.optional else _convert(None, parameter.kind)
+        if parameter.optional and not parameter.repeats:
+            return parameter.default
+        return grid_from([[None]]) if parameter.kind == "cells" else _convert(None, parameter.kind)
     if parameter.kind == "cells":
         inner = frame if frame.arrays else frame.as_arrays()
         return grid_of(evaluate(argument, inner), inner)
@@ -211,13 +214,21 @@ def grid_rows(grid: Grid) -> Iterator[tuple[Value, ...]]:
     return zip(*grid.columns, strict=True)
 
 
+def require_room(height: int, width: int) -> None:
+    """Refuse an array that no sheet could hold, or no memory. Raises ErrorValue."""
+    if height > MAX_ROW or width > MAX_COLUMN or height * width > MAX_CELLS:
+        raise ErrorValue(CellError.NUM)
+
+
 def grid_from(rows: Any) -> Grid:
     """An array of rows of values, or of a matrix of numbers. Raises ErrorValue when it is empty or too large."""
     if isinstance(rows, np.ndarray):
-        if rows.size == 0 or rows.size > MAX_CELLS:
-            raise ErrorValue(CellError.CALC if rows.size == 0 else CellError.NUM)
+        if rows.size == 0:
+            raise ErrorValue(CellError.CALC)
+        require_room(*rows.shape)
         return Grid(tuple(Column.of_numbers(rows[:, index]) for index in range(rows.shape[1])), rows.shape[0])
     rows = list(rows)
     if not rows or not rows[0]:
         raise ErrorValue(CellError.CALC)
+    require_room(len(rows), len(rows[0]))
     return Grid(tuple(Column.from_values(column) for column in zip(*rows, strict=True)), len(rows))

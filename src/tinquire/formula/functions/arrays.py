@@ -8,7 +8,7 @@ import numpy as np
 
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.engine.adapters import MAX_CELLS, ErrorValue, arrays, grid_from
+from tinquire.formula.engine.adapters import ErrorValue, arrays, grid_from, require_room
 from tinquire.formula.engine.conversions import logicals
 from tinquire.formula.engine.operands import Grid
 from tinquire.formula.engine.registry import declare_all
@@ -16,7 +16,8 @@ from tinquire.formula.engine.scope import Frame
 
 
 def transposed(grid: Grid) -> Grid:
-    """Rows as columns."""
+    """Rows as columns. Raises ErrorValue when there are too many."""
+    require_room(grid.width, grid.height)
     flat = grid.flat()
     indexes = np.arange(grid.width) * grid.height
     return Grid(tuple(flat.take(indexes + row) for row in range(grid.height)), grid.width)
@@ -170,14 +171,14 @@ def _expanded(grid: Grid, rows: float | None = None, columns: float | None = Non
     width = grid.width if columns is None else int(columns)
     if height < grid.height or width < grid.width:
         raise ErrorValue(CellError.VALUE)
-    if height * width > MAX_CELLS:
-        raise ErrorValue(CellError.NUM)
+    require_room(height, width)
     fill = CellError.NA if pad is None else pad.value(0, 0)
     return stretched(grid, height, width, fill)
 
 
 def stretched(grid: Grid, height: int, width: int, fill: Value = CellError.NA) -> Grid:
-    """An array made larger, what is missing filled with a value."""
+    """An array made larger, what is missing filled with a value. Raises ErrorValue when it is too large."""
+    require_room(height, width)
     missing = Column.full(fill, height)
     columns = [Column.concat([column, missing.slice(0, height - grid.height)]) for column in grid.columns]
     return Grid((*columns, *([missing] * (width - grid.width))), height)
@@ -222,6 +223,7 @@ def _wrapped(grid: Grid, count: float, pad: Grid | None, rows: bool) -> Grid:
         raise ErrorValue(CellError.NUM)
     line, size = grid.flat(), int(count)
     lines = -(-len(line) // size)
+    require_room(lines, size) if rows else require_room(size, lines)
     missing = Column.full(CellError.NA if pad is None else pad.value(0, 0), lines * size - len(line))
     whole = Column.concat([line, missing])
     columns = tuple(whole.slice(index * size, (index + 1) * size) for index in range(lines))
@@ -235,8 +237,7 @@ def _wrapped(grid: Grid, count: float, pad: Grid | None, rows: bool) -> Grid:
 def _sequence(rows: float, columns: float = 1.0, start: float = 1.0, step: float = 1.0) -> Grid:
     if rows < 1 or columns < 1:
         raise ErrorValue(CellError.CALC if rows >= 0 and columns >= 0 else CellError.VALUE)
-    if int(rows) * int(columns) > MAX_CELLS:
-        raise ErrorValue(CellError.NUM)
+    require_room(int(rows), int(columns))
     count = np.arange(int(rows) * int(columns), dtype=np.float64)
     return grid_from((start + count * step).reshape(int(rows), int(columns)))
 
@@ -246,8 +247,7 @@ def _random(
 ) -> Grid:
     if rows < 1 or columns < 1 or low > high or (whole and (low != int(low) or high != int(high))):
         raise ErrorValue(CellError.VALUE)
-    if int(rows) * int(columns) > MAX_CELLS:
-        raise ErrorValue(CellError.NUM)
+    require_room(int(rows), int(columns))
     shares = frame.scope.random(int(rows) * int(columns))
     numbers = np.floor(low + shares * (high - low + 1)) if whole else low + shares * (high - low)
     return grid_from(numbers.reshape(int(rows), int(columns)))

@@ -242,6 +242,8 @@ def _linear(cost: float, salvage: float, period: int, rate: float, share: float)
     for number in range(period + 1):
         worn = min(cost * rate * (share if number == 0 and share else 1.0), left)
         left -= worn
+        if worn <= 0:
+            break  # nothing is left for this period and those after it
     return max(worn, 0.0)
 
 
@@ -255,6 +257,8 @@ def _declining(cost: float, salvage: float, period: int, rate: float, share: flo
     rest = left - salvage
     for number in range(period):
         worn = math.floor(quick * left + 0.5)
+        if not worn:
+            return 0.0  # nor anything in the periods after it
         rest -= worn
         if rest < 0:
             return math.floor(left * 0.5 + 0.5) if period - number in (1, 2) else 0.0

@@ -50,6 +50,9 @@ def date_of(frame: Frame, serial: float) -> datetime.date:
 
 
 def serial(frame: Frame, day: datetime.date) -> float:
+    """A day's serial. Raises ErrorValue off the calendar, which NumPy's days may leave: they are numbers then."""
+    if not isinstance(day, datetime.date):
+        raise ErrorValue(CellError.NUM)
     found = serial_from_date(day, frame.scope.date_system)
     if found < 0:
         raise ErrorValue(CellError.NUM)

@@ -30,10 +30,11 @@ def _either(
     dist: Callable[..., Any], x: float, whole: bool, *given: float, discrete: bool = False, **more: float
 ) -> float:
     """The distribution up to x, or its density at x there."""
-    known = dist(*given, **more)
+    known = dist(*map(float, given), **more)  # whole numbers of Python's own kind may be too large for an array
+    at = float(x)
     if whole:
-        return float(known.cdf(x))
-    return float(known.pmf(x) if discrete else known.pdf(x))
+        return float(known.cdf(at))
+    return float(known.pmf(at) if discrete else known.pdf(at))
 
 
 def _normal(x: float, mean: float, deviation: float, whole: bool) -> float:

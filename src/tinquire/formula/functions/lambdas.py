@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from tinquire.cells.address import MAX_COLUMN
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.adapters import MAX_CELLS, grid_from, grid_rows
 from tinquire.formula.engine.conversions import number_of
@@ -193,7 +194,7 @@ def makearray(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     height, width = (number_of(fixed_value(node, frame)) for node in arguments[:2])
     if isinstance(height, CellError) or isinstance(width, CellError):
         return Scalar(height if isinstance(height, CellError) else width)
-    if height < 1 or width < 1 or int(height) * int(width) > MAX_CELLS // 100:
+    if height < 1 or not 1 <= width <= MAX_COLUMN or int(height) * int(width) > MAX_CELLS // 100:
         return Scalar(CellError.VALUE)
     caller = _Caller(arguments[2], frame)
     row_values: Callable[[int], list[Value]] = lambda row: [  # noqa: E731 - one row of the array

@@ -6,8 +6,9 @@ tighter than `^`, so `-2^2` is 4. Operators of one rank group from the left.
 
 from __future__ import annotations
 
+import math
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import lru_cache
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, column_number
@@ -147,15 +148,25 @@ class _Reader:
         after = self.signs[self.place]
         if sign is None and after is not None and after in _BINDING:
             node = self.shared(node)
-        while self.at("%"):
+        for _ in self.chain("%"):
             self.next()
             node = Unary("%", node)
         return node
 
+    def chain(self, *signs: str) -> Iterator[None]:
+        """Once for each of some signs that stand in a row. Raises FormulaError when they are too many: each makes the
+        tree deeper."""
+        count = 0
+        while self.at(*signs):
+            count += 1
+            if count > MAX_DEPTH:
+                raise self.wrong(f"more than {MAX_DEPTH} of '{signs[0]}' stand in a row")
+            yield
+
     def shared(self, first: Node | None = None) -> Node:
         """References with blanks between them: what they share. `first` is the first operand, if it was read."""
         node = self.spanned(first)
-        while self.at(" "):
+        for _ in self.chain(" "):
             self.next()
             node = Binary(" ", node, self.spanned())
         return node
@@ -163,7 +174,7 @@ class _Reader:
     def spanned(self, first: Node | None = None) -> Node:
         """References with colons between them, of which one at least is calculated: the area around them."""
         node = self.apply(first)
-        while self.at(":"):
+        for _ in self.chain(":"):
             self.next()
             node = Binary(":", node, self.apply())
         return node
@@ -171,7 +182,9 @@ class _Reader:
     def apply(self, first: Node | None = None) -> Node:
         """An operand, with what is called or filled by it."""
         node = self.primary() if first is None else first
-        while self.at("(", "#") and not isinstance(node, Literal | ArrayConstant):
+        for _ in self.chain("(", "#"):
+            if isinstance(node, Literal | ArrayConstant):
+                break
             node = Unary("#", node) if self.next().text == "#" else Apply(node, self.arguments())
         return node
 
@@ -187,7 +200,10 @@ class _Reader:
         token = self.next()
         match token.kind:
             case TokenKind.NUMBER:
-                return Literal(float(token.text))
+                number = float(token.text)
+                if number == math.inf:
+                    raise self.wrong("the number is larger than 1.8E308")
+                return Literal(number)
             case TokenKind.TEXT:
                 return Literal(token.text)
             case TokenKind.ERROR:

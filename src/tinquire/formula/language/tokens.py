@@ -60,7 +60,7 @@ _PATTERN = re.compile(
 
 
 #: Behind a blank that may be the operator for what two references share.
-_BEGINS_REFERENCE = re.compile(r"['$\w(\[]")
+_BEGINS_REFERENCE = re.compile(r"['$\w(\[]|#REF!")
 
 #: A sheet or name of another workbook, which files number (18.17.2.3): it begins like a table reference.
 _OTHER_BOOK = re.compile(r"\[[0-9]+\](?:[^\W\d][\w.]*)?!")
@@ -99,6 +99,8 @@ _PREFIXES = re.compile(r"\A(?:_xlfn\.|_xlws\.|_xlpm\.)+")
 
 
 def _ends_reference(token: Token) -> bool:
+    if token.kind is TokenKind.ERROR:
+        return token.text == "#REF!"  # what a reference became whose cells are gone
     return token.kind in (TokenKind.REFERENCE, TokenKind.NAME, TokenKind.TABLE) or (
         token.kind is TokenKind.OPERATOR and token.text in (")", "#")
     )

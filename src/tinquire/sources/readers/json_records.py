@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import math
+import re
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -57,6 +59,10 @@ def records_table(shown: str, records: Sequence[dict[str, Value]], lines: Sequen
     )  # fmt: skip
 
 
+#: The first or second half of a pair, as an escape.
+_HALF_PAIR = re.compile(r"\\u[dD][89a-fA-F]")
+
+
 def _records(text: str, shown: str) -> Iterator[tuple[int, Any]]:
     """Each record with its line; of a list, with its number in it."""
     if text.lstrip().startswith("["):
@@ -77,8 +83,25 @@ def _parse(text: str, shown: str, line: int) -> Any:
             raise ValueError("a name stands twice in one record")
         return found
 
+    def number(text: str) -> float:
+        if not math.isfinite(found := float(text)):
+            raise ValueError(f"{text[:20]} is larger than any number")
+        return found
+
+    def whole(text: str) -> int:
+        number(text)
+        return int(text)
+
     try:
-        return json.loads(text, parse_constant=constant, object_pairs_hook=members)
+        found = json.loads(
+            text, parse_constant=constant, parse_float=number, parse_int=whole, object_pairs_hook=members
+        )
+        if _HALF_PAIR.search(text):
+            json.dumps(found, ensure_ascii=False).encode()
+        return found
+    except UnicodeEncodeError:
+        why = "a text has half of a pair of characters (RFC 8259, 8.2), which is no text"
+        raise DataError(Fault("reading records", why, f"{shown}, line {line}", "fix the text")) from None
     except (ValueError, RecursionError) as error:
         at = line + error.lineno - 1 if isinstance(error, json.JSONDecodeError) else line
         why = f"it is not JSON ({error.msg if isinstance(error, json.JSONDecodeError) else error})"

@@ -19,7 +19,7 @@ from tinquire.workbook.parts.drawings import follow_drawing
 from tinquire.workbook.parts.pivots import follow_pivot_cache, follow_pivot_table
 from tinquire.workbook.parts.sheet_frame import follow_frame
 from tinquire.workbook.parts.tables import follow_table
-from tinquire.workbook.sheet_xml.plain_spelling import canonical
+from tinquire.workbook.sheet_xml.plain_spelling import canonical_cells
 from tinquire.workbook.workbook import SheetEntry, Workbook
 
 __all__ = ["change_part", "follow", "follow_sheet", "unreadable_part", "worksheets"]
@@ -83,8 +83,7 @@ def follow_sheet(data: bytes, home: str, following: ReferenceChange, shift: Move
     try:
         _, cells = sheet_data(data)
     except Unusual:
-        data = canonical(data)
-        _, cells = sheet_data(data)
+        data, cells = canonical_cells(data)
     start, end = cells.inside or (cells.end, cells.end)
     frame = parse_xml(data[:start] + data[end:])
     if not follow_frame(frame, home, following, shift):

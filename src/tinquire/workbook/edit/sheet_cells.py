@@ -13,7 +13,7 @@ from tinquire.formula.language.mentions import offset_text
 from tinquire.formula.language.reference_changes import ReferenceChange
 from tinquire.packages.raw_xml import Element, Unusual, elements, sheet_data, unescape_entities, with_attributes
 from tinquire.packages.xml import escape_text, unescape_controls
-from tinquire.workbook.sheet_xml.plain_spelling import canonical
+from tinquire.workbook.sheet_xml.plain_spelling import canonical_cells
 
 __all__ = ["follow_cells"]
 
@@ -28,7 +28,11 @@ def follow_cells(data: bytes, home: str, following: ReferenceChange, shift: Move
     try:
         return _Cells(data, home, following, shift).followed()
     except Unusual:
-        return _Cells(canonical(data), home, following, shift).followed()
+        plain, _ = canonical_cells(data)
+    try:
+        return _Cells(plain, home, following, shift).followed()
+    except Unusual:
+        raise ValueError("its rows or cells are in no order") from None
 
 
 class _Cells:

@@ -12,8 +12,8 @@ from lxml import etree
 from tinquire.base.faults import DataError, Fault
 from tinquire.base.wording import known_names
 from tinquire.formula.language.reference_changes import GoneSheets, RenamedSheet, RenamedTables
-from tinquire.packages.xml import child, children, local, remove_attribute, serialise_xml
-from tinquire.workbook.edit.propagate import change_part, follow, follow_sheet
+from tinquire.packages.xml import child, children, free_number, local, remove_attribute, serialise_xml
+from tinquire.workbook.edit.propagate import change_part, follow, follow_sheet, unreadable_part
 from tinquire.workbook.parts.charts import follow_formulas
 from tinquire.workbook.workbook import SheetEntry, Workbook, valid_sheet_name
 
@@ -112,7 +112,7 @@ def delete_sheets(book: Workbook, names: Sequence[str]) -> None:
 def copy_sheet(book: Workbook, name: str, new: str) -> None:
     """Put a copy of a sheet after it, with its drawings, comments and tables; tables get names of their own.
 
-    Raises: DataError when the new name is taken or not allowed.
+    Raises: DataError when the new name is taken or not allowed, AccessError for a part that cannot be read.
     """
     entry = _entry(book, name, "copying a sheet")
     if book.entry(new) is not None or not valid_sheet_name(new) or entry.part is None:
@@ -121,15 +121,18 @@ def copy_sheet(book: Workbook, name: str, new: str) -> None:
     book.settle()
     assert entry.part is not None
     renamed: dict[str, str] = {}
-    part = _copy_part(book, entry.part, renamed)
-    following = RenamedTables(renamed, RenamedSheet(entry.name, new))
-    data = _SELECTED.sub(b"", follow_sheet(book.package.read(part), new, following))
+    try:
+        part = _copy_part(book, entry.part, renamed)
+        following = RenamedTables(renamed, RenamedSheet(entry.name, new))
+        data = _SELECTED.sub(b"", follow_sheet(book.package.read(part), new, following))
+    except (ValueError, OverflowError) as error:
+        raise unreadable_part(book, entry.part, error) from None
     book.package.put(part, data)  # of two selected sheets a program would change both at once
     model = _element(book, entry)
     element = copy.deepcopy(model)
-    used = {int(item.get("sheetId", "0")) for item in children(child(book.root, "sheets"), "sheet")}
+    used = [item.get("sheetId") for item in children(child(book.root, "sheets"), "sheet")]
     element.set("name", new)
-    element.set("sheetId", str(max(used) + 1))
+    element.set("sheetId", str(free_number(used)))
     remove_attribute(element, "state")
     identity = book.package.relate(book.part, _relation_type(book, entry.part), part)
     key = next(key for key in element.attrib if str(key).endswith("}id"))
@@ -238,23 +241,25 @@ def _drop_caches(book: Workbook) -> None:
 # -- copies ----------------------------------------------------------------------------------------------
 
 
-def _copy_part(book: Workbook, part: str, tables: dict[str, str]) -> str:
-    """A copy of a part and of what it alone needs, under free names; `tables` gets new names of tables."""
+def _copy_part(book: Workbook, part: str, tables: dict[str, str], role: str = "worksheet") -> str:
+    """A copy of a part and of what it alone needs, under free names; `tables` gets new names of tables. `role` is what
+    the part is to the one that relates to it."""
     package = book.package
     folder, name = posixpath.split(part)
     stem, _, ending = name.rpartition(".")
     fresh = package.free_name(f"{folder}/{stem.rstrip('0123456789')}{{}}.{ending}")
-    kind = package.types()[part]
+    kind = package.type_of(part)
     package.put(fresh, package.read(part))
-    package.set_type(fresh, kind)
-    if kind.endswith("table+xml"):
+    if kind:
+        package.set_type(fresh, kind)
+    if role == "table":
         change_part(book, fresh, lambda root: _rename_table(book, root, tables))
     for relation in package.relations(part):
         if relation.outside:
             package.relate_as(fresh, relation, relation.target)
         elif package.has(relation.target) and relation.kind != "pivotTable":
             target = relation.target
-            copied = _copy_part(book, target, tables) if relation.kind in _COPIED_KINDS else target
+            copied = _copy_part(book, target, tables, relation.kind) if relation.kind in _COPIED_KINDS else target
             package.relate_as(fresh, relation, copied)
     return fresh
 
@@ -270,12 +275,7 @@ def _rename_table(book: Workbook, root: etree._Element, tables: dict[str, str]) 
     tables[old.casefold()] = fresh
     root.set("name", fresh)
     root.set("displayName", fresh)
-    ids = [
-        int(book.package.root(part).get("id", "0"))
-        for part, kind in book.package.types().items()
-        if kind.endswith("table+xml") and "pivot" not in kind
-    ]
-    root.set("id", str(max(ids, default=0) + 1))
+    root.set("id", str(book.next_table_id()))
     return True
 
 

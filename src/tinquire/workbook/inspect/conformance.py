@@ -18,7 +18,7 @@ from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, parse_a
 from tinquire.cells.numberformat import BUILT_IN_FORMATS
 from tinquire.formula import FormulaError, parse, parse_name
 from tinquire.packages.package import Package
-from tinquire.packages.xml import child, children, local
+from tinquire.packages.xml import child, children, local, unescape_controls
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
 from tinquire.workbook.parts.styles import STYLE_ORDER
@@ -344,8 +344,7 @@ class _Worksheet:
         for index, column in enumerate(columns):
             raw = self.texts.get((area.top, area.left + index))
             shown = texts[int(raw)] if raw is not None and texts and raw.isdigit() and int(raw) < len(texts) else raw
-            wanted = column.replace("_x000a_", "\n").replace("_x000A_", "\n")
-            if wanted not in (shown, raw):
+            if unescape_controls(column) not in (shown, raw):
                 yield Finding(part, f"a heading is not the column's name: '{shown}' over '{column}'")
 
     def _shared_texts(self) -> list[str]:

@@ -27,7 +27,7 @@ from tinquire.workbook.parts.links import Link, read_links
 from tinquire.workbook.parts.page_setup import PageSetup, read_page_setup
 from tinquire.workbook.parts.pivots import PivotTable, read_pivot
 from tinquire.workbook.parts.rules import Mark, Validation, read_marks, read_validations
-from tinquire.workbook.sheet_xml.plain_spelling import canonical
+from tinquire.workbook.sheet_xml.plain_spelling import canonical, canonical_cells
 from tinquire.workbook.workbook import Workbook
 
 __all__ = ["BookDetails", "Hidden", "SheetDetails"]
@@ -183,10 +183,9 @@ def _frame(data: bytes) -> tuple[etree._Element, int, tuple[tuple[int, int], ...
     try:
         _, cells = sheet_data(data)
     except Unusual:
-        data = canonical(data)
-        if b"sheetData" not in data:  # a chart sheet has none
-            return parse_xml(data), 0, ()
-        _, cells = sheet_data(data)
+        if b"sheetData" not in (plain := canonical(data)):  # a chart sheet has none
+            return parse_xml(plain), 0, ()
+        data, cells = canonical_cells(data)
     start, end = cells.inside or (cells.end, cells.end)
 
     def has(letter: bytes, text: bytes) -> bool:  # a letter that plain cells have not is looked for ten times faster

@@ -190,7 +190,7 @@ class Tracer:
     def heading(self, sheet: Sheet, row: int, column: int) -> str:
         """What stands above a cell: its table's column, or the nearest text above it in its column."""
         for table in sheet.tables:
-            if table.area.holds(row, column):
+            if table.area.holds(row, column) and column - table.area.left < len(table.columns):
                 return table.columns[column - table.area.left].name
         top = max(1, row - _REACH)
         above = sheet.column(column, top, row - 1) if row > 1 else Column.blank(0)

@@ -5,15 +5,26 @@ from __future__ import annotations
 from lxml import etree
 
 from tinquire.cells.address import cell_name, parse_cell
-from tinquire.packages.xml import children, local, parser, serialise_xml
+from tinquire.packages.raw_xml import Element, Unusual, sheet_data
+from tinquire.packages.xml import children, local, parse_xml, serialise_xml
 
-__all__ = ["canonical"]
+__all__ = ["canonical", "canonical_cells"]
+
+
+def canonical_cells(data: bytes) -> tuple[bytes, Element]:
+    """A sheet's part in the plain spelling, and where its cells lie. Raises ValueError where that cannot be said."""
+    plain = canonical(data)
+    try:
+        return plain, sheet_data(plain)[1]
+    except Unusual:
+        raise ValueError("its cells cannot be told from what stands around them") from None
 
 
 def canonical(data: bytes) -> bytes:
-    """A sheet's part in the plain spelling: UTF-8, no comments, rows and cells in order and with addresses."""
-    root = etree.fromstring(data, parser())
-    etree.strip_tags(root, etree.Comment)
+    """A sheet's part in the plain spelling: UTF-8, no comments, rows and cells in order and with addresses. Raises
+    ValueError for a part that cannot be read."""
+    root = parse_xml(data)
+    etree.strip_tags(root, etree.Comment, etree.ProcessingInstruction)
     for cells in children(root, "sheetData"):
         number = 0
         for row in children(cells, "row"):

@@ -61,6 +61,10 @@ def _sort_cells(cells: Cells) -> Cells:
     return Cells(cells.rows[order], *(part[order] for part in cells.arrays()))
 
 
+#: What may stand in a row and in a cell (18.3.1.73, 18.3.1.4), comments among it.
+_IN_ROW, _IN_CELL = frozenset({"c", "extLst", ""}), frozenset({"f", "v", "is", "extLst", ""})
+
+
 class SheetReader:
     """Reads one sheet part; `shared` are the workbook's texts, to whose copy inline texts are added."""
 
@@ -93,8 +97,10 @@ class SheetReader:
                     element.clear()
                     while element.getprevious() is not None:
                         del element.getparent()[0]
-                else:
+                elif name in _DETAILS:
                     _DETAILS[name](self.sheet, element)
+                else:
+                    raise ValueError(f"the prefix of '{name}' is not declared")
         except (etree.XMLSyntaxError, ValueError, OverflowError) as error:
             why = f"sheet '{self.sheet.name}' cannot be read: {error}"
             raise AccessError(
@@ -112,7 +118,11 @@ class SheetReader:
         if element.get("hidden") in ("1", "true"):
             self.sheet.hidden_rows.add(row)
         column = 0
+        if (above := element.getparent()) is None or local(above) != "sheetData":
+            raise ValueError(f"row {row} does not stand among the rows")
         for cell in element:
+            if local(cell) not in _IN_ROW:
+                raise ValueError(f"row {row} holds '{local(cell)}', which is no cell")
             if local(cell) != "c":
                 continue
             column += 1
@@ -132,6 +142,8 @@ class SheetReader:
         inline: str | None = None
         for part in cell:
             name = local(part)
+            if name not in _IN_CELL or (name in ("f", "v") and len(part)):
+                raise ValueError(f"cell {cell_name(row, column)} holds markup that no cell may hold")
             if name == "v":
                 value = part.text
             elif name == "f":

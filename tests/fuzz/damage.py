@@ -1,0 +1,256 @@
+"""Whole files of several kinds, and the ways in which they are damaged: bytes, members, markup, formulas and numbers."""
+
+from __future__ import annotations
+
+import io
+import re
+import zipfile
+from functools import cache
+
+from books import full_book
+from parts import MAIN, parts_of, zipped
+from richbook import rich_parts
+from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.calc.recalculate import recalculate
+
+VALUES = [
+    "", "0", "-1", "1", "2", "3.5", "+5", " 5 ", "NaN", "INF", "-INF", "1e999", "1e308", "-1e-320", "9" * 4_300, "0x10",
+    "1_000", "１", "²", "1048576", "1048577", "16384", "16385", "2147483648", "4294967296", "9223372036854775808",
+    "A1", "XFD1048576", "A1:XFD1048576", "A0", "A00", "ZZZZ1", "$A$1", "B2:A1", "E2", "1E2", "A:A", "1:1", "A1 A1:B2 C3",
+    "true", "false", "s", "e", "d", "b", "str", "inlineStr", "shared", "array", "dataTable", "formula", "&#xFFFE;", "&#0;",
+    "_x0000_", "_x0041_", "é", "𝔘", "Data!A1", "#REF!", "[1]Data!A1", "../../x", "/", "/xl/workbook.xml", "workbook.xml",
+    "0001-01-01", "9999-12-31T23:59:59", "10000-01-01", "FFFFFFFF", "x" * 40_000, "rId1", "rId2", "Things", "General",
+    "[<>]0;;;@;;", "dd/mm/yyyy hh", "[h]:mm:ss.000", "# ??/??", "0.00E+00", "\n", "'", "&quot;", "&lt;", "-0", ".", "1.",
+]  # fmt: skip
+FORMULAS = [
+    "(" * 300 + "1" + ")" * 300, "(" * 5_000 + "1" + ")" * 5_000, "-" * 9_000 + "1", "IF(1," * 400 + "1" + ")" * 400,
+    "A1&" * 4_000 + "A1", "1" + "+1" * 5_000, "SUM(" * 200 + "A1" + ")" * 200, "A1" + "%" * 3_000, "{" + "1," * 9_000 + "1}",
+    "SUM(", ")", "SUM(A1:B2", "A1:XFD1048576", "SUM(A:XFD)", "A:A*A:A", "1:1", "A1#", "@A1", "'", '"', "Data!", "E2", "1E400",
+    "'Da''ta'!A1", "[1]X!A1", "9" * 400, "MMULT(A1:Z900,A1:Z900)", "OFFSET(A1,1048575,0,1048576,1)", "OFFSET(A1,-1,0)",
+    'INDIRECT("A1:XFD1048576")', 'INDIRECT("R1C1",FALSE)', 'REPT("x",40000)', 'REPT(REPT("x",32767),32767)',
+    "SEQUENCE(1048576,16384)", "SEQUENCE(99999,9)", "SUM(SEQUENCE(1048576,99))", "RANDARRAY(1048576,40)", "MUNIT(5000)",
+    "LAMBDA(x,x)(1)", "LET(f,LAMBDA(f,n,f(f,n+1)),f(f,1))", "REDUCE(0,SEQUENCE(9999),LAMBDA(a,b,a+b))",
+    'COUNTIF(A1:C9,"*a*b*c*d*e*f*g*h*?*")', 'TEXT(1,"[<>]0;;;@;;")', "FILTER(A:A,A:A>0)", "SORT(A:XFD)", "10^308*10",
+    "FACT(1E9)", "COMBIN(1E300,1E299)", "BINOM.DIST(1E300,1E300,0.5,TRUE)", "DATE(1E300,1,1)", "DATE(-1E9,0,0)",
+    "EDATE(1E9,1E9)", "CHAR(-1)", "UNICHAR(55296)", "BASE(1E15,2,9999)", "A1 B2", "A1,B2", "(A1,B2)", "#REF!", "#N/A",
+    "Things[[#This Row],[Pieces]]", "Things[", "Things[[Item]:[Twice]]", "Things[#All]", "A1:B2:C3", "SUM(Data:Lists!A1)",
+    "Name.With.Dots", "äö", "IF(,,)", "SUM(,)", "CONCAT(1E15, )", "CHOOSECOLS( ,2)", "A1%%%", "1 2", "=1", "{=1}", " ", "A1*",
+    "WORKDAY(1,1E9)", "NETWORKDAYS(0,1E9)", "ROMAN(1E9)", "REPT(A1,1E9)", 'SUBSTITUTE(REPT("a",9999),"a",REPT("b",99))',
+    "XFD1048577", "AAAA1", "SUM(XFD1048576:XFD1048577)", "B6", "C2:C4", "TOCOL(A:Z)", "TEXTJOIN(A1:Z9999,,A1:Z9999)", "\x0b",
+    "NORM.INV(1E-320,0,1)", "PDURATION(1E-9,1,1E300)", "RATE(1E9,1,1,1)", "IRR(A1:A9,-2)", "CELL(\"width\",XFD1)",
+]  # fmt: skip
+#: Elements whose absence, repetition or strangeness matters, put in anywhere.
+ELEMENTS = [
+    "<x/>", "<!-- c -->", "<?p q?>", "<![CDATA[1]]>", "<c/>", "<c r=\"A1\"><v>1</v></c>", '<row r="3"/>', "<f>A1</f>", "text",
+    "<v>E2</v>", "<is><t>x</t></is>", "<f t='shared' si='0'/>", "<row><c><v>1</v></c></row>", "<extLst/>", "<sheetData/>",
+    f'<c xmlns="{MAIN}" r="XFD1048576"><v>1</v></c>', "<si><t>x</t></si>", "&amp;", "&lt;", "<a:b/>", "<mergeCell ref='A1:B2'/>",
+]  # fmt: skip
+_TAG = re.compile(r"<[^!?<>][^<>]*>")
+_ATTRIBUTE = re.compile(r'([\w:]+)="([^"]*)"')
+_TEXT = re.compile(r">([^<>]+)<")
+_FORMULA = re.compile(r"<(f|formula1?|xm:f|definedName|calculatedColumnFormula|c:f)\b[^<>]*>([^<>]*)<")
+
+
+def _parts_of_file(data):
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        return {name: archive.read(name).decode("utf-8", "surrogateescape") for name in archive.namelist()}
+
+
+def _model():
+    """Formulas across and down, arrays, names, dates and a circle."""
+    book = Workbook.new()
+    sheet = Sheet("Data")
+    for column, text in enumerate(("Item", "Pieces", "Day", "Rate", "Charge"), 1):
+        sheet.set(1, column, text)
+    for row in range(2, 14):
+        sheet.set(row, 1, "abc"[row % 3])
+        sheet.set(row, 2, float(row))
+        sheet.set(row, 3, 46_000.0 + row)
+        sheet.set(row, 4, "1,5" if row == 7 else row / 8)
+        sheet.set(row, 5, None, formula=f'B{row}*IF(A{row}="a",D{row},2)+N(E{row - 1})')
+    for column in range(7, 15):
+        sheet.set(2, column, None, formula=f'SUMIFS($B$2:$B$13,$A$2:$A$13,"a")*COLUMN()+N({"FGHIJKLMNO"[column - 7]}2)')
+        sheet.set(
+            3, column, None, formula=f"SUM(OFFSET($B$2,0,0,COLUMN(),1))+INDEX($B$2:$B$13,MATCH({column},$B$2:$B$13,0))"
+        )
+    book.add_sheet(sheet)
+    other = Sheet("Lists")
+    for row, text in enumerate(("VLOOKUP(\"b\",Data!A:E,5,FALSE)", "TEXTJOIN(\",\",TRUE,Data!A2:A13)", "SUMPRODUCT((Data!A2:A13=\"c\")*Data!B2:B13)",
+                                "COUNTIF(Data!A:A,\"a*\")", "SORT(Data!B2:B13,,-1)", "TODAY()", "Data!E13&\"\"", "INDIRECT(\"Data!B\"&ROW())"), 1):  # fmt: skip
+        other.set(row, 1, None, formula=text)
+    book.add_sheet(other)
+    recalculate(book, now=46_320.0)
+    return book.to_bytes()
+
+
+def _odd_strings():
+    rows = "".join(
+        f'<row r="{row}"><c r="A{row}" t="s"><v>{row % 4}</v></c><c r="B{row}" s="{row % 3}"><v>{row}</v></c></row>'
+        for row in range(1, 9)
+    )
+    from parts import STYLES
+
+    shared = ["Item", "<si><r><t>rich </t></r><r><rPr><b/></rPr><t>text</t></r></si>", "E2", "2026-10-01"]
+    return parts_of(rows, shared=shared, styles=STYLES, after='<autoFilter ref="A1:B8"/>')
+
+
+ODS = (
+    '<office:document xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" '
+    'xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0">'
+    '<office:body><office:spreadsheet><table:table table:name="Data"><table:table-row>'
+    '<table:table-cell office:value-type="string"><text:p>Item</text:p></table:table-cell>'
+    '<table:table-cell office:value-type="string"><text:p>Pieces</text:p></table:table-cell></table:table-row>'
+    '<table:table-row table:number-rows-repeated="3"><table:table-cell office:value-type="string"><text:p>Sheet</text:p>'
+    '</table:table-cell><table:table-cell office:value-type="float" office:value="3"/>'
+    '<table:table-cell office:value-type="date" office:date-value="2026-10-01" table:number-columns-repeated="2"/>'
+    "</table:table-row></table:table></office:spreadsheet></office:body></office:document>"
+)
+TEXTS = {
+    "csv": "Item;Pieces;Day;Share\n" + "".join(f"{'abc'[n % 3]};{n},5;0{n}.10.2026;{n} %\n" for n in range(1, 9)),
+    "json": '[{"Item": "a", "Pieces": 1, "Day": "2026-10-01", "More": [1, 2]}, {"Item": "b", "Pieces": 2.5, "On": true},'
+    ' {"Item": null, "Pieces": 1e3, "In": {"x": 1, "y": [{"z": 2}]}}]',
+    "fods": ODS,
+}
+PIECES = [
+    "", '"', ";", ",", "\n", "\r", "\t", "\x00", "\ufeff", "[", "]", "{", "}", "[]", "{}", "[[", "null", "1e999", "-1e999", "NaN",
+    "\\ud800", '"\\ud800"', "9" * 5_000, "=1+1", "é", "\u2028", "0001-01-01", "10000-01-01", "31.02.2026", "E2", "1E2",
+    "a" * 40_000, "\x1a", "01", "1,000.5", "-", "%", ":", '{"a":{"a":{"a":[]}}}', "[" * 3_000, ";" * 3_000, "<x/>", "&x;",
+]  # fmt: skip
+
+
+@cache
+def seeds():
+    """Whole files by name: parts of packages, or a text."""
+    return {
+        "rich.xlsx": rich_parts(), "model.xlsx": _parts_of_file(_model()), "full.xlsx": _parts_of_file(full_book().to_bytes()),
+        "strings.xlsx": _odd_strings(), "rows.csv": TEXTS["csv"], "rows.json": TEXTS["json"], "rows.fods": TEXTS["fods"],
+    }  # fmt: skip
+
+
+def damaged(chance):
+    """A file's name and bytes, damaged in one to three ways."""
+    name = chance.choices(list(seeds()), (6, 6, 3, 3, 2, 2, 2))[0]
+    whole = seeds()[name]
+    if isinstance(whole, str):
+        for _ in range(chance.choice((1, 1, 2, 3))):
+            whole = (
+                _damaged_text(whole, chance)
+                if chance.random() < 0.5 or "fods" not in name
+                else _damaged_markup(whole, chance)
+            )
+        return name, _damaged_bytes(whole.encode("utf-8", "surrogatepass"), chance, 0.2)
+    parts = dict(whole)
+    for _ in range(chance.choice((1, 1, 1, 2, 3))):
+        part = chance.choice(sorted(parts) or ["xl/workbook.xml"])
+        if chance.random() < 0.4:
+            part = next((known for known in sorted(parts) if "sheet1.xml" in known and "rels" not in known), part)
+        chance.choices((_damage_member, _damage_part), (1, 9))[0](parts, part, chance)
+    return name, _damaged_bytes(zipped(parts), chance, 0.12)
+
+
+def _damage_member(parts, part, chance):
+    other = chance.choice(sorted(parts) or [part])
+    way = chance.randrange(5)
+    if way == 0:
+        parts.pop(part, None)
+    elif way == 1 and part in parts and other in parts:
+        parts[part], parts[other] = parts[other], parts[part]
+    elif way == 2:
+        parts[part] = ""
+    elif way == 3 and part in parts:
+        parts[part.upper() if chance.random() < 0.5 else f"xl/{part}"] = parts.pop(part)
+    else:
+        parts[part] = parts.get(other, "<x/>")
+
+
+def _damage_part(parts, part, chance):
+    text = parts.get(part, "")
+    if isinstance(text, bytes):
+        return
+    if chance.random() < 0.05:
+        coding = chance.choice(("utf-16", "utf-16-le", "latin-1", "cp1252", "utf-32"))
+        parts[part] = text.encode(coding, "replace")
+    else:
+        parts[part] = _damaged_markup(text, chance)
+
+
+def _damaged_markup(text, chance):
+    way = chance.randrange(10)
+    if way <= 2 and (found := list(_ATTRIBUTE.finditer(text))):
+        one = chance.choice(found)
+        new = chance.choice(
+            (
+                f'{one[1]}="{chance.choice(VALUES)}"',
+                f'{one[1]}="{chance.choice(found)[2]}"',
+                "",
+                f'{one[1]}x="{one[2]}"',
+                one[0] + " " + one[0],
+            )
+        )
+        return text[: one.start()] + new + text[one.end() :]
+    if way <= 4 and (found := list(_FORMULA.finditer(text))):
+        one = chance.choice(found)
+        new = chance.choice(FORMULAS).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+        return text[: one.start(2)] + new + text[one.end(2) :]
+    if way == 5 and (found := list(_TEXT.finditer(text))):
+        one = chance.choice(found)
+        return text[: one.start(1)] + chance.choice(VALUES) + text[one.end(1) :]
+    if way <= 8 and (found := list(_TAG.finditer(text))):
+        return _damaged_element(text, found, chance)
+    return _damaged_text(text, chance)
+
+
+def _damaged_element(text, tags, chance):
+    """A tag or a whole element gone, doubled, moved, renamed, or a strange one put in."""
+    one, other = chance.choice(tags), chance.choice(tags)
+    name = re.match(r"</?([\w:]+)", one[0])
+    close = text.find(f"</{name[1]}>", one.end()) if name and not one[0].endswith("/>") and one[0][1] != "/" else -1
+    start, stop = one.start(), one.end() if close < 0 else close + len(name[1]) + 3
+    piece = text[start:stop]
+    way = chance.randrange(6)
+    if way == 0:
+        return text[:start] + text[stop:]
+    if way == 1:
+        return text[:stop] + piece * chance.choice((1, 1, 2, 300)) + text[stop:]
+    if way == 2:
+        without = text[:start] + text[stop:]
+        at = min(other.start(), len(without))
+        return without[:at] + piece + without[at:]
+    if way == 3 and name:
+        new = chance.choice((name[1] + "x", "row", "c", "v", "f", "x:" + name[1], name[1].upper(), "t"))
+        return text[:start] + piece.replace(name[1], new) + text[stop:]
+    if way == 4:
+        return text[: one.end()] + chance.choice(ELEMENTS) + text[one.end() :]
+    return text[: one.start()] + text[one.end() :]
+
+
+def _damaged_text(text, chance):
+    start = chance.randint(0, len(text))
+    stop = min(len(text), start + chance.choice((0, 1, 2, 9, 40)))
+    way = chance.randrange(5)
+    if way == 0:
+        return text[:start]
+    if way == 1:
+        return text[:start] + text[stop:]
+    if way == 2:
+        return text[:stop] + text[start:]
+    return text[:start] + chance.choice(PIECES) + text[stop:]
+
+
+def _damaged_bytes(data, chance, share):
+    """Bytes flipped or cut off, in a share of the files."""
+    if chance.random() > share or not data:
+        return data
+    if chance.random() < 0.3:
+        return data[: chance.randrange(len(data))]
+    changed = bytearray(data)
+    # Half of the flips hit the structure of the archive, where few bytes lie.
+    marks = [at for sign in (b"PK\x01\x02", b"PK\x03\x04", b"PK\x05\x06") if (at := data.rfind(sign)) >= 0]
+    for _ in range(chance.randint(1, 4)):
+        at = (
+            chance.choice(marks) + chance.randrange(46)
+            if marks and chance.random() < 0.5
+            else chance.randrange(len(data))
+        )
+        changed[min(at, len(data) - 1)] = chance.choice((0, 1, 255, chance.randrange(256)))
+    return bytes(changed)
