@@ -8,7 +8,7 @@ import zipfile
 import pytest
 
 from parts import MAIN, OFFICE, PACKAGE, STYLES, parts_of, written, zipped
-from tinquire.base.faults import TinQuireError
+from tinquire.base.faults import AccessError, TinQuireError
 from tinquire.cells import Area, CellError, area_name
 from tinquire.cells.dates import DateSystem
 from tinquire.workbook import Workbook
@@ -57,14 +57,32 @@ def test_a_cell_reads_as(tmp_path, markup, value):
 def test_rows_and_cells_without_addresses_and_out_of_order(tmp_path):
     rows = (
         "<row><c><v>1</v></c><c><v>2</v></c></row><row><c r='C2'><v>3</v></c><c><v>4</v></c></row>"
-        "<row r='9'><c r='A9'><v>9</v></c></row><row r='5'><c r='A5'><v>5</v></c></row><row r='9'><c r='A9'><v>10</v></c></row>"
+        "<row r='9'><c r='A9'><v>9</v></c></row><row r='5'><c r='A5'><v>5</v></c></row>"
     )
     sheet = Workbook.open(written(tmp_path / "w.xlsx", rows)).sheet("Sheet1")
     read = {name: sheet.value(row, column) for name, row, column in
             [("A1", 1, 1), ("B1", 1, 2), ("C2", 2, 3), ("D2", 2, 4), ("A5", 5, 1), ("A9", 9, 1), ("A7", 7, 1)]}  # fmt: skip
-    assert read == {"A1": 1, "B1": 2, "C2": 3, "D2": 4, "A5": 5, "A9": 10, "A7": None}
+    assert read == {"A1": 1, "B1": 2, "C2": 3, "D2": 4, "A5": 5, "A9": 9, "A7": None}
     assert area_name(sheet.used) == "A1:D9"
     assert sheet.column(1, 4, 6).to_list() == [None, 5.0, None]
+
+
+ODD_CELLS = {
+    "<row r='9'><c r='A9'><v>9</v></c></row><row r='9'><c r='B9'><v>1</v></c></row>": "row 9 stands there twice",
+    "<row r='2'><c r='A2'><v>9</v></c><c r='A2'><v>1</v></c></row>": "a cell of row 2 stands there twice",
+    "<row r='2'><c r='A2'><v>9</v></c></row><row r='3'><c r='A2'/></row>": "a cell of row 2 stands there twice",
+    "<row r='2'><c r='A2'><row r='3'/><v>1</v></c></row>": "row 3 does not stand among the rows",
+    "<row r='2'><v>1</v></row>": "row 2 holds 'v', which is no cell",
+    "<row r='2'><c r='A2'><f>1<v>2</v></f></c></row>": "cell A2 holds markup that no cell may hold",
+    "<row r='2'><c r='A2'><x/></c></row>": "cell A2 holds markup that no cell may hold",
+    "<x:row r='2'/>": "prefix",
+}
+
+
+@pytest.mark.parametrize(("rows", "why"), ODD_CELLS.items())
+def test_what_could_be_read_two_ways_is_refused(tmp_path, rows, why):
+    with pytest.raises(AccessError, match=why):
+        Workbook.open(written(tmp_path / "w.xlsx", rows)).sheet("Sheet1")
 
 
 def test_the_far_corner_costs_nothing(tmp_path):

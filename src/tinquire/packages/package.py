@@ -197,11 +197,11 @@ class Package:
         self.drop(part)
         self.drop(_relations_part(part))
         for target in dict.fromkeys(below):
-            if self.has(target) and not self._related_to(target):
+            if self.has(target) and next(self._relating_to(target), None) is None:
                 self.drop_tree(target)
 
-    def _related_to(self, part: str) -> bool:
-        """Whether any part relates to this one."""
+    def _relating_to(self, part: str) -> Iterator[str]:
+        """The other parts that relate to a part."""
         wanted = part.casefold()
         for member in list(self._members):
             if not member.endswith(".rels"):
@@ -211,8 +211,12 @@ class Package:
             if source.casefold() != wanted and any(
                 relation.target.casefold() == wanted for relation in self.relations(source) if not relation.outside
             ):
-                return True
-        return False
+                yield source
+
+    def unrelate_everywhere(self, target: str) -> None:
+        """Drop all relationships to a part."""
+        for source in list(self._relating_to(target)):
+            self.unrelate(source, target)
 
     def start(self) -> None:
         """Give a new package its first part."""
@@ -224,7 +228,19 @@ class Package:
     # -- relationships ---------------------------------------------------------------------------------
 
     def relations(self, part: str = "") -> list[Relation]:
-        """The relationships of a part; of the package itself when no part is named. Raises AccessError."""
+        """The relationships of a part; of the package itself when no part is named. Raises AccessError, also for two
+        of one id: which of them is meant, nobody knows."""
+        every = self.listed_relations(part)
+        found = {relation.id: relation for relation in every}
+        if len(found) < len(every):
+            other = next((relation for relation in every if found[relation.id] != relation), None)
+            if other is not None:
+                why = f"of the relationships of '{part or 'the package'}' two have the id '{other.id}'"
+                raise AccessError(Fault("opening a workbook", why, self.name, "get the file again from its source"))
+        return list(found.values())
+
+    def listed_relations(self, part: str = "") -> list[Relation]:
+        """The relationships of a part as they are listed. Raises AccessError."""
         rels = _relations_part(part)
         if (cached := self._relations.get(rels.casefold())) is not None:
             return list(cached)

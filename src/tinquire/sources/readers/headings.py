@@ -46,7 +46,7 @@ def under_heading(book: Workbook, sheet: Sheet, heading: str) -> RowsBelow | Non
     told. The result need not have the heading: it is there for the message then."""
     for table in sheet.tables:
         if table.headings and table.index_of(heading) is not None:
-            columns = tuple(range(table.area.left, table.area.right + 1))
+            columns = tuple(range(table.area.left, table.area.left + len(table.columns)))
             last = min(table.data.bottom, sheet.extent()[0])  # a table may claim the whole grid
             rows = tuple(range(table.data.top, last + 1))
             return RowsBelow(tuple(column.name for column in table.columns), columns, rows, table)

@@ -13,6 +13,7 @@ from typing import TypeAlias
 
 from lxml import etree
 
+from tinquire.base.faults import AccessError, Fault
 from tinquire.cells.address import Area, area_name, parse_area
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import number_from_text
@@ -37,13 +38,18 @@ class PivotTable:
 
 
 def read_pivot(package: Package, part: str) -> PivotTable:
-    """A pivot by its part."""
+    """A pivot by its part. Raises AccessError for one that cannot be read."""
     root = package.root(part)
+    try:
+        area = pivot_area(root) or Area(1, 1, 1, 1)
+    except ValueError as error:
+        why = f"its part '{part}' cannot be read: {error}"
+        raise AccessError(Fault("opening a workbook", why, package.name, "get the file again")) from None
     source, fields = "unknown", tuple[str, ...]()
     for relation in package.relations(part):
         if relation.kind == "pivotCacheDefinition" and package.has(relation.target):
             source, fields = _cache(package.root(relation.target))
-    return PivotTable(root.get("name", ""), pivot_area(root) or Area(1, 1, 1, 1), source, fields)
+    return PivotTable(root.get("name", ""), area, source, fields)
 
 
 def _cache(root: etree._Element) -> tuple[str, tuple[str, ...]]:

@@ -55,9 +55,11 @@ class _Gathered:
 
 
 def _sort_cells(cells: Cells) -> Cells:
-    """Cells by ascending row; of a row that comes twice, the last stands."""
-    _, last = np.unique(cells.rows[::-1], return_index=True)
-    order = len(cells.rows) - 1 - last
+    """Cells by ascending row. Raises ValueError for a cell that comes twice: which of them is meant, nobody knows."""
+    order = np.argsort(cells.rows, kind="stable")
+    rows = cells.rows[order]
+    if (twice := np.flatnonzero(np.diff(rows) == 0)).size:
+        raise ValueError(f"a cell of row {rows[twice[0]]} stands there twice")
     return Cells(cells.rows[order], *(part[order] for part in cells.arrays()))
 
 
@@ -79,7 +81,7 @@ class SheetReader:
 
     def read(self, data: bytes) -> Sheet:
         """Raises AccessError for damaged markup and cells beyond the grid."""
-        row = 0
+        row, seen = 0, set[int]()
         try:
             context = etree.iterparse(
                 io.BytesIO(data),
@@ -93,6 +95,9 @@ class SheetReader:
                 name = local(element)
                 if name == "row":
                     row = int(element.get("r") or row + 1)
+                    if row in seen:
+                        raise ValueError(f"row {row} stands there twice")
+                    seen.add(row)
                     self._row(element, row)
                     element.clear()
                     while element.getprevious() is not None:
@@ -101,13 +106,13 @@ class SheetReader:
                     _DETAILS[name](self.sheet, element)
                 else:
                     raise ValueError(f"the prefix of '{name}' is not declared")
+            self._adopt()
+            self.sheet.columns = {number: column.cells() for number, column in sorted(self._columns.items())}
         except (etree.XMLSyntaxError, ValueError, OverflowError) as error:
             why = f"sheet '{self.sheet.name}' cannot be read: {error}"
             raise AccessError(
                 Fault("opening a workbook", why, self._file, "get the file again from its source")
             ) from None
-        self._adopt()
-        self.sheet.columns = {number: column.cells() for number, column in sorted(self._columns.items())}
         return self.sheet
 
     def _row(self, element: etree._Element, row: int) -> None:

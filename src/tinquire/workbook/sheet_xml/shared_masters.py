@@ -12,6 +12,7 @@ from tinquire.cells.address import parse_cell
 from tinquire.packages.raw_xml import Element
 from tinquire.packages.xml import children, parse_xml
 from tinquire.workbook.grid.changed_cells import ChangedCells
+from tinquire.workbook.sheet_xml.plain_spelling import canonical
 
 __all__ = ["mark_members"]
 
@@ -23,6 +24,8 @@ def mark_members(data: bytes, changed: ChangedCells) -> None:
 
     Raises ValueError for a part that cannot be read.
     """
+    if b"\x00" in data[:64]:
+        data = canonical(data)  # in another encoding
     if b"shared" not in data:
         return
     fresh = {(row, column) for row, column, formula in changed if formula}
