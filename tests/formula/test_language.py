@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from tinquire.cells import Area, CellError, Column
 from tinquire.formula import parse, write
-from tinquire.formula.engine.criteria import criterion, wildcard_pattern
+from tinquire.formula.engine.criteria import criterion, wildcard_pattern, wildcard_search
 from tinquire.formula.engine.dependency_order import Work, batches, reads_itself
 from tinquire.formula.language.stored import bare_text, stored_text
 from tinquire.formula.language.tree import Call, Coordinate, Reference, RowsOf, TableReference, walk
@@ -222,6 +222,27 @@ def test_a_slot_alone_keeps_its_kind_and_may_live():
 )  # fmt: skip
 def test_wildcards(pattern, text, matches):
     assert bool(wildcard_pattern(pattern).match(text)) is matches
+
+
+def _matches(pattern, text):
+    """The plain way: every place for every star."""
+    if not pattern:
+        return not text
+    if pattern[0] == "*":
+        return any(_matches(pattern[1:], text[n:]) for n in range(len(text) + 1))
+    return bool(text) and pattern[0] in ("?", text[0]) and _matches(pattern[1:], text[1:])
+
+
+@given(st.text("ab*?", max_size=7), st.text("ab", max_size=8), st.integers(0, 3))
+@example("*a" * 12 + "b", "a" * 3_000, 0)  # minutes, if every place is tried for every star
+def test_wildcards_take_time_linear_in_the_text(pattern, text, start):
+    whole, found = bool(wildcard_pattern(pattern).match(text)), wildcard_search(pattern, text, min(start, len(text)))
+    if len(text) < 10:
+        begins = range(min(start, len(text)), len(text) + 1)
+        assert whole is _matches(pattern, text)
+        assert found == next((n for n in begins if _matches(f"{pattern}*", text[n:])), -1)
+    else:
+        assert not whole and found == -1
 
 
 @given(st.lists(cell_values, max_size=20), cell_values)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import posixpath
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -130,11 +131,17 @@ class Package:
             self._relations.pop(known.casefold(), None)
 
     def free_name(self, pattern: str) -> str:
-        """The first of `pattern` with 1, 2, 3, ... that is no part yet."""
+        """The first of `pattern` with 1, 2, 3, ... that is no part yet, nor one that is missing: whoever relates to
+        that would get the new one."""
         number = 1
-        while self.has(pattern.format(number)):
+        while self.has(name := pattern.format(number)) or self._is_wanted(name):
             number += 1
-        return pattern.format(number)
+        return name
+
+    def _is_wanted(self, part: str) -> bool:
+        """Whether a list of relationships may name a part."""
+        last = re.compile(re.escape(posixpath.basename(part)).encode(), re.IGNORECASE)
+        return any(last.search(self.read(member)) for member in self._members if member.casefold().endswith(".rels"))
 
     # -- content types ---------------------------------------------------------------------------------
 
@@ -204,7 +211,7 @@ class Package:
         """The other parts that relate to a part."""
         wanted = part.casefold()
         for member in list(self._members):
-            if not member.endswith(".rels"):
+            if not member.casefold().endswith(".rels"):
                 continue
             folder, name = posixpath.split(member)
             source = posixpath.join(posixpath.dirname(folder), name.removesuffix(".rels"))
@@ -304,14 +311,18 @@ class Package:
         rels, folder = _relations_part(part), posixpath.dirname(part)
         try:
             listed = self.read(rels)
+            wanted = target.casefold()
             self.put(
-                rels, without_entries(listed, b"Relationship", b"Target", lambda to: _resolve(folder, to) == target)
+                rels,
+                without_entries(
+                    listed, b"Relationship", b"Target", lambda to: _resolve(folder, to).casefold() == wanted
+                ),
             )
             return
         except Unusual:
             root = self.root(rels)
         for element in children(root, "Relationship"):
-            if _resolve(folder, element.get("Target", "")) == target:
+            if _resolve(folder, element.get("Target", "")).casefold() == target.casefold():
                 root.remove(element)
         self.put(rels, serialise_xml(root))
 

@@ -12,7 +12,7 @@ from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.parallel import map_in_order
 from tinquire.packages.deflate import CHUNK, DAMAGE, crc32, deflate, inflate, unpacker
 from tinquire.packages.raw_xml import Unusual
-from tinquire.packages.zip_directory import CENTRAL, DESCRIPTOR_FLAG, END, LOCAL, UTF8_FLAG, Member, read_directory
+from tinquire.packages.zip_directory import CENTRAL, END, KEPT_FLAGS, LOCAL, UTF8_FLAG, Member, read_directory
 
 __all__ = ["MAX_RATIO", "Archive", "unreadable_error", "write_archive"]
 
@@ -238,7 +238,7 @@ def write_archive(members: Mapping[str, bytes | None], base: Archive | None) -> 
             if base is None:
                 raise ValueError(f"'{name}' has no content and no archive to copy it from")
             entry, packed = base.packed(name)
-            flags = entry.flags & ~DESCRIPTOR_FLAG
+            flags = entry.flags & KEPT_FLAGS
             method, crc, size = entry.method, entry.crc, entry.size
             stamp = entry.stamp
         else:

@@ -19,6 +19,7 @@ __all__ = [
     "CENTRAL",
     "DESCRIPTOR_FLAG",
     "END",
+    "KEPT_FLAGS",
     "LOCAL",
     "UTF8_FLAG",
     "Member",
@@ -35,6 +36,8 @@ _LOCAL_LENGTHS = struct.Struct("<2H")
 #: Flags of a member (APPNOTE 4.4.4): a descriptor after the content, names in UTF-8; any other is unusual.
 DESCRIPTOR_FLAG, UTF8_FLAG = 0x8, 0x800
 _ODD_FLAGS = ~(DESCRIPTOR_FLAG | UTF8_FLAG | 0x6)
+#: Those that a copied member keeps: how densely it was packed, and how its name is spelled.
+KEPT_FLAGS = UTF8_FLAG | 0x6
 
 
 @dataclass(slots=True)

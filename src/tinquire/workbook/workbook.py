@@ -125,6 +125,10 @@ class Workbook:
                     sheet.get("state", "visible"),
                 )
             )
+        known = [entry.part.casefold() for entry in self.entries if entry.part is not None]
+        if len(set(known)) < len(known):
+            why = "two of its sheets are one part"
+            raise AccessError(Fault("opening a workbook", why, package.name, "get the file again from its source"))
         self.names = list(self._defined_names())
         self._tables: dict[str, list[SheetTable]] = {}
         self._table_ids: list[str | None] = []

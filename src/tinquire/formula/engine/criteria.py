@@ -19,7 +19,15 @@ from tinquire.cells.values import ERROR_NAMES, CellError, Value
 from tinquire.formula.engine.conversions import number_from_text
 from tinquire.formula.language.tree import Call, Node
 
-__all__ = ["CONDITIONAL", "Criterion", "criteria_pairs", "criterion", "has_wildcards", "wildcard_pattern"]
+__all__ = [
+    "CONDITIONAL",
+    "Criterion",
+    "criteria_pairs",
+    "criterion",
+    "has_wildcards",
+    "wildcard_pattern",
+    "wildcard_search",
+]
 
 _SIGN = re.compile(r"(<=|>=|<>|<|>|=)(.*)\Z", re.DOTALL)
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
@@ -100,22 +108,42 @@ def has_wildcards(text: str) -> bool:
 def wildcard_pattern(text: str) -> re.Pattern[str]:
     """A whole-text pattern for a text with wildcards, without regard to case.
 
-    Runs of `*` are one: two next to each other would cost quadratic time and mean the same.
+    Each piece between two `*` is taken where it comes first, and never looked for again: a piece that comes earlier
+    leaves more of the text to what follows. So a match takes time linear in the text, times the pattern.
     """
-    pieces: list[str] = []
+    first, *others = _pieces(text)
+    if not others:
+        return re.compile(rf"{first}\Z", re.IGNORECASE | re.DOTALL)
+    between = "".join(f"(?>.*?{piece})" for piece in others[:-1] if piece)
+    return re.compile(rf"{first}{between}.*{others[-1]}\Z", re.IGNORECASE | re.DOTALL)
+
+
+def wildcard_search(wanted: str, text: str, start: int) -> int:
+    """Where a text with wildcards is first found in another, from a place on, without regard to case; -1 if nowhere."""
+    first, *others = _pieces(wanted)
+    found = re.compile(first, re.IGNORECASE | re.DOTALL).search(text, start)
+    if found is None:
+        return -1
+    rest = "".join(f"(?>.*?{piece})" for piece in others if piece)
+    # What does not follow the first place of the first piece follows none of its later places either.
+    return found.start() if re.compile(rest, re.IGNORECASE | re.DOTALL).match(text, found.end()) else -1
+
+
+def _pieces(text: str) -> list[str]:
+    """The pieces between the `*` of a text with wildcards, as regular expressions."""
+    pieces = [""]
     index = 0
     while index < len(text):
         character = text[index]
         if character == "~" and index + 1 < len(text):
             index += 1
-            pieces.append(re.escape(text[index]))
+            pieces[-1] += re.escape(text[index])
         elif character == "*":
-            if not pieces or pieces[-1] != ".*":
-                pieces.append(".*")
+            pieces.append("")
         else:
-            pieces.append("." if character == "?" else re.escape(character))
+            pieces[-1] += "." if character == "?" else re.escape(character)
         index += 1
-    return re.compile("".join(pieces) + r"\Z", re.IGNORECASE | re.DOTALL)
+    return pieces
 
 
 def _text_mask(column: Column, test: Callable[[str], bool]) -> Booleans:

@@ -9,7 +9,7 @@ from typing import Any
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.adapters import ErrorValue, arrays, grid_from, plain
 from tinquire.formula.engine.conversions import MAX_TEXT
-from tinquire.formula.engine.criteria import wildcard_pattern
+from tinquire.formula.engine.criteria import wildcard_search
 from tinquire.formula.engine.operands import Grid
 from tinquire.formula.engine.registry import declare_all
 from tinquire.formula.functions.text import fitting_text, text_or_error, values_of
@@ -30,12 +30,10 @@ def _find(wanted: str, text: str, start: float = 1.0) -> float:
 
 
 def _search(wanted: str, text: str, start: float = 1.0) -> float:
-    position = _place(wanted, text, start)
-    pattern = re.compile(wildcard_pattern(wanted).pattern.removesuffix(r"\Z"), re.IGNORECASE | re.DOTALL)
-    match = pattern.search(text, position)
-    if match is None:
+    found = wildcard_search(wanted, text, _place(wanted, text, start))
+    if found < 0:
         raise ErrorValue(CellError.VALUE)
-    return match.start() + 1.0
+    return found + 1.0
 
 
 def _substitute(text: str, old: str, new: str, which: float | None = None) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -180,7 +181,8 @@ def _value(cell: etree._Element) -> tuple[Value, str]:
     """A cell's value and the kind of format it needs (19.385 for the types)."""
     kind = _get(cell, "value-type")
     if kind in ("float", "percentage", "currency"):
-        return float(_get(cell, "value")), kind
+        number = float(_get(cell, "value"))
+        return (number if math.isfinite(number) else CellError.NUM), kind
     if kind == "date":
         text = _get(cell, "date-value").rstrip("Z")
         if "T" in text:

@@ -18,6 +18,7 @@ from tinquire.sources.raw_table import FOOT_ROWS, MOMENTS, Block
 from tinquire.sources.readers.detect import open_sheets
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.room import require_filled
 
 __all__ = ["block_of", "read_blocks"]
 
@@ -109,7 +110,9 @@ def _visible(book: Workbook) -> list[str]:
 
 
 def block_of(book: Workbook, sheet: Sheet, area: Area, shown: str) -> Block:
-    """An area of a sheet as columns of cells, days counted in the 1900 system."""
+    """An area of a sheet as columns of cells, days counted in the 1900 system. Raises DataError where nearly all of it
+    is empty."""
+    require_filled(sheet, area, "opening a sheet", shown)
     columns, moments = [], []
     for number in range(area.left, area.right + 1):
         column = sheet.column(number, area.top, area.bottom)

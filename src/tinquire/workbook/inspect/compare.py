@@ -14,6 +14,7 @@ from tinquire.cells.total_words import is_total_label
 from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance
 from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.room import require_filled_lines
 from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
 from tinquire.workbook.inspect.align import Alignment, align
 from tinquire.workbook.inspect.contents import BookDetails, SheetDetails
@@ -101,9 +102,15 @@ class Comparison:
 
 def compare(old: Workbook, new: Workbook, *, looks: bool = True, key: Sequence[str] = ()) -> Comparison:
     """Compare two workbooks, sheets by name. Formulas that only moved along with rows or columns are the same. The rows
-    of sheets that are tables are paired by a key that is found, or by the headings of `key` where a sheet has them."""
+    of sheets that are tables are paired by a key that is found, or by the headings of `key` where a sheet has them.
+
+    Raises DataError for a sheet of which nearly all is empty: its lines could not be held against each other.
+    """
     result = Comparison()
     both = [(name, entry.name) for name in old.sheet_names() if (entry := _worksheet(new, name)) is not None]
+    for book in (old, new):
+        for name in book.sheet_names():
+            require_filled_lines(book.sheet(name), "comparing sheets", book.name)
     gone = [name for name in old.sheet_names() if name not in {item for item, _ in both}]
     inserted = [name for name in new.sheet_names() if name not in {other for _, other in both}]
     renamed = list(_find_renamed(old, new, gone, inserted))

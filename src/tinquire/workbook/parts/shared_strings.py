@@ -151,7 +151,10 @@ def _read_back(text: str) -> str:
 
 def items_of(data: bytes) -> list[str]:
     """The markup of each item without its closing tag, of a part of the usual form. Raises Unusual for others."""
-    return _items(_body(data))
+    items = _items(_body(data))
+    if any(item.count("<si") != 1 for item in items):
+        raise Unusual
+    return items
 
 
 def _items(body: str) -> list[str]:
@@ -199,7 +202,8 @@ def text_of(item: str) -> str:
 def with_items(data: bytes, items: bytes) -> bytes:
     head = _HEAD.match(data)
     end = data.rfind(b"</sst>")
-    if head is not None and end > 0 and not head[1].endswith(b"/"):
+    plain = head is not None and (b"encoding" not in head[0] or _UTF8.search(head[0]))
+    if head is not None and plain and end > 0 and not head[1].endswith(b"/"):
         return data[: head.start(1)] + _COUNTS.sub(b"", head[1]) + data[head.end(1) : end] + items + data[end:]
     root = parse_xml(data)
     for name in ("count", "uniqueCount"):

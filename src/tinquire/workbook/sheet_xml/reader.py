@@ -145,10 +145,13 @@ class SheetReader:
         value: str | None = None
         formula = NO_FORMULA
         inline: str | None = None
+        held: set[str] = set()
         for part in cell:
             name = local(part)
-            if name not in _IN_CELL or (name in ("f", "v") and len(part)):
+            if name not in _IN_CELL or name in held or (name in ("f", "v") and len(part)):
                 raise ValueError(f"cell {cell_name(row, column)} holds markup that no cell may hold")
+            if name:
+                held.add(name)
             if name == "v":
                 value = part.text
             elif name == "f":

@@ -7,7 +7,7 @@ hold no zero byte, since the standard's escapes stand for them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -28,6 +28,8 @@ Bytes: TypeAlias = NDArray[np.uint8]
 
 #: Rows put together at a time: the matrices stay within a few megabytes.
 CHUNK = 4096
+#: Rows with less than one cell in so many filled are put together cell by cell.
+_SPARSE = 16
 #: Whole numbers beyond this are spelled one by one.
 _LARGEST_WHOLE = 1e15
 
@@ -54,15 +56,37 @@ def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
         rows = np.flatnonzero(here)
     positions = {number: shared_places(sheet, cells, place_of) for number, cells in columns}
 
+    def places_of(cells: Cells, chunk: Codes) -> range:
+        at = cells.places(int(chunk[0]), int(chunk[-1]))
+        return range(at.start, at.stop)
+
     def chunk_bytes(chunk: Codes) -> bytes:
         digits = whole_digits(chunk.astype(np.int64))
         pieces = [_constant(b'<row r="', len(chunk)), digits, _row_marks(sheet, chunk)]
-        for number, cells in columns:
+        here = [(number, cells) for number, cells in columns if len(places_of(cells, chunk))]
+        if len(here) * len(chunk) > _SPARSE * sum(len(places_of(cells, chunk)) for _, cells in here):
+            return _sparse_rows(sheet, here, chunk, np.concatenate(pieces, axis=1), digits, positions)
+        for number, cells in here:
             pieces += _column(sheet, number, cells, chunk, digits, positions[number])
         pieces.append(_constant(b"</row>", len(chunk)))
         return np.concatenate(pieces, axis=1).tobytes().translate(None, b"\x00")
 
     yield from map_in_order(chunk_bytes, (rows[start : start + CHUNK] for start in range(0, len(rows), CHUNK)))
+
+
+def _sparse_rows(
+    sheet: Sheet, columns: Sequence[tuple[int, Cells]], rows: Codes, heads: Bytes, digits: Bytes,
+    positions: Mapping[int, Codes],
+) -> bytes:  # fmt: skip
+    """Rows of which few cells are filled, put together cell by cell: room for all of them would be mostly padding."""
+    lines = [[head.tobytes()] for head in heads]
+    for number, cells in columns:
+        at = cells.places(int(rows[0]), int(rows[-1]))
+        here = np.searchsorted(rows, cells.rows[at])
+        pieces = _cell_pieces(sheet, number, cells, at, digits[here], positions[number])
+        for place, cell in zip(here.tolist(), np.concatenate(list(pieces), axis=1), strict=True):
+            lines[place].append(cell.tobytes())
+    return b"".join(b"%s</row>" % b"".join(line) for line in lines).translate(None, b"\x00")
 
 
 def shared_places(sheet: Sheet, cells: Cells, place_of: Callable[[str], int]) -> Codes:
