@@ -10,10 +10,11 @@ import numpy as np
 
 from tinquire.base.faults import DataError, Fault
 from tinquire.base.wording import counted, listed
-from tinquire.cells.address import cell_name
+from tinquire.cells.address import MAX_COLUMN, cell_name
 from tinquire.cells.column import Booleans, Codes, Column, Kind, Kinds
 from tinquire.cells.display import general
 from tinquire.cells.numberformat import Moment
+from tinquire.cells.room import mostly_empty
 from tinquire.cells.total_words import begins_total
 from tinquire.cells.values import Value
 from tinquire.sources.digest import Digest
@@ -84,6 +85,16 @@ class RawTable:
             return f"{self.file}, column '{self.headings[column]}', line{many} {lines}"
         names = listed([cell_name(int(self.rows[row]), self.letters[column]) for row in rows])
         return f"{self.file}, sheet '{self.sheet}', cell{many} {names}"
+
+
+def require_room(rows: int, columns: int, filled: int, stopped: str, where: str) -> None:
+    """Stop before a table is built that no sheet could hold, or that is nearly all blank. Raises DataError."""
+    if columns > MAX_COLUMN:
+        why = f"it has {columns:,} columns; a sheet holds {MAX_COLUMN:,}"
+        raise DataError(Fault(stopped, why, where, "leave columns out where the file is made"))
+    if mostly_empty(rows * columns, filled):
+        why = f"{rows:,} rows of {columns:,} columns make {rows * columns:,} values, only {filled:,} of them there"
+        raise DataError(Fault(stopped, why, where, "make a file of each kind of row"))
 
 
 def table_below_heading(

@@ -17,7 +17,7 @@ from tinquire.cells.column import Codes, Column
 from tinquire.sources.delimited.encodings import UTF8_MARK, in_utf8, marked_encoding
 from tinquire.sources.delimited.field_bounds import BEHIND
 from tinquire.sources.delimited.fields import plain_rows
-from tinquire.sources.raw_table import HEADING_SEARCH_ROWS, Block
+from tinquire.sources.raw_table import HEADING_SEARCH_ROWS, Block, require_room
 from tinquire.tables.marks import decimal_mark, sample_texts
 
 __all__ = ["Dialect", "read_delimited"]
@@ -131,6 +131,11 @@ def _carefully(text: str, separator: str, shown: str) -> Block:
         raise DataError(
             Fault("reading delimited text", f"its quoting is broken ({why})", where, "fix the line")
         ) from None
+    lengths = [len(row) for row in rows]
+    widest = max(range(len(rows)), key=lengths.__getitem__, default=0)
+    if rows:
+        where = f"{shown}, line {lines[widest]}"
+        require_room(len(rows), lengths[widest], sum(lengths), "reading delimited text", where)
     columns = tuple(Column.pooled(texts) for texts in zip_longest(*rows, fillvalue=""))
     return Block(shown, "", 1, 1, columns, lines)
 
@@ -163,6 +168,7 @@ def _separator(text: str, shown: str) -> str:
 
     Raises: DataError when no mark does, or two do equally well.
     """
+    csv.field_size_limit(_FIELD_LIMIT)
     sample = text.splitlines()[:_SAMPLE_ROWS]
     if not any(mark in line for line in sample for mark in _SEPARATORS):
         return ","  # one column: there is nothing to separate
@@ -183,7 +189,10 @@ def _cutting(sample: Sequence[str]) -> list[str]:
     """The marks that cut lines best into as many fields as the first of them."""
     scores: dict[str, tuple[float, int]] = {}
     for mark in _SEPARATORS:
-        counts = [len(row) for row in csv.reader(sample, delimiter=mark) if row]
+        try:
+            counts = [len(row) for row in csv.reader(sample, delimiter=mark) if row]
+        except csv.Error:
+            continue  # it is no quoting with this mark
         if counts and counts[0] > 1:
             scores[mark] = (counts.count(counts[0]) / len(counts), counts[0])
     best = max(scores.values(), default=(0.0, 0))

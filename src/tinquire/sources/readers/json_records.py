@@ -14,7 +14,7 @@ import numpy as np
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.cells.column import Column
 from tinquire.cells.values import Value
-from tinquire.sources.raw_table import RawTable
+from tinquire.sources.raw_table import RawTable, require_room
 
 __all__ = ["are_records", "read_records", "records_table"]
 
@@ -52,6 +52,7 @@ def read_records(path: Path, shown: str) -> RawTable:
 def records_table(shown: str, records: Sequence[dict[str, Value]], lines: Sequence[int]) -> RawTable:
     """Records as columns under all names that occur, in the order in which they occur first."""
     names = list(dict.fromkeys(name for record in records for name in record))
+    require_room(len(records), len(names), sum(map(len, records)), "reading records", shown)
     columns = [Column.from_values(record.get(name) for record in records) for name in names]
     return RawTable(
         shown, "", names, columns, np.array(lines, np.int32), list(range(1, len(names) + 1)), by_line=True,
