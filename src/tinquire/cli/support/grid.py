@@ -74,18 +74,19 @@ def _fitting(widths: Sequence[int], room: int) -> int:
 
 def _row(row: Sequence[Shown], widths: Sequence[int], most: int) -> str:
     """One row: each cell at its column's place, long texts over the blank cells beside them."""
-    line = ""
-    start = 0
+    pieces = []
+    start = drawn = 0
     for column, cell in enumerate(row):
         width = widths[column]
         start += GAP
         if cell.text:
-            line += " " * (start - cell_len(line))
+            pieces.append(" " * (start - drawn))
             free = _free(row, widths, column, most) if _runs_over(row, column) else width
             text = cell.text if cell_len(cell.text) <= free else set_cell_size(cell.text, max(free - 1, 0)) + "…"
-            line += " " * (width - cell_len(text)) * cell.right + text
+            pieces.append(" " * (width - cell_len(text)) * cell.right + text)
+            drawn = max(start, drawn) + cell_len(pieces[-1])
         start += width
-    return line
+    return "".join(pieces)
 
 
 def _free(row: Sequence[Shown], widths: Sequence[int], column: int, most: int) -> int:

@@ -198,6 +198,16 @@ class Sheet:
         spread.kinds[at], spread.numbers[at], spread.codes[at] = kinds, numbers, codes
         return Column(spread.kinds, spread.numbers, spread.codes, self.texts)
 
+    def rows_of(self, number: int, rows: Codes) -> Cells:
+        """A column's cells in some rows; blank ones without a style where there is no cell."""
+        found = Cells.empty(rows)
+        if (cells := self.columns.get(number)) is not None and len(cells.rows):
+            at = np.minimum(cells.rows.searchsorted(rows), len(cells.rows) - 1)
+            there = np.flatnonzero(cells.rows[at] == rows)
+            for into, values in zip(found.arrays(), cells.arrays(), strict=True):
+                into[there] = values[at[there]]
+        return found
+
     def gather(self, rows: Codes, columns: Codes) -> Column:
         """Values of cells anywhere, blanks where there is no cell."""
         spread = Cells.empty(rows)

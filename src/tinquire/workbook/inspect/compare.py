@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from tinquire.cells.address import area_name, cell_name, column_name, parse_cell
-from tinquire.cells.column import Kind
+from tinquire.cells.column import Column, Kind
 from tinquire.cells.display import general, show
 from tinquire.cells.total_words import is_total_label
 from tinquire.cells.values import CellError, Value
@@ -180,11 +180,11 @@ class _SheetPair:
         return self.result
 
     def _column(self, a: int, b: int, rows: np.ndarray, *, looks: bool) -> None:
-        last_a, last_b = int(rows[:, 0].max()), int(rows[:, 1].max())
-        one = self.before.column(a, 1, last_a).take(rows[:, 0] - 1)
-        two = self.after.column(b, 1, last_b).take(rows[:, 1] - 1)
-        formula_a, formula_b = _formula_numbers(self.before, a, last_a), _formula_numbers(self.after, b, last_b)
-        has_a, has_b = formula_a[rows[:, 0] - 1] != NO_FORMULA, formula_b[rows[:, 1] - 1] != NO_FORMULA
+        left = self.before.rows_of(a, rows[:, 0].astype(np.int32))
+        right = self.after.rows_of(b, rows[:, 1].astype(np.int32))
+        one = Column(left.kinds, left.numbers, left.codes, self.before.texts)
+        two = Column(right.kinds, right.numbers, right.codes, self.after.texts)
+        has_a, has_b = left.formulas != NO_FORMULA, right.formulas != NO_FORMULA
         differs = (one.kinds != two.kinds) | (
             np.abs(one.numbers - two.numbers) > CLOSE * np.maximum(1, np.abs(one.numbers))
         )
@@ -203,9 +203,7 @@ class _SheetPair:
             row_a, row_b = rows[index].tolist()
             self._formula(row_a, row_b, a, b)
         if looks:
-            styles_a = self.before.styles(a, 1, last_a)[rows[:, 0] - 1]
-            styles_b = self.after.styles(b, 1, last_b)[rows[:, 1] - 1]
-            for index, pair in enumerate(zip(styles_a.tolist(), styles_b.tolist(), strict=True)):
+            for index, pair in enumerate(zip(left.styles.tolist(), right.styles.tolist(), strict=True)):
                 if pair != (0, 0) and (said := self._look(*pair)):
                     row_a, row_b = rows[index].tolist()
                     was, now = (", ".join(part) for part in zip(*said, strict=True))
@@ -352,15 +350,6 @@ def _told_apart(one: Value, two: Value) -> tuple[str, str]:
             if texts[0] != texts[1]:
                 return texts
     return _KIND_WORDS[type(one)], _KIND_WORDS[type(two)]
-
-
-def _formula_numbers(sheet: Sheet, column: int, last: int) -> np.ndarray:
-    numbers = np.full(last, NO_FORMULA, np.int64)
-    cells = sheet.columns.get(column)
-    if cells is not None:
-        cut = cells.places(1, last)
-        numbers[cells.rows[cut] - 1] = cells.formulas[cut]
-    return numbers
 
 
 def _look_parts(one: Appearance, two: Appearance) -> Iterator[tuple[str, str]]:
