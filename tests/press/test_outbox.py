@@ -143,9 +143,7 @@ def test_reading_the_daybook_writes_nothing(tmp_path):
     before = (tmp_path / "daybook.sqlite").read_bytes()
     daybook = Daybook(tmp_path)
     assert daybook.fact("T", "2026-10", "x") is None and daybook.sourced("d", "S", 1, 1) == [] and daybook.runs() == []
-    assert (
-        not daybook.knows("d") and daybook.mail("<a>", "d") is None and daybook.files_made("T", "2026-10", "mail") == []
-    )
+    assert not daybook.knows("d") and daybook.mails() == {} and daybook.files_made("T", "2026-10", "mail") == []
     assert (tmp_path / "daybook.sqlite").read_bytes() == before
     (tmp_path / "daybook.sqlite").write_bytes(b"not a database" * 100)
     with pytest.raises(TinQuireError, match="reading the daybook"):

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import email
 import ipaddress
+import re
 import smtplib
 import ssl
 from collections.abc import Iterator
@@ -11,12 +11,13 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from email.message import EmailMessage
+from email.parser import BytesHeaderParser
 from email.policy import SMTP
 from email.utils import format_datetime, getaddresses
 
 from tinquire.base.faults import AccessError, Fault, UseError
 
-__all__ = ["MailServer", "Session", "deliver", "recipients", "session"]
+__all__ = ["MailServer", "Session", "deliver", "headers_of", "recipients", "session"]
 
 #: How long a silent server is waited for, in seconds.
 _PATIENCE = 30.0
@@ -49,6 +50,11 @@ class MailServer:
         return f"{self.host}:{self.port}"
 
 
+#: Where the header fields end, and the date among them with its folded lines (RFC 5322, 2.2.3).
+_HEADERS_END = re.compile(rb"\r?\n\r?\n")
+_DATE = re.compile(rb"^Date:[^\n]*\n(?:[ \t][^\n]*\n)*", re.IGNORECASE | re.MULTILINE)
+
+
 class Session:
     """An open connection to a mail server."""
 
@@ -58,19 +64,32 @@ class Session:
 
     def send(self, data: bytes, at: datetime) -> None:
         """Give one message file to the server, dated `at`. Raises AccessError when any recipient is refused."""
-        message = email.message_from_bytes(data, policy=SMTP)
-        assert isinstance(message, EmailMessage)
-        del message["Date"]
-        message["Date"] = format_datetime(at)
+        message = headers_of(data)
         to = recipients(message)
         sender = getaddresses([str(message["From"])])[0][1]
         try:
-            refused = self._client.sendmail(sender, to, message.as_bytes())
+            refused = self._client.sendmail(sender, to, _dated(data, at))
         except (smtplib.SMTPException, OSError) as error:
             raise _trouble(self._server, f"the server did not take the mail: {_server_words(error)}") from None
         if refused:
             names = ", ".join(refused)
             raise _trouble(self._server, f"the server took the mail, but refused {names}")
+
+
+def headers_of(data: bytes) -> EmailMessage:
+    """The header fields of a message file; what follows them is not looked at, whatever its size."""
+    end = _HEADERS_END.search(data)
+    message = BytesHeaderParser(policy=SMTP).parsebytes(data[: end.end()] if end else data)
+    assert isinstance(message, EmailMessage)
+    return message
+
+
+def _dated(data: bytes, at: datetime) -> bytes:
+    """A message file with its date (RFC 5322, 3.6.1) set; all else as it is."""
+    end = _HEADERS_END.search(data)
+    head, rest = (data[: end.start()], data[end.start() :]) if end else (data, b"")
+    fields = _DATE.sub(b"", head + b"\r\n").rstrip(b"\r\n")
+    return b"%s\r\nDate: %s%s" % (fields, format_datetime(at).encode(), rest)
 
 
 def recipients(message: EmailMessage) -> list[str]:

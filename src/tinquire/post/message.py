@@ -13,7 +13,7 @@ from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime
 
-__all__ = ["Attachment", "BodyStyle", "Mail", "html_body", "mail_bytes", "parse_address"]
+__all__ = ["Attachment", "BodyStyle", "Mail", "check_mail", "html_body", "mail_bytes", "parse_address"]
 
 _ADDRESS = re.compile(r"[^\s<>,;:\"()\[\]\\@]+@[A-Za-z0-9](?:[A-Za-z0-9.-]*[A-Za-z0-9])?\Z")
 #: RFC 5321, 4.5.3.1: a local part of 64 and a domain of 255 characters.
@@ -72,13 +72,21 @@ def parse_address(name: str, address: str) -> Address:
     return Address(display_name=name.strip().strip('"'), addr_spec=bare)
 
 
+def check_mail(mail: Mail) -> None:
+    """Whether a message can be made of a mail. Raises ValueError for a subject or file name with control characters."""
+    if _CONTROL.search(mail.subject):
+        raise ValueError("the subject holds a line break or another control character")
+    for attachment in mail.attachments:
+        if _CONTROL.search(attachment.name):
+            raise ValueError(f"the file name {attachment.name!r} holds a control character")
+
+
 def mail_bytes(mail: Mail) -> bytes:
     """The message file's bytes, lines ended as RFC 5322 asks; the same mail gives the same bytes.
 
-    Raises: ValueError for a subject or file name with control characters.
+    Raises: ValueError as `check_mail`.
     """
-    if _CONTROL.search(mail.subject):
-        raise ValueError("the subject holds a line break or another control character")
+    check_mail(mail)
     message = EmailMessage(policy=SMTP)
     message["From"] = mail.sender
     message["To"] = mail.to
@@ -92,8 +100,6 @@ def mail_bytes(mail: Mail) -> bytes:
     message.set_content(mail.body.strip() + "\n")
     message.add_alternative(html_body(mail.body, mail.body_style), subtype="html")
     for attachment in mail.attachments:
-        if _CONTROL.search(attachment.name):
-            raise ValueError(f"the file name {attachment.name!r} holds a control character")
         ending = attachment.name[attachment.name.rfind(".") :].lower()
         main, sub = _TYPES.get(ending, ("application", "octet-stream"))
         message.add_attachment(attachment.content, maintype=main, subtype=sub, filename=attachment.name)

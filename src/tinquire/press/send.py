@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-import email
-from collections.abc import Callable, Sequence
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from email.message import EmailMessage
+from email.parser import BytesHeaderParser
 from email.policy import default
 from pathlib import Path
 
-from tinquire.base.faults import DataError, Fault, TinQuireError
-from tinquire.post.delivery import MailServer, recipients, session
-from tinquire.press.record.daybook import Daybook, MailState, digest
+from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError
+from tinquire.post.delivery import MailServer, headers_of, recipients, session
+from tinquire.press.record.daybook import Daybook, KnownMail, MailState, digest, mail_state
 
 __all__ = ["Outgoing", "SendReport", "outgoing", "send"]
+
+
+_PART_HEADERS_END = re.compile(rb"\r?\n\r?\n")
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,16 +26,13 @@ class Outgoing:
     """A mail in the outbox, and what the daybook knows of it."""
 
     path: Path
-    data: bytes
+    #: Of its content, which is read again when it is sent: thousands of mails need not be in memory.
+    digest: str
     identity: str
     to: tuple[str, ...]
     subject: str
     attachments: tuple[str, ...]
     known: MailState | None
-
-    @property
-    def digest(self) -> str:
-        return digest(self.data)
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,20 +50,39 @@ def outgoing(outbox: Path, base: Path) -> list[Outgoing]:
     if not files:
         why = "there is no mail in it"
         raise DataError(Fault("sending mails", why, str(outbox), "run the docket for this period first"))
-    book = Daybook(base)
-    return [_read(path, book) for path in files]
+    known = Daybook(base).mails()
+    return [_read(path, known) for path in files]
 
 
-def _read(path: Path, book: Daybook) -> Outgoing:
+def _read(path: Path, known: Mapping[str, Sequence[KnownMail]]) -> Outgoing:
     data = path.read_bytes()
-    message = email.message_from_bytes(data, policy=default)
-    assert isinstance(message, EmailMessage)
+    message = headers_of(data)
     identity, to = str(message["Message-ID"] or ""), tuple(recipients(message))
     if not identity or not to:
         why = "it is not a complete mail: it has no " + ("recipient" if identity else "Message-ID")
         raise DataError(Fault("sending mails", why, str(path), "run the docket again"))
-    names = tuple(part.get_filename() or "" for part in message.iter_attachments())
-    return Outgoing(path, data, identity, to, str(message["Subject"]), names, book.mail(identity, digest(data)))
+    content = digest(data)
+    names = tuple(_attachments(data, message))
+    return Outgoing(path, content, identity, to, str(message["Subject"]), names, mail_state(known, identity, content))
+
+
+def _attachments(data: bytes, message: EmailMessage) -> Iterator[str]:
+    """The names of a message's attachments, by the fields of its outermost parts (RFC 2046, 5.1.1) alone."""
+    mark = message.get_boundary()
+    if message.get_content_type() != "multipart/mixed" or not mark:
+        return
+    delimiter = b"\n--" + mark.encode()
+    at = data.find(delimiter)
+    while at >= 0:
+        begin = data.find(b"\n", at + len(delimiter)) + 1
+        if data.startswith(b"--", at + len(delimiter)) or not begin:
+            return
+        end = next((found.end() for found in _PART_HEADERS_END.finditer(data, begin)), len(data))
+        if b"name" in data[begin:end]:
+            part = BytesHeaderParser(policy=default).parsebytes(data[begin:end])
+            if (name := part.get_filename()) is not None:
+                yield str(name)
+        at = data.find(delimiter, begin)
 
 
 def send(
@@ -95,13 +115,25 @@ def send(
                     before.append(mail)
                     continue
                 try:
-                    open_session.send(mail.data, clock())
+                    open_session.send(_unchanged(mail), clock())
                 except TinQuireError:
                     book.settle(mail.identity, mail.digest, sent=False, at=clock())
                     raise
                 book.settle(mail.identity, mail.digest, sent=True, at=clock())
                 sent.append(mail)
     return SendReport(tuple(sent), tuple(before), tuple(held))
+
+
+def _unchanged(mail: Outgoing) -> bytes:
+    """A mail's bytes, if its file still holds what was listed. Raises AccessError."""
+    try:
+        data = mail.path.read_bytes()
+    except OSError:
+        data = b""
+    if digest(data) != mail.digest:
+        why = "its file was changed or taken away while mails were being sent"
+        raise AccessError(Fault("sending mails", why, str(mail.path), "look at the outbox, and send again"))
+    return data
 
 
 def _held_back(mail: Outgoing) -> Fault:

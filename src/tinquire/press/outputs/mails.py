@@ -8,13 +8,14 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from email.headerregistry import Address
+from functools import partial
 from pathlib import Path
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.file_names import safe_file_name
 from tinquire.base.wording import known_names
 from tinquire.docket.schema.mails import MailModel
-from tinquire.post.message import Attachment, BodyStyle, Mail, mail_bytes, parse_address
+from tinquire.post.message import Attachment, BodyStyle, Mail, check_mail, mail_bytes, parse_address
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
@@ -179,12 +180,13 @@ def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], p
     )
     file = safe_file_name(f"{desk.name} - {addresses[0]}.eml")
     try:
-        return MadeMail(
-            name=desk.name, path=desk.making.outbox / file, data=mail_bytes(mail), identity=identity, to=addresses,
-            subject=subject,
-        )  # fmt: skip
+        check_mail(mail)
     except ValueError as error:
         raise DataError(Fault(f"mail '{desk.name}'", str(error), place or desk.where, "fix the row")) from None
+    return MadeMail(
+        name=desk.name, path=desk.making.outbox / file, content=partial(mail_bytes, mail), identity=identity,
+        to=addresses, subject=subject,
+    )  # fmt: skip
 
 
 def _numbered_file(file: str, number: int) -> str:

@@ -22,7 +22,8 @@ class Made:
     #: Its name in the docket.
     name: str
     path: Path
-    data: bytes
+    #: Its bytes, or what makes them when they are written: of thousands of mails not all are in memory at once.
+    content: bytes | Callable[[], bytes]
     #: A few words on what is in it.
     summary: str = ""
     #: What the cells of its sheets are made of.
@@ -30,6 +31,10 @@ class Made:
     #: The column and value that a file of a split output is of.
     cut: tuple[str, Value] | None = None
     warnings: tuple[Fault, ...] = ()
+
+    @property
+    def data(self) -> bytes:
+        return self.content if isinstance(self.content, bytes) else self.content()
 
 
 @dataclass(frozen=True)

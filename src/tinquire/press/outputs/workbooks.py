@@ -67,7 +67,7 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
     return Made(
         name=name,
         path=making.out / safe_file_name(file),
-        data=book.to_bytes(),
+        content=book.to_bytes(),
         summary=f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}",
         sources=(*filled_from, *(source for sheet in made for source in sheet.sources)),
         cut=cut,

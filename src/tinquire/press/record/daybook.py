@@ -10,7 +10,7 @@ from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeAlias
 
 from tinquire.base.faults import AccessError, Fault
 from tinquire.base.placing import Placement
@@ -18,7 +18,7 @@ from tinquire.press.record.cell_sources import CellSources
 from tinquire.press.record.packing import pack_cells, pack_origin, unpack_cells, unpack_origin
 from tinquire.tables import Origin
 
-__all__ = ["DAYBOOK_NAME", "Daybook", "MailState", "Publication", "RunRecord", "digest"]
+__all__ = ["DAYBOOK_NAME", "Daybook", "KnownMail", "MailState", "Publication", "RunRecord", "digest", "mail_state"]
 
 DAYBOOK_NAME = "daybook.sqlite"
 #: How long to wait for another run that is writing, in seconds.
@@ -77,7 +77,6 @@ ORDER BY run.id DESC LIMIT 1
 _FILES = """
 SELECT DISTINCT file FROM made JOIN run ON run.id = made.run WHERE docket = ? AND period = ? AND output = ?
 """
-_MAIL = "SELECT state, at, digest = ? FROM sent WHERE message_id = ? ORDER BY digest = ? DESC, at DESC LIMIT 1"
 #: Of outputs that a run has written again, what was kept of the older.
 _DELETE_OLDER = """
 DELETE FROM cells_of WHERE digest IN (
@@ -94,6 +93,7 @@ _PUBLISHING = """
 SELECT publication.id, state, period, at, asides, plan FROM publication LEFT JOIN run ON run.id = publication.run
 ORDER BY publication.id
 """
+_MAILS = "SELECT message_id, digest, state, at FROM sent ORDER BY at DESC"
 _DELETE_UNUSED = "DELETE FROM rows_read WHERE id NOT IN (SELECT read FROM cells_of WHERE read IS NOT NULL)"
 _CELL = """
 SELECT sheet, top, left, bottom, right, says, whole, lines, across, cells_of.notes, read FROM cells_of
@@ -141,6 +141,16 @@ class Publication:
     at: str | None
     asides: tuple[Path, ...]
     placements: tuple[Placement, ...]
+
+
+#: A mail's content's digest, its state and when it came to that.
+KnownMail: TypeAlias = tuple[str, str, str]
+
+
+def mail_state(mails: Mapping[str, Sequence[KnownMail]], message_id: str, content: str) -> MailState | None:
+    """What is known of a mail; a record of the same content comes before others."""
+    known = sorted(mails.get(message_id, ()), key=lambda mail: mail[0] != content)
+    return MailState(known[0][1], known[0][2], known[0][0] == content) if known else None
 
 
 class Daybook:
@@ -282,10 +292,14 @@ class Daybook:
         """Number, docket, period and time of every run, newest first."""
         return self._read("SELECT id, docket, period, at FROM run ORDER BY id DESC")
 
-    def mail(self, message_id: str, content: str) -> MailState | None:
-        """What is known of a mail; a record of the same content comes before others."""
-        found = self._read(_MAIL, (content, message_id, content))
-        return MailState(found[0][0], found[0][1], bool(found[0][2])) if found else None
+    def mails(self) -> dict[str, list[KnownMail]]:
+        """What is known of all mails, by their Message-ID: content's digest, state and time, the latest first."""
+        found: dict[str, list[KnownMail]] = {}
+        for identity, content, state, at in self._read(
+            "SELECT message_id, digest, state, at FROM sent ORDER BY at DESC"
+        ):
+            found.setdefault(identity, []).append((content, state, at))
+        return found
 
     def claim(
         self, message_id: str, content: str, period: str, to: str, subject: str, at: datetime, again: bool
