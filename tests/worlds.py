@@ -34,6 +34,10 @@ class World:
         cells = self.sheets.get(sheet, {})
         return Column.from_values(cells.get((row, column)) for row in range(top, bottom + 1))
 
+    def gather(self, sheet, rows, columns):
+        cells = self.sheets.get(sheet, {})
+        return Column.from_values(cells.get(place) for place in zip(rows.tolist(), columns.tolist(), strict=True))
+
     def passed_over(self, sheet, area, hidden):
         return None
 

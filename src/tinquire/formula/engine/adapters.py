@@ -29,7 +29,17 @@ from tinquire.formula.engine.registry import Parameter, aggregate, elementwise, 
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.tree import Missing, Node
 
-__all__ = ["ErrorValue", "arrays", "grid_from", "grid_rows", "numbers_in", "plain", "require_room", "sample"]
+__all__ = [
+    "ErrorValue",
+    "arrays",
+    "call_guarded",
+    "grid_from",
+    "grid_rows",
+    "numbers_in",
+    "plain",
+    "require_room",
+    "sample",
+]
 
 #: An array of more cells than this is refused.
 MAX_CELLS = 20_000_000
@@ -43,7 +53,7 @@ class ErrorValue(Exception):  # noqa: N818 - it becomes a value, not a message
         self.error = error
 
 
-def _call_guarded(work: Callable[..., Any], *given: Any) -> Any:
+def call_guarded(work: Callable[..., Any], *given: Any) -> Any:
     """A function's result; what Python cannot calculate, and what is not a finite number, is an error value."""
     try:
         with np.errstate(all="ignore"):
@@ -73,9 +83,9 @@ def plain(signature: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         def lanes(*given: Any) -> list[Value]:
             columns = [item.tolist() if isinstance(item, np.ndarray) else list(item) for item in given]
             return (
-                [_call_guarded(work, *values) for values in zip(*columns, strict=True)]
+                [call_guarded(work, *values) for values in zip(*columns, strict=True)]
                 if columns
-                else [_call_guarded(work)]
+                else [call_guarded(work)]
             )
 
         optional = any(kind.optional and kind.default is None and not kind.repeats for kind in kinds)
@@ -101,7 +111,7 @@ def sample(signature: str) -> Callable[[Callable[[Floats], Any]], Callable[[Floa
                     results.append(CellError.from_code(int(faults[lane]) - 1))
                     continue
                 numbers = cells.numbers[:, lane][cells.kinds[:, lane] == Kind.NUMBER]
-                results.append(_call_guarded(work, numbers))
+                results.append(call_guarded(work, numbers))
             return Column.from_values(results)
 
         lanes.__doc__, lanes.__module__ = work.__doc__, work.__module__
@@ -187,7 +197,7 @@ def _call_lane(work: Callable[..., Any], given: list[Any]) -> Any:
     for item in given:
         if isinstance(item, CellError):
             return item
-    return _call_guarded(work, *given)
+    return call_guarded(work, *given)
 
 
 def _operand(found: Any) -> Operand:

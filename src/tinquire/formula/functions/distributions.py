@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import warnings
 from collections.abc import Callable
 from typing import Any
 
@@ -21,20 +22,29 @@ def _stats() -> Any:
     return stats
 
 
+_LARGEST_LOT = 1e9
+#: Whole numbers up to here are exact; of more tries nothing sensible can be said.
+_EXACT = 2.0**53
+
+
 def _check(*holds: bool) -> None:
     if not all(holds):
         raise ErrorValue(CellError.NUM)
+
+
+def _whole(number: float) -> float:
+    """The whole part, as the kind of number that arrays hold: Python's own whole numbers may be too large for them."""
+    return float(int(number))
 
 
 def _either(
     dist: Callable[..., Any], x: float, whole: bool, *given: float, discrete: bool = False, **more: float
 ) -> float:
     """The distribution up to x, or its density at x there."""
-    known = dist(*map(float, given), **more)  # whole numbers of Python's own kind may be too large for an array
-    at = float(x)
+    known = dist(*given, **more)
     if whole:
-        return float(known.cdf(at))
-    return float(known.pmf(at) if discrete else known.pdf(at))
+        return float(known.cdf(x))
+    return float(known.pmf(x) if discrete else known.pdf(x))
 
 
 def _normal(x: float, mean: float, deviation: float, whole: bool) -> float:
@@ -57,35 +67,36 @@ def _lognormal_back(share: float, mean: float, deviation: float) -> float:
 
 
 def _binomial(done: float, tries: float, chance: float, whole: bool) -> float:
-    _check(0 <= int(done) <= int(tries), 0 <= chance <= 1)
-    return _either(_stats().binom, int(done), whole, int(tries), chance, discrete=True)
+    _check(0 <= int(done) <= int(tries) <= _EXACT, 0 <= chance <= 1)
+    return _either(_stats().binom, _whole(done), whole, _whole(tries), chance, discrete=True)
 
 
 def _binomial_range(tries: float, chance: float, low: float, high: float | None = None) -> float:
     high = low if high is None else high
-    _check(0 <= low <= high <= tries, 0 <= chance <= 1)
-    known = _stats().binom(int(tries), chance)
+    _check(0 <= low <= high <= tries <= _EXACT, 0 <= chance <= 1)
+    known = _stats().binom(_whole(tries), chance)
     return float(known.cdf(int(high)) - known.cdf(int(low) - 1))
 
 
 def _binomial_back(tries: float, chance: float, share: float) -> float:
-    _check(tries >= 0, 0 < chance < 1, 0 < share < 1)
-    return float(_stats().binom.ppf(share, int(tries), chance))
+    _check(0 <= tries <= _EXACT, 0 < chance < 1, 0 < share < 1)
+    return float(_stats().binom.ppf(share, _whole(tries), chance))
 
 
 def _negative_binomial(failed: float, done: float, chance: float, whole: bool = False) -> float:
-    _check(failed >= 0, done >= 1, 0 <= chance <= 1)
-    return _either(_stats().nbinom, int(failed), whole, int(done), chance, discrete=True)
+    _check(0 <= failed <= _EXACT, 1 <= done <= _EXACT, 0 <= chance <= 1)
+    return _either(_stats().nbinom, _whole(failed), whole, _whole(done), chance, discrete=True)
 
 
 def _hypergeometric(done: float, tries: float, marked: float, all_: float, whole: bool = False) -> float:
-    _check(done >= 0, 0 < tries <= all_, 0 < marked <= all_, done <= min(tries, marked))
-    return _either(_stats().hypergeom, int(done), whole, int(all_), int(marked), int(tries), discrete=True)
+    # The time that the sum takes grows with the size of the lot, and what is left of its share soon is nothing.
+    _check(done >= 0, 0 < tries <= all_ <= _LARGEST_LOT, 0 < marked <= all_, done <= min(tries, marked))
+    return _either(_stats().hypergeom, _whole(done), whole, _whole(all_), _whole(marked), _whole(tries), discrete=True)
 
 
 def _poisson(x: float, mean: float, whole: bool) -> float:
-    _check(x >= 0, mean >= 0)
-    return _either(_stats().poisson, int(x), whole, mean, discrete=True)
+    _check(0 <= x <= _EXACT, mean >= 0)
+    return _either(_stats().poisson, _whole(x), whole, mean, discrete=True)
 
 
 def _exponential(x: float, rate: float, whole: bool) -> float:
@@ -120,62 +131,62 @@ def _weibull(x: float, shape: float, scale: float, whole: bool) -> float:
 
 def _chi(x: float, freedom: float, whole: bool) -> float:
     _check(x >= 0, 1 <= freedom <= 1e10)
-    return _either(_stats().chi2, x, whole, int(freedom))
+    return _either(_stats().chi2, x, whole, _whole(freedom))
 
 
 def _chi_right(x: float, freedom: float) -> float:
     _check(x >= 0, 1 <= freedom <= 1e10)
-    return float(_stats().chi2.sf(x, int(freedom)))
+    return float(_stats().chi2.sf(x, _whole(freedom)))
 
 
 def _chi_back(share: float, freedom: float, right: bool = False) -> float:
     _check(0 <= share <= 1, 1 <= freedom <= 1e10)
-    known = _stats().chi2(int(freedom))
+    known = _stats().chi2(_whole(freedom))
     return float(known.isf(share) if right else known.ppf(share))
 
 
 def _f(x: float, above: float, below: float, whole: bool) -> float:
     _check(x >= 0, above >= 1, below >= 1)
-    return _either(_stats().f, x, whole, int(above), int(below))
+    return _either(_stats().f, x, whole, _whole(above), _whole(below))
 
 
 def _f_right(x: float, above: float, below: float) -> float:
     _check(x >= 0, above >= 1, below >= 1)
-    return float(_stats().f.sf(x, int(above), int(below)))
+    return float(_stats().f.sf(x, _whole(above), _whole(below)))
 
 
 def _f_back(share: float, above: float, below: float, right: bool = False) -> float:
     _check(0 <= share <= 1, above >= 1, below >= 1)
-    known = _stats().f(int(above), int(below))
+    known = _stats().f(_whole(above), _whole(below))
     return float(known.isf(share) if right else known.ppf(share))
 
 
 def _t(x: float, freedom: float, whole: bool) -> float:
     _check(freedom >= 1)
-    return _either(_stats().t, x, whole, int(freedom))
+    return _either(_stats().t, x, whole, _whole(freedom))
 
 
 def _t_tails(x: float, freedom: float, tails: float) -> float:
     _check(freedom >= 1, int(tails) in (1, 2), x >= 0)
-    return float(_stats().t.sf(x, int(freedom))) * int(tails)
+    return float(_stats().t.sf(x, _whole(freedom))) * int(tails)
 
 
 def _t_back(share: float, freedom: float, tails: int = 1) -> float:
     _check(0 < share <= 1, freedom >= 1)
-    known = _stats().t(int(freedom))
+    known = _stats().t(_whole(freedom))
     return float(known.isf(share / 2) if tails == 2 else known.ppf(share))
 
 
 def _confidence(alpha: float, deviation: float, size: float) -> float:
     _check(0 < alpha < 1, deviation > 0, size >= 1)
-    return float(_stats().norm.isf(alpha / 2)) * deviation / math.sqrt(int(size))
+    return float(_stats().norm.isf(alpha / 2)) * deviation / math.sqrt(_whole(size))
 
 
 def _confidence_t(alpha: float, deviation: float, size: float) -> float:
     _check(0 < alpha < 1, deviation > 0, size >= 1)
     if int(size) == 1:
         raise ErrorValue(CellError.DIV0)
-    return float(_stats().t.isf(alpha / 2, int(size) - 1)) * deviation / math.sqrt(int(size))
+    return float(_stats().t.isf(alpha / 2, _whole(size) - 1)) * deviation / math.sqrt(_whole(size))
 
 
 def _standard(x: float, mean: float, deviation: float) -> float:
@@ -295,10 +306,15 @@ def _f_test(first: Grid, second: Grid) -> float:
 
 def _t_test(first: Grid, second: Grid, tails: float, kind: float) -> float:
     _check(int(tails) in (1, 2), int(kind) in (1, 2, 3))
-    if int(kind) == 1:
-        share = float(_stats().ttest_rel(*pairs(first, second)).pvalue)
-    else:
-        share = float(_stats().ttest_ind(numbers_in(first), numbers_in(second), equal_var=int(kind) == 2).pvalue)
+    one, two = pairs(first, second) if int(kind) == 1 else (numbers_in(first), numbers_in(second))
+    if min(len(one), len(two)) < 2:
+        raise ErrorValue(CellError.DIV0)
+    with warnings.catch_warnings():  # of samples that are all alike: what comes of them says enough
+        warnings.simplefilter("ignore")
+        if int(kind) == 1:
+            share = float(_stats().ttest_rel(one, two).pvalue)
+        else:
+            share = float(_stats().ttest_ind(one, two, equal_var=int(kind) == 2).pvalue)
     return share if int(tails) == 2 else share / 2
 
 

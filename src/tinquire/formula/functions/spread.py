@@ -9,7 +9,7 @@ import numpy as np
 
 from tinquire.cells.column import Column, Floats, Kind
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.engine.adapters import ErrorValue, arrays, grid_from, numbers_in, sample
+from tinquire.formula.engine.adapters import ErrorValue, arrays, call_guarded, grid_from, numbers_in, sample
 from tinquire.formula.engine.matrix import Matrix
 from tinquire.formula.engine.operands import Grid
 from tinquire.formula.engine.registry import aggregate, declare_all
@@ -115,13 +115,12 @@ def _with_texts(work: Callable[[Floats], float]) -> Callable[[Matrix], Column]:
         for lane in range(cells.lanes):
             kinds = cells.kinds[:, lane]
             numbers = np.where(kinds == Kind.TEXT, 0.0, cells.numbers[:, lane])[kinds != Kind.BLANK]
-            try:
-                wrong = faults is not None and faults[lane]
-                results.append(
-                    CellError.from_code(int(faults[lane]) - 1) if wrong and faults is not None else work(numbers)
-                )
-            except ErrorValue as fault:
-                results.append(fault.error)
+            wrong = faults is not None and faults[lane]
+            results.append(
+                CellError.from_code(int(faults[lane]) - 1)
+                if wrong and faults is not None
+                else call_guarded(work, numbers)
+            )
         return Column.from_values(results)
 
     return function

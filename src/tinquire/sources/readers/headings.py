@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+
+import numpy as np
 
 from tinquire.base.faults import DataError, Fault
 from tinquire.base.wording import known_names
 from tinquire.cells.address import column_name
+from tinquire.cells.column import Column, Kind
 from tinquire.cells.display import show
 from tinquire.cells.total_words import is_total_label
+from tinquire.cells.values import Value
 from tinquire.sources.raw_table import table_below_heading
 from tinquire.sources.readers.workbooks import block_of
 from tinquire.workbook import Sheet, Workbook
@@ -99,6 +103,30 @@ def _sums_up(sheet: Sheet, under: RowsBelow, row: int, block: Sequence[int]) -> 
     return False
 
 
+def _filled_rows(sheet: Sheet, rows: Sequence[int], columns: Sequence[int]) -> list[bool]:
+    """Which of some rows hold anything in some columns."""
+    wanted = np.array(rows, np.int32)
+    found = np.zeros(len(wanted), bool)
+    for column in columns:
+        found |= sheet.rows_of(column, wanted).kinds != Kind.BLANK
+    return [bool(one) for one in found]
+
+
+def _spelled(book: Workbook, sheet: Sheet, rows: Sequence[int], column: int) -> Callable[[int], str]:
+    """The cells of a column as they are displayed, by row; each value in each format is spelled once."""
+    cells = sheet.rows_of(column, np.array(rows, np.int32))
+    values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts).to_list()
+    known: dict[tuple[type, Value, int], str] = {}
+    texts: dict[int, str] = {}
+    for row, value, style in zip(rows, values, cells.styles.tolist(), strict=True):
+        key = (type(value), value, style)
+        if key not in known:
+            code = book.styles.number_format(style)
+            known[key] = show(value, code, book.date_system).text.strip() or _BLANK
+        texts[row] = known[key]
+    return texts.__getitem__
+
+
 def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Groups:
     """The rows below a heading, by value. Texts that differ in case or outer blanks only are one value.
 
@@ -118,15 +146,16 @@ def rows_by_value(book: Workbook, heading: str, sheet: str | None = None) -> Gro
         rows: dict[str, list[int]] = {}
         sums: dict[int, tuple[int, ...]] = {}
         block: list[int] = []
-        for row in under.rows:
-            if all(opened.value(row, other) is None for other in headed):
+        filled = _filled_rows(opened, under.rows, headed)
+        spelled = _spelled(book, opened, under.rows, column)
+        for row, is_filled in zip(under.rows, filled, strict=True):
+            if not is_filled:
                 continue  # something beside the table
             if _sums_up(opened, under, row, block):
                 sums[row], block = tuple(block), []
                 continue
             block.append(row)
-            code = book.styles.number_format(opened.style(row, column))
-            text = show(opened.value(row, column), code, book.date_system).text.strip() or _BLANK
+            text = spelled(row)
             rows.setdefault(labels.setdefault(text.casefold(), text), []).append(row)
         found = {label: tuple(own) for label, own in rows.items()}
         return Groups(opened.name, heading, found, headed, sums)

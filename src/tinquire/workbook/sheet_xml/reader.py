@@ -304,7 +304,10 @@ def _merged(sheet: Sheet, element: etree._Element) -> None:
 
 def _pane(sheet: Sheet, element: etree._Element) -> None:
     if element.get("state") in ("frozen", "frozenSplit"):
-        sheet.frozen = (int(float(element.get("ySplit", "0"))), int(float(element.get("xSplit", "0"))))
+        rows, columns = int(float(element.get("ySplit", "0"))), int(float(element.get("xSplit", "0")))
+        if not (0 <= rows < MAX_ROW and 0 <= columns < MAX_COLUMN):
+            raise ValueError("its panes are frozen beyond the grid")
+        sheet.frozen = (rows, columns)
 
 
 def _view(sheet: Sheet, element: etree._Element) -> None:

@@ -20,7 +20,7 @@ from tinquire.formula.language.reference_changes import GoneSheets
 from tinquire.packages.xml import child, children, local
 from tinquire.workbook.edit import delete_sheets, hide_sheet, remove_rows
 from tinquire.workbook.edit.propagate import change_part, worksheets
-from tinquire.workbook.grid.sheet import Sheet
+from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
 from tinquire.workbook.parts.charts import drop_cached_values, freeze_lost_series
 from tinquire.workbook.parts.pivots import read_pivot
 from tinquire.workbook.workbook import Workbook
@@ -130,7 +130,7 @@ def _resum(
     """Numbers beside the rows of data that are no formulas: sums and counts of all rows become those of the rows that
     stay; others are emptied below and beside the rows, where they may tell of all of them. Texts that spell a sum of
     all rows are emptied, too."""
-    top = min(every, default=0)
+    top, own = min(every, default=0), set(columns)
     known: dict[float, tuple[int, str]] = {}
     for column in columns:
         numbers = _numbers(sheet, column, every)
@@ -141,9 +141,9 @@ def _resum(
     for column, cells in sheet.columns.items():
         for at in np.flatnonzero(cells.kinds != Kind.BLANK).tolist():
             row = int(cells.rows[at])
-            value = sheet.value(row, column)
-            if (row in data and column in columns) or sheet.formula(row, column) is not None:
+            if (row in data and column in own) or cells.formulas[at] != NO_FORMULA:
                 continue
+            value = sheet.value(row, column)
             if isinstance(value, str):
                 if any(text in value or text.replace(",", "") in value for text in spelled):
                     sheet.set(row, column, None)
@@ -162,8 +162,8 @@ def _resum(
 
 
 def _numbers(sheet: Sheet, column: int, rows: Sequence[int]) -> list[float]:
-    values = (sheet.value(row, column) for row in rows)
-    return [value for value in values if isinstance(value, float) and not isinstance(value, bool)]
+    cells = sheet.rows_of(column, np.array(rows, np.int32))
+    return [float(number) for number in cells.numbers[cells.kinds == Kind.NUMBER]]
 
 
 # -- formulas --------------------------------------------------------------------------------------------
