@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 JOB    ?= larkfold
 
-.PHONY: demo test check bench docs clean
+.PHONY: demo test check bench fuzz docs clean
 
 # Two stamps: the tool alone (demo), and the tool with what its tests need.
 $(VENV)/.tool: pyproject.toml
@@ -31,6 +31,13 @@ check: $(VENV)/.dev
 
 bench: $(VENV)/.dev
 	$(BIN)/python -m benchmarks
+
+# A hundred thousand damaged files and two hundred killed runs; FUZZ=1000 makes fewer, SEED=2 others.
+FUZZ ?= 100000
+SEED ?= 1
+fuzz: $(VENV)/.dev
+	$(BIN)/python tests/fuzz/many.py $(FUZZ) $(SEED) fuzz-findings
+	$(BIN)/python tests/press/kills.py 200 $(SEED)
 
 docs: $(VENV)/.dev
 	$(BIN)/python scripts/make_reference.py

@@ -320,6 +320,8 @@ def _t_test(first: Grid, second: Grid, tails: float, kind: float) -> float:
 
 def _z_test(array: Grid, mean: float, deviation: float | None = None) -> float:
     numbers = numbers_in(array)
+    if len(numbers) < (2 if deviation is None else 1):
+        raise ErrorValue(CellError.DIV0)
     spread = float(numbers.std(ddof=1)) if deviation is None else deviation
     return float(_stats().norm.sf((numbers.mean() - mean) / (spread / math.sqrt(len(numbers)))))
 
