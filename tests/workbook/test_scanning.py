@@ -16,7 +16,7 @@ from tinquire.packages.xml import local, parse_xml
 from tinquire.packages.zip_archive import Archive, write_archive
 from tinquire.workbook.parts.shared_strings import SharedStrings, read_texts, rich_text
 from tinquire.workbook.sheet_xml.fast_reader import Unusual
-from tinquire.workbook.sheet_xml.reader import SheetReader
+from tinquire.workbook.sheet_xml.reader import SheetReader, read_sheet
 
 
 def scanned(data):
@@ -110,6 +110,30 @@ UNUSUAL = {
 def test_what_is_unusual_is_left_to_the_careful_reader(name):
     with pytest.raises(Unusual):
         scanned(UNUSUAL[name])
+
+
+WITHOUT = [
+    part('<row><c><v>1</v></c><c t="s"><v>1</v></c></row><row/><row ht="9" customHeight="1"><c s="1"/></row>'),
+    part('<row><c><f>A2+1</f><v>1</v></c></row><row></row><row><c t="str"><v>x</v></c></row>'),
+    part('<row><c><v>1</v></c></row><row r="9"><c><v>1</v></c></row>'),  # some say where they are: read with care
+    part('<row><c r="C1"><v>1</v></c><c><v>2</v></c></row>'),
+    part("<row>" + "<c><v>1</v></c>" * 16_385 + "</row>"),
+    part("<row><custom/></row>"),
+    part("<row><c><v>1</v></c>text</row>"),
+]
+
+
+@pytest.mark.parametrize("data", WITHOUT)
+def test_rows_and_cells_that_follow_one_another(data):
+    """Counted or read with care: the same sheet, or the same refusal."""
+    read = lambda: read_sheet("S", lambda: [data], ["a", "b"], DateSystem.FROM_1900, "f")  # noqa: E731
+    try:
+        wanted = SheetReader("S", ["a", "b"], DateSystem.FROM_1900, "f").read(data)
+    except AccessError:
+        with pytest.raises(AccessError):
+            read()
+        return
+    assert same(read(), wanted)
 
 
 def test_many_distinct_attributes_and_pieces():

@@ -23,6 +23,7 @@ from tinquire.packages.xml import local, unescape_controls
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.sheet_xml.fast_reader import CellReading, Rows, scan_cells
+from tinquire.workbook.sheet_xml.implied_addresses import with_addresses
 
 __all__ = ["read_sheet"]
 
@@ -276,7 +277,11 @@ def read_sheet(
     try:
         return SheetReader(name, shared, system, file).scan(chunks())
     except Unusual:
-        return SheetReader(name, shared, system, file).read(b"".join(chunks()))
+        data = b"".join(chunks())
+    try:
+        return SheetReader(name, shared, system, file).scan((with_addresses(data),))
+    except Unusual:
+        return SheetReader(name, shared, system, file).read(data)
 
 
 def _serial(text: str, system: DateSystem) -> float:
