@@ -103,7 +103,7 @@ def _cell(value: Cell, address: str, dialect: Dialect, texts: dict[str, int]) ->
         return f'<{p}c{at} t="s"><{p}v>{texts.setdefault(value, len(texts))}</{p}v></{p}c>'
     if isinstance(value, str):
         return f'<{p}c{at} t="inlineStr"><{p}is><{p}t>{escape(value)}</{p}t></{p}is></{p}c>'
-    return f"<{p}c{at}><{p}v>{value:g}</{p}v></{p}c>"
+    return f"<{p}c{at}><{p}v>{value:.15g}</{p}v></{p}c>"
 
 
 def _parts(sheet: str, data: str, dialect: Dialect, texts: list[str]) -> dict[str, str]:

@@ -125,9 +125,10 @@ class Workbook:
                     sheet.get("state", "visible"),
                 )
             )
-        known = [entry.part.casefold() for entry in self.entries if entry.part is not None]
-        if len(set(known)) < len(known):
-            why = "two of its sheets are one part"
+        parts = [entry.part.casefold() for entry in self.entries if entry.part is not None]
+        names = {entry.name.casefold() for entry in self.entries}
+        if len(set(parts)) < len(parts) or len(names) < len(self.entries):
+            why = f"two of its sheets {'are one part' if len(set(parts)) < len(parts) else 'have one name'}"
             raise AccessError(Fault("opening a workbook", why, package.name, "get the file again from its source"))
         self.names = list(self._defined_names())
         self._tables: dict[str, list[SheetTable]] = {}

@@ -10,6 +10,7 @@ from tinquire.cells.address import Area, area_name, parse_area
 from tinquire.cells.shifting import Moves
 from tinquire.formula.language.mentions import offset_text
 from tinquire.formula.language.reference_changes import ReferenceChange
+from tinquire.packages.xml import children, local
 
 __all__ = ["FrameChange", "area_list", "area_list_text", "lost_lines"]
 
@@ -57,7 +58,7 @@ class FrameChange:
         if not len(parent) and parent.getparent() is not None:
             self.drop(parent)
         elif parent.get("count") is not None:
-            parent.set("count", str(len(parent)))
+            parent.set("count", str(len(children(parent, local(element)))))
 
     def follow_formula(self, element: etree._Element, rows: int = 0, columns: int = 0) -> None:
         """A formula that was written for a cell this many rows and columns before the first that is left."""

@@ -268,7 +268,7 @@ def _take_out(element: etree._Element) -> None:
     if not any(local(item) != "sqref" for item in parent):
         _take_out(parent)
     elif parent.get("count") is not None:
-        parent.set("count", str(len(parent)))
+        parent.set("count", str(len(children(parent, local(element)))))
 
 
 def _forget_outside(book: Workbook) -> None:
