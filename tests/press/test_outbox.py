@@ -109,9 +109,17 @@ def test_a_pack_that_waits_to_be_put_in_place(tmp_path, monkeypatch):
     number = book.begin_publication()
     lost = Placement(tmp_path / "out" / "lost.xlsx", tmp_path / "out" / ".making-x", 0, stood=False)
     book.plan_publication(number, RunRecord("first", "2026-10", AT, "t", (), ()), [lost])
-    with pytest.raises(TinQuireError, match="run the docket again"):
+    with pytest.raises(TinQuireError, match="run the docket for 2026-10 again"):
         settle(tmp_path)
-    assert "was completed" in run(tmp_path, "first", ["ann"])[0] and not book.publications()
+    assert "lost.xlsx is lost: run 2026-10 again" in run(tmp_path, "first", ["ann"])[0] and not book.publications()
+    # A file of the old pack where the new one should be is not taken for it.
+    place, number = tmp_path / "out" / "first one.xlsx", book.begin_publication()
+    old = Placement(place, tmp_path / "out" / ".making-y", 0, stood=True)
+    made = [("one", "out/first one.xlsx", "0" * 64)]
+    book.plan_publication(number, RunRecord("first", "2026-10", AT, "t", (), made), [old])
+    with pytest.raises(TinQuireError, match=r"first one\.xlsx is lost"):
+        settle(tmp_path)
+    assert "is lost" in settle(tmp_path, lossy=True)[0]
 
 
 def test_now_in_a_workbook_is_that_of_the_run(tmp_path):

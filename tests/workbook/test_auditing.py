@@ -7,7 +7,7 @@ import pytest
 from books import book_of
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.inspect.audit import audit
-from tinquire.workbook.workbook import DefinedName
+from tinquire.workbook.parts.defined_names import DefinedName
 
 
 def column(letter, first, *contents):

@@ -8,7 +8,7 @@ from books import book_of
 from tinquire.cells import CellError
 from tinquire.cells.address import parse_cell
 from tinquire.workbook.calc.recalculate import recalculate
-from tinquire.workbook.workbook import DefinedName
+from tinquire.workbook.parts.defined_names import DefinedName
 
 #: `A` holds 1 to 5, `B` three texts, `C1:C3` 1 to 3; sheet T holds 10, 20, 30.
 CELLS = {

@@ -18,7 +18,7 @@ from tinquire.looks import Appearance
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.grid.sheet import TableColumn
-from tinquire.workbook.workbook import DefinedName
+from tinquire.workbook.parts.defined_names import DefinedName
 
 
 def results(sheets, **more):

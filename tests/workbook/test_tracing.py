@@ -11,7 +11,7 @@ from tinquire.workbook import SheetTable
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.grid.sheet import TableColumn
 from tinquire.workbook.inspect.trace import Tracer
-from tinquire.workbook.workbook import DefinedName
+from tinquire.workbook.parts.defined_names import DefinedName
 
 CHARGES = SheetTable(
     "Charges", Area(1, 1, 5, 4), tuple(TableColumn(one) for one in ("Depot", "Pieces", "Rate", "Charge"))

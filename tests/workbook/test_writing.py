@@ -28,10 +28,10 @@ from tinquire.packages.zip_archive import write_archive as archived
 from tinquire.slots.slots import FilledSlot, UnfilledSlot
 from tinquire.workbook import Formula, Sheet, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.grid.sheet_names import safe_sheet_name, valid_sheet_name
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.sheet_xml.row_writer import number_text, numbers
 from tinquire.workbook.transform.fill_slots import fill
-from tinquire.workbook.workbook import safe_sheet_name, valid_sheet_name
 
 texts = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
 cells = st.one_of(

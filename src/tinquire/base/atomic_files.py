@@ -13,7 +13,7 @@ from typing import BinaryIO
 
 from tinquire.base.faults import AccessError, Fault
 
-__all__ = ["ORIGINALS", "keep_original", "open_atomic", "write_atomic"]
+__all__ = ["ORIGINALS", "discard_original", "keep_original", "open_atomic", "write_atomic"]
 
 _NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
 #: Of a long name only this much goes into the name of the file beside it; four bytes a character, 255 are allowed.
@@ -99,6 +99,15 @@ def _unwritable(path: Path, error: OSError) -> AccessError:
 
 #: The folder in which originals are kept; whoever reads a folder passes it over.
 ORIGINALS = "originals"
+
+
+def discard_original(copy: Path) -> None:
+    """Take away a copy that `keep_original` made of a file that was not changed after all, and folders that are empty
+    then."""
+    copy.unlink(missing_ok=True)
+    for folder in (copy.parent, copy.parent.parent):
+        if folder.is_dir() and not any(folder.iterdir()):
+            folder.rmdir()
 
 
 def keep_original(path: Path) -> Path:

@@ -110,9 +110,10 @@ def put_back(placements: Sequence[Placement]) -> list[Path]:
     return left
 
 
-def unplaced(placements: Iterable[Placement]) -> list[Path]:
-    """Places whose new file is lost: it is neither aside nor there."""
-    return [one.path for one in placements if one.new and not one.fresh.exists() and not one.path.exists()]
+def unplaced(placements: Iterable[Placement], is_new: Callable[[Path], bool]) -> list[Path]:
+    """Places whose new file is lost: it is not aside, and what is there, if anything, is not it, as `is_new` tells."""
+    waiting = (one.path for one in placements if one.new and not one.fresh.exists())
+    return [path for path in waiting if not path.is_file() or not is_new(path)]
 
 
 def clear(asides: Iterable[Path], kept: Path) -> None:
@@ -148,9 +149,11 @@ def write_all(files: Iterable[tuple[Path, bytes]]) -> None:
     try:
         placements.extend(stage(files, (), aside_for))
         place(placements)
-    except OSError as error:
+    except BaseException as error:  # whoever breaks it off from the keyboard gets the files as they were, too
         left = put_back(placements)
-        raise cannot_place(error, left) from None
+        if isinstance(error, OSError):
+            raise cannot_place(error, left) from None
+        raise
     finally:
         if not left:  # otherwise they hold the only copies
             for aside, kept in asides.items():

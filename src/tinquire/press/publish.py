@@ -27,6 +27,7 @@ __all__ = ["publish", "settle"]
 _LOCK = ".daybook.lock"
 #: How long another run that is putting its files in place is waited for, in seconds.
 _PATIENCE = 30.0
+_FREE = "close it in other programs, or make its folder writable; then give this command again"
 
 
 def publish(pack: Pack, at: datetime) -> list[str]:
@@ -43,7 +44,7 @@ def publish(pack: Pack, at: datetime) -> list[str]:
     ]
     book = Daybook(base)
     with _locked(base):
-        notes = [note for broken in book.publications() for note in _settle(book, broken, lossy=True)]
+        notes = [_settle(book, broken, lossy=True) for broken in book.publications()]
         old = [path for kind in OUTPUTS if kind.swept for path in _outdated(pack, kind)]
         number = book.begin_publication()
         asides: list[Path] = []
@@ -96,42 +97,45 @@ def _stage(
     return RunRecord(docket.model.title, period, at, tool, read, made_files, sourced, facts)
 
 
-def settle(base: Path) -> list[str]:
+def settle(base: Path, *, lossy: bool = False) -> list[str]:
     """Complete or take back what a run that was broken off left in a job's folder. Returns notes on what was done.
 
     Raises AccessError when files cannot be moved, or another run is putting its files in place; DataError when files
-    aside are lost, so that the run has to be made again.
+    aside are lost, so that the run has to be made again. With `lossy`, for who makes it again, that is a note.
     """
     book = Daybook(base)
     if not book.publications():
         return []
     with _locked(base):
-        return [note for broken in book.publications() for note in _settle(book, broken)]
+        return [_settle(book, broken, lossy=lossy) for broken in book.publications()]
 
 
-def _settle(book: Daybook, broken: Publication, *, lossy: bool = False) -> list[str]:
-    """Settle one publication; with `lossy` also one whose files aside are lost: they are about to be made again."""
-    stopped = f"completing the run of {broken.period}, broken off on {broken.at}"
-    if broken.state == "placing":
-        lost = unplaced(broken.placements)
-        if lost and not lossy:
-            why = f"{lost[0].name} is lost: it is neither in its place nor in {broken.placements[0].aside.name}"
-            raise DataError(Fault(stopped, why, str(lost[0].parent), "run the docket again"))
-        try:
-            complete(broken.placements)
-        except OSError as error:
-            why = (error.strerror or str(error)).strip()
-            do = "close it in other programs, or make its folder writable; then give this command again"
-            raise AccessError(Fault(stopped, f"{why[:1].lower()}{why[1:]}", str(error.filename or ""), do)) from None
-        note = f"the run of {broken.period} of {broken.at} was broken off while it put files in place; it was completed"
-    else:
+def _settle(book: Daybook, broken: Publication, *, lossy: bool) -> str:
+    """Settle one publication, and say what was done."""
+    if broken.state != "placing":
         left = put_back(broken.placements)
         if left:
-            do = "close it in other programs, or make its folder writable; then give this command again"
-            raise AccessError(Fault(stopped, f"{left[0].name} could not be put back", str(left[0]), do))
-        note = "a run was broken off before it put files in place; what it had written aside was cleared"
-    _end(book, broken.number, broken.asides, placed=broken.state == "placing")
-    return [note]
+            raise AccessError(Fault("taking a run back", f"{left[0].name} could not be put back", str(left[0]), _FREE))
+        _end(book, broken.number, broken.asides, placed=False)
+        return "a run was broken off before it put files in place; what it had written aside was cleared"
+    moment = (broken.at or "").replace("T", " ")[:16]
+    began = f"the run of {broken.period}, begun on {moment}, was broken off while it put files in place"
+    lost = unplaced(broken.placements, lambda path: digest(path.read_bytes()) == broken.digests.get(path))
+    if lost and not lossy:
+        why = f"{began}, and its {lost[0].name} is lost: it is neither in its place nor aside"
+        do = f"run the docket for {broken.period} again"
+        raise DataError(Fault("completing a run", why, str(lost[0].parent), do))
+    try:
+        complete(broken.placements)
+    except OSError as error:
+        why = (error.strerror or str(error)).strip()
+        raise AccessError(
+            Fault("completing a run", f"{began}: {why[:1].lower()}{why[1:]}", str(error.filename or ""), _FREE)
+        ) from None
+    _end(book, broken.number, broken.asides, placed=not lost)
+    if lost:
+        return f"{began}; {lost[0].name} is lost: run {broken.period} again"
+    return f"{began}; it was completed"
 
 
 def _end(book: Daybook, number: int, asides: Sequence[Path], *, placed: bool) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
@@ -33,6 +32,8 @@ from tinquire.packages.xml import (
 )
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import Sheet, SheetFrame, SheetTable
+from tinquire.workbook.grid.sheet_names import MAX_SHEET_NAME, valid_sheet_name
+from tinquire.workbook.parts.defined_names import DefinedName
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.parts.styles import StyleBook, theme_colours
 from tinquire.workbook.parts.tables import read_table, table_part
@@ -45,7 +46,7 @@ from tinquire.workbook.sheet_xml.reader import read_sheet
 from tinquire.workbook.sheet_xml.shared_masters import mark_members
 from tinquire.workbook.sheet_xml.writer import sheet_part
 
-__all__ = ["DefinedName", "SheetEntry", "Workbook", "safe_sheet_name", "valid_sheet_name"]
+__all__ = ["SheetEntry", "Workbook"]
 
 _CONTENT = "application/vnd.openxmlformats-officedocument.spreadsheetml."
 _NEW_WORKBOOK = (
@@ -57,34 +58,11 @@ WORKBOOK_ORDER = (
     "externalReferences", "definedNames", "calcPr", "oleSize", "customWorkbookViews", "pivotCaches", "smartTagPr",
     "smartTagTypes", "webPublishing", "fileRecoveryPr", "webPublishObjects", "extLst",
 )  # fmt: skip
-#: What a sheet's name may not hold, and how long it may be (18.2.19).
-_FORBIDDEN = re.compile("[\\[\\]:*?/\\\\\x00-\x1f\ud800-\udfff\ufffe\uffff]")
-MAX_SHEET_NAME = 31
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
 #: Changed cells of parts this large, or this many of them, are written all at once; others one by one, which starts
 #: sooner.
 _LARGE_PART, _MANY_CELLS = 1 << 16, 1 << 10
-_BUILT_IN_NAMES = {
-    "_xlnm.Print_Titles": "print titles",
-    "_xlnm.Print_Area": "print area",
-    "_xlnm._FilterDatabase": "filtered area",
-}
-
-
-@dataclass(frozen=True, slots=True)
-class DefinedName:
-    """A name, the formula it stands for, and the sheet it belongs to (None for the whole workbook)."""
-
-    name: str
-    formula: str
-    sheet: str | None = None
-    hidden: bool = False
-
-    @property
-    def shown(self) -> str:
-        """The name as a person says it: those that the standard keeps for itself (18.2.5) in words."""
-        return _BUILT_IN_NAMES.get(self.name, self.name)
 
 
 @dataclass(slots=True)
@@ -503,26 +481,3 @@ def _date_system(root: etree._Element) -> DateSystem:
     properties = child(root, "workbookPr")
     from_1904 = properties is not None and properties.get("date1904") in ("1", "true")
     return DateSystem.FROM_1904 if from_1904 else DateSystem.FROM_1900
-
-
-def valid_sheet_name(name: str) -> bool:
-    """Whether a sheet may have this name (18.2.19)."""
-    bad_ends = name.startswith("'") or name.endswith("'")
-    return 0 < len(name) <= MAX_SHEET_NAME and not _FORBIDDEN.search(name) and not bad_ends
-
-
-def safe_sheet_name(name: str, taken: set[str]) -> str:
-    """A name from data made valid and unique: forbidden characters become spaces, long ones are cut."""
-    base = " ".join(_FORBIDDEN.sub(" ", name).split()).strip("'")[:MAX_SHEET_NAME].strip() or "Sheet"
-
-    def numbered(number: int) -> str:
-        ending = f" ({number})" if number > 1 else ""
-        return base[: MAX_SHEET_NAME - len(ending)].rstrip() + ending
-
-    low, high = 0, 1  # `low` is taken; of thousands of equal names not each is tried
-    while numbered(high).casefold() in taken:
-        low, high = high, high + 1 if high < 100 else high * 2
-    while high - low > 1:
-        middle = (low + high) // 2
-        low, high = (middle, high) if numbered(middle).casefold() in taken else (low, middle)
-    return numbered(high)

@@ -55,6 +55,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.base.atomic_files import discard_original
+
     files, base = find_files(options.files, terminal)
     if options.only_changed and not options.set:
         raise UseError(Fault("recalculating", "--only-changed needs an input that changes", do="name it with --set"))
@@ -62,9 +64,9 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     kept: list[Path] = []
     try:
         write_all(_contents(files, base, options, terminal, done, kept))
-    except TinQuireError:
+    except BaseException:
         for path in kept:
-            path.unlink(missing_ok=True)
+            discard_original(path)
         raise
     for path in kept:
         terminal.line("kept", f"{path}, the original")

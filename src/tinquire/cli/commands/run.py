@@ -35,7 +35,7 @@ def make_pack(docket_path: Path, period_text: str, now: str | None, terminal: Te
     docket = load_docket(docket_path)
     period = parse_period(period_text, docket.model.period)
     at = shared.moment(now)
-    shared.settle_folder(docket.base, terminal)
+    shared.settle_folder(docket.base, terminal, lossy=True)
     pack = make(docket, period, now=at, environment=os.environ, progress=terminal.progress)
     terminal.heading(f"{docket.model.title}, {period.long}")
     tell_work(pack.results, terminal)

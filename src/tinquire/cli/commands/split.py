@@ -130,8 +130,8 @@ def _into_sheets(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.workbook import Workbook
     from tinquire.workbook.calc.recalculate import recalculate
     from tinquire.workbook.edit import copy_sheet
+    from tinquire.workbook.grid.sheet_names import safe_sheet_name
     from tinquire.workbook.transform.split import Cut, leave_rows
-    from tinquire.workbook.workbook import safe_sheet_name
 
     book = Workbook.open(options.file)
     groups = rows_by_value(book, options.by_column, next(iter(options.sheet), None))

@@ -116,8 +116,8 @@ def _sheets(options: argparse.Namespace, files: Sequence[Path], terminal: Termin
     from tinquire.sources.readers.detect import open_sheets
     from tinquire.sources.readers.workbooks import sheets_named
     from tinquire.workbook import Workbook
+    from tinquire.workbook.grid.sheet_names import safe_sheet_name
     from tinquire.workbook.transform.copy_sheet import copy_sheet
-    from tinquire.workbook.workbook import safe_sheet_name
 
     book: Workbook | None = None
     made = []

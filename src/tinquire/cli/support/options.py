@@ -49,11 +49,12 @@ def local_clock() -> datetime:
     return clock().astimezone().replace(tzinfo=None)
 
 
-def settle_folder(base: Path, terminal: Terminal) -> None:
-    """Complete or take back what a run that was broken off left in a job's folder, and say so. Raises TinQuireError."""
+def settle_folder(base: Path, terminal: Terminal, *, lossy: bool = False) -> None:
+    """Complete or take back what a run that was broken off left in a job's folder, and say so; see `settle`. Raises
+    TinQuireError."""
     from tinquire.press.publish import settle
 
-    for note in settle(base):
+    for note in settle(base, lossy=lossy):
         terminal.line("note", note)
 
 

@@ -26,7 +26,7 @@ from tinquire.press.outputs.verify import Claim, claims_of_pivot, claims_of_stat
 from tinquire.press.record.cell_sources import CellSources
 from tinquire.tables import Table
 from tinquire.workbook import Sheet, SheetTable, Workbook
-from tinquire.workbook.workbook import safe_sheet_name
+from tinquire.workbook.grid.sheet_names import safe_sheet_name
 
 __all__ = ["SheetMade", "Sheets"]
 

@@ -90,9 +90,11 @@ DELETE FROM cells_of WHERE digest IN (SELECT digest FROM made WHERE run = ?)
 AND digest NOT IN (SELECT digest FROM made WHERE run <> ?)
 """
 _PUBLISHING = """
-SELECT publication.id, state, period, at, asides, plan FROM publication LEFT JOIN run ON run.id = publication.run
+SELECT publication.id, state, publication.run, period, at, asides, plan
+FROM publication LEFT JOIN run ON run.id = publication.run
 ORDER BY publication.id
 """
+_MADE = "SELECT file, digest FROM made WHERE run = ?"
 _MAILS = "SELECT message_id, digest, state, at FROM sent ORDER BY at DESC"
 _DELETE_UNUSED = "DELETE FROM rows_read WHERE id NOT IN (SELECT read FROM cells_of WHERE read IS NOT NULL)"
 _CELL = """
@@ -141,6 +143,8 @@ class Publication:
     at: str | None
     asides: tuple[Path, ...]
     placements: tuple[Placement, ...]
+    #: Of the new files' contents, by their places.
+    digests: Mapping[Path, str]
 
 
 #: A mail's content's digest, its state and when it came to that.
@@ -236,8 +240,9 @@ class Daybook:
                 at,
                 tuple(folder / aside for aside in json.loads(asides)),
                 tuple(Placement(folder / path, folder / aside, *rest) for path, aside, *rest in json.loads(plan)),
+                {folder / file: content for file, content in self._read(_MADE, (run,))},
             )
-            for number, state, period, at, asides, plan in found
+            for number, state, run, period, at, asides, plan in found
         ]
 
     def _written(self, path: Path) -> str:

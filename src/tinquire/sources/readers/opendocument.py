@@ -20,7 +20,7 @@ from tinquire.looks import Appearance
 from tinquire.packages.xml import local
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.edit import set_name
-from tinquire.workbook.workbook import safe_sheet_name
+from tinquire.workbook.grid.sheet_names import safe_sheet_name
 
 __all__ = ["read_opendocument"]
 

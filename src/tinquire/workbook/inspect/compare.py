@@ -21,7 +21,8 @@ from tinquire.workbook.inspect.contents import BookDetails, SheetDetails
 from tinquire.workbook.inspect.keyed_tables import Keyed, match_keyed
 from tinquire.workbook.inspect.moved_references import MovedReferences
 from tinquire.workbook.parts.charts import Chart, Series
-from tinquire.workbook.workbook import DefinedName, SheetEntry, Workbook
+from tinquire.workbook.parts.defined_names import DefinedName
+from tinquire.workbook.workbook import SheetEntry, Workbook
 
 __all__ = ["CellDifference", "Comparison", "SheetComparison", "compare", "line_list"]
 

@@ -19,10 +19,11 @@ from tinquire.cells.numberformat import BUILT_IN_FORMATS
 from tinquire.formula import FormulaError, parse, parse_name
 from tinquire.packages.package import Package
 from tinquire.packages.xml import child, children, local, unescape_controls
+from tinquire.workbook.grid.sheet_names import valid_sheet_name
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
 from tinquire.workbook.parts.styles import STYLE_ORDER
-from tinquire.workbook.workbook import WORKBOOK_ORDER, valid_sheet_name
+from tinquire.workbook.workbook import WORKBOOK_ORDER
 
 __all__ = ["Finding", "conformance_findings"]
 
