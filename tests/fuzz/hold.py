@@ -132,7 +132,10 @@ def _kinds(path):
     parts = set(package.names())
     kinds = {finding.says.partition(":")[0] for finding in findings}
     unread = any(
-        finding.part == package.name or "damaged" in finding.says or "cannot be read" in finding.says
+        finding.part == package.name
+        or "damaged" in finding.says
+        or "would unpack" in finding.says
+        or "cannot be read" in finding.says
         for finding in findings
     )
     return kinds | ({None} if unread or not parts else set())

@@ -7,7 +7,7 @@ import zipfile
 import numpy as np
 import pytest
 
-from books import book_of
+from books import book_of, full_book
 from parts import MAIN, written, zipped
 from richbook import rich_parts
 from tinquire.cells import Area, CellError, Column
@@ -660,3 +660,12 @@ def test_rings_of_mixed_direction_are_worked_out_cell_by_cell(formulas, expected
         return b[formulas[column]]()
 
     assert found == {f"S!{column}{row}": plain(column, row) for row in rows for column in formulas}
+
+
+def test_a_formula_in_a_tables_heading_is_kept():
+    book = full_book()
+    sheet = book.sheet("Linen & 'tin' x")
+    sheet.set(1, 3, "Twice", formula='"Tw"&"o"')
+    report = recalculate(book, now=46_320.0)
+    assert sheet.value(1, 3) == "Twice"
+    assert [(note.cell, note.says) for note in report.skipped] == [("C1", "a table's heading, kept as it is")]

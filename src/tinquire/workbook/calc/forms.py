@@ -13,7 +13,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, parse_cell
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, cell_name, parse_cell
 from tinquire.cells.column import Booleans, Codes
 from tinquire.formula.engine.dependency_order import Place
 from tinquire.formula.engine.operands import LanePath
@@ -22,6 +22,7 @@ from tinquire.formula.language.mentions import relative_form
 from tinquire.formula.language.tree import Node, Reference
 from tinquire.workbook.calc.column_formulas import CellNote, Program, Read, program_of, readable_tree
 from tinquire.workbook.calc.scope import BookScope
+from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Formula, Sheet
 
 __all__ = ["Scatter", "sheet_forms"]
@@ -110,6 +111,11 @@ def sheet_forms(sheet: Sheet, scope: BookScope, skipped: list[CellNote]) -> tupl
     for column in sorted(sheet.columns):
         cells = sheet.columns[column]
         at = np.flatnonzero(cells.formulas != NO_FORMULA)
+        for row in _heading_rows(sheet, column):
+            for place in at[cells.rows[at] == row].tolist():
+                text = text_at(sheet.formulas[cells.formulas[place]], row, column)
+                notes.append(CellNote(sheet.name, cell_name(row, column), text, "a table's heading, kept as it is"))
+            at = at[cells.rows[at] != row]
         if not len(at):
             continue
         rows, ids = cells.rows[at], cells.formulas[at]
@@ -132,6 +138,14 @@ def sheet_forms(sheet: Sheet, scope: BookScope, skipped: list[CellNote]) -> tupl
     scatters = [item for form, parts in cells_of.items() for item in known.scatter(form, parts)]
     skipped += sorted(notes, key=lambda note: parse_cell(note.cell)[::-1])
     return programs, scatters
+
+
+def _heading_rows(sheet: Sheet, column: int) -> set[int]:
+    """The rows in which a column has headings of tables. They are texts that name the tables' columns (18.5.1.3): a
+    formula there must not give them another."""
+    return {
+        table.area.top for table in sheet.tables if table.headings and table.area.left <= column <= table.area.right
+    }
 
 
 class _FormsOf:
