@@ -118,7 +118,7 @@ def _settle(book: Daybook, broken: Publication, *, lossy: bool) -> str:
             raise AccessError(Fault("taking a run back", f"{left[0].name} could not be put back", str(left[0]), _FREE))
         _end(book, broken.number, broken.asides, placed=False)
         return "a run was broken off before it put files in place; what it had written aside was cleared"
-    moment = (broken.at or "").replace("T", " ")[:16]
+    moment = (broken.at or "").replace("T", " ").replace("+00:00", " UTC")
     began = f"the run of {broken.period}, begun on {moment}, was broken off while it put files in place"
     lost = unplaced(broken.placements, lambda path: digest(path.read_bytes()) == broken.digests.get(path))
     if lost and not lossy:

@@ -114,7 +114,9 @@ def _contents(
         if one.out is not None and one.writes and book is not None:
             yield one.out, book.to_bytes()
     if errors:
-        raise merge_errors(errors)
+        why = f"{len(errors)} of {len(files)} workbooks could not be recalculated, so nothing was written"
+        summary = DataError(Fault("writing the results", why, do="fix these, or leave them out"))
+        raise merge_errors([*errors, summary])
     if options.in_place:
         kept.extend(keep_original(one.out) for one in done if one.out is not None and one.writes)
 
