@@ -70,7 +70,8 @@ def test_rows_and_cells_without_addresses_and_out_of_order(tmp_path):
 ODD_CELLS = {
     "<row r='9'><c r='A9'><v>9</v></c></row><row r='9'><c r='B9'><v>1</v></c></row>": "row 9 stands there twice",
     "<row r='2'><c r='A2'><v>9</v></c><c r='A2'><v>1</v></c></row>": "a cell of row 2 stands there twice",
-    "<row r='2'><c r='A2'><v>9</v></c></row><row r='3'><c r='A2'/></row>": "a cell of row 2 stands there twice",
+    "<row r='2'><c r='A2'><v>9</v></c></row><row r='3'><c r='A2'/></row>": "cell A2 stands in row 3",
+    "<row r='2'><c r='A2'><v>9</v><f>1</f></c></row>": "cell A2 holds markup that no cell may hold",
     "<row r='2'><c r='A2'><row r='3'/><v>1</v></c></row>": "row 3 does not stand among the rows",
     "<row r='2'><v>1</v></row>": "row 2 holds 'v', which is no cell",
     "<row r='2'><c r='A2'><f>1<v>2</v></f></c></row>": "cell A2 holds markup that no cell may hold",

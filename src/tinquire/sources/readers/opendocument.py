@@ -15,6 +15,7 @@ from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, quoted_sheet
 from tinquire.cells.column import Column
 from tinquire.cells.dates import serial_from_date
+from tinquire.cells.room import mostly_empty
 from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance
 from tinquire.packages.xml import local
@@ -24,8 +25,6 @@ from tinquire.workbook.grid.sheet_names import safe_sheet_name
 
 __all__ = ["read_opendocument"]
 
-#: Repeated rows and cells may not stand for more filled cells than this: a few bytes can claim a billion.
-_MOST_CELLS = 40_000_000
 _DURATION = re.compile(r"(-)?PT(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:[.,]\d+)?)S)?\Z")
 _FORMATS = {"date": "yyyy-mm-dd", "moment": "yyyy-mm-dd hh:mm:ss", "time": "[h]:mm:ss", "percentage": "0.00%"}
 _RANGE = re.compile(r"\$?(?:'((?:[^']|'')+)'|([^.']+))\.(\$?[A-Z]{1,3}\$?\d+)(?::(?:[^.]*)\.(\$?[A-Z]{1,3}\$?\d+))?\Z")
@@ -62,7 +61,7 @@ class _Reader:
     def __init__(self, name: str) -> None:
         self.name = name
         self.book = Workbook.new()
-        self._cells = 0
+        self._cells = self._written = 0
         self._names: list[tuple[str, str]] = []
         self._sheets: dict[str, str] = {}
 
@@ -109,9 +108,11 @@ class _Reader:
             return repeated
         if row + repeated - 1 > MAX_ROW:
             raise ValueError(f"row {row + repeated - 1:,} is beyond the grid")
+        # Repeated rows and cells: a few bytes can claim a billion.
         self._cells += len(filled) * repeated
-        if self._cells > _MOST_CELLS:
-            why = f"it claims more than {_MOST_CELLS:,} filled cells"
+        self._written += len(element)
+        if mostly_empty(self._cells, self._written):
+            why = f"it claims {self._cells:,} filled cells by repeating {self._written:,}"
             raise DataError(Fault("opening an OpenDocument sheet", why, self.name, "ask the sender for an intact file"))
         for column, value, form in filled:
             growing = columns.setdefault(column, _GrowingColumns())

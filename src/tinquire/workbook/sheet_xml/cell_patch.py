@@ -56,8 +56,8 @@ def _insert_row(sheet_data: etree._Element, number: int) -> etree._Element:
 
 
 def _cell(row: etree._Element, number: int, column: int) -> etree._Element:
-    """The cell element of a column, made in its place when missing."""
-    at = 0
+    """The cell element of a column, made in its place when missing; cells may stand in any order."""
+    at, after = 0, None
     for index, cell in enumerate(row):
         if local(cell) != "c":
             continue
@@ -65,10 +65,12 @@ def _cell(row: etree._Element, number: int, column: int) -> etree._Element:
         at = parse_cell(reference)[1] if reference else at + 1
         if at == column:
             return cell
-        if at > column:
-            fresh = etree.Element(tag(row, "c"), r=cell_name(number, column))
-            row.insert(index, fresh)
-            return fresh
+        if at > column and after is None:
+            after = index
+    if after is not None:
+        fresh = etree.Element(tag(row, "c"), r=cell_name(number, column))
+        row.insert(after, fresh)
+        return fresh
     return etree.SubElement(row, tag(row, "c"), r=cell_name(number, column))
 
 

@@ -64,8 +64,8 @@ def _sort_cells(cells: Cells) -> Cells:
     return Cells(cells.rows[order], *(part[order] for part in cells.arrays()))
 
 
-#: What may stand in a row and in a cell (18.3.1.73, 18.3.1.4), comments among it.
-_IN_ROW, _IN_CELL = frozenset({"c", "extLst", ""}), frozenset({"f", "v", "is", "extLst", ""})
+#: What may stand in a row, comments among it (18.3.1.73), and in a cell, in its order, once (18.3.1.4).
+_IN_ROW, _IN_CELL = frozenset({"c", "extLst", ""}), {"f": 0, "v": 1, "is": 2, "extLst": 3}
 
 
 class SheetReader:
@@ -135,6 +135,8 @@ class SheetReader:
             at_row = row
             if reference := cell.get("r"):
                 at_row, column = parse_cell(reference)
+                if at_row != row:
+                    raise ValueError(f"cell {reference} stands in row {row}")
             if column > MAX_COLUMN:
                 raise ValueError(f"row {row} runs beyond the grid")
             self._cell(cell, at_row, column)
@@ -146,13 +148,13 @@ class SheetReader:
         value: str | None = None
         formula = NO_FORMULA
         inline: str | None = None
-        held: set[str] = set()
+        last = -1
         for part in cell:
             name = local(part)
-            if name not in _IN_CELL or name in held or (name in ("f", "v") and len(part)):
+            place = _IN_CELL.get(name, -1)
+            if (name and place <= last) or (name in ("f", "v") and len(part)):
                 raise ValueError(f"cell {cell_name(row, column)} holds markup that no cell may hold")
-            if name:
-                held.add(name)
+            last = max(last, place)
             if name == "v":
                 value = part.text
             elif name == "f":
