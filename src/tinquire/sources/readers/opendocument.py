@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import date, datetime
+from functools import lru_cache
 
 from lxml import etree
 
@@ -31,11 +32,14 @@ _RANGE = re.compile(r"\$?(?:'((?:[^']|'')+)'|([^.']+))\.(\$?[A-Z]{1,3}\$?\d+)(?:
 _ERRORS = {error.text: error for error in CellError}
 
 
+@lru_cache(maxsize=1)
 def read_opendocument(content: bytes, name: str) -> Workbook:
     """The sheets of a `content.xml`, or of a document in one file.
 
     Formulas become their stored results; dates, times and percentages keep a number format of their kind. Raises
     AccessError for damaged markup, DataError for what no grid holds.
+
+    The last document is kept: whoever looks at its sheets one by one reads it once. Nobody may change it.
     """
     reader = _Reader(name)
     try:
