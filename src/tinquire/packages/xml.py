@@ -26,6 +26,7 @@ __all__ = [
     "serialise_xml",
     "tag",
     "unescape_controls",
+    "whole_number",
 ]  # fmt: skip
 
 MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
@@ -88,9 +89,14 @@ def insert_child(parent: etree._Element, name: str, order: Sequence[str]) -> etr
     return fresh
 
 
+def whole_number(text: str | None) -> int | None:
+    """What an attribute says, if it is a whole number of at most ten digits."""
+    return int(text) if text and text.isascii() and text.isdigit() and len(text) < 11 else None
+
+
 def free_number(used: Iterable[str | None]) -> int:
     """The number after the largest of those that are numbers at all; after 32 bits the first that is free."""
-    taken = {int(text) for text in used if text and text.isascii() and text.isdigit() and len(text) < 11}
+    taken = {number for number in map(whole_number, used) if number is not None}
     following = max(taken, default=0) + 1
     return following if following < 1 << 32 else next(number for number in count(1) if number not in taken)
 

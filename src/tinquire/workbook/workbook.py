@@ -29,6 +29,7 @@ from tinquire.packages.xml import (
     parse_xml,
     serialise_xml,
     tag,
+    whole_number,
 )
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import Sheet, SheetFrame, SheetTable
@@ -282,10 +283,8 @@ class Workbook:
 
     def _defined_names(self) -> Iterator[DefinedName]:
         for element in children(child(self._root, "definedNames"), "definedName"):
-            local_id = element.get("localSheetId")
-            sheet = None
-            if local_id is not None and local_id.isdigit() and int(local_id) < len(self.entries):
-                sheet = self.entries[int(local_id)].name
+            index = whole_number(element.get("localSheetId"))
+            sheet = self.entries[index].name if index is not None and index < len(self.entries) else None
             hidden = element.get("hidden") in ("1", "true")
             yield DefinedName(element.get("name", ""), element.text or "", sheet, hidden)
 

@@ -12,7 +12,7 @@ from lxml import etree
 from tinquire.base.faults import DataError, Fault
 from tinquire.base.wording import known_names
 from tinquire.formula.language.reference_changes import GoneSheets, RenamedSheet, RenamedTables
-from tinquire.packages.xml import child, children, free_number, local, remove_attribute, serialise_xml
+from tinquire.packages.xml import child, children, free_number, local, remove_attribute, serialise_xml, whole_number
 from tinquire.workbook.edit.propagate import change_part, follow, follow_sheet, unreadable_part
 from tinquire.workbook.grid.sheet_names import valid_sheet_name
 from tinquire.workbook.parts.charts import follow_formulas
@@ -173,22 +173,22 @@ def _element(book: Workbook, entry: SheetEntry) -> etree._Element:
 def _renumber(book: Workbook, before: Sequence[SheetEntry]) -> None:
     """Names of one sheet (18.2.5) and the views' open sheet (18.2.30) go by the sheet's place, from zero."""
     for element in children(child(book.root, "definedNames"), "definedName"):
-        index = element.get("localSheetId")
-        if index is not None and int(index) < len(before) and before[int(index)] in book.entries:
-            element.set("localSheetId", str(book.entries.index(before[int(index)])))
+        index = whole_number(element.get("localSheetId"))
+        if index is not None and index < len(before) and before[index] in book.entries:
+            element.set("localSheetId", str(book.entries.index(before[index])))
     for view in children(child(book.root, "bookViews"), "workbookView"):
         for name in ("activeTab", "firstSheet"):
-            index = view.get(name)
-            if index is not None and index.isdigit() and int(index) < len(before):
-                known = before[int(index)]
+            index = whole_number(view.get(name))
+            if index is not None and index < len(before):
+                known = before[index]
                 view.set(name, str(book.entries.index(known) if known in book.entries else 0))
     _open_on_visible(book)
 
 
 def _open_on_visible(book: Workbook) -> None:
     for view in children(child(book.root, "bookViews"), "workbookView"):
-        active = int(view.get("activeTab", "0"))
-        if active >= len(book.entries) or book.entries[active].state != "visible":
+        active = whole_number(view.get("activeTab", "0"))
+        if active is None or active >= len(book.entries) or book.entries[active].state != "visible":
             seen = next((n for n, entry in enumerate(book.entries) if entry.state == "visible"), 0)
             view.set("activeTab", str(seen))
 
