@@ -2,7 +2,7 @@
 
 import email
 from datetime import UTC, datetime
-from email.policy import default
+from email.policy import SMTP, default
 
 import pytest
 from hypothesis import given
@@ -47,6 +47,25 @@ def test_a_mail_is_read_as_it_was_meant():
     assert b"\r\n" in data and data == mail(
         subject="Łódź – October", cc=cc, reply_to=parse_address("", "box@larkfold.example"), attachments=attached
     )
+
+
+@pytest.mark.parametrize("size", [0, 1, 2, 56, 57, 58, 114, 115, 5_700])
+@pytest.mark.parametrize("names", [("a.csv",), ("b.xlsx", "c.html", "d.txt")])
+def test_attachments_stand_in_a_mail_as_it_is_put_together_line_by_line(size, names):
+    """Their base64 is what the standard library writes when it is given them whole."""
+    contents = [bytes(range(256)) * (size // 256 + 1) for _ in names]
+    data = mail(
+        attachments=tuple(Attachment(*pair) for pair in zip(names, (one[:size] for one in contents), strict=True))
+    )
+    message = email.message_from_bytes(data, policy=SMTP)
+    for part, content in zip(message.iter_attachments(), contents, strict=True):
+        assert part.get_payload(decode=True) == content[:size]
+        part.set_payload(None)
+        part.clear_content()
+        main, sub = part.get_content_type().split("/")
+        part.set_content(content[:size], maintype=main, subtype=sub, disposition="attachment", filename="x")
+        again = part.get_payload()
+        assert again.replace("\n", "\r\n").encode() in data
 
 
 @pytest.mark.parametrize(

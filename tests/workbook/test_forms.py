@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from books import book_of
@@ -116,7 +116,13 @@ def same(a, b):
     return type(a) is type(b) and a == b
 
 
+#: Two forms that follow each other in rows, and cells of a ring of forms that read nothing of each other.
+ACROSS = {f"{after}2": f"={before}2+1" for before, after in zip("DEFGHI", "EFGHIJ", strict=True)}
+TOTALS = {"K2": "=SUM(K$1:K1)"} | {f"{column}3": f"=SUM({column}$1:{column}2)" for column in "EFGHIJ"}
+
+
 @pytest.mark.parametrize("few", [0, 12])
+@example(ACROSS, ACROSS | TOTALS)
 @given(sheets(), sheets())
 @settings(max_examples=120, deadline=None)
 def test_cells_run_together_are_what_they_are_one_by_one(few, cells, other):

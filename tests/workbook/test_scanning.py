@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 
 import pytest
 from hypothesis import given, settings
@@ -16,6 +17,7 @@ from tinquire.packages.xml import local, parse_xml
 from tinquire.packages.zip_archive import Archive, write_archive
 from tinquire.workbook.parts.shared_strings import SharedStrings, read_texts, rich_text
 from tinquire.workbook.sheet_xml.fast_reader import Unusual
+from tinquire.workbook.sheet_xml.rare_spellings import without_prefix
 from tinquire.workbook.sheet_xml.reader import SheetReader, read_sheet
 
 
@@ -198,6 +200,17 @@ def test_shared_texts_are_what_a_parser_reads(items, between):
 def test_damaged_texts_are_refused(data):
     with pytest.raises(ValueError, match="damaged"):
         SharedStrings(data)
+
+
+@pytest.mark.parametrize("size", [1, 2, 3, 5, 17, 300, 5000])
+def test_a_prefix_is_left_out_wherever_chunks_end(size):
+    data = re.sub(rb"<(/?)(?=[a-z])", rb"<\1x.:", GOOD).replace(b"xmlns=", b"xmlns:x.=")
+    head = data.index(b"<x.:sheetData>") + 14
+    chunks = [data[:head], *(data[place : place + size] for place in range(head, len(data), size))]
+    plain = b"".join(without_prefix(chunks))
+    assert plain == GOOD.replace(b"xmlns=", b"xmlns:x.=") and same(scanned(plain), careful(data))
+    with pytest.raises(Unusual):
+        list(without_prefix([*chunks, b"<!-- <x.:c> -->"]))
 
 
 @pytest.mark.parametrize("size", [1, 7, 64, 500, 5000])

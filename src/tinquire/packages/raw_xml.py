@@ -113,11 +113,12 @@ def sheet_data(data: bytes) -> tuple[bytes, Element]:
             raise Unusual
         return match[1], Element(match.start(), match.end(), b"", None)
     end = data.rfind(b"</" + match[1] + b"sheetData")
-    if end < 0 or data.count(b"sheetData", match.end()) > 1 or _holds(data, b"<!", match.end(), end):
+    closed = data.find(b">", end)
+    if end < 0 or closed < 0 or data.count(b"sheetData", match.end()) > 1:
         raise Unusual
-    if _holds(data, b"<?", match.end(), end):
+    if _holds(data, b"<!", match.end(), end) or _holds(data, b"<?", match.end(), end):
         raise Unusual
-    return match[1], Element(match.start(), data.index(b">", end) + 1, b"", (match.end(), end))
+    return match[1], Element(match.start(), closed + 1, b"", (match.end(), end))
 
 
 def _holds(data: bytes, sign: bytes, start: int, end: int) -> bool:

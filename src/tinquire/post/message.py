@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import html
 import re
@@ -13,12 +14,16 @@ from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime
 
+import numpy as np
+
 __all__ = ["Attachment", "BodyStyle", "Mail", "check_mail", "html_body", "mail_bytes", "parse_address"]
 
 _ADDRESS = re.compile(r"[^\s<>,;:\"()\[\]\\@]+@[A-Za-z0-9](?:[A-Za-z0-9.-]*[A-Za-z0-9])?\Z")
 #: RFC 5321, 4.5.3.1: a local part of 64 and a domain of 255 characters.
 _LONGEST_ADDRESS = 320
 _CONTROL = re.compile(r"[\x00-\x1f\x7f\x85\u2028\u2029]")
+#: RFC 2045, 6.8: no line of base64 is longer.
+_LINE = 76
 _TYPES = {
     ".xlsx": ("application", "vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
     ".docx": ("application", "vnd.openxmlformats-officedocument.wordprocessingml.document"),
@@ -99,12 +104,40 @@ def mail_bytes(mail: Mail) -> bytes:
     message["Message-ID"] = mail.identity
     message.set_content(mail.body.strip() + "\n")
     message.add_alternative(html_body(mail.body, mail.body_style), subtype="html")
-    for attachment in mail.attachments:
+    for number, attachment in enumerate(mail.attachments):
         ending = attachment.name[attachment.name.rfind(".") :].lower()
         main, sub = _TYPES.get(ending, ("application", "octet-stream"))
-        message.add_attachment(attachment.content, maintype=main, subtype=sub, filename=attachment.name)
+        mark = _stand_in(mail, number)
+        message.add_attachment(mark, maintype=main, subtype=sub, filename=attachment.name)
     _fix_boundaries(message, mail.identity)
-    return message.as_bytes()
+    return _with_contents(message.as_bytes(), mail)
+
+
+def _stand_in(mail: Mail, number: int) -> bytes:
+    """What stands for an attachment's content while the message is put together."""
+    return hashlib.sha256(f"{mail.identity} attachment {number}".encode()).digest()
+
+
+def _with_contents(message: bytes, mail: Mail) -> bytes:
+    """The message with the attachments' contents where their stand-ins are: line by line, as it is put together, a
+    hundred megabytes would take ten times as long."""
+    pieces = []
+    for number, attachment in enumerate(mail.attachments):
+        before, mark, message = message.partition(base64.b64encode(_stand_in(mail, number)) + b"\r\n")
+        assert mark
+        pieces += [before, _base64_lines(attachment.content)]
+    return b"".join((*pieces, message))
+
+
+def _base64_lines(data: bytes) -> bytes:
+    """Base64 in lines of 76 characters, each ended (RFC 2045, 6.8)."""
+    text = np.frombuffer(base64.b64encode(data), np.uint8)
+    whole = len(text) // _LINE * _LINE
+    lines = np.empty((whole // _LINE, _LINE + 2), np.uint8)
+    lines[:, :_LINE] = text[:whole].reshape(-1, _LINE)
+    lines[:, _LINE:] = (13, 10)
+    rest = text[whole:].tobytes()
+    return lines.tobytes() + (rest + b"\r\n" if rest else b"")
 
 
 def _fix_boundaries(message: EmailMessage, seed: str) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
@@ -104,11 +104,8 @@ class Workbook:
                     sheet.get("state", "visible"),
                 )
             )
-        parts = [entry.part.casefold() for entry in self.entries if entry.part is not None]
-        names = {entry.name.casefold() for entry in self.entries}
-        if len(set(parts)) < len(parts) or len(names) < len(self.entries):
-            why = f"two of its sheets {'are one part' if len(set(parts)) < len(parts) else 'have one name'}"
-            raise AccessError(Fault("opening a workbook", why, package.name, "get the file again from its source"))
+        used = {entry.kind for entry in self.entries}
+        _require_distinct(self.entries, {part for kind, part in by_kind.items() if kind not in used}, package.name)
         self.names = list(self._defined_names())
         self._tables: dict[str, list[SheetTable]] = {}
         self._table_ids: list[str | None] = []
@@ -474,6 +471,20 @@ class Workbook:
             self._by_kind[kind] = part
         else:
             self.package.put(known, content)
+
+
+def _require_distinct(entries: Sequence[SheetEntry], others: set[str], file: str) -> None:
+    """Raises AccessError when two sheets are one part or have one name, or one is a part with another role."""
+    parts = [entry.part.casefold() for entry in entries if entry.part is not None]
+    if len({entry.name.casefold() for entry in entries}) < len(entries):
+        why = "two of its sheets have one name"
+    elif len(set(parts)) < len(parts):
+        why = "two of its sheets are one part"
+    elif shared := next((part for part in others if part.casefold() in parts), None):
+        why = f"one of its sheets is '{shared}', which is its part of another kind"
+    else:
+        return
+    raise AccessError(Fault("opening a workbook", why, file, "get the file again from its source"))
 
 
 def _date_system(root: etree._Element) -> DateSystem:

@@ -221,7 +221,8 @@ class _Levels:
 
         An area that all cells of a form read has a number of its own, beyond those of the members.
         """
-        sources, readers, extra = [], [], self.total
+        nothing = np.zeros(0, np.int64)  # members of a ring of forms need not read each other cell by cell
+        sources, readers, extra = [nothing], [nothing], self.total
         for n, index in enumerate(self.batch.tolist()):
             member, known = self.plan.members[index], self.plan.reads[index]
             start, end = int(self.starts[n]), int(self.starts[n + 1])

@@ -32,7 +32,7 @@ def follow_cells(data: bytes, home: str, following: ReferenceChange, shift: Move
     try:
         return _Cells(plain, home, following, shift).followed()
     except Unusual:
-        raise ValueError("its rows or cells are in no order") from None
+        raise ValueError("its rows or cells are in no order, or hold more than values and formulas") from None
 
 
 class _Cells:
@@ -150,9 +150,12 @@ class _Cells:
     def _unshared(self, body: bytes) -> bytes:
         """Shared formulas (18.3.1.40) that the change touches, each cell with its own text instead."""
         masters: dict[bytes, tuple[str, int, int]] = {}
-        for found in self.member.finditer(body):
+        members = [found for found in self.member.finditer(body) if _is_shared(found[2])]
+        if len(members) != sum(_is_shared(found[1]) for found in self.formula.finditer(body)):
+            raise Unusual  # text or markup between a cell's tag and its formula
+        for found in members:
             formula = Element(0, 0, found[2], None)
-            if formula.get(b"t") == b"shared" and found[3]:
+            if found[3]:
                 text = _formula_text(found[3])
                 if self.shift is not None or self.following.formula(text, self.home) != text:
                     masters[formula.get(b"si") or b""] = (text, *self._place(Element(0, 0, found[1], None)))
@@ -162,13 +165,17 @@ class _Cells:
 
     def _own_text(self, found: re.Match[bytes], masters: dict[bytes, tuple[str, int, int]]) -> bytes:
         formula = Element(0, 0, found[2], None)
-        if formula.get(b"t") != b"shared" or (master := masters.get(formula.get(b"si") or b"")) is None:
+        if not _is_shared(found[2]) or (master := masters.get(formula.get(b"si") or b"")) is None:
             return found[0]
         row, column = self._place(Element(0, 0, found[1], None))
         text = offset_text(master[0], row - master[1], column - master[2])
         attributes = with_attributes(found[2], {b"t": None, b"si": None, b"ref": None})
         cell = b"<%sc%s>" % (self.prefix, found[1])
         return cell + b"<%sf%s>%s</%sf>" % (self.prefix, attributes, escape_text(text).encode(), self.prefix)
+
+
+def _is_shared(attributes: bytes) -> bool:
+    return Element(0, 0, attributes, None).get(b"t") == b"shared"
 
 
 def _formula_text(raw: bytes) -> str:

@@ -132,7 +132,11 @@ def _book(package: Package) -> Iterator[Finding]:
         relation = relations.get(identity)
         if relation is None:
             yield Finding(main, f"a sheet has no relationship: '{sheet.get('name')}'")
-        elif relation.kind == "worksheet" and package.has(relation.target):
+            continue
+        roles = {item.kind for item in relations.values() if item.target.casefold() == relation.target.casefold()}
+        if len(roles) > 1:
+            yield Finding(main, f"a sheet's part is one of another kind too: {relation.target}")
+        if relation.kind == "worksheet" and package.has(relation.target):
             yield from _Worksheet(package, relation.target, styles, strings).findings(tables)
     for index, what in ((1, "id"), (2, "name")):
         for value, count in Counter(table[index].casefold() for table in tables).items():

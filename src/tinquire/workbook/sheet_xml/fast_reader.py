@@ -96,18 +96,21 @@ class _PieceReader:
     #: The numbers of plain formulas by their relative form, and of members of shared ones by their whole tag.
     forms: dict[tuple[object, ...], int] = field(default_factory=dict)
     members: dict[bytes, int] = field(default_factory=dict)
-    inline_texts: dict[bytes, int] = field(default_factory=dict)
+    #: The numbers of texts in their cells by their markup.
+    texts: dict[bytes, int] = field(default_factory=dict)
 
     def finish(self, piece: Piece) -> Piece:
         for marked in piece.marked:
             self.asked.row(marked.row, marked.height, marked.hidden)
         self.formulas(piece)
+        for own in piece.own_texts:
+            piece.kinds[own.cells], piece.codes[own.cells] = Kind.TEXT, self.text_numbers(own.texts)
         for pending in piece.pending:
             if pending.form == "inlineStr" and pending.text is not None:
                 piece.kinds[pending.cell], piece.codes[pending.cell] = Kind.TEXT, self.inline(pending.text)
             else:
                 self.other(piece, pending)
-        piece.pending, piece.plain_formulas = [], []
+        piece.pending, piece.plain_formulas, piece.own_texts = [], [], []
         return piece
 
     def formulas(self, piece: Piece) -> None:
@@ -168,14 +171,19 @@ class _PieceReader:
         form, shared, area = known.get("t", "normal"), known.get("si", ""), known.get("ref")
         return self.asked.formula(form, content, shared, area, row, column, noted)
 
+    def text_numbers(self, raw: list[bytes]) -> list[int]:
+        """The numbers of texts by their markup, each distinct one understood once."""
+        numbers = self.texts
+        for text in dict.fromkeys(raw):
+            if text not in numbers:
+                numbers[text] = self.asked.value("str", unescape_entities(text.decode()), "")[2]
+        return [numbers[text] for text in raw]
+
     def inline(self, whole: bytes) -> int:
         """The number of a text in its cell, given with the tag before it; nothing when there is none."""
         head, _, raw = whole.partition(b">")
         attributes(head.removeprefix(b"<t").removesuffix(b"/"))
-        code = self.inline_texts.get(raw)
-        if code is None:
-            code = self.inline_texts[raw] = self.asked.value("str", unescape_entities(raw.decode()), "")[2]
-        return code
+        return self.text_numbers([raw])[0]
 
     def other(self, piece: Piece, pending: Pending) -> None:
         """A value that is read as the careful reader reads it."""

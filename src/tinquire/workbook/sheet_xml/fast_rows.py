@@ -34,7 +34,17 @@ from tinquire.workbook.sheet_xml.fast_tags import (
     kinds_of,
 )
 
-__all__ = ["CellPlaces", "Formulas", "Pending", "Piece", "RowFormat", "attributes", "cell_places", "scan_piece"]
+__all__ = [
+    "CellPlaces",
+    "Formulas",
+    "OwnTexts",
+    "Pending",
+    "Piece",
+    "RowFormat",
+    "attributes",
+    "cell_places",
+    "scan_piece",
+]
 
 #: Behind the piece's last byte: the bracket of a tag that might follow, and room for looks at eight bytes.
 _PADDING = b"<" * 128
@@ -46,10 +56,14 @@ _ATTRIBUTE = re.compile(rb' ([A-Za-z0-9:]+)="([^"<&]*)"')
 _LOW_BYTES = np.array([(1 << (8 * count)) - 1 for count in range(9)], np.uint64)
 #: More distinct texts of attributes than this are sorted instead of being looked for one after the other.
 _FEW = 48
-_FORMS = {b"n": 0, b"s": 1, b"b": 2, b"e": 2, b"str": 2, b"d": 2, b"inlineStr": 2}
-_NUMBER, _SHARED, _OTHER = 0, 1, 2
+_NUMBER, _SHARED, _OWN_TEXT, _OTHER = range(4)
+_FORMS = {
+    b"n": _NUMBER, b"s": _SHARED, b"str": _OWN_TEXT, b"b": _OTHER, b"e": _OTHER, b"d": _OTHER, b"inlineStr": _OTHER,
+}  # fmt: skip
 _ADDRESS = np.uint64(int.from_bytes(b'r="', "little"))
 _FORMULA = np.uint64(int.from_bytes(b"<f>", "little"))
+_TEXT = np.uint64(int.from_bytes(b"<t>", "little"))
+_THREE_BYTES = np.uint64(0xFFFFFF)
 _ONE_NUMBER = rb"[-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:[eE][-+]?[0-9]+)?"
 _NUMBERS = re.compile(rb"%s(?: %s)*" % (_ONE_NUMBER, _ONE_NUMBER))
 
@@ -57,11 +71,19 @@ _NUMBERS = re.compile(rb"%s(?: %s)*" % (_ONE_NUMBER, _ONE_NUMBER))
 @dataclass(frozen=True, slots=True)
 class Pending:
     """A cell's place in its piece, and its text that is not understood here: a value of a form other than numbers and
-    shared texts (None when it has none), or the tag and text of an inline one."""
+    texts (None when it has none), or the tag and text of an inline one whose tag has attributes."""
 
     cell: int
     form: str
     text: bytes | None
+
+
+@dataclass(frozen=True, slots=True)
+class OwnTexts:
+    """Cells that hold their text themselves, and the markup of each text, as it stands."""
+
+    cells: Codes
+    texts: list[bytes]
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +118,7 @@ class Piece:
     formulas: Codes
     marked: list[RowFormat] = field(default_factory=list)
     pending: list[Pending] = field(default_factory=list)
+    own_texts: list[OwnTexts] = field(default_factory=list)
     #: Runs of cells with plain formulas, column by column, and the other cells with formulas one by one.
     plain_formulas: list[Formulas] = field(default_factory=list)
     other_formulas: list[Formulas] = field(default_factory=list)
@@ -325,13 +348,29 @@ class _Scanner:
         self.texts(found, np.flatnonzero(has_value & (forms == _SHARED)), starts, ends)
         self.formulas(found, np.flatnonzero(skip > 0), tags, at)
         inline = after == INLINE
-        for cell in np.flatnonzero(inline).tolist():
-            index = int(at[cell]) + 2
-            whole = b"" if kinds[index] == INLINE_END else self.body[int(tags[index]) : int(tags[index + 1])]
-            found.pending.append(Pending(cell, "inlineStr", whole))
+        own = np.flatnonzero(has_value & (forms == _OWN_TEXT))
+        self.own_texts(found, own, starts[own], ends[own])
+        self.inline(found, np.flatnonzero(inline), tags, kinds, at)
         for cell in np.flatnonzero((forms == _OTHER) & ~inline).tolist():
             text = self.body[int(starts[cell]) : int(ends[cell])] if has_value[cell] else None
             found.pending.append(Pending(cell, names[cell], text))
+        for cell in np.flatnonzero((forms == _OWN_TEXT) & ~inline & ~has_value).tolist():
+            found.pending.append(Pending(cell, "str", None))
+
+    def own_texts(self, found: Piece, cells: Codes, starts: Codes, ends: Codes) -> None:
+        if len(cells):
+            pairs = zip(starts.tolist(), ends.tolist(), strict=True)
+            found.own_texts.append(OwnTexts(cells, [self.body[start:end] for start, end in pairs]))
+
+    def inline(self, found: Piece, cells: Codes, tags: Codes, kinds: NDArray[np.uint8], at: Codes) -> None:
+        """Inline texts; those with anything in their tag are left pending."""
+        places = at[cells] + 2
+        starts = tags[places]
+        plain = (self.words[starts] & _THREE_BYTES) == _TEXT
+        self.own_texts(found, cells[plain], starts[plain] + 3, tags[places[plain] + 1])
+        for cell, index in zip(cells[~plain].tolist(), places[~plain].tolist(), strict=True):
+            whole = b"" if kinds[index] == INLINE_END else self.body[int(tags[index]) : int(tags[index + 1])]
+            found.pending.append(Pending(cell, "inlineStr", whole))
 
     def numbers(self, found: Piece, cells: Codes, starts: Codes, ends: Codes) -> None:
         starts, ends = starts[cells], ends[cells]

@@ -23,7 +23,7 @@ from tinquire.packages.xml import local, unescape_controls
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.sheet_xml.fast_reader import CellReading, Rows, scan_cells
-from tinquire.workbook.sheet_xml.implied_addresses import with_addresses
+from tinquire.workbook.sheet_xml.rare_spellings import with_addresses, without_prefix
 
 __all__ = ["read_sheet"]
 
@@ -149,12 +149,16 @@ class SheetReader:
         formula = NO_FORMULA
         inline: str | None = None
         last = -1
+        if (cell.text or "").strip():
+            raise ValueError(f"cell {cell_name(row, column)} holds text outside of its value")
         for part in cell:
             name = local(part)
             place = _IN_CELL.get(name, -1)
             if (name and place <= last) or (name in ("f", "v") and len(part)):
                 raise ValueError(f"cell {cell_name(row, column)} holds markup that no cell may hold")
             last = max(last, place)
+            if (part.tail or "").strip():
+                raise ValueError(f"cell {cell_name(row, column)} holds text outside of its value")
             if name == "v":
                 value = part.text
             elif name == "f":
@@ -277,7 +281,7 @@ def read_sheet(
     Raises: AccessError.
     """
     try:
-        return SheetReader(name, shared, system, file).scan(chunks())
+        return SheetReader(name, shared, system, file).scan(without_prefix(chunks()))
     except Unusual:
         data = b"".join(chunks())
     try:

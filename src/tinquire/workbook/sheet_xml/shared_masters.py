@@ -52,12 +52,14 @@ def _shared(data: bytes) -> Iterator[tuple[str, tuple[int, int], bool]]:
     for match in _CELL.finditer(data):
         if b"shared" in match[2]:
             name = Element(0, 0, match[1], None).get(b"r")
-            if name is None or b"<!--" in data:
-                yield from _parsed(data)  # in an odd form
-                return
+            if name is None:
+                break
             number = Element(0, 0, match[2], None).get(b"si") or b""
             found.append((number.decode(), parse_cell(name.decode()), bool((match[3] or b"").strip())))
-    yield from found
+    if len(found) == data.count(b"shared") and b"<!" not in data:
+        yield from found
+    else:
+        yield from _parsed(data)  # the word elsewhere, or an odd form
 
 
 def _parsed(data: bytes) -> Iterator[tuple[str, tuple[int, int], bool]]:
