@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import random
 import zipfile
 import zlib
 
@@ -20,7 +21,7 @@ from tinquire.base.faults import AccessError, DataError
 from tinquire.cells import CellError, Column
 from tinquire.cells.values import Value
 from tinquire.looks import Appearance, Edge
-from tinquire.packages.deflate import deflate
+from tinquire.packages.deflate import pack
 from tinquire.packages.entry_edits import with_recalculation
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual
@@ -400,9 +401,13 @@ def test_slots_in_cells_are_filled_in_place(tmp_path):
 def test_large_parts_are_packed_in_pieces_that_any_reader_unpacks(size):
     """Pieces packed side by side are one stream (RFC 1951), the same each time, and smaller than at the quick level."""
     content = b"".join(b'<c r="A%d"><v>%d</v></c>' % (n, n * 7919 % 10_007) for n in range(size // 20))[:size]
-    packed, method = deflate(content)
-    assert (zlib.decompress(packed, -15) if method == zipfile.ZIP_DEFLATED else packed) == content
-    assert deflate(content) == (packed, method)
+    packed = pack((content,))
+    unpacked = zlib.decompress(packed.data, -15) if packed.method == zipfile.ZIP_DEFLATED else packed.data
+    assert unpacked == packed.content() == content
+    for cut in (7_001, 1 << 20, 1_500_000):
+        assert pack(content[at : at + cut] for at in range(0, size, cut)) == packed
+    noise = random.Random(1).randbytes(size)
+    assert pack((noise[:9], noise[9:])).content() == noise == pack((noise,)).data
     data = archived({"big.xml": content, "small.xml": b"<x/>"}, None)
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         assert archive.testzip() is None

@@ -23,7 +23,10 @@ from numpy.typing import NDArray
 from tinquire.cells.ranks import rank_numbers
 from tinquire.cells.values import CellError, Value
 
-__all__ = ["Booleans", "Codes", "Column", "Floats", "Kind", "Kinds", "no_codes", "sequence_of"]
+__all__ = [
+    "Booleans", "Codes", "Column", "Floats", "Kind", "Kinds", "no_codes", "recoded", "sequence_of", "texts_at",
+    "used_codes",
+]  # fmt: skip
 
 Floats: TypeAlias = NDArray[np.float64]
 Booleans: TypeAlias = NDArray[np.bool_]
@@ -61,6 +64,30 @@ def sequence_of(texts: Sequence[str], asked: int) -> Sequence[str]:
     """The texts of a pool, of which this many are asked for: a pool that has to make them makes most of them faster all
     at once."""
     return texts if isinstance(texts, (list, tuple)) or 2 * asked <= len(texts) else list(texts)
+
+
+def texts_at(texts: Sequence[str], codes: Codes) -> list[str]:
+    """The texts of some codes, in their order."""
+    return list(map(sequence_of(texts, len(codes)).__getitem__, codes.tolist()))
+
+
+def used_codes(codes: Codes, pool: int) -> Codes:
+    """The codes that occur, in order; marking them in the pool is many times faster than sorting."""
+    if pool > _LARGE_POOL * (len(codes) + 1):
+        return np.unique(codes)
+    marks = np.zeros(pool, np.bool_)
+    marks[codes] = True
+    return np.flatnonzero(marks)
+
+
+def recoded(codes: Codes, used: Codes, fresh: Sequence[int], pool: int) -> Codes:
+    """Codes of a pool with those of another one for them: `fresh` are the numbers of the `used` ones there."""
+    numbers = np.array(fresh, np.int32)
+    if pool > _LARGE_POOL * (len(codes) + 1):
+        return numbers[np.searchsorted(used, codes)]
+    table = np.zeros(pool, np.int32)
+    table[used] = numbers
+    return table[codes]
 
 
 class Column:
@@ -249,9 +276,8 @@ class Column:
         is_text = self.is_kind(Kind.TEXT)
         every = bool(is_text.all())
         codes = self.codes if every else self.codes[is_text]
-        used = self._used(codes)
-        pool = sequence_of(self.texts, len(used))
-        keys = [key(pool[code]) for code in used.tolist()]
+        used = used_codes(codes, len(self.texts))
+        keys = [key(text) for text in texts_at(self.texts, used)]
         distinct = sorted(set(keys))
         position = {text: rank for rank, text in enumerate(distinct)}
         table = np.zeros(len(self.texts) + 1, np.int32)
@@ -259,14 +285,6 @@ class Column:
         if every:
             return table[codes], distinct
         return np.where(is_text, table[np.where(is_text, self.codes, 0)], 0), distinct
-
-    def _used(self, codes: Codes) -> Codes:
-        """The codes that occur, in order; marking them in the pool is many times faster than sorting."""
-        if len(self.texts) > _LARGE_POOL * (len(codes) + 1):
-            return np.unique(codes)
-        marks = np.zeros(len(self.texts), np.bool_)
-        marks[codes] = True
-        return np.flatnonzero(marks)
 
     def groups(self) -> tuple[Codes, Column]:
         """A group number for every value, and the distinct values in order: numbers, texts, yes/no, errors, blank.

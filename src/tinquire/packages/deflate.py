@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import zipfile
 import zlib
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 from functools import partial
+from itertools import chain
 from types import ModuleType
 from typing import Any
 
 from tinquire.base.parallel import map_in_order
 
-__all__ = ["CHUNK", "DAMAGE", "crc32", "deflate", "inflate", "unpacker"]
+__all__ = ["CHUNK", "DAMAGE", "Packed", "crc32", "inflate", "pack", "unpacker"]
 
 #: Small parts are packed fast, large ones, which two processors share, more densely.
 _QUICK_LEVEL, _DENSE_LEVEL = 2, 3
@@ -39,26 +42,89 @@ _HARMLESS = 1 << 14
 DAMAGE: type[Exception] = _deflater.error
 
 
-def deflate(content: bytes) -> tuple[bytes, int]:
-    """Compressed bytes and the method; content that does not shrink is stored."""
-    if len(content) <= CHUNK:
-        packed = _packed(content)
+@dataclass(frozen=True, slots=True)
+class Packed:
+    """A content as an archive holds it: its bytes, how they are packed, and the checksum and size of the content."""
+
+    data: bytes
+    method: int
+    crc: int
+    size: int
+
+    def content(self) -> bytes:
+        """The content again."""
+        return self.data if self.method == zipfile.ZIP_STORED else inflate(self.data, self.size)
+
+
+def pack(content: Iterable[bytes]) -> Packed:
+    """A content packed piece by piece, as the pieces come; one that does not shrink is stored.
+
+    The bytes depend on the content alone, not on how it is cut.
+    """
+    pieces = _Pieces(content)
+    first = next(pieces, b"")
+    if pieces.last:
+        packed = _packed(first)
     else:
-        starts = range(0, len(content), CHUNK)
-        packed = b"".join(map_in_order(partial(_deflate_chunk, memoryview(content)), starts))
-    return (packed, zipfile.ZIP_DEFLATED) if len(packed) < len(content) else (content, zipfile.ZIP_STORED)
+        packed = b"".join(map_in_order(_packed_piece, ((piece, pieces.last) for piece in chain((first,), pieces))))
+    if len(packed) < pieces.size:
+        return Packed(packed, zipfile.ZIP_DEFLATED, pieces.crc, pieces.size)
+    raw = bytes(first) if len(first) == pieces.size else inflate(packed, pieces.size)
+    return Packed(raw, zipfile.ZIP_STORED, pieces.crc, pieces.size)
 
 
-def _deflate_chunk(content: memoryview, start: int) -> bytes:
-    """One chunk of a large content, packed so that the next one's bytes can follow (RFC 1951, 3.2.4: an empty stored
+class _Pieces:
+    """A content cut into pieces of one size; its own size and checksum, as far as it was taken."""
+
+    def __init__(self, content: Iterable[bytes]) -> None:
+        self._cut = self._pieces(content)
+        self._ahead = next(self._cut, None)
+        self.size, self.crc = 0, 0
+
+    @property
+    def last(self) -> bool:
+        """Whether the piece taken last is the last one."""
+        return self._ahead is None
+
+    def __iter__(self) -> _Pieces:
+        return self
+
+    def __next__(self) -> bytes | memoryview:
+        piece = self._ahead
+        if piece is None:
+            raise StopIteration
+        self._ahead = next(self._cut, None)
+        self.size += len(piece)
+        self.crc = crc32(piece, self.crc)
+        return piece
+
+    @staticmethod
+    def _pieces(content: Iterable[bytes]) -> Iterator[bytes | memoryview]:
+        held: list[bytes | memoryview] = []
+        room = CHUNK
+        for one in content:
+            rest = memoryview(one)
+            while len(rest) >= room:
+                held.append(rest[:room])
+                yield held[0] if len(held) == 1 else b"".join(held)
+                rest, held, room = rest[room:], [], CHUNK
+            if rest:
+                held.append(rest)
+                room -= len(rest)
+        if held:
+            yield b"".join(held)
+
+
+def _packed_piece(cut: tuple[bytes | memoryview, bool]) -> bytes:
+    """One piece of a large content, packed so that the next one's bytes can follow (RFC 1951, 3.2.4: an empty stored
     block ends at a byte's end)."""
+    piece, last = cut
     worker = _deflater.compressobj(_DENSE_LEVEL, zlib.DEFLATED, -15)
-    packed: bytes = worker.compress(content[start : start + CHUNK])
-    last = start + CHUNK >= len(content)
+    packed: bytes = worker.compress(piece)
     return packed + bytes(worker.flush(_deflater.Z_FINISH if last else _deflater.Z_FULL_FLUSH))
 
 
-def crc32(content: bytes, before: int = 0) -> int:
+def crc32(content: bytes | memoryview, before: int = 0) -> int:
     """The checksum of a content, or of a part of it that comes after one with the checksum `before`."""
     return int(_deflater.crc32(content, before))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,6 +12,7 @@ from lxml import etree
 
 from tinquire.base.faults import AccessError, Fault
 from tinquire.packages import zip_archive
+from tinquire.packages.deflate import Packed, pack
 from tinquire.packages.entry_edits import with_entry, without_entries
 from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.xml import CONTENT_TYPES, PACKAGE_RELATIONS, children, escape_attribute, parse_xml, serialise_xml
@@ -45,7 +46,7 @@ class Package:
         self.name = name
         self._archive = source
         self._members = dict.fromkeys(source.names()) if source else {}
-        self._fresh: dict[str, bytes] = {}
+        self._fresh: dict[str, bytes | Packed] = {}
         self._by_folded = {member.casefold(): member for member in self._members}
         #: Relationships of parts that were asked for, by the part that lists them, until that changes.
         self._relations: dict[str, list[Relation]] = {}
@@ -88,8 +89,8 @@ class Package:
     def read(self, part: str) -> bytes:
         """A part's content. Raises KeyError, AccessError."""
         known = self._known(part)
-        if known in self._fresh:
-            return self._fresh[known]
+        if (fresh := self._fresh.get(known)) is not None:
+            return fresh.content() if isinstance(fresh, Packed) else fresh
         if self._archive is None:
             raise KeyError(part)
         return self._archive.read(known)
@@ -122,6 +123,12 @@ class Package:
         self._members[known] = None
         self._fresh[known] = content
         self._relations.pop(known.casefold(), None)
+
+    def put_pieces(self, part: str, pieces: Iterable[bytes]) -> None:
+        """Write a part from its pieces, as they are made. It is kept packed, since it may be large."""
+        packed = pack(pieces)
+        self.put(part, b"")
+        self._fresh[self._known(part)] = packed
 
     def drop(self, part: str) -> None:
         known = self._by_folded.pop(part.casefold(), None)

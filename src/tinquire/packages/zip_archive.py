@@ -10,7 +10,7 @@ from functools import cached_property
 
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.parallel import map_in_order
-from tinquire.packages.deflate import CHUNK, DAMAGE, crc32, deflate, inflate, unpacker
+from tinquire.packages.deflate import CHUNK, DAMAGE, Packed, crc32, inflate, pack, unpacker
 from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.zip_directory import CENTRAL, END, KEPT_FLAGS, LOCAL, UTF8_FLAG, Member, read_directory
 
@@ -224,7 +224,7 @@ def unreadable_error(name: str, data: bytes, detail: str) -> AccessError:
     return AccessError(Fault("opening a workbook", why, name, do))
 
 
-def write_archive(members: Mapping[str, bytes | None], base: Archive | None) -> bytes:
+def write_archive(members: Mapping[str, bytes | Packed | None], base: Archive | None) -> bytes:
     """A zip file of the members in the order given; None stands for the base's own member, copied as it lies.
 
     Members have one fixed time stamp; a copied one keeps its own.
@@ -242,8 +242,9 @@ def write_archive(members: Mapping[str, bytes | None], base: Archive | None) -> 
             method, crc, size = entry.method, entry.crc, entry.size
             stamp = entry.stamp
         else:
-            packed, method = deflate(content)
-            flags, crc, size, stamp = UTF8_FLAG, crc32(content), len(content), (0, _DOS_DATE)
+            ready = content if isinstance(content, Packed) else pack((content,))
+            packed, method, crc, size = ready.data, ready.method, ready.crc, ready.size
+            flags, stamp = UTF8_FLAG, (0, _DOS_DATE)
         offset = out.tell()
         if max(offset, size, len(packed)) > _MAX_ZIP32:
             raise DataError(Fault("writing a workbook", f"its part '{name}' is larger than 4 GB", do="split the rows"))

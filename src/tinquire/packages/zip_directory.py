@@ -12,7 +12,7 @@ from functools import lru_cache, partial
 from operator import attrgetter
 
 from tinquire.base.parallel import map_in_order
-from tinquire.packages.deflate import CHUNK, crc32, deflate, inflate
+from tinquire.packages.deflate import CHUNK, crc32, inflate, pack
 from tinquire.packages.raw_xml import Unusual
 
 __all__ = [
@@ -137,11 +137,11 @@ def replace_members(
     headers = {name: member.header for name, member in members.items()}
     for name in sorted(contents, key=lambda part: members[part].start):
         member, content = members[name], contents[name]
-        packed, method = deflate(content)
+        packed = pack((content,))
         head = list(CENTRAL.unpack_from(member.header))
-        head[3], head[4] = member.flags & ~DESCRIPTOR_FLAG, method
-        head[7], head[8], head[9] = crc32(content), len(packed), len(content)
-        piece = LOCAL.pack(b"PK\x03\x04", *head[2:10], head[10], 0) + member.raw_name + packed
+        head[3], head[4] = member.flags & ~DESCRIPTOR_FLAG, packed.method
+        head[7], head[8], head[9] = packed.crc, len(packed.data), packed.size
+        piece = LOCAL.pack(b"PK\x03\x04", *head[2:10], head[10], 0) + member.raw_name + packed.data
         pieces += [data[index : member.start], piece]
         index = member.stop
         moved.append((member.start, len(piece) - (member.stop - member.start)))

@@ -385,7 +385,7 @@ class Workbook:
         self.package.put(part, b"")
         self.package.set_type(part, f"{_CONTENT}worksheet+xml")
         ids = [self._write_table(part, table) for table in sheet.tables]
-        self.package.put(part, sheet_part(sheet, self.strings.index_of, ids))
+        self.package.put_pieces(part, sheet_part(sheet, self.strings.places_of, ids))
         identity = self.package.relate(self._part, f"{self._relation_space()}/worksheet", part)
         sheets = child(self._root, "sheets")
         assert sheets is not None
@@ -423,7 +423,7 @@ class Workbook:
     def _with_changed_cells(self, data: bytes, sheet: Sheet) -> bytes:
         if len(data) >= _LARGE_PART or len(sheet.changed) >= _MANY_CELLS:
             with suppress(Unusual):
-                return rewrite_cells(data, sheet, self.strings.index_of)
+                return rewrite_cells(data, sheet, self.strings.places_of)
         return patch_cells(data, [self._patch(sheet, *cell) for cell in sheet.changed])
 
     def _patch(self, sheet: Sheet, row: int, column: int, fresh: bool) -> CellPatch:

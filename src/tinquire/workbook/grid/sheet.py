@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.address import Area
-from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds
+from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds, recoded, texts_at, used_codes
 from tinquire.cells.values import Value
 from tinquire.formula.language.stored import stored_text
 from tinquire.workbook.grid.changed_cells import ChangedCells
@@ -382,10 +382,11 @@ class Sheet:
         is_text = values.kinds == Kind.TEXT
         if values.texts is self.texts or not is_text.any():
             return values.codes
-        used, inverse = np.unique(values.codes[is_text], return_inverse=True)
-        fresh = np.array([self.intern(values.texts[code]) for code in used.tolist()], np.int32)
+        pool = len(values.texts)
+        mine = values.codes[is_text]
+        used = used_codes(mine, pool)
         codes = np.zeros(len(values), np.int32)
-        codes[is_text] = fresh[inverse]
+        codes[is_text] = recoded(mine, used, [self.intern(text) for text in texts_at(values.texts, used)], pool)
         return codes
 
     def intern(self, text: str) -> int:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
 from lxml import etree
 
@@ -27,6 +27,9 @@ _COUNTS = re.compile(rb"\s(?:count|uniqueCount)=(?:\"[^\"]*\"|'[^']*')")
 _PLAIN_END = "</t></si>"
 #: Control characters, which XML forbids.
 _CONTROLS = bytes(code for code in range(32) if code not in (9, 10, 13))
+#: Texts that are looked at together, and what makes one of them odd: it may have to be escaped, or blanks be kept.
+_BLOCK = 4096
+_ODD = re.compile(r"[^\x00\x20-\x25\x27-\x3b\x3d\x3f-\x7e\xa1-\u167f\u1681-\u1fff\u3001-\ud7ff]|_x| [ \x00]|\x00 ")
 _BLANK = "<si><t></t></si>"
 _PLAIN, _KEPT = "<si><t>", '<si><t xml:space="preserve">'
 
@@ -69,6 +72,17 @@ class SharedStrings:
             self.texts.append(text)
         return found
 
+    def places_of(self, texts: Sequence[str]) -> list[int]:
+        """The positions of texts, added when they are new."""
+        if texts and not self._places:
+            self.index_of(texts[0])
+        places = self._places
+        for text in texts:
+            if text not in places:
+                places[text] = len(self.texts)
+                self.texts.append(text)
+        return [places[text] for text in texts]
+
     def forget(self, used: Collection[int]) -> None:
         """Blank all texts but some, by place; places stay, as far as they are used."""
         if len(used) == len(self.texts):
@@ -97,7 +111,7 @@ class SharedStrings:
 
         Counts are left out, as the standard allows, since cells elsewhere may come and go.
         """
-        fresh = "".join(map(text_item, self.texts[self._known :])).encode()
+        fresh = _items_for(self.texts[self._known :])
         if self._data is None:
             head = f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<sst xmlns="{MAIN}">'
             self._data = head.encode() + fresh + b"</sst>"
@@ -212,6 +226,19 @@ def with_items(data: bytes, items: bytes) -> bytes:
     for item in etree.fromstring(f'<sst xmlns="{space}">'.encode() + items + b"</sst>"):
         root.append(item)
     return serialise_xml(root)
+
+
+def _items_for(texts: Sequence[str]) -> bytes:
+    """The markup of new texts; those without anything to escape or to keep, some thousands at once."""
+    pieces: list[str] = []
+    for start in range(0, len(texts), _BLOCK):
+        block = texts[start : start + _BLOCK]
+        joined = "\x00".join(("", *block, ""))
+        if _ODD.search(joined) or joined.count("\x00") != len(block) + 1:
+            pieces += map(text_item, block)
+        else:
+            pieces += [_PLAIN, (_PLAIN_END + _PLAIN).join(block), _PLAIN_END]
+    return "".join(pieces).encode()
 
 
 def text_item(text: str) -> str:

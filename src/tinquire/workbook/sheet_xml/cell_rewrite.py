@@ -6,7 +6,7 @@ What comes of it is byte for byte what `cell_splice` gives, which looks at one c
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -18,7 +18,14 @@ from tinquire.cells.column import Booleans, Codes
 from tinquire.packages.raw_xml import ATTRIBUTE, Unusual, sheet_data
 from tinquire.workbook.grid.sheet import Cells, Sheet
 from tinquire.workbook.sheet_xml.fast_rows import CellPlaces, cell_places
-from tinquire.workbook.sheet_xml.row_writer import forms_of, formula_texts, row_bytes, shared_places, value_texts
+from tinquire.workbook.sheet_xml.row_writer import (
+    PlacesOf,
+    forms_of,
+    formula_texts,
+    row_bytes,
+    shared_places,
+    value_texts,
+)
 
 __all__ = ["rewrite_cells"]
 
@@ -41,43 +48,43 @@ class _Change:
     places: Codes
 
 
-def rewrite_cells(data: bytes, sheet: Sheet, place_of: Callable[[str], int]) -> bytes:
-    """A part's bytes with the changed cells of its sheet; `place_of` gives a text's place among the shared texts.
+def rewrite_cells(data: bytes, sheet: Sheet, places_of: PlacesOf) -> bytes:
+    """A part's bytes with the changed cells of its sheet; `places_of` gives texts' places among the shared ones.
 
     Raises Unusual for parts that are not in the plain form, and for rows that would have to be opened.
     """
     prefix, element = sheet_data(data)
     if prefix:
         raise Unusual
-    changes = [_change(sheet, column, *marks, place_of) for column, marks in sheet.changed.by_column().items()]
+    changes = [_change(sheet, column, *marks, places_of) for column, marks in sheet.changed.by_column().items()]
     changes = [change for change in changes if len(change.rows)]
     start, end = element.inside or (0, 0)
     if start == end:
-        rows = _rows({change.column: change.cells for change in changes}, sheet, place_of)
+        rows = _rows({change.column: change.cells for change in changes}, sheet, places_of)
         inside = b"<sheetData>%s</sheetData>" % b"".join(rows)
         return data[: element.start] + inside + data[element.end :]
     pieces = list(_pieces(data, start, end))
-    work = partial(_rewrite_piece, data, sheet, changes, place_of)
+    work = partial(_rewrite_piece, data, sheet, changes, places_of)
     return b"".join([data[:start], *map_in_order(work, pieces), data[end:]])
 
 
-def _change(sheet: Sheet, column: int, rows: Codes, formulas: Booleans, place_of: Callable[[str], int]) -> _Change:
+def _change(sheet: Sheet, column: int, rows: Codes, formulas: Booleans, places_of: PlacesOf) -> _Change:
     cells = sheet.columns.get(column, Cells.empty(np.zeros(0, np.int32)))
     known = np.isin(rows, cells.rows)
     rows, formulas = rows[known], formulas[known]
     own = _pick(cells, np.searchsorted(cells.rows, rows))
-    return _Change(column, own, rows, formulas, shared_places(sheet, own, place_of))
+    return _Change(column, own, rows, formulas, shared_places(sheet, own, places_of))
 
 
 def _pick(cells: Cells, at: Codes) -> Cells:
     return Cells(cells.rows[at], *(array[at] for array in cells.arrays()))
 
 
-def _rows(columns: Mapping[int, Cells], sheet: Sheet, place_of: Callable[[str], int]) -> list[bytes]:
+def _rows(columns: Mapping[int, Cells], sheet: Sheet, places_of: PlacesOf) -> list[bytes]:
     """The rows of cells of a sheet, each as bytes of its own."""
     filled = {column: cells for column, cells in columns.items() if len(cells.rows)}
     fresh = Sheet(sheet.name, columns=filled, texts=sheet.texts, formulas=sheet.formulas)
-    return [row + b"</row>" for row in b"".join(row_bytes(fresh, place_of)).split(b"</row>")[:-1]]
+    return [row + b"</row>" for row in b"".join(row_bytes(fresh, places_of)).split(b"</row>")[:-1]]
 
 
 def _columns(changes: Sequence[_Change], rows: Codes) -> dict[int, Cells]:
@@ -114,9 +121,7 @@ def _row_number(data: bytes, tag: int) -> int:
     return int(match[2][1:-1])
 
 
-def _rewrite_piece(
-    data: bytes, sheet: Sheet, changes: Sequence[_Change], place_of: Callable[[str], int], piece: _Piece
-) -> bytes:
+def _rewrite_piece(data: bytes, sheet: Sheet, changes: Sequence[_Change], places_of: PlacesOf, piece: _Piece) -> bytes:
     """A piece with its changed cells."""
     own = [_within(change, piece) for change in changes]
     own = [change for change in own if len(change.rows)]
@@ -131,9 +136,9 @@ def _rewrite_piece(
     for change in own:
         edits.add(sheet, change, ~np.isin(change.rows, apart))
     if len(fresh_rows):
-        edits.add_rows(sheet, own, fresh_rows, place_of)
+        edits.add_rows(sheet, own, fresh_rows, places_of)
     if len(whole_rows):
-        edits.set_rows(sheet, own, whole_rows, place_of)
+        edits.set_rows(sheet, own, whole_rows, places_of)
     return edits.apply()
 
 
@@ -283,22 +288,22 @@ class _Edits:
         """What of a cell's attributes stays whatever it holds."""
         return b"".join([b" %s=%s" % pair for pair in ATTRIBUTE.findall(tail) if pair[0] not in (b"r", b"s", b"t")])
 
-    def add_rows(self, sheet: Sheet, changes: Sequence[_Change], rows: Codes, place_of: Callable[[str], int]) -> None:
+    def add_rows(self, sheet: Sheet, changes: Sequence[_Change], rows: Codes, places_of: PlacesOf) -> None:
         """Rows that are not there, each before the next one."""
         columns = {change.column: _pick(change.cells, np.flatnonzero(np.isin(change.rows, rows))) for change in changes}
-        self.texts += _rows(columns, sheet, place_of)
+        self.texts += _rows(columns, sheet, places_of)
         before = np.searchsorted(self.found.row_numbers, rows)
         positions = np.append(self.found.row_starts, len(self.body))[before]
         self.starts.append(positions)
         self.ends.append(positions)
         self.order.append(rows.astype(np.int64) * _ROW - 1)
 
-    def set_rows(self, sheet: Sheet, changes: Sequence[_Change], rows: Codes, place_of: Callable[[str], int]) -> None:
+    def set_rows(self, sheet: Sheet, changes: Sequence[_Change], rows: Codes, places_of: PlacesOf) -> None:
         """The cells of rows that are there, all at once."""
         at = np.searchsorted(self.found.row_numbers, rows)
         body = self.body
         starts = np.array([body.index(b">", start) + 1 for start in self.found.row_starts[at].tolist()])
-        self.texts += [row[row.index(b">") + 1 : -6] for row in _rows(_columns(changes, rows), sheet, place_of)]
+        self.texts += [row[row.index(b">") + 1 : -6] for row in _rows(_columns(changes, rows), sheet, places_of)]
         self.starts.append(starts)
         self.ends.append(self.found.row_ends[at])
         self.order.append(rows.astype(np.int64) * _ROW)

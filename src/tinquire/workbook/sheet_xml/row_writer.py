@@ -15,16 +15,18 @@ from numpy.typing import NDArray
 
 from tinquire.base.parallel import map_in_order
 from tinquire.cells.address import area_name, column_name
-from tinquire.cells.column import Booleans, Codes, Floats, Kind, Kinds
+from tinquire.cells.column import Booleans, Codes, Floats, Kind, Kinds, texts_at, used_codes
 from tinquire.cells.values import CellError
 from tinquire.formula.language.mentions import can_mislead, down_pattern
 from tinquire.packages.xml import escape_text
 from tinquire.workbook.grid.cell_formulas import stays, text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 
-__all__ = ["forms_of", "formula_texts", "number_text", "row_bytes", "shared_places", "value_texts"]
+__all__ = ["PlacesOf", "forms_of", "formula_texts", "number_text", "row_bytes", "shared_places", "value_texts"]
 
 Bytes: TypeAlias = NDArray[np.uint8]
+#: Gives the places of texts among the shared ones.
+PlacesOf: TypeAlias = Callable[[Sequence[str]], Sequence[int]]
 
 #: Rows put together at a time: the matrices stay within a few megabytes.
 CHUNK = 4096
@@ -41,8 +43,8 @@ def number_text(number: float) -> str:
     return repr(float(number))
 
 
-def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
-    """The `row` elements of a sheet, some thousands at a time. `place_of` gives a text's shared place."""
+def row_bytes(sheet: Sheet, places_of: PlacesOf) -> Iterator[bytes]:
+    """The `row` elements of a sheet, some thousands at a time. `places_of` gives texts' shared places."""
     columns = [(number, sheet.columns[number]) for number in sorted(sheet.columns)]
     used = [cells.rows for _, cells in columns]
     marked = np.array(sorted(sheet.heights.keys() | sheet.hidden_rows), np.int32)
@@ -54,17 +56,17 @@ def row_bytes(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[bytes]:
         for item in every:
             here[item] = True
         rows = np.flatnonzero(here)
-    positions = {number: shared_places(sheet, cells, place_of) for number, cells in columns}
+    positions = {number: shared_places(sheet, cells, places_of) for number, cells in columns}
 
-    def places_of(cells: Cells, chunk: Codes) -> range:
+    def places_in(cells: Cells, chunk: Codes) -> range:
         at = cells.places(int(chunk[0]), int(chunk[-1]))
         return range(at.start, at.stop)
 
     def chunk_bytes(chunk: Codes) -> bytes:
         digits = whole_digits(chunk.astype(np.int64))
         pieces = [_constant(b'<row r="', len(chunk)), digits, _row_marks(sheet, chunk)]
-        here = [(number, cells) for number, cells in columns if len(places_of(cells, chunk))]
-        if len(here) * len(chunk) > _SPARSE * sum(len(places_of(cells, chunk)) for _, cells in here):
+        here = [(number, cells) for number, cells in columns if len(places_in(cells, chunk))]
+        if len(here) * len(chunk) > _SPARSE * sum(len(places_in(cells, chunk)) for _, cells in here):
             return _sparse_rows(sheet, here, chunk, np.concatenate(pieces, axis=1), digits, positions)
         for number, cells in here:
             pieces += _column(sheet, number, cells, chunk, digits, positions[number])
@@ -89,12 +91,11 @@ def _sparse_rows(
     return b"".join(b"%s</row>" % b"".join(line) for line in lines).translate(None, b"\x00")
 
 
-def shared_places(sheet: Sheet, cells: Cells, place_of: Callable[[str], int]) -> Codes:
+def shared_places(sheet: Sheet, cells: Cells, places_of: PlacesOf) -> Codes:
     """For each text code of a column that stands without a formula, its place among the shared texts."""
-    used = np.unique(cells.codes[(cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA)])
+    used = used_codes(cells.codes[(cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA)], len(sheet.texts))
     table = np.zeros(int(used.max(initial=0)) + 1, np.int64)
-    for code in used.tolist():
-        table[code] = place_of(sheet.texts[code])
+    table[used] = places_of(texts_at(sheet.texts, used))
     return table
 
 

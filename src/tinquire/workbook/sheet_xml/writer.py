@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Iterator, Sequence
 
 from tinquire.cells.address import area_name, cell_name
 from tinquire.packages.xml import MAIN, RELATIONS
 from tinquire.workbook.grid.sheet import Sheet
-from tinquire.workbook.sheet_xml.row_writer import row_bytes
+from tinquire.workbook.sheet_xml.row_writer import PlacesOf, row_bytes
 
 __all__ = ["sheet_part"]
 
 
-def sheet_part(sheet: Sheet, place_of: Callable[[str], int], table_ids: Sequence[str] = ()) -> bytes:
-    """The part's bytes. `place_of` gives a text's place among the shared strings; `table_ids` are relationships."""
+def sheet_part(sheet: Sheet, places_of: PlacesOf, table_ids: Sequence[str] = ()) -> Iterator[bytes]:
+    """The part's bytes, piece by piece. `places_of` gives texts' places among the shared ones; `table_ids` are
+    relationships."""
     used = sheet.used
     pieces = [
         '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n',
@@ -24,9 +25,9 @@ def sheet_part(sheet: Sheet, place_of: Callable[[str], int], table_ids: Sequence
         '<sheetFormatPr defaultRowHeight="15"/>',
         _columns(sheet),
     ]
-    head = "".join(pieces).encode()
-    rows = b"".join(row_bytes(sheet, place_of))
-    pieces = []
+    yield "".join([*pieces, "<sheetData>"]).encode()
+    yield from row_bytes(sheet, places_of)
+    pieces = ["</sheetData>"]
     if sheet.merged:
         cells = "".join(f'<mergeCell ref="{area_name(area)}"/>' for area in sheet.merged)
         pieces.append(f'<mergeCells count="{len(sheet.merged)}">{cells}</mergeCells>')
@@ -38,7 +39,7 @@ def sheet_part(sheet: Sheet, place_of: Callable[[str], int], table_ids: Sequence
         parts = "".join(f'<tablePart r:id="{identity}"/>' for identity in table_ids)
         pieces.append(f'<tableParts count="{len(table_ids)}">{parts}</tableParts>')
     pieces.append("</worksheet>")
-    return b"".join((head, b"<sheetData>", rows, b"</sheetData>", "".join(pieces).encode()))
+    yield "".join(pieces).encode()
 
 
 def _view(sheet: Sheet) -> str:
