@@ -47,17 +47,18 @@ def free_aside(folder: Path) -> Path:
 
 
 def stage(
-    files: Iterable[tuple[Path, bytes]], removed: Iterable[Path], aside_for: Callable[[Path], Path]
+    files: Iterable[tuple[Path, Sequence[bytes]]], removed: Iterable[Path], aside_for: Callable[[Path], Path]
 ) -> Iterator[Placement]:
-    """Write each file aside, and yield where it will go; then the files that are to be taken away.
+    """Write each file aside, from the pieces of its content, and yield where it will go; then the files that are to be
+    taken away.
 
     `aside_for` names the folder aside for a folder; it is asked once for each, and the folder is made after. Raises
     OSError, its `filename` the path that cannot be written.
     """
     asides: dict[Path, Path] = {}
     number = 0
-    for new, paths in ((True, files), (False, ((path, b"") for path in removed))):
-        for path, data in paths:
+    for new, paths in ((True, files), (False, ((path, ()) for path in removed))):
+        for path, pieces in paths:
             folder = path.parent
             with _about(path):
                 if folder not in asides:
@@ -69,7 +70,7 @@ def stage(
                         pass
                 placement = Placement(path, asides[folder], number, stood, new)
                 if new:
-                    _write_synced(placement.fresh, data)
+                    _write_synced(placement.fresh, pieces)
             yield placement
             number += 1
 
@@ -147,7 +148,7 @@ def write_all(files: Iterable[tuple[Path, bytes]]) -> None:
 
     left: list[Path] = []
     try:
-        placements.extend(stage(files, (), aside_for))
+        placements.extend(stage(((path, (data,)) for path, data in files), (), aside_for))
         place(placements)
     except BaseException as error:  # whoever breaks it off from the keyboard gets the files as they were, too
         left = put_back(placements)
@@ -178,10 +179,10 @@ def _about(path: Path) -> Iterator[None]:
         raise OSError(error.errno, (error.strerror or str(error)).strip(), str(path)) from None
 
 
-def _write_synced(path: Path, data: bytes) -> None:
+def _write_synced(path: Path, pieces: Sequence[bytes]) -> None:
     """A file on the disk, not only on its way there."""
     with path.open("xb") as stream:
-        stream.write(data)
+        stream.writelines(pieces)
         stream.flush()
         os.fsync(stream.fileno())
 

@@ -14,6 +14,7 @@ never changed after they are made.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from itertools import islice
 from math import isfinite
 from typing import Any, Final, TypeAlias
 
@@ -24,8 +25,8 @@ from tinquire.cells.ranks import rank_numbers
 from tinquire.cells.values import CellError, Value
 
 __all__ = [
-    "Booleans", "Codes", "Column", "Floats", "Kind", "Kinds", "no_codes", "recoded", "sequence_of", "texts_at",
-    "used_codes",
+    "Booleans", "Codes", "Column", "Floats", "Kind", "Kinds", "no_codes", "numbered", "recoded", "sequence_of",
+    "texts_at", "used_codes",
 ]  # fmt: skip
 
 Floats: TypeAlias = NDArray[np.float64]
@@ -69,6 +70,15 @@ def sequence_of(texts: Sequence[str], asked: int) -> Sequence[str]:
 def texts_at(texts: Sequence[str], codes: Codes) -> list[str]:
     """The texts of some codes, in their order."""
     return list(map(sequence_of(texts, len(codes)).__getitem__, codes.tolist()))
+
+
+def numbered(texts: Sequence[str], places: dict[str, int], pool: list[str]) -> list[int]:
+    """The places of texts in a pool; those that are new are added to it, and to its `places` by text."""
+    known, repeated = len(places), len(pool) - len(places)
+    found = [places.setdefault(text, len(places) + repeated) for text in texts]
+    fresh = list(islice(reversed(places), len(places) - known))
+    pool.extend(reversed(fresh))
+    return found
 
 
 def used_codes(codes: Codes, pool: int) -> Codes:

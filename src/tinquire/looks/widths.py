@@ -11,7 +11,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from tinquire.cells.column import Codes, Column, Kind, sequence_of
+from tinquire.cells.column import Codes, Column, Kind, texts_at
 
 __all__ = ["fitting_width", "line_count", "text_width", "widest_values"]
 
@@ -47,8 +47,7 @@ def _of_texts(column: Column, rows: Codes) -> Codes:
     one_of_each[column.codes[rows]] = rows
     used = np.flatnonzero(one_of_each >= 0)
     if len(used) > _LONGEST:
-        pool = sequence_of(column.texts, len(used))
-        lengths = np.fromiter((len(pool[code]) for code in used.tolist()), np.int64, len(used))
+        lengths = np.array(list(map(len, texts_at(column.texts, used))))
         used = used[np.argpartition(lengths, -_LONGEST)[-_LONGEST:]]
     return one_of_each[used]
 

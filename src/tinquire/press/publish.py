@@ -81,15 +81,15 @@ def _stage(
     made_files: list[tuple[str, str, str]] = []
     sourced = []
 
-    def contents() -> Iterator[tuple[Path, bytes]]:
+    def contents() -> Iterator[tuple[Path, Sequence[bytes]]]:
         for kind in OUTPUTS:
             for made in pack.files[kind.part]:
-                data = made.data
-                content = digest(data)
+                pieces = made.pieces()
+                content = digest(*pieces)
                 made_files.append((_record_name(kind, made), _relative_path(made.path, docket.base), content))
                 if made.sources:
                     sourced.append((content, made.sources))
-                yield made.path, data
+                yield made.path, pieces
 
     placements.extend(stage(contents(), old, aside_for))
     tool = f"tinquire {__version__}"

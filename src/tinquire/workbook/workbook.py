@@ -304,8 +304,16 @@ class Workbook:
         self._write_shared()
         return self.package.to_bytes()
 
-    def settle(self) -> None:
-        """Write changed and new sheets into their parts, so that the parts can be changed further."""
+    def finish(self) -> bytes:
+        """The whole file, as `to_bytes`; each sheet is let go when it is written, so that large ones never lie in
+        memory twice. A sheet that is asked for afterwards is read again."""
+        self.settle(keep=False)
+        self._write_shared()
+        return self.package.to_bytes()
+
+    def settle(self, *, keep: bool = True) -> None:
+        """Write changed and new sheets into their parts, so that the parts can be changed further; without `keep` they
+        are let go, and read again when they are asked for."""
         for entry in self.entries:
             if entry.loaded is None:
                 continue
@@ -315,6 +323,8 @@ class Workbook:
             elif entry.loaded.changed or entry.loaded.frame() != entry.frame:
                 self._write_changed(entry, entry.loaded)
                 self._chain_is_stale |= entry.loaded.formulas_moved
+            if not keep:
+                entry.loaded = None
 
     @property
     def part(self) -> str:

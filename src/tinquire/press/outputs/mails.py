@@ -5,17 +5,17 @@ from __future__ import annotations
 import hashlib
 import re
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from email.headerregistry import Address
-from functools import partial
+from functools import lru_cache, partial
 from pathlib import Path
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.file_names import safe_file_name
 from tinquire.base.wording import known_names
 from tinquire.docket.schema.mails import MailModel
-from tinquire.post.message import Attachment, BodyStyle, Mail, check_mail, mail_bytes, parse_address
+from tinquire.post.message import Attachment, BodyStyle, Mail, base64_lines, check_mail, mail_pieces, parse_address
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
@@ -49,6 +49,8 @@ class _MailWriter:
     body_style: BodyStyle
     #: Files that were read already, by their path.
     read: dict[Path, bytes] = field(default_factory=dict)
+    #: Encodes an attachment; one that all mails have, once.
+    encode: Callable[[bytes], bytes] = field(default_factory=lambda: lru_cache(maxsize=2)(base64_lines))
 
     @property
     def results(self) -> Results:
@@ -184,7 +186,8 @@ def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], p
     except ValueError as error:
         raise DataError(Fault(f"mail '{desk.name}'", str(error), place or desk.where, "fix the row")) from None
     return MadeMail(
-        name=desk.name, path=desk.making.outbox / file, content=partial(mail_bytes, mail), identity=identity,
+        name=desk.name, path=desk.making.outbox / file, content=partial(mail_pieces, mail, desk.encode),
+        identity=identity,
         to=addresses, subject=subject,
     )  # fmt: skip
 

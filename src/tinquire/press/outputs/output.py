@@ -22,8 +22,8 @@ class Made:
     #: Its name in the docket.
     name: str
     path: Path
-    #: Its bytes, or what makes them when they are written: of thousands of mails not all are in memory at once.
-    content: bytes | Callable[[], bytes]
+    #: Its bytes, or what makes pieces of them when they are written: of thousands of mails not all are in memory.
+    content: bytes | Callable[[], Sequence[bytes]]
     #: A few words on what is in it.
     summary: str = ""
     #: What the cells of its sheets are made of.
@@ -34,7 +34,11 @@ class Made:
 
     @property
     def data(self) -> bytes:
-        return self.content if isinstance(self.content, bytes) else self.content()
+        return self.content if isinstance(self.content, bytes) else b"".join(self.content())
+
+    def pieces(self) -> Sequence[bytes]:
+        """The bytes in pieces, of which large ones may be parts of other files too."""
+        return (self.content,) if isinstance(self.content, bytes) else self.content()
 
 
 @dataclass(frozen=True)

@@ -22,7 +22,7 @@ from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
 from tinquire.press.outputs.provenance import sources_of_slots
 from tinquire.press.outputs.sheets import SheetMade, Sheets
-from tinquire.press.outputs.verify import differences
+from tinquire.press.outputs.verify import Claim, differences
 from tinquire.press.record.cell_sources import CellSources
 from tinquire.slots.slots import Slot, UnfilledSlot, slot_name, split_slots
 from tinquire.workbook import Workbook
@@ -49,29 +49,40 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
     results = making.results
     file = scope.filled(model.name, f"naming workbook '{name}'", results.docket.where("workbooks", name, "name"))
     book = _start(results, name, model)
-    filled_from, errors = _fill(results, name, book, scope)
-    sheets = Sheets(results, book, scope, cut)
-    made: list[SheetMade] = []
-    for number, sheet in enumerate(model.sheets):
-        try:
-            made += sheets.add(sheet, results.docket.where("workbooks", name, "sheets", number))
-        except TinQuireError as error:
-            errors.append(error)
-    if errors:
-        raise merge_errors(errors)
+    sources, claims, warnings = _add_sheets(results, book, name, scope, cut)
     _recalculate(book, name, making.moment)
-    claims = [claim for sheet in made for claim in sheet.claims]
     if faults := list(differences(book, claims)):
         raise DataError(*faults[:_LISTED])
     formulas = sum(sheet.formula_count() for sheet in book.sheets())
     return Made(
         name=name,
         path=making.out / safe_file_name(file),
-        content=book.to_bytes(),
+        content=book.finish(),
         summary=f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}",
-        sources=(*filled_from, *(source for sheet in made for source in sheet.sources)),
+        sources=sources,
         cut=cut,
-        warnings=tuple(warning for sheet in made for warning in sheet.warnings),
+        warnings=warnings,
+    )
+
+
+def _add_sheets(
+    results: Results, book: Workbook, name: str, scope: SlotScope, cut: tuple[str, Value] | None
+) -> tuple[tuple[CellSources, ...], list[Claim], tuple[Fault, ...]]:
+    """Fill a workbook's template and add its sheets: what cells are made of, what they must show, and warnings."""
+    filled_from, errors = _fill(results, name, book, scope)
+    sheets = Sheets(results, book, scope, cut)
+    made: list[SheetMade] = []
+    for number, sheet in enumerate(results.docket.model.workbooks[name].sheets):
+        try:
+            made += sheets.add(sheet, results.docket.where("workbooks", name, "sheets", number))
+        except TinQuireError as error:
+            errors.append(error)
+    if errors:
+        raise merge_errors(errors)
+    return (
+        (*filled_from, *(source for sheet in made for source in sheet.sources)),
+        [claim for sheet in made for claim in sheet.claims],
+        tuple(warning for sheet in made for warning in sheet.warnings),
     )
 
 

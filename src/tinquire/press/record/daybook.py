@@ -103,9 +103,12 @@ WHERE digest = ? AND sheet = ? AND ? BETWEEN top AND bottom AND ? BETWEEN left A
 """
 
 
-def digest(data: bytes) -> str:
-    """SHA-256 in hexadecimal digits."""
-    return hashlib.sha256(data).hexdigest()
+def digest(*pieces: bytes) -> str:
+    """SHA-256 of a content, of which pieces are given, in hexadecimal digits."""
+    found = hashlib.sha256()
+    for piece in pieces:
+        found.update(piece)
+    return found.hexdigest()
 
 
 @dataclass(frozen=True, slots=True)

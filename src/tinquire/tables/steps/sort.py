@@ -36,6 +36,8 @@ class Sort(Step):
     def _ranks(self, name: str, distinct: Column) -> Codes:
         """The position of each value of a column: as listed, or in their own order."""
         listed = next((values for key, values in self.order.items() if key.casefold() == name.casefold()), [])
+        if not listed:
+            return np.arange(len(distinct))
         known = {_fold(value): index for index, value in enumerate(listed)}
         indexes = np.array([known.get(_fold(value), len(listed)) for value in distinct], np.int64)
         ranks = np.empty(len(distinct), np.int64)

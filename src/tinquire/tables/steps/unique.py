@@ -26,18 +26,20 @@ class Unique(Step):
 
     def apply(self, table: Table, context: StepContext) -> Table:
         columns = [table.columns[index] for index in require(table, self.unique, context.stopped)]
-        groups, _ = key_groups(columns)
-        order = np.arange(table.height)
-        _, first = np.unique(groups, return_index=True)
-        kept = first if self.keep != "last" else order[::-1][np.unique(groups[::-1], return_index=True)[1]]
-        gone = np.setdiff1d(order, kept)
+        groups, count = key_groups(columns)
+        order = np.arange(table.height) if self.keep == "last" else np.arange(table.height)[::-1]
+        row_of = np.zeros(count, np.int64)
+        row_of[groups[order]] = order  # the last writer stays
+        kept = np.zeros(table.height, np.bool_)
+        kept[row_of] = True
+        gone = np.flatnonzero(~kept)
         if len(gone):
             where = listed([table.where(int(row)) for row in gone])
             if self.keep == "stop":
                 why = f"{counted(len(gone), 'row')} with a repeated {' and '.join(self.unique)}"
                 raise DataError(Fault(context.stopped, why, where, 'fix the source, or write keep = "first"'))
             context.notes.append(f"left out as repeated: {where}")
-        return table.take(np.sort(kept))
+        return table.take(np.flatnonzero(kept))
 
     def says(self) -> str:
         return f"unique by {', '.join(self.unique)}"

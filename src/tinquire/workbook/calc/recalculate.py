@@ -32,9 +32,11 @@ def recalculate(
     are listed. Raises: CycleError, with the cells of the ring, unless the workbook asks for iteration (18.2.2).
     """
     stated = NOTATION.set(notation or NOTATION.get())
+    scope = BookScope(book, now, seed)
     try:
-        return _recalculate(book, BookScope(book, now, seed), changed)
+        return _recalculate(book, scope, changed)
     finally:
+        scope.let_go()
         NOTATION.reset(stated)
 
 

@@ -77,6 +77,12 @@ class BookScope:
             opened = self._opened[folded] = self.book.sheet(known)
         return opened
 
+    def let_go(self) -> None:
+        """Forget the sheets and what was kept of them: whatever still points here must not hold them in memory."""
+        self._opened.clear()
+        self._dense.clear()
+        self.indexes.clear()
+
     def extent(self, sheet: str) -> tuple[int, int] | None:
         known = self._extents.get(sheet)
         if known is None and (found := self.sheet(sheet)) is not None:

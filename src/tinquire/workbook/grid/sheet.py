@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.address import Area
-from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds, recoded, texts_at, used_codes
+from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds, numbered, recoded, texts_at, used_codes
 from tinquire.cells.values import Value
 from tinquire.formula.language.stored import stored_text
 from tinquire.workbook.grid.changed_cells import ChangedCells
@@ -386,7 +386,7 @@ class Sheet:
         mine = values.codes[is_text]
         used = used_codes(mine, pool)
         codes = np.zeros(len(values), np.int32)
-        codes[is_text] = recoded(mine, used, [self.intern(text) for text in texts_at(values.texts, used)], pool)
+        codes[is_text] = recoded(mine, used, self.intern_all(texts_at(values.texts, used)), pool)
         return codes
 
     def intern(self, text: str) -> int:
@@ -395,3 +395,7 @@ class Sheet:
             code = self._interned[text] = len(self.texts)
             self.texts.append(text)
         return code
+
+    def intern_all(self, texts: Sequence[str]) -> list[int]:
+        """The codes of texts, those that are new added."""
+        return numbered(texts, self._interned, self.texts)

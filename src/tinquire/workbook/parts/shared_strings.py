@@ -7,6 +7,7 @@ from collections.abc import Collection, Sequence
 
 from lxml import etree
 
+from tinquire.cells.column import numbered
 from tinquire.packages.raw_xml import Unusual, unescape_entities
 from tinquire.packages.xml import (
     MAIN,
@@ -76,12 +77,7 @@ class SharedStrings:
         """The positions of texts, added when they are new."""
         if texts and not self._places:
             self.index_of(texts[0])
-        places = self._places
-        for text in texts:
-            if text not in places:
-                places[text] = len(self.texts)
-                self.texts.append(text)
-        return [places[text] for text in texts]
+        return numbered(texts, self._places, self.texts)
 
     def forget(self, used: Collection[int]) -> None:
         """Blank all texts but some, by place; places stay, as far as they are used."""

@@ -64,7 +64,8 @@ def row_bytes(sheet: Sheet, places_of: PlacesOf) -> Iterator[bytes]:
 
     def chunk_bytes(chunk: Codes) -> bytes:
         digits = whole_digits(chunk.astype(np.int64))
-        pieces = [_constant(b'<row r="', len(chunk)), digits, _row_marks(sheet, chunk)]
+        marks = _row_marks(sheet, chunk, marked)
+        pieces = [_constant(b'<row r="', len(chunk)), digits, marks]
         here = [(number, cells) for number, cells in columns if len(places_in(cells, chunk))]
         if len(here) * len(chunk) > _SPARSE * sum(len(places_in(cells, chunk)) for _, cells in here):
             return _sparse_rows(sheet, here, chunk, np.concatenate(pieces, axis=1), digits, positions)
@@ -179,15 +180,16 @@ def numbers(values: Floats) -> Bytes:
     return pieces[0] if len(pieces) == 1 else np.concatenate(pieces, axis=1)
 
 
-def _row_marks(sheet: Sheet, rows: Codes) -> Bytes:
-    """What is in a row's tag after its number."""
-    if not sheet.heights and not sheet.hidden_rows:
+def _row_marks(sheet: Sheet, rows: Codes, marked: Codes) -> Bytes:
+    """What is in a row's tag after its number; `marked` rows have a height, or are hidden."""
+    here = marked[np.searchsorted(marked, rows[0]) : np.searchsorted(marked, rows[-1], side="right")]
+    if not len(here):
         return _constant(b'">', len(rows))
-    marks = []
-    for row in rows.tolist():
+    marks = [b'">'] * len(rows)
+    for place, row in zip(np.searchsorted(rows, here).tolist(), here.tolist(), strict=True):
         height = f' ht="{sheet.heights[row]:g}" customHeight="1"' if row in sheet.heights else ""
         hidden = ' hidden="1"' if row in sheet.hidden_rows else ""
-        marks.append(f'"{height}{hidden}>'.encode())
+        marks[place] = f'"{height}{hidden}>'.encode()
     return _texts(marks, len(rows))
 
 
