@@ -5,7 +5,10 @@ from __future__ import annotations
 import re
 import warnings
 
+import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from test_functions import CASES
 
 from tinquire.cells.address import cell_name
@@ -77,3 +80,21 @@ def test_a_column_is_what_its_cells_are(formula, constants):
 def test_most_functions_are_judged():
     judged = {name for name in functions() for formula, _ in OPENED if f"{name}(" in formula}
     assert len(judged) > 400
+
+
+AMOUNTS = st.one_of(
+    st.floats(),
+    st.integers(-(10**6), 10**6).map(lambda whole: whole / 1000),
+    st.integers(-300, 300).map(lambda n: 10.0**n),
+)
+DIGITS = st.one_of(st.integers(-3, 6).map(float), st.floats(-25, 25), st.floats())
+
+
+@given(st.lists(st.tuples(AMOUNTS, DIGITS), min_size=1, max_size=20))
+@settings(max_examples=300, deadline=None)
+def test_what_is_run_on_plain_numbers_is_what_arrays_give(pairs):
+    for function in (function for function in functions().values() if function.single is not None):
+        with np.errstate(all="ignore"):
+            many = function.work(*(np.array(column, np.float64) for column in zip(*pairs, strict=True)))
+            for pair, wanted in zip(pairs, many.tolist(), strict=True):
+                assert repr(function.single(*pair)) == repr(wanted), (function.name, pair)

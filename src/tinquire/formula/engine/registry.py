@@ -73,6 +73,8 @@ class Function:
     family: str
     says: str
     examples: tuple[tuple[str, str], ...]
+    #: The same for one lane of plain numbers, where arrays of one would be slow.
+    single: Callable[..., float] | None = None
 
     @property
     def least(self) -> int:
@@ -141,8 +143,8 @@ def unknown_function(name: str) -> str:
     return f"the function {name} is not known" + (f" (nearest: {', '.join(near)})" if near else "")
 
 
-def elementwise(signature: str) -> Callable[[_Work], _Work]:
-    return _declare(signature, Mode.ELEMENTWISE)
+def elementwise(signature: str, single: Callable[..., float] | None = None) -> Callable[[_Work], _Work]:
+    return _declare(signature, Mode.ELEMENTWISE, single)
 
 
 def aggregate(signature: str) -> Callable[[_Work], _Work]:
@@ -161,7 +163,7 @@ def parameters_of(signature: str) -> tuple[Parameter, ...]:
     return tuple(_parameter(part) for part in match[2].split(",") if part.strip())
 
 
-def _declare(signature: str, mode: Mode) -> Callable[[_Work], _Work]:
+def _declare(signature: str, mode: Mode, single: Callable[..., float] | None = None) -> Callable[[_Work], _Work]:
     match = _SIGNATURE.match(signature)
     if not match:
         raise ValueError(f"not a signature: {signature}")
@@ -174,7 +176,7 @@ def _declare(signature: str, mode: Mode) -> Callable[[_Work], _Work]:
         family = work.__module__.rpartition(".")[2]
         if match[1] in _REGISTRY:
             raise ValueError(f"{match[1]} is declared twice")
-        _REGISTRY[match[1]] = Function(match[1], parameters, mode, work, family, says, examples)
+        _REGISTRY[match[1]] = Function(match[1], parameters, mode, work, family, says, examples, single)
         return work
 
     return declare

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 import numpy as np
@@ -103,6 +104,9 @@ def quotient(number: Floats, divisor: Floats) -> Column:
 
 #: Digits beyond these change nothing in a double, and powers of ten must stay exact.
 _MOST_DIGITS = 20
+#: Powers of ten up to this are finite, and had as the arrays have them.
+_PLAIN_POWERS = 308
+_POWERS: list[float] = np.power(10.0, np.arange(_PLAIN_POWERS + 1)).tolist()
 
 
 @elementwise("ABS(number: number)")
@@ -138,17 +142,46 @@ def mod(number: Floats, divisor: Floats) -> Column:
     return with_faults(column, zero)
 
 
-@elementwise("ROUND(number: number, digits: number)")
+def _half_up(scaled: Floats) -> Floats:
+    return np.floor(scaled + 0.5)
+
+
+def _one_rounded(many: Callable[[Floats], Floats], work: Callable[[float], float]) -> Callable[[float, float], float]:
+    """`_rounded` for one number, in the same steps; `work` does for one size what `many` does for arrays."""
+
+    def rounded(number: float, digits: float) -> float:
+        size = abs(number)
+        if not (math.isfinite(size) and math.isfinite(digits)):
+            return float(_rounded(np.array([number]), np.array([digits]), many)[0])
+        decimals = int(min(max(digits, -_MOST_DIGITS), _MOST_DIGITS))
+        scale = _POWERS[abs(decimals)]
+        scaled = size * scale if decimals >= 0 else size / scale
+        if decimals >= 0 and scaled >= 2.0**53:
+            return number
+        if scaled <= 0.0:
+            return 0.0
+        places = 14 - math.floor(math.log10(scaled))
+        if places > _PLAIN_POWERS:
+            return float(_rounded(np.array([number]), np.array([digits]), many)[0])
+        power = _POWERS[abs(places)]
+        near = round(scaled * power) / power if places >= 0 else round(scaled / power) * power
+        whole = float(work(near))
+        return math.copysign(whole / scale if decimals >= 0 else whole * scale, number) + 0.0
+
+    return rounded
+
+
+@elementwise("ROUND(number: number, digits: number)", _one_rounded(_half_up, lambda size: math.floor(size + 0.5)))
 def round_(number: Floats, digits: Floats) -> Floats:
     """Round half away from zero, to decimal places, or to tens, hundreds, ... when `digits` is negative (18.17.7).
 
     >>> ROUND(2.345, 2)
     2.35
     """
-    return _rounded(number, digits, lambda scaled: np.floor(scaled + 0.5))
+    return _rounded(number, digits, _half_up)
 
 
-@elementwise("ROUNDUP(number: number, digits: number)")
+@elementwise("ROUNDUP(number: number, digits: number)", _one_rounded(np.ceil, math.ceil))
 def roundup(number: Floats, digits: Floats) -> Floats:
     """Round away from zero (18.17.7).
 
@@ -158,7 +191,7 @@ def roundup(number: Floats, digits: Floats) -> Floats:
     return _rounded(number, digits, np.ceil)
 
 
-@elementwise("ROUNDDOWN(number: number, digits: number)")
+@elementwise("ROUNDDOWN(number: number, digits: number)", _one_rounded(np.floor, math.floor))
 def rounddown(number: Floats, digits: Floats) -> Floats:
     """Round towards zero (18.17.7).
 

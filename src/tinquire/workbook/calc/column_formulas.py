@@ -244,6 +244,9 @@ def _whole(span: Span, count: int) -> Area:
     if span.path is not None:
         tops, lefts, bottoms, rights = span.edges()
         return Area(int(tops.min()), int(lefts.min()), int(bottoms.max()), int(rights.max()))
+    if not span.moves:
+        area = span.area
+        return area if area.bottom <= MAX_ROW else area._replace(bottom=MAX_ROW)
     first, last = span.at(0), span.at(count - 1)
     top, bottom = min(first.top, last.top), min(max(first.bottom, last.bottom), MAX_ROW)
     return Area(top, first.left, bottom, first.right)

@@ -158,6 +158,7 @@ def _column_slices(columns: Codes) -> list[slice]:
 
 def _filled_by(held: tuple[Codes, Codes, Codes], rows: Codes) -> Codes:
     tops, bottoms, numbers = held
-    at = tops.searchsorted(rows, "right") - 1
-    inside = (at >= 0) & (bottoms[np.maximum(at, 0)] >= rows)
-    return np.where(inside, numbers[np.maximum(at, 0)], -1).astype(np.int32)
+    at = np.maximum(tops.searchsorted(rows, "right") - 1, 0)
+    found: Codes = numbers[at]
+    found[(tops[at] > rows) | (bottoms[at] < rows)] = -1
+    return found

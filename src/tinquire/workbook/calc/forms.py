@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -54,7 +54,8 @@ class Scatter:
         return Frame(scope, self.sheet, row, column, count, path=path)
 
     def part(self, lanes: Codes | Booleans) -> Scatter:
-        return replace(self, rows=self.rows[lanes], columns=self.columns[lanes])
+        rows, columns = self.rows[lanes], self.columns[lanes]
+        return Scatter(self.sheet, rows, columns, self.tree, self.formula, self.calls, self.outside)
 
     def lanes_of(self, part: Scatter) -> Codes:
         """Where the cells of a part lie among all."""
@@ -210,6 +211,14 @@ def _beyond_grid(nodes: Sequence[Node], rows: Codes, columns: Codes) -> Booleans
     references = [node for node in nodes if isinstance(node, Reference)]
     falls = [corner.number for node in references for corner in (node.top, node.bottom) if not corner.fixed]
     goes = [corner.number for node in references for corner in (node.left, node.right) if not corner.fixed]
+    if not (falls or goes):
+        return None
+    if len(rows) == 1:
+        row, column = int(rows[0]), int(columns[0])
+        within = (not falls or (row + min(falls) >= 1 and row + max(falls) <= MAX_ROW)) and (
+            not goes or (column + min(goes) >= 1 and column + max(goes) <= MAX_COLUMN)
+        )
+        return None if within else np.ones(1, bool)
     beyond = np.zeros(len(rows), bool)
     for distances, own, most in ((falls, rows, MAX_ROW), (goes, columns, MAX_COLUMN)):
         if distances:

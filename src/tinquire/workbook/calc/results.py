@@ -103,6 +103,15 @@ class ResultStore:
             dense.put(cells.rows, cells.columns, values)
             self._waiting[cells.sheet].append(cells)
 
+    def put_numbers(self, cells: Scatter, numbers: list[float]) -> None:
+        """Keep results of scattered cells that are finite numbers."""
+        dense = self.scope.dense(cells.sheet)
+        if dense is None:
+            self.put(cells, Column.of_numbers(numbers))
+        else:
+            dense.put_numbers(cells.rows, cells.columns, numbers)
+            self._waiting[cells.sheet].append(cells)
+
     def flush(self) -> None:
         """Bring results of scattered cells into their sheets."""
         waiting, self._waiting = self._waiting, defaultdict(list)

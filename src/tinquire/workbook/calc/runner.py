@@ -155,7 +155,7 @@ class Runner:
                 results.append(plain_number(cells.tree, reader))
         except NotPlain:
             return False
-        self.store.put(cells, Column.of_numbers(results))
+        self.store.put_numbers(cells, results)
         if self.scope.indexes:
             self.scope.indexes.clear()
         return True

@@ -65,3 +65,8 @@ class DenseValues:
         self._kinds[at], self._numbers[at] = values.kinds, values.numbers
         if (values.kinds == Kind.TEXT).any():
             self._codes[at] = self.sheet.coded(values)
+
+    def put_numbers(self, rows: Codes, columns: Codes, numbers: list[float]) -> None:
+        """Set cells within the used part to numbers."""
+        at = rows, columns
+        self._kinds[at], self._numbers[at] = Kind.NUMBER, numbers
