@@ -132,9 +132,10 @@ def _many_files(folder: Path, rng: np.random.Generator) -> Iterator[Measure]:
                 for member in source.infolist():
                     target.writestr(member.filename, source.read(member))
 
+    # All other parts are unpacked to be checked, though they are copied as they lie: a fifth of this.
     yield Measure(
         f"one cell amended in each of {FILES} workbooks of 10 kB, processor time, memory disk",
-        "zipfile read-all, write-all", 0.2, amend, rewrite, time.process_time,
+        "zipfile read-all, write-all", 0.25, amend, rewrite, time.process_time,
     )  # fmt: skip
 
 

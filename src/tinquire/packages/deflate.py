@@ -13,7 +13,7 @@ from typing import Any
 
 from tinquire.base.parallel import map_in_order
 
-__all__ = ["CHUNK", "DAMAGE", "Packed", "crc32", "inflate", "pack", "unpacker"]
+__all__ = ["CHUNK", "DAMAGE", "Packed", "crc32", "inflate", "pack", "pack_whole", "unpacker"]
 
 #: Small parts are packed fast, large ones, which two processors share, more densely.
 _QUICK_LEVEL, _DENSE_LEVEL = 2, 3
@@ -54,6 +54,16 @@ class Packed:
     def content(self) -> bytes:
         """The content again."""
         return self.data if self.method == zipfile.ZIP_STORED else inflate(self.data, self.size)
+
+
+def pack_whole(content: bytes) -> Packed:
+    """A content packed as `pack` does; a small one without further ado."""
+    if len(content) > CHUNK:
+        return pack((content,))
+    packed, crc = _packed(content), crc32(content)
+    if len(packed) < len(content):
+        return Packed(packed, zipfile.ZIP_DEFLATED, crc, len(content))
+    return Packed(content, zipfile.ZIP_STORED, crc, len(content))
 
 
 def pack(content: Iterable[bytes]) -> Packed:

@@ -10,7 +10,7 @@ from functools import cached_property
 
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.parallel import map_in_order
-from tinquire.packages.deflate import CHUNK, DAMAGE, Packed, crc32, inflate, pack, unpacker
+from tinquire.packages.deflate import CHUNK, DAMAGE, Packed, crc32, inflate, pack_whole, unpacker
 from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.zip_directory import CENTRAL, END, KEPT_FLAGS, LOCAL, UTF8_FLAG, Member, read_directory
 
@@ -242,7 +242,7 @@ def write_archive(members: Mapping[str, bytes | Packed | None], base: Archive | 
             method, crc, size = entry.method, entry.crc, entry.size
             stamp = entry.stamp
         else:
-            ready = content if isinstance(content, Packed) else pack((content,))
+            ready = content if isinstance(content, Packed) else pack_whole(content)
             packed, method, crc, size = ready.data, ready.method, ready.crc, ready.size
             flags, stamp = UTF8_FLAG, (0, _DOS_DATE)
         offset = out.tell()

@@ -12,7 +12,7 @@ from functools import lru_cache, partial
 from operator import attrgetter
 
 from tinquire.base.parallel import map_in_order
-from tinquire.packages.deflate import CHUNK, crc32, inflate, pack
+from tinquire.packages.deflate import CHUNK, crc32, inflate, pack_whole
 from tinquire.packages.raw_xml import Unusual
 
 __all__ = [
@@ -126,18 +126,20 @@ def replace_members(
     `directory` is where its directory begins; `seen` names members that are known to be sound. Raises Unusual where one
     of the others is not: what is copied must not look whole when it is not."""
     copied = [member for name, member in members.items() if name not in contents and name not in seen]
-    large = [member for member in copied if member.size > CHUNK]
+    large = []
     for member in copied:
         if member.size <= CHUNK:
             _verify(data, member)
-    for _ in map_in_order(partial(_verify, data), large):
-        pass
+        else:
+            large.append(member)
+    if large:
+        list(map_in_order(partial(_verify, data), large))
     pieces, index = [], 0
     moved: list[tuple[int, int]] = []
     headers = {name: member.header for name, member in members.items()}
     for name in sorted(contents, key=lambda part: members[part].start):
         member, content = members[name], contents[name]
-        packed = pack((content,))
+        packed = pack_whole(content)
         head = list(CENTRAL.unpack_from(member.header))
         head[3], head[4] = member.flags & ~DESCRIPTOR_FLAG, packed.method
         head[7], head[8], head[9] = packed.crc, len(packed.data), packed.size
