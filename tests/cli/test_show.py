@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from parts import written
 from tinquire.cli.support.grid import Shown, laid_out
-from tinquire.workbook.parts.rules import entry_in_words, mark_in_words
+from tinquire.workbook.parts.marks import mark_in_words
+from tinquire.workbook.parts.rules import entry_in_words
 
 ROWS = (
     '<row r="1"><c r="A1" t="inlineStr"><is><t>A long heading that goes on and on and on</t></is></c><c r="B1"><v>5</v></c></row>'
@@ -86,7 +87,7 @@ MARKS = [
     ("top10", [], {"percent": "1", "rank": "5"}, "the largest 5 %"), ("aboveAverage", [], {}, "above the average"),
     ("aboveAverage", [], {"aboveAverage": "0", "equalAverage": "1", "stdDev": "2"}, "at or below the average by 2 standard deviations"),
     ("containsText", ["x"], {"text": "late"}, "texts with 'late'"), ("timePeriod", [], {"timePeriod": "lastWeek"}, "last week"),
-    ("duplicateValues", [], {}, "repeated values"), ("dataBar", [], {}, "data bars"), ("odd", [], {}, "odd"),
+    ("duplicateValues", [], {}, "repeated values"), ("dataBar", [], {}, "bars"), ("odd", [], {}, "odd"),
 ]  # fmt: skip
 ENTRIES = [
     ("whole", "between", ["1", "9"], "whole numbers between 1 and 9"), ("textLength", "lessThanOrEqual", ["8"], "texts of a length at most 8"),

@@ -21,7 +21,8 @@ from tinquire.workbook.inspect.contents import BookDetails
 from tinquire.workbook.inspect.summary import overview
 from tinquire.workbook.parts.charts import Series
 from tinquire.workbook.parts.links import Link
-from tinquire.workbook.parts.rules import Mark, Validation
+from tinquire.workbook.parts.marks import Mark
+from tinquire.workbook.parts.rules import Validation
 
 
 def test_all_that_hangs_on_a_sheet_is_told(tmp_path):
@@ -30,7 +31,7 @@ def test_all_that_hangs_on_a_sheet_is_told(tmp_path):
     assert data.validations == (
         Validation((Area(2, 1, 4, 1), Area(3, 4, 3, 4)), "list", "between", ("Lists!$A$1:$A$3",)),
     )
-    assert data.marks == (Mark((Area(2, 2, 4, 2),), "expression", ("B2>B$6",), 1, 0, "where B2>B$6"),)
+    assert data.marks == (Mark((Area(2, 2, 4, 2),), "expression", ("B2>B$6",), 1, 0),)
     assert data.links == (Link(Area(3, 1, 3, 1), "Lists!A2", False), Link(Area(4, 1, 4, 1), "Data!B4", False))
     assert [(one.cell, one.author, one.text) for one in data.comments] == [("B3", "Ann", "why three?")]
     assert [(one.area, one.kinds, one.series) for one in data.charts] == [

@@ -57,6 +57,13 @@ class Appearance:
     def bordered(self, edges: Edges) -> Appearance:
         return replace(self, edges=edges.over(self.edges))
 
+    def varied(self, change: Variation) -> Appearance:
+        """This appearance with the parts that a change names; of edges, those that it has."""
+        given = change.given()
+        if change.edges is not None:
+            given["edges"] = change.edges.over(self.edges)
+        return replace(self, **given)  # type: ignore[arg-type]
+
 
 #: A cell that nobody dressed. An empty font name and a size of 0 stand for the workbook's own.
 PLAIN = Appearance()
@@ -71,13 +78,22 @@ class Variation:
     bold: bool | None = None
     italic: bool | None = None
     underline: bool | None = None
+    strike: bool | None = None
     colour: str | None = None
     fill: str | None = None
+    edges: Edges | None = None
     align: str | None = None
     valign: str | None = None
     wrap: bool | None = None
     indent: int | None = None
     format: str | None = None
+
+    def over(self, other: Variation) -> Variation:
+        """The parts of this change, and the other's where this has none."""
+        both = {**other.given(), **self.given()}
+        if self.edges is not None and other.edges is not None:
+            both["edges"] = self.edges.over(other.edges)
+        return Variation(**both)  # type: ignore[arg-type]
 
     def given(self) -> dict[str, object]:
         """The parts that change, by name."""

@@ -22,8 +22,6 @@ MAX_PART = 4 << 30
 #: A part larger than a megabyte that inflates by more than this factor is a bomb: text of cells reaches about 60.
 MAX_RATIO = 300
 _BOMB_FLOOR = 1 << 20
-#: At most so much is unpacked at once: what lies about its size unfolds to some tens of megabytes before it is caught.
-_STEP = 1 << 16
 #: Entries carry one fixed time stamp, so that equal content gives equal bytes (1980-01-01, the format's first day).
 _DOS_DATE = 0x0021
 #: How a file of the old binary kind begins, and what stands at the beginning of an OpenDocument package.
@@ -94,12 +92,13 @@ class Archive:
 
     def _unpacked(self, entry: Member, packed: memoryview) -> Iterator[bytes]:
         """A plain member's content piece by piece. Raises AccessError for damage, at the end for a wrong checksum."""
-        step = min(max(int(len(packed) * CHUNK / max(entry.size, 1)), 1), _STEP)
+        step = max(int(len(packed) * CHUNK / max(entry.size, 1)), 1)
         worker = unpacker()
         size = crc = 0
         for start in range(0, len(packed), step):
             try:
-                content: bytes = worker.decompress(packed[start : start + step])
+                # One byte more than is stated shows that there is more, whatever the rest unfolds to.
+                content: bytes = worker.decompress(packed[start : start + step], entry.size - size + 1)
             except DAMAGE as error:
                 raise self._damaged(entry.name, str(error)) from None
             size, crc = size + len(content), crc32(content, crc)

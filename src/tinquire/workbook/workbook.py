@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
@@ -32,7 +31,8 @@ from tinquire.packages.xml import (
     whole_number,
 )
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import Sheet, SheetFrame, SheetTable
+from tinquire.workbook.grid.sheet import Sheet, SheetTable
+from tinquire.workbook.grid.sheet_entries import SheetEntry, require_distinct
 from tinquire.workbook.grid.sheet_names import MAX_SHEET_NAME, valid_sheet_name
 from tinquire.workbook.parts.defined_names import DefinedName
 from tinquire.workbook.parts.shared_strings import SharedStrings
@@ -66,19 +66,6 @@ _LOOKED_THROUGH = 1 << 20
 _LARGE_PART, _MANY_CELLS = 1 << 16, 1 << 10
 
 
-@dataclass(slots=True)
-class SheetEntry:
-    """A sheet's place in the workbook; `part` is None until a new sheet is saved."""
-
-    name: str
-    part: str | None
-    kind: str = "worksheet"
-    state: str = "visible"
-    loaded: Sheet | None = None
-    #: What stood around its cells when they were read or written last.
-    frame: SheetFrame | None = None
-
-
 class Workbook:
     """A workbook opened from a file, or a new one."""
 
@@ -105,7 +92,7 @@ class Workbook:
                 )
             )
         used = {entry.kind for entry in self.entries}
-        _require_distinct(self.entries, {part for kind, part in by_kind.items() if kind not in used}, package.name)
+        require_distinct(self.entries, {part for kind, part in by_kind.items() if kind not in used}, package.name)
         self.names = list(self._defined_names())
         self._tables: dict[str, list[SheetTable]] = {}
         self._table_ids: list[str | None] = []
@@ -421,19 +408,28 @@ class Workbook:
         data = self.package.read(entry.part)
         try:
             mark_members(data, sheet.changed)
-            fresh = self._with_changed_cells(data, sheet)
-            fresh = with_frame(fresh, sheet, entry.frame)
+            if entry.frame not in (None, sheet.frame()) or not self._put_rewritten(entry.part, data, sheet):
+                fresh = with_frame(self._with_changed_cells(data, sheet), sheet, entry.frame)
+                self.package.put(entry.part, fresh)
         except (ValueError, IndexError) as error:
             why = f"its part '{entry.part}' cannot be changed: {error}"
             raise AccessError(Fault("changing a workbook", why, self.name, "get the file again")) from None
-        self.package.put(entry.part, fresh)
         sheet.changed.clear()
         entry.frame = sheet.frame()
+
+    def _put_rewritten(self, part: str, data: bytes, sheet: Sheet) -> bool:
+        """Write a large part, packed as its pieces are made; False for one that is small, or not in the plain form."""
+        if len(data) < _LARGE_PART and len(sheet.changed) < _MANY_CELLS:
+            return False
+        with suppress(Unusual):
+            self.package.put_pieces(part, rewrite_cells(data, sheet, self.strings.places_of))
+            return True
+        return False
 
     def _with_changed_cells(self, data: bytes, sheet: Sheet) -> bytes:
         if len(data) >= _LARGE_PART or len(sheet.changed) >= _MANY_CELLS:
             with suppress(Unusual):
-                return rewrite_cells(data, sheet, self.strings.places_of)
+                return b"".join(rewrite_cells(data, sheet, self.strings.places_of))
         return patch_cells(data, [self._patch(sheet, *cell) for cell in sheet.changed])
 
     def _patch(self, sheet: Sheet, row: int, column: int, fresh: bool) -> CellPatch:
@@ -481,20 +477,6 @@ class Workbook:
             self._by_kind[kind] = part
         else:
             self.package.put(known, content)
-
-
-def _require_distinct(entries: Sequence[SheetEntry], others: set[str], file: str) -> None:
-    """Raises AccessError when two sheets are one part or have one name, or one is a part with another role."""
-    parts = [entry.part.casefold() for entry in entries if entry.part is not None]
-    if len({entry.name.casefold() for entry in entries}) < len(entries):
-        why = "two of its sheets have one name"
-    elif len(set(parts)) < len(parts):
-        why = "two of its sheets are one part"
-    elif shared := next((part for part in others if part.casefold() in parts), None):
-        why = f"one of its sheets is '{shared}', which is its part of another kind"
-    else:
-        return
-    raise AccessError(Fault("opening a workbook", why, file, "get the file again from its source"))
 
 
 def _date_system(root: etree._Element) -> DateSystem:

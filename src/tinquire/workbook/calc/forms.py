@@ -29,6 +29,8 @@ __all__ = ["Scatter", "sheet_forms"]
 
 #: A run down a column of at least this many cells is a program of its own: loops and running totals run along it.
 LONG_RUN = 24
+#: Columns with no more runs of formulas than this are taken run by run, without a look at each cell.
+_FEW_RUNS = 64
 #: Of more scattered cells than this, what reads them is asked of the area around them.
 _FEW_CELLS = 64
 
@@ -111,8 +113,19 @@ def sheet_forms(sheet: Sheet, scope: BookScope, skipped: list[CellNote]) -> tupl
     cells_of: dict[int, list[tuple[Codes, int]]] = defaultdict(list)
     for column in sorted(sheet.columns):
         cells = sheet.columns[column]
+        headings = _heading_rows(sheet, column)
+        runs = cells.formula_runs()
+        if not headings and len(runs) <= _FEW_RUNS:
+            for top, bottom, number in known.long_runs(runs):
+                form = known.form(number)
+                if bottom - top + 1 >= LONG_RUN or known.is_own[form]:
+                    program = known.program(form, column, top, bottom, sheet.formulas[number])
+                    programs += [] if program is None else [program]
+                else:
+                    cells_of[form].append((np.arange(top, bottom + 1), column))
+            continue
         at = np.flatnonzero(cells.formulas != NO_FORMULA)
-        for row in _heading_rows(sheet, column):
+        for row in headings:
             for place in at[cells.rows[at] == row].tolist():
                 text = text_at(sheet.formulas[cells.formulas[place]], row, column)
                 notes.append(CellNote(sheet.name, cell_name(row, column), text, "a table's heading, kept as it is"))
@@ -170,6 +183,23 @@ class _FormsOf:
             self._form[number] = form
         self.is_own = np.array(own or [False])
         self._known: dict[int, tuple[Node, frozenset[str], tuple[str, ...]] | None] = {}
+
+    def form(self, number: int) -> int:
+        """The form of a formula's number."""
+        return int(self._form[number])
+
+    def long_runs(self, runs: Sequence[tuple[int, int, int]]) -> Iterator[tuple[int, int, int]]:
+        """Runs of one form down a column, by first row, last row and formula: those that follow each other together."""
+        waiting: tuple[int, int, int] | None = None
+        for top, bottom, number in runs:
+            if waiting is not None and waiting[1] == top - 1 and self.form(waiting[2]) == self.form(number):
+                waiting = (waiting[0], bottom, waiting[2])
+                continue
+            if waiting is not None:
+                yield waiting
+            waiting = (top, bottom, number)
+        if waiting is not None:
+            yield waiting
 
     def of(self, ids: Codes) -> Codes:
         forms: Codes = self._form[ids]

@@ -13,6 +13,7 @@ from tinquire.formula.language.reference_changes import ReferenceChange, Renamed
 from tinquire.packages.raw_xml import Unusual, sheet_data
 from tinquire.packages.xml import child, children, parse_xml, serialise_xml
 from tinquire.workbook.edit.sheet_cells import follow_cells
+from tinquire.workbook.grid.sheet_entries import SheetEntry
 from tinquire.workbook.parts.charts import follow_formulas
 from tinquire.workbook.parts.comments import follow_comments, move_note_shapes
 from tinquire.workbook.parts.drawings import follow_drawing
@@ -20,7 +21,7 @@ from tinquire.workbook.parts.pivots import follow_pivot_cache, follow_pivot_tabl
 from tinquire.workbook.parts.sheet_frame import follow_frame
 from tinquire.workbook.parts.tables import follow_table
 from tinquire.workbook.sheet_xml.plain_spelling import canonical_cells
-from tinquire.workbook.workbook import SheetEntry, Workbook
+from tinquire.workbook.workbook import Workbook
 
 __all__ = ["change_part", "follow", "follow_sheet", "unreadable_part", "worksheets"]
 

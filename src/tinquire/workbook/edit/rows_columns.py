@@ -15,8 +15,9 @@ from tinquire.packages.xml import child, children, remove_attribute, tag
 from tinquire.workbook.edit.propagate import change_part, follow
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import SheetTable
+from tinquire.workbook.grid.sheet_entries import SheetEntry
 from tinquire.workbook.parts.pivots import pivot_area
-from tinquire.workbook.workbook import SheetEntry, Workbook
+from tinquire.workbook.workbook import Workbook
 
 __all__ = ["delete_columns", "delete_rows", "insert_columns", "insert_rows", "remove_rows"]
 

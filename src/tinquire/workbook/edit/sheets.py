@@ -14,9 +14,10 @@ from tinquire.base.wording import known_names
 from tinquire.formula.language.reference_changes import GoneSheets, RenamedSheet, RenamedTables
 from tinquire.packages.xml import child, children, free_number, local, remove_attribute, serialise_xml, whole_number
 from tinquire.workbook.edit.propagate import change_part, follow, follow_sheet, unreadable_part
+from tinquire.workbook.grid.sheet_entries import SheetEntry
 from tinquire.workbook.grid.sheet_names import valid_sheet_name
 from tinquire.workbook.parts.charts import follow_formulas
-from tinquire.workbook.workbook import SheetEntry, Workbook
+from tinquire.workbook.workbook import Workbook
 
 _SELECTED = re.compile(rb"\stabSelected=[\"'](?:1|true)[\"']")
 

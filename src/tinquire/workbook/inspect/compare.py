@@ -16,13 +16,14 @@ from tinquire.looks import Appearance
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.room import require_filled_lines
 from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
+from tinquire.workbook.grid.sheet_entries import SheetEntry
 from tinquire.workbook.inspect.align import Alignment, align
 from tinquire.workbook.inspect.contents import BookDetails, SheetDetails
 from tinquire.workbook.inspect.keyed_tables import Keyed, match_keyed
 from tinquire.workbook.inspect.moved_references import MovedReferences
 from tinquire.workbook.parts.charts import Chart, Series
 from tinquire.workbook.parts.defined_names import DefinedName
-from tinquire.workbook.workbook import SheetEntry, Workbook
+from tinquire.workbook.workbook import Workbook
 
 __all__ = ["CellDifference", "Comparison", "SheetComparison", "compare", "line_list"]
 

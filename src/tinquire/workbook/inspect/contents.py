@@ -24,9 +24,10 @@ from tinquire.workbook.parts.comments import Comment, read_comments
 from tinquire.workbook.parts.drawings import Picture, read_pictures
 from tinquire.workbook.parts.external_links import OutsideBook, outside_books
 from tinquire.workbook.parts.links import Link, read_links
+from tinquire.workbook.parts.marks import Mark, read_marks
 from tinquire.workbook.parts.page_setup import PageSetup, read_page_setup
 from tinquire.workbook.parts.pivots import PivotTable, read_pivot
-from tinquire.workbook.parts.rules import Mark, Validation, read_marks, read_validations
+from tinquire.workbook.parts.rules import Validation, read_validations
 from tinquire.workbook.sheet_xml.plain_spelling import canonical, canonical_cells
 from tinquire.workbook.workbook import Workbook
 

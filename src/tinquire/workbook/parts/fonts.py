@@ -21,7 +21,7 @@ _XF_ORDER = ("alignment", "protection", "extLst")
 
 def vary_font(font: etree._Element | None, change: Variation, empty: etree._Element) -> etree._Element | None:
     """A font with the letters of a change; None when the change says nothing of letters."""
-    flags = (("b", change.bold), ("i", change.italic), ("u", change.underline))
+    flags = (("b", change.bold), ("i", change.italic), ("u", change.underline), ("strike", change.strike))
     values = {
         "sz": None if change.size is None else {"val": f"{change.size:g}"},
         "name": None if change.font is None else {"val": change.font},

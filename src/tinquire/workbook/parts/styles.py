@@ -11,6 +11,7 @@ from tinquire.looks import PLAIN, Appearance, Edge, Edges, Variation
 from tinquire.looks.palette import INDEXED, tint
 from tinquire.packages.xml import MAIN, child, children, insert_child, parse_xml, serialise_xml, tag
 from tinquire.workbook.parts.fonts import vary_alignment, vary_font
+from tinquire.workbook.parts.partial_styles import partial_element, read_partial
 
 __all__ = ["STYLE_ORDER", "StyleBook", "theme_colours"]
 
@@ -45,6 +46,7 @@ class StyleBook:
         self._appearances: dict[int, Appearance] = {}
         self._numbers: dict[Appearance, int] = {}
         self._moments: dict[int, Moment] = {}
+        self._partials: dict[int, Variation] = {}
         self._variations: dict[tuple[int, Variation], int] = {}
         self.changed = False
 
@@ -111,7 +113,7 @@ class StyleBook:
             italic=_flag(child(font, "i")),
             underline=child(font, "u") is not None,
             strike=_flag(child(font, "strike")),
-            colour=self._colour(child(font, "color")),
+            colour=self.colour(child(font, "color")),
             fill=self._fill(_int(xf.get("fillId"))),
             edges=self._edges(_int(xf.get("borderId"))),
             align=None if alignment is None else alignment.get("horizontal"),
@@ -130,7 +132,7 @@ class StyleBook:
         pattern = child(self._part("fills", place), "patternFill")
         if pattern is None or pattern.get("patternType", "none") == "none":
             return None
-        return self._colour(child(pattern, "fgColor"))
+        return self.colour(child(pattern, "fgColor"))
 
     def _edges(self, place: int) -> Edges:
         border = self._part("borders", place)
@@ -139,11 +141,26 @@ class StyleBook:
             found = next((side for name in names if (side := child(border, name)) is not None), None)
             if found is None or found.get("style", "none") == "none":
                 return None
-            return Edge(found.get("style", "thin"), self._colour(child(found, "color")) or "000000")
+            return Edge(found.get("style", "thin"), self.colour(child(found, "color")) or "000000")
 
         return Edges(edge("top"), edge("bottom"), edge("left", "start"), edge("right", "end"))
 
-    def _colour(self, element: etree._Element | None) -> str | None:
+    def partial(self, number: int) -> Variation:
+        """What a differential style (18.8.14) changes; nothing for a number that is not there."""
+        if number not in self._partials:
+            dxf = self._part("dxfs", number)
+            self._partials[number] = Variation() if dxf is None else read_partial(dxf, self.colour)
+        return self._partials[number]
+
+    def partial_number(self, change: Variation) -> int:
+        """The number of the differential style that changes this; added when there is none."""
+        return self._shared("dxfs", partial_element(change, self._element("dxf"), self._own_format))
+
+    def _own_format(self, code: str) -> int:
+        self.changed = True
+        return self._format(code)
+
+    def colour(self, element: etree._Element | None) -> str | None:
         """RGB of a colour given as such, by theme and tint, or by index (18.8.19)."""
         if element is None:
             return None
@@ -216,6 +233,10 @@ class StyleBook:
         if change.fill is not None:
             xf.set("fillId", str(self._filled(change.fill)))
             xf.set("applyFill", "1")
+        if change.edges is not None:
+            edges = change.edges.over(self._edges(_int(xf.get("borderId"))))
+            xf.set("borderId", str(self._border(edges)))
+            xf.set("applyBorder", "1")
         vary_alignment(xf, change)
         wanted = etree.tostring(xf, method="c14n", exclusive=True, with_tail=False)
         for position, known in enumerate(self._xfs):
@@ -247,6 +268,7 @@ class StyleBook:
                 return position
         parent.append(element)
         self._count(group)
+        self.changed = True
         return len(parent) - 1
 
     def _element(self, name: str) -> etree._Element:

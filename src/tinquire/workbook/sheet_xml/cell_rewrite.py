@@ -48,10 +48,12 @@ class _Change:
     places: Codes
 
 
-def rewrite_cells(data: bytes, sheet: Sheet, places_of: PlacesOf) -> bytes:
-    """A part's bytes with the changed cells of its sheet; `places_of` gives texts' places among the shared ones.
+def rewrite_cells(data: bytes, sheet: Sheet, places_of: PlacesOf) -> Iterator[bytes]:
+    """A part's bytes, piece by piece, with the changed cells of its sheet; `places_of` gives texts' places among the
+    shared ones.
 
-    Raises Unusual for parts that are not in the plain form, and for rows that would have to be opened.
+    Raises Unusual, also on the way, for parts that are not in the plain form, and for rows that would have to be
+    opened.
     """
     prefix, element = sheet_data(data)
     if prefix:
@@ -61,11 +63,12 @@ def rewrite_cells(data: bytes, sheet: Sheet, places_of: PlacesOf) -> bytes:
     start, end = element.inside or (0, 0)
     if start == end:
         rows = _rows({change.column: change.cells for change in changes}, sheet, places_of)
-        inside = b"<sheetData>%s</sheetData>" % b"".join(rows)
-        return data[: element.start] + inside + data[element.end :]
+        yield from (data[: element.start], b"<sheetData>", *rows, b"</sheetData>", data[element.end :])
+        return
     pieces = list(_pieces(data, start, end))
-    work = partial(_rewrite_piece, data, sheet, changes, places_of)
-    return b"".join([data[:start], *map_in_order(work, pieces), data[end:]])
+    yield data[:start]
+    yield from map_in_order(partial(_rewrite_piece, data, sheet, changes, places_of), pieces)
+    yield data[end:]
 
 
 def _change(sheet: Sheet, column: int, rows: Codes, formulas: Booleans, places_of: PlacesOf) -> _Change:

@@ -12,6 +12,8 @@ from tinquire.packages.raw_xml import Unusual, sheet_data
 
 __all__ = ["with_addresses", "without_prefix"]
 
+#: A root stands within so many bytes, or is not looked for.
+_ROOT_WITHIN = 4096
 _ROOT = re.compile(rb"<([A-Za-z_][\w.-]*:)worksheet[ >]")
 
 
@@ -22,7 +24,7 @@ def without_prefix(chunks: Iterable[bytes]) -> Iterator[bytes]:
     """
     source = iter(chunks)
     first = next(source, b"")
-    if not (root := _ROOT.search(first)):
+    if not (root := _ROOT.search(first, 0, _ROOT_WITHIN)):
         yield from chain((first,), source)
         return
     opened, closed = b"<" + root[1], b"</" + root[1]

@@ -1,0 +1,38 @@
+"""The list of a workbook's sheets (ECMA-376 Part 1, 18.2.19, .20)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from tinquire.base.faults import AccessError, Fault
+from tinquire.workbook.grid.sheet import Sheet, SheetFrame
+
+__all__ = ["SheetEntry", "require_distinct"]
+
+
+@dataclass(slots=True)
+class SheetEntry:
+    """A sheet's place in the workbook; `part` is None until a new sheet is saved."""
+
+    name: str
+    part: str | None
+    kind: str = "worksheet"
+    state: str = "visible"
+    loaded: Sheet | None = None
+    #: What stood around its cells when they were read or written last.
+    frame: SheetFrame | None = None
+
+
+def require_distinct(entries: Sequence[SheetEntry], others: set[str], file: str) -> None:
+    """Raises AccessError when two sheets are one part or have one name, or one is a part with another role."""
+    parts = [entry.part.casefold() for entry in entries if entry.part is not None]
+    if len({entry.name.casefold() for entry in entries}) < len(entries):
+        why = "two of its sheets have one name"
+    elif len(set(parts)) < len(parts):
+        why = "two of its sheets are one part"
+    elif shared := next((part for part in others if part.casefold() in parts), None):
+        why = f"one of its sheets is '{shared}', which is its part of another kind"
+    else:
+        return
+    raise AccessError(Fault("opening a workbook", why, file, "get the file again from its source"))
