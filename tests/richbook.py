@@ -79,9 +79,18 @@ LISTS = (
 )
 
 
+LOOKS = (
+    f'<styleSheet xmlns="{MAIN}"><fonts count="1"><font/></fonts><fills count="1"><fill/></fills><borders count="1">'
+    '<border/></borders><cellXfs count="1"><xf/></cellXfs><dxfs count="1"><dxf><font><b/></font></dxf></dxfs>'
+    "</styleSheet>"
+)
+
+
 def rich_parts():
     """The parts of the workbook: sheets Data and Lists, and Pivot that sums Data."""
-    parts = parts_of(ROWS, before=BEFORE, after=AFTER, sheets=["Data", "Lists", "Pivot"], workbook=f"|{NAMES}")
+    parts = parts_of(
+        ROWS, before=BEFORE, after=AFTER, styles=LOOKS, sheets=["Data", "Lists", "Pivot"], workbook=f"|{NAMES}"
+    )
     main = f'xmlns="{MAIN}" xmlns:r="{OFFICE}"'
     parts["xl/worksheets/sheet2.xml"] = f"<worksheet {main}><sheetData>{LISTS}</sheetData></worksheet>"
     parts["xl/worksheets/_rels/sheet1.xml.rels"] = _rels(

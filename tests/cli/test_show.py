@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from parts import written
 from tinquire.cli.support.grid import Shown, laid_out
-from tinquire.workbook.parts.marks import mark_in_words
+from tinquire.workbook.grid.marks import mark_in_words
 from tinquire.workbook.parts.rules import entry_in_words
 
 ROWS = (

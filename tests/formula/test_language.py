@@ -21,7 +21,7 @@ ROUND_TRIPS = [
     "$1:3", "'My sheet'!A1", "Charges[Charge]", "Charges[[#This Row],[Pieces]]", "Charges[[#Totals],[A]:[B]]",
     "Charges[[A]:[B]]", "Charges[#All]", "Charges[[#Headers],[#Data]]", "SUM(A1,,2)", "IF(A1=\"x\",TRUE,#N/A)",
     '"say ""hi"""', "{1,2;3,-4}", "1.5E+20", "A1&B1&C1", "(A1=B1)=C1", "NOT(A1)", "rate", "Sheet2!rate", "[Weight kg]",
-    "t[a'[b'] ''c]",
+    "t[a'[b'] ''c]", "A1#", "#REF!#",
 ]  # fmt: skip
 
 

@@ -4,11 +4,13 @@ import re
 
 import pytest
 
+from tinquire.cells import Column
 from tinquire.cells.address import Area
 from tinquire.cells.values import CellError
-from tinquire.looks import Appearance, Edge, Edges
+from tinquire.looks import Appearance, Edge, Edges, Variation
 from tinquire.pages import html_page
 from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.grid.marks import Bars, Mark, Signs, Threshold
 
 LOOKS = {
     "plain": Appearance(), "money": Appearance(format="#,##0.00;[Red]-#,##0.00"), "title": Appearance(bold=True, size=14.0, fill="F4EFE6"),
@@ -62,3 +64,27 @@ def test_merged_hidden_and_long():
     cells = re.findall(r"<td([^>]*)>a text", made)
     assert ["o" in (re.findall(r'class="([^"]*)"', one) or [""])[0].split() for one in cells] == [True, False]
     assert "<title>A page</title>" in made and "http" not in made  # nothing from elsewhere
+
+
+def test_what_marks_make_of_cells_is_drawn(tmp_path):
+    """Changed letters and fills, bars and signs; a column as wide as its file says, and no wider than one may be."""
+
+    def mark(kind, row, **more):
+        return Mark((Area(row, 1, row + 1, 1),), kind, **more)
+
+    book, sheet = Workbook.new(), Sheet("S", widths={1: 1e308})
+    sheet.put(1, 1, Column.of_numbers([1.0, 2.0] * 3))
+    loud = book.styles.partial_number(Variation(bold=True, fill="F3E3BC"))
+    low, high = Threshold("min"), Threshold("max")
+    sheet.marks = [
+        mark("cellIs", 1, formulas=("1",), settings={"operator": "greaterThan"}, look=loud, priority=1),
+        mark("dataBar", 3, bars=Bars(low, high, "C5D5E2", shows_value=False), priority=2),
+        mark("iconSet", 5, signs=Signs("3Arrows", (low, Threshold("num", "1.5"), Threshold("num", "2"))), priority=3),
+    ]
+    book.add_sheet(sheet)
+    book.save(tmp_path / "marked.xlsx")
+    made = html_page(Workbook.open(tmp_path / "marked.xlsx"), "A page")
+    cells = re.findall(r"<td([^>]*)>(.*?)</td>", made)
+    assert [re.sub("<.*?>", "", cells[place][1]) for place in range(6)] == ["1", "2", "", "", "▼1", "▲2"]
+    assert re.search(r"\.m\d+ \{ [^}]*font-weight: bold; background: #F3E3BC", made)
+    assert "#C5D5E2 10.0%" in cells[2][0] and "#C5D5E2 90.0%" in cells[3][0]

@@ -16,12 +16,12 @@ from tinquire.looks import Appearance, Variation
 from tinquire.packages.package import Package
 from tinquire.packages.zip_archive import Archive
 from tinquire.workbook import Workbook
+from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.inspect.contents import BookDetails
 from tinquire.workbook.inspect.summary import overview
 from tinquire.workbook.parts.charts import Series
 from tinquire.workbook.parts.links import Link
-from tinquire.workbook.parts.marks import Mark
 from tinquire.workbook.parts.rules import Validation
 
 

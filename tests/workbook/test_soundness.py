@@ -42,6 +42,10 @@ def test_cells(tmp_path, rows, found):
     assert (found in said[0] and len(said) == 1) if found else said == []
 
 
+def marked(rule, area="A1"):
+    return dict(after=f'<conditionalFormatting sqref="{area}">{rule}</conditionalFormatting>')
+
+
 SHEETS = [
     (dict(after='<mergeCells count="2"><mergeCell ref="A1:B2"/><mergeCell ref="B2:C3"/></mergeCells>'), "merged cells overlap: B2:C3"),
     (dict(after='<mergeCells count="3"><mergeCell ref="A1:B2"/></mergeCells>'), "mergeCells says 3 and has 1"),
@@ -61,6 +65,17 @@ SHEETS = [
     (dict(styles='<styleSheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><cellXfs><xf numFmtId="x"/></cellXfs></styleSheet>'), "an attribute is not a number"),
     (dict(before='<cols><col min="a" max="3"/></cols>'), "an attribute is not a number"),
     (dict(extra={"xl/odd.bin": "x"}), "xl/odd.bin: it has no content type"),
+    (dict(after='<mergeCells><mergeCell ref="A1:B2"/></mergeCells><mergeCells><mergeCell ref="B2:C3"/></mergeCells>'), "merged cells overlap: B2:C3"),
+    (marked('<cfRule type="expression" priority="1"/>'), "a mark lacks its formula: expression"),
+    (marked('<cfRule type="expression" priority="1"><formula>1+</formula></cfRule>'), "the formula of a mark cannot be read: '1+'"),
+    (marked('<cfRule type="duplicateValues" dxfId="3" priority="1"/>'), "a mark points past the differential styles: 3"),
+    (marked('<cfRule type="duplicateValues"/>'), "a mark has no priority: duplicateValues"),
+    (marked('<cfRule type="odd" priority="1"/>'), "a mark's kind is not known: 'odd'"),
+    (marked('<cfRule type="iconSet" priority="1"><iconSet iconSet="3Flags"><cfvo type="min"/></iconSet></cfRule>'), "thresholds are not as its kind asks: iconSet"),
+    (marked("", area="A0"), "the areas of marks cannot be read: 'A0'"), (marked("", area=""), "marks stand over no cells"),
+    (dict(after='<dataValidations count="2"><dataValidation type="list" sqref="A1"><formula1>(</formula1></dataValidation></dataValidations>'), "dataValidations says 2 and has 1"),
+    (dict(after='<dataValidations><dataValidation type="list" sqref="A1"><formula1>(</formula1></dataValidation></dataValidations>'), "the formula of an entry rule cannot be read"),
+    (dict(after='<dataValidations><dataValidation type="odd" sqref="A1"/></dataValidations>'), "an entry rule's kind is not known: 'odd'"),
 ]  # fmt: skip
 
 

@@ -25,6 +25,8 @@ __all__ = ["FileReport", "Outcome", "amend_file", "amend_files"]
 
 #: Starting a process costs as much as amending this many small files.
 _FILES_PER_PROCESS = 40
+#: Cells that could not be calculated which are told one by one.
+_LISTED = 20
 
 
 class Outcome(Enum):
@@ -115,11 +117,15 @@ def _recalculate(book: Workbook, now: datetime | None) -> tuple[Fault, ...]:
     """Calculate all results; what could not be calculated is left to the program that opens the file, and said."""
     report = recalculate(book, now=None if now is None else serial_from_date(now, book.date_system))
     book.mark_stale()
-    notes = [(note, note.says) for note in (*report.skipped, *report.errors)]
-    return tuple(
-        Fault("recalculating", f"={note.formula}: {says}", f"{book.name}, {note.place}", warning=True)
-        for note, says in notes
-    )
+    notes = [*report.skipped, *report.errors]
+    faults = [
+        Fault("recalculating", f"={note.formula}: {note.says}", f"{book.name}, {note.place}", warning=True)
+        for note in notes[:_LISTED]
+    ]
+    if len(notes) > _LISTED:
+        why = f"{len(notes) - _LISTED:,} more cells could not be calculated, or are in error"
+        faults.append(Fault("recalculating", why, book.name, warning=True))
+    return tuple(faults)
 
 
 def amend_files(

@@ -10,6 +10,7 @@ import numpy as np
 
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.display import show_column
+from tinquire.layout.marks import MarkPlan
 from tinquire.looks import Appearance, House
 from tinquire.looks.widths import fitting_width, line_count, widest_values
 from tinquire.tables import Field
@@ -43,6 +44,7 @@ class SheetPlan:
     filter: bool = True
     landscape: bool = False
     looks: Mapping[str, str] = field(default_factory=dict)
+    marks: Sequence[MarkPlan] = ()
     where: str = ""
 
     def look(self, part: str) -> str:

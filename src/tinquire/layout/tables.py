@@ -14,6 +14,7 @@ from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.formula.language.writing import escaped_column
 from tinquire.layout.cell_formulas import living_formula
 from tinquire.layout.dresser import Dresser, SheetPlan, align_of, fit_width, heading_height, heading_row, put_title
+from tinquire.layout.marks import marks_over
 from tinquire.looks import House
 from tinquire.tables import RowFormula, Table
 from tinquire.tables.addable import require_numbers
@@ -91,6 +92,10 @@ class _TableLayout:
         heading_height(sheet, top, self.table.headings, self.dresser)
         area = Area(top, 1, top + self.height + bool(self.totals), len(fields))
         sheet.tables.append(SheetTable(self.name, area, parts, totals=bool(self.totals), filter=plan.filter))
+        if plan.marks:
+            rows = Area(top + 1, 1, top + self.height, len(fields))
+            house, styles = self.dresser.house, self.dresser.styles
+            sheet.marks = marks_over(plan.marks, self.table.headings, rows, house, styles, f"sheet '{plan.name}'")
         sheet.frozen = (top, 0) if plan.freeze else (0, 0)
         sheet.repeat_rows = (top, top)
         return sheet

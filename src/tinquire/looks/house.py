@@ -145,6 +145,18 @@ class House:
             format=code,
         )
 
+    def change(self, name: str) -> Variation:
+        """A look as a change to cells that have one: the parts that it states; letters keep their font and size, and
+        of its lines the one outside goes around each cell."""
+        look = self.look(name)
+        edge = self.edge(look.outside)
+        return Variation(
+            bold=look.bold, italic=look.italic, underline=look.underline,
+            colour=self.colour(look.colour) if look.colour else None,
+            fill=self.colour(look.fill) if look.fill else None,
+            edges=None if edge is None else Edges(edge, edge, edge, edge), format=look.format,
+        )  # fmt: skip
+
     def borders(self, name: str) -> BorderRule:
         look = self.look(name)
         return BorderRule(self.edge(look.outside), self.edge(look.between_rows), self.edge(look.between_columns))

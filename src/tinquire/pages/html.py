@@ -9,14 +9,20 @@ from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import Area
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
-from tinquire.looks import Appearance, Edge
+from tinquire.looks import Appearance, Edge, Variation
 from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.calc.marked import CellMarks, MarkedSheet, marked_sheet
+from tinquire.workbook.grid.marks import SIGN_SETS
+from tinquire.workbook.inspect.contents import BookDetails
 
 __all__ = ["html_page"]
 
 #: Pixels of the widest digit for each point of the plain font's size, at 96 pixels an inch.
 _DIGIT_PIXELS = 0.85
 _PADDING_PIXELS = 5
+#: Columns are no wider (18.3.1.13), whatever a file says.
+_WIDEST = 255.0
+_UNCHANGED, _UNMARKED = Variation(), CellMarks()
 #: A page with more cells than this is of no use to anybody.
 _MOST_CELLS = 2_000_000
 #: Blank cells may be dressed to the end of the grid; this many rows and columns of them are drawn.
@@ -29,6 +35,13 @@ _LINES = {
     "hair": "1px dotted", "dotted": "1px dotted", "dashed": "1px dashed", "thin": "1px solid", "medium": "2px solid",
     "mediumDashed": "2px dashed", "double": "3px double", "thick": "3px solid",
 }  # fmt: skip
+#: Forms of signs from the lowest to the highest, and colours likewise; sets that are told apart by form alone.
+_SHAPES = {
+    "Arrows": "▼◢▶◥▲", "ArrowsGray": "▼◢▶◥▲", "Flags": "⚑", "Signs": "◆▲●", "Symbols": "✗!✓", "Rating": "▁▃▅▇█",
+    "Quarters": "○◔◑◕●",
+}  # fmt: skip
+_SIGN_COLOURS = ("#A6402F", "#B9722F", "#C99A2E", "#7F9145", "#4C7A4F")
+_GREY = frozenset({"Rating", "Quarters"})
 _PAGE = """<!DOCTYPE html>
 <html lang="en">
 <head>
@@ -45,6 +58,7 @@ td {{ padding: 0 4px; height: 20px; overflow: hidden; white-space: nowrap; verti
 td.n {{ text-align: right; }}
 td.m {{ text-align: center; }}
 td.o {{ overflow: visible; }}
+td i {{ float: left; font-style: normal; padding-right: 4px; }}
 p.rest {{ margin: 10px 0 0; color: #8A979C; }}
 {styles}
 @media print {{ body {{ background: none; padding: 0; }} section {{ box-shadow: none; break-after: page; }} }}
@@ -57,23 +71,54 @@ p.rest {{ margin: 10px 0 0; color: #8A979C; }}
 """
 
 
-def html_page(book: Workbook, title: str, sheets: Sequence[str] = (), most_rows: int | None = None) -> str:
-    """A page with the named sheets, or all visible ones; of each the first `most_rows` rows, the rest counted."""
+def html_page(
+    book: Workbook, title: str, sheets: Sequence[str] = (), most_rows: int | None = None, now: float | None = None
+) -> str:
+    """A page with the named sheets, or all visible ones; of each the first `most_rows` rows, the rest counted.
+
+    Marks are drawn as they hold; `now` is the serial of the moment that counts as now, for those by today's date.
+    """
     shown = [
         book.sheet(entry.name)
         for entry in book.entries
         if entry.kind == "worksheet" and (entry.name in sheets if sheets else entry.state == "visible")
     ]
-    used: dict[int, str] = {}
-    sections = [_section(book, sheet, used, most_rows) for sheet in shown]
-    styles = "\n".join(f".s{number} {{ {rule} }}" for number, rule in sorted(used.items()) if rule)
+    used = _Classes(book)
+    details = BookDetails(book)
+    sections = []
+    for sheet in shown:
+        entry = book.entry(sheet.name)
+        marks = details.sheet(sheet.name).marks if entry is not None and entry.part is not None else ()
+        sections.append(_section(book, sheet, marked_sheet(book, sheet, marks, now), used, most_rows))
+    styles = "\n".join(f".{name} {{ {rule} }}" for name, rule in used.rules() if rule)
     font, size = book.styles.plain_font
     return _PAGE.format(
         title=html.escape(title), font=_family(font), size=size, styles=styles, sections="\n".join(sections)
     )
 
 
-def _section(book: Workbook, sheet: Sheet, used: dict[int, str], most_rows: int | None) -> str:
+class _Classes:
+    """The classes of a page: one for each style of the workbook, and for each that marks have changed."""
+
+    def __init__(self, book: Workbook) -> None:
+        self._book = book
+        self._known: dict[tuple[int, Variation], tuple[str, str]] = {}
+
+    def of(self, style: int, change: Variation) -> tuple[Appearance, str]:
+        """The appearance of a style as marks change it, and the name of its class; none for what is plain."""
+        look = self._book.styles.appearance(style).varied(change)
+        key = (style, change)
+        if key not in self._known:
+            name = f"s{style}" if change == _UNCHANGED else f"m{len(self._known)}"
+            self._known[key] = name, css(look) if style or change != _UNCHANGED else ""
+        name, rule = self._known[key]
+        return look, name if rule else ""
+
+    def rules(self) -> list[tuple[str, str]]:
+        return sorted(self._known.values())
+
+
+def _section(book: Workbook, sheet: Sheet, marked: MarkedSheet, used: _Classes, most_rows: int | None) -> str:
     rows, columns = _extent(sheet)
     if columns * (rows if most_rows is None else min(rows, most_rows)) > _MOST_CELLS:
         why = f"its used area is {rows:,} rows by {columns:,} columns, too many to draw"
@@ -83,7 +128,7 @@ def _section(book: Workbook, sheet: Sheet, used: dict[int, str], most_rows: int 
     widths = [_pixels(sheet.widths.get(number, 9.0), size) for number in range(1, columns + 1)]
     # Once the first row's cells are known to be merged, the columns' widths must come from elsewhere.
     group = "".join(f'<col style="width: {width}px">' for width in widths)
-    grid = _Grid(book, sheet, last, columns, used)
+    grid = _Grid(book, sheet, last, columns, used, marked)
     body = "\n".join(grid.row(row) for row in range(1, last + 1) if row not in sheet.hidden_rows)
     rest = f'\n<p class="rest">and {rows - last:,} more rows</p>' if last < rows else ""
     name = html.escape(sheet.name)
@@ -100,17 +145,20 @@ def _extent(sheet: Sheet) -> tuple[int, int]:
 
 def _pixels(width: float, size: float) -> int:
     """A width in characters as pixels (18.3.1.13)."""
-    return round(width * size * _DIGIT_PIXELS) + _PADDING_PIXELS
+    return round(min(width, _WIDEST) * size * _DIGIT_PIXELS) + _PADDING_PIXELS
 
 
 class _Grid:
     """The cells of one sheet while its rows are written."""
 
-    def __init__(self, book: Workbook, sheet: Sheet, rows: int, columns: int, used: dict[int, str]) -> None:
+    def __init__(
+        self, book: Workbook, sheet: Sheet, rows: int, columns: int, used: _Classes, marked: MarkedSheet
+    ) -> None:
         self.book = book
         self.sheet = sheet
         self.columns = columns
         self.used = used
+        self.marked = marked
         self.values = [sheet.column(number, 1, rows).to_list() for number in range(1, columns + 1)]
         self.styles = [sheet.styles(number, 1, rows).tolist() for number in range(1, columns + 1)]
         self.merged = {(area.top, area.left): area for area in sheet.merged}
@@ -132,12 +180,11 @@ class _Grid:
     def cell(self, row: int, column: int) -> str:
         value = self.values[column - 1][row - 1]
         number = self.styles[column - 1][row - 1]
-        look = self.book.styles.appearance(number)
+        marks = self.marked.at(row, column) or _UNMARKED
+        look, name = self.used.of(number, marks.look)
         area = self.merged.get((row, column), Area(row, column, row, column))
-        if number and number not in self.used:
-            self.used[number] = css(look)
         inline = self._far_edges(area, look)
-        classes = [f"s{number}"] if number and self.used[number] else []
+        classes = [name] if name else []
         if look.align is None:
             classes += _natural_class(value)
         if isinstance(value, str) and not look.wrap and self._free_beside(row, column):
@@ -148,9 +195,16 @@ class _Grid:
         )
         if shown.colour:
             inline.append(f"color: #{shown.colour}")
+        if marks.bar is not None:
+            colour, share = marks.bar
+            edge = f"{share:.1%}"
+            inline.append(f"background-image: linear-gradient(to right, #{colour} {edge}, transparent {edge})")
+            inline.append("background-size: 100% 70%; background-repeat: no-repeat; background-position: center")
         own = f' style="{"; ".join(inline)}"' if inline else ""
         attribute = f' class="{" ".join(classes)}"' if classes else ""
-        return f"<td{attribute}{spans}{own}>{html.escape(shown.text)}</td>"
+        text = "" if marks.hides_value else html.escape(shown.text)
+        sign = "" if marks.sign is None else _sign(*marks.sign)
+        return f"<td{attribute}{spans}{own}>{sign}{text}</td>"
 
     def _far_edges(self, area: Area, look: Appearance) -> list[str]:
         """Right and bottom lines of merged cells, which their last cells carry."""
@@ -164,6 +218,16 @@ class _Grid:
     def _free_beside(self, row: int, column: int) -> bool:
         """Whether a long text may run over the next cell, as it does where that one is blank."""
         return column >= self.columns or self.values[column][row - 1] is None
+
+
+def _sign(name: str, place: int) -> str:
+    """A sign of a set (18.18.42), drawn as a letter: its form by the set's kind, its colour by its place."""
+    count = SIGN_SETS[name]
+    bare = name.lstrip("345").rstrip("12")
+    shapes = _SHAPES.get(bare, "●")
+    shape = shapes[round(place * (len(shapes) - 1) / (count - 1))]
+    colour = "#5F6B70" if bare.endswith("Gray") or bare in _GREY else _SIGN_COLOURS[round(place * 4 / (count - 1))]
+    return f'<i style="color: {colour}">{shape}</i>'
 
 
 def _natural_class(value: Value) -> list[str]:

@@ -157,7 +157,8 @@ def _one(
     writes = out is not None and bool(report.changed or inputs or out != path)
     _tell(path, book, report, options, terminal)
     failed = options.check and bool(report.errors or report.changed)
-    return _Recalculated(out, writes, _answer(path, out, book, report), int(failed)), book
+    answer = _answer(path, out, book, report) if options.json else {}
+    return _Recalculated(out, writes, answer, int(failed)), book
 
 
 def _set(book: Workbook, text: str) -> tuple[str, Any]:
@@ -193,11 +194,11 @@ def _tell(path: Path, book: Workbook, report: Recalculation, options: argparse.N
     terminal.line("formulas", f"{report.formulas:,}, {differ} from what was stored")
     if options.last_digits:
         terminal.line("", f"{_count(report.last_digits, 'more')} in the last digits only, beyond 15 significant ones")
-    changes = _largest(report)
+    changes = _largest(report, options.rows)
     if changes:
-        rows = [_row(tracer, *change) for change in changes[: options.rows]]
+        rows = [_row(tracer, *change) for change in changes]
         terminal.table(["cell", "name", "stored", "now", "change"], rows, right=(2, 3, 4))
-        _more(len(changes) - options.rows, "results", terminal)
+        _more(report.changed - options.rows, "results", terminal)
         terminal.plain()
     for note in report.errors[: options.rows]:
         row, column = _cell(note.cell)
@@ -220,20 +221,28 @@ def _more(count: int, what: str, terminal: Terminal) -> None:
         terminal.line("", f"and {count:,} more {what}; --rows lists more")
 
 
-def _largest(report: Recalculation) -> list[tuple[str, str, Value, Value, float | None]]:
-    """Changed results, those of other kinds first, then by how far they moved; a cell that changed twice once."""
-    first: dict[tuple[str, str], Value] = {}
-    last: dict[tuple[str, str], Value] = {}
+def _largest(report: Recalculation, most: int | None = None) -> list[tuple[str, str, Value, Value, float | None]]:
+    """Changed results, those of other kinds first, then by how far they moved; the first of them, or all."""
+    import numpy as np
+
+    from tinquire.cells.address import cell_name
+    from tinquire.cells.column import Kind
+
+    if not report.changes:
+        return []
+    far = []
     for change in report.changes:
-        for cell, old, new in change.each():
-            first.setdefault((change.sheet, cell), old)
-            last[change.sheet, cell] = new
+        both = (change.before.kinds == Kind.NUMBER) & (change.after.kinds == Kind.NUMBER)
+        far.append(np.where(both, np.abs(change.after.numbers - change.before.numbers), np.inf))
+    starts = np.cumsum([0, *map(len, far)])
     found = []
-    for (sheet, cell), old in first.items():
-        new = last[sheet, cell]
-        both = isinstance(old, float) and isinstance(new, float)
-        found.append((sheet, cell, old, new, new - old if both else None))  # type: ignore[operator]
-    return sorted(found, key=lambda item: (item[4] is not None, -abs(item[4] or 0.0)))
+    for place in np.argsort(-np.concatenate(far), kind="stable")[:most].tolist():
+        number = int(np.searchsorted(starts, place, "right")) - 1
+        change, at = report.changes[number], place - int(starts[number])
+        old, new = change.before[at], change.after[at]
+        moved = new - old if isinstance(old, float) and isinstance(new, float) else None
+        found.append((change.sheet, cell_name(int(change.rows[at]), change.column), old, new, moved))
+    return found
 
 
 def _row(tracer: Tracer, name: str, cell: str, old: Value, new: Value, moved: float | None) -> list[str]:

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from functools import lru_cache
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, column_number
-from tinquire.cells.values import ERROR_NAMES
+from tinquire.cells.values import ERROR_NAMES, CellError
 from tinquire.formula.language.problems import FormulaError
 from tinquire.formula.language.tokens import Token, TokenKind, tokenise
 from tinquire.formula.language.tree import (
@@ -183,7 +183,8 @@ class _Reader:
         """An operand, with what is called or filled by it."""
         node = self.primary() if first is None else first
         for _ in self.chain("(", "#"):
-            if isinstance(node, Literal | ArrayConstant):
+            lost = isinstance(node, Literal) and isinstance(node.value, CellError) and self.at("#")
+            if isinstance(node, Literal | ArrayConstant) and not lost:  # `#REF!#`: the cell it began in is gone
                 break
             node = Unary("#", node) if self.next().text == "#" else Apply(node, self.arguments())
         return node

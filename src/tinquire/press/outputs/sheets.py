@@ -14,6 +14,7 @@ from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.docket.schema.workbooks import SheetModel
 from tinquire.layout.dresser import SheetPlan, safe_table_name
+from tinquire.layout.marks import MarkPlan
 from tinquire.layout.pivot_formulas import LivingPivot, logical_columns, put_formulas, sparse_columns
 from tinquire.layout.pivots import pivot_sheet
 from tinquire.layout.statements import LivingAmounts, statement_sheet
@@ -215,5 +216,6 @@ class Sheets:
             filter=model.filter,
             landscape=model.landscape,
             looks={str(part): look for part, look in model.looks.items()},
+            marks=[MarkPlan(**mark.model_dump(), place=where) for mark in model.marks],
             where=where,
         )

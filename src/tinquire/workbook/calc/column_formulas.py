@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import TypeAlias
 
@@ -47,8 +47,13 @@ class CellNote:
 
     sheet: str
     cell: str
-    formula: str
+    #: The formula as the cell writes it, or what spells it: of a million cells in error a few are told.
+    written: str | Callable[[], str]
     says: str
+
+    @property
+    def formula(self) -> str:
+        return self.written if isinstance(self.written, str) else self.written()
 
     @property
     def place(self) -> str:

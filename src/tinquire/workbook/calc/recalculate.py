@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+import numpy as np
+
 from tinquire.cells.address import cell_name, parse_cell
-from tinquire.cells.values import CellError
+from tinquire.cells.column import Kind
 from tinquire.formula.engine.conversions import NOTATION, Notation
 from tinquire.formula.engine.dependency_order import Place
 from tinquire.workbook.calc.column_formulas import DYNAMIC, VOLATILE, CellNote, Program
@@ -71,9 +73,15 @@ def _recalculate(book: Workbook, scope: BookScope, changed: Iterable[Place] | No
 def _standing(errors: Iterable[CellNote], book: Workbook) -> Iterator[CellNote]:
     """Errors that are there in the end, each once: a cell that was run several times may have had others before."""
     last = {(note.sheet, note.cell): note for note in errors}
+    by_sheet: dict[str, list[CellNote]] = {}
     for note in last.values():
-        if isinstance(book.sheet(note.sheet).value(*parse_cell(note.cell)), CellError):
-            yield note
+        by_sheet.setdefault(note.sheet, []).append(note)
+    standing: set[int] = set()
+    for sheet, notes in by_sheet.items():
+        rows, columns = np.array([parse_cell(note.cell) for note in notes], np.int32).T
+        kinds = book.sheet(sheet).gather(rows, columns).kinds
+        standing |= {id(notes[place]) for place in np.flatnonzero(kinds == Kind.ERROR).tolist()}
+    yield from (note for note in last.values() if id(note) in standing)
 
 
 def _note_calls(member: Program | Scatter, report: Recalculation) -> None:

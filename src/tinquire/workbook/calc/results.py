@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from itertools import pairwise
 
 import numpy as np
 
-from tinquire.cells.address import cell_name
+from tinquire.cells.address import cell_name, column_name
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import Value
 from tinquire.formula.engine.evaluate import blank_to_zero
@@ -151,15 +152,17 @@ class ResultStore:
     def _note_errors(
         self, sheet: str, column: int, rows: Codes, values: Column, formula: Formula | None = None
     ) -> None:
-        wrong = values.kinds == Kind.ERROR
-        for index in np.flatnonzero(wrong).tolist() if wrong.any() else ():
-            row = int(rows[index])
-            hindered = self.hindered.get((sheet, row, column), "")
-            own = formula or self.book.sheet(sheet).formula(row, column)
-            text = "" if own is None else text_at(own, row, column)
-            self.report.errors.append(
-                CellNote(sheet, cell_name(row, column), text, f"it gives {values[index]}{hindered}")
-            )
+        wrong = np.flatnonzero(values.kinds == Kind.ERROR)
+        if not len(wrong):
+            return
+        letters, known = column_name(column), self.book.sheet(sheet)
+        firsts = {values.numbers[index]: index for index in wrong[::-1].tolist()}
+        says = {code: f"it gives {values[index]}" for code, index in firsts.items()}
+        for row, code in zip(rows[wrong].tolist(), values.numbers[wrong].tolist(), strict=True):
+            own = formula or known.formula(row, column)
+            text = "" if own is None else own.text if own.array else partial(text_at, own, row, column)
+            hindered = self.hindered.get((sheet, row, column), "") if self.hindered else ""
+            self.report.errors.append(CellNote(sheet, f"{letters}{row}", text, says[code] + hindered))
 
 
 def net_changes(changes: Sequence[ChangedResults]) -> list[ChangedResults]:

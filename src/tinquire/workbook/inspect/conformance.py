@@ -20,6 +20,7 @@ from tinquire.formula import FormulaError, parse, parse_name
 from tinquire.packages.package import Package
 from tinquire.packages.xml import child, children, local, unescape_controls
 from tinquire.workbook.grid.sheet_names import valid_sheet_name
+from tinquire.workbook.inspect.rule_conformance import rule_faults
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
 from tinquire.workbook.parts.styles import STYLE_ORDER
@@ -184,10 +185,10 @@ def _names(main: str, root: etree._Element, sheets: int) -> Iterator[Finding]:
             yield Finding(main, f"two names are the same: '{name}'")
 
 
-def _styles(package: Package, part: str | None) -> Generator[Finding, None, int]:
-    """Checks the style sheet, and gives the number of cell styles (1 without a part)."""
+def _styles(package: Package, part: str | None) -> Generator[Finding, None, tuple[int, int]]:
+    """Checks the style sheet, and gives the numbers of cell styles (1 without a part) and of differential ones."""
     if part is None or not package.has(part):
-        return 1
+        return 1, 0
     root = package.root(part)
     yield from _order(part, root, STYLE_ORDER)
     groups = {group: child(root, group) for group in STYLE_ORDER}
@@ -205,7 +206,7 @@ def _styles(package: Package, part: str | None) -> Generator[Finding, None, int]
         number = int(xf.get("numFmtId", "0"))
         if number >= 164 and number not in known and number not in BUILT_IN_FORMATS:
             yield Finding(part, f"a style's number format is not there: style {index}, format {number}")
-    return max(len(xfs), 1)
+    return max(len(xfs), 1), sizes["dxfs"]
 
 
 # -- sheets and tables -----------------------------------------------------------------------------------
@@ -214,11 +215,11 @@ def _styles(package: Package, part: str | None) -> Generator[Finding, None, int]
 class _Worksheet:
     """One worksheet's part, with what its cells may point to."""
 
-    def __init__(self, package: Package, part: str, styles: int, strings: int) -> None:
+    def __init__(self, package: Package, part: str, styles: tuple[int, int], strings: int) -> None:
         self.package = package
         self.part = part
         self.root = package.root(part)
-        self.styles = styles
+        self.styles, self.partials = styles
         self.strings = strings
         self.texts: dict[tuple[int, int], str] = {}
 
@@ -228,6 +229,7 @@ class _Worksheet:
         yield from self._columns()
         yield from self._rows()
         yield from self._merged()
+        yield from map(self._found, rule_faults(self.root, self.partials))
         relations = {item.id: item for item in self.package.relations(self.part)}
         for item in children(child(self.root, "tableParts"), "tablePart"):
             identity = next((str(value) for key, value in item.attrib.items() if str(key).endswith("}id")), "")
@@ -304,15 +306,17 @@ class _Worksheet:
                 yield self._found(f"a formula cannot be read: {name}, {error.expected}")
 
     def _merged(self) -> Iterator[Finding]:
-        group = child(self.root, "mergeCells")
         areas: list[Area] = []
-        for item in children(group, "mergeCell"):
-            try:
-                areas.append(parse_area(item.get("ref", "")))
-            except ValueError:
-                yield self._found(f"merged cells have no area: '{item.get('ref', '')}'")
-        if group is not None and group.get("count") not in (None, str(len(areas))):
-            yield self._found(f"a count is wrong: mergeCells says {group.get('count')} and has {len(areas)}")
+        for group in children(self.root, "mergeCells"):
+            before = len(areas)
+            for item in children(group, "mergeCell"):
+                try:
+                    areas.append(parse_area(item.get("ref", "")))
+                except ValueError:
+                    yield self._found(f"merged cells have no area: '{item.get('ref', '')}'")
+            if group.get("count") not in (None, str(len(areas) - before)):
+                says = f"mergeCells says {group.get('count')} and has {len(areas) - before}"
+                yield self._found(f"a count is wrong: {says}")
         areas.sort()
         active: list[Area] = []
         for area in areas:

@@ -19,12 +19,13 @@ from tinquire.cells.dates import DateSystem
 from tinquire.packages.package import Relation
 from tinquire.packages.raw_xml import Unusual, sheet_data
 from tinquire.packages.xml import child, children, local, parse_xml
+from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.parts.charts import Chart, read_charts
 from tinquire.workbook.parts.comments import Comment, read_comments
 from tinquire.workbook.parts.drawings import Picture, read_pictures
 from tinquire.workbook.parts.external_links import OutsideBook, outside_books
 from tinquire.workbook.parts.links import Link, read_links
-from tinquire.workbook.parts.marks import Mark, read_marks
+from tinquire.workbook.parts.marks import read_marks
 from tinquire.workbook.parts.page_setup import PageSetup, read_page_setup
 from tinquire.workbook.parts.pivots import PivotTable, read_pivot
 from tinquire.workbook.parts.rules import Validation, read_validations
@@ -151,7 +152,7 @@ class BookDetails:
         return SheetDetails(
             name,
             tuple(read_validations(frame)),
-            tuple(read_marks(frame)),
+            tuple(read_marks(frame, self._colour)),
             tuple(read_links(frame, relations)),
             tuple(
                 comment
@@ -172,6 +173,9 @@ class BookDetails:
             Hidden(hidden_rows, tuple(_hidden_columns(frame)), bool(hidden_rows) and self._filtered(frame, relations)),
             tuple(unknown),
         )
+
+    def _colour(self, element: etree._Element | None) -> str | None:
+        return self.book.styles.colour(element)  # styles are read when there is a colour to be understood
 
     def _filtered(self, frame: etree._Element, relations: Mapping[str, Relation]) -> bool:
         """Whether a filter of the sheet or of one of its tables (18.3.2) leaves rows out."""

@@ -9,8 +9,8 @@ from lxml import etree
 
 from tinquire.cells.address import Area
 from tinquire.packages.xml import child, children, local
+from tinquire.workbook.grid.marks import comparison_in_words
 from tinquire.workbook.parts.frame_change import FORMULAS, FrameChange, area_list, area_list_text, lost_lines
-from tinquire.workbook.parts.marks import comparison_in_words
 
 __all__ = ["Validation", "entry_in_words", "follow_newer_rule", "follow_rule", "read_validations"]
 
