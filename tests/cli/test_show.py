@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from parts import written
 from tinquire.cli.support.grid import Shown, laid_out
+from tinquire.workbook.grid.entry_rules import entry_in_words
 from tinquire.workbook.grid.marks import mark_in_words
-from tinquire.workbook.parts.rules import entry_in_words
 
 ROWS = (
     '<row r="1"><c r="A1" t="inlineStr"><is><t>A long heading that goes on and on and on</t></is></c><c r="B1"><v>5</v></c></row>'

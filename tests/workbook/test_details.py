@@ -16,20 +16,20 @@ from tinquire.looks import Appearance, Variation
 from tinquire.packages.package import Package
 from tinquire.packages.zip_archive import Archive
 from tinquire.workbook import Workbook
+from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.inspect.contents import BookDetails
 from tinquire.workbook.inspect.summary import overview
 from tinquire.workbook.parts.charts import Series
 from tinquire.workbook.parts.links import Link
-from tinquire.workbook.parts.rules import Validation
 
 
 def test_all_that_hangs_on_a_sheet_is_told(tmp_path):
     details = BookDetails(Workbook.open(rich_file(tmp_path / "rich.xlsx")))
     data = details.sheet("Data")
     assert data.validations == (
-        Validation((Area(2, 1, 4, 1), Area(3, 4, 3, 4)), "list", "between", ("Lists!$A$1:$A$3",)),
+        EntryRule((Area(2, 1, 4, 1), Area(3, 4, 3, 4)), "list", "between", ("Lists!$A$1:$A$3",)),
     )
     assert data.marks == (Mark((Area(2, 2, 4, 2),), "expression", ("B2>B$6",), 1, 0),)
     assert data.links == (Link(Area(3, 1, 3, 1), "Lists!A2", False), Link(Area(4, 1, 4, 1), "Data!B4", False))

@@ -10,6 +10,7 @@ import numpy as np
 
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.display import show_column
+from tinquire.layout.entry_rules import EntryPlan
 from tinquire.layout.marks import MarkPlan
 from tinquire.looks import Appearance, House
 from tinquire.looks.widths import fitting_width, line_count, widest_values
@@ -45,6 +46,7 @@ class SheetPlan:
     landscape: bool = False
     looks: Mapping[str, str] = field(default_factory=dict)
     marks: Sequence[MarkPlan] = ()
+    entries: Sequence[EntryPlan] = ()
     where: str = ""
 
     def look(self, part: str) -> str:

@@ -7,11 +7,9 @@ from dataclasses import dataclass, replace
 from itertools import chain
 
 from tinquire.base.faults import Fault, UseError
-from tinquire.base.wording import known_names
 from tinquire.cells.address import Area, cell_name
-from tinquire.formula import FormulaError, parse, write
-from tinquire.formula.language.tree import Coordinate, Node, Reference, TableReference
-from tinquire.formula.language.writing import replace_nodes, write_value
+from tinquire.formula.language.writing import write_value
+from tinquire.layout.row_block import RowBlock
 from tinquire.looks import House
 from tinquire.workbook.grid.marks import SIGN_SETS, Bars, Mark, Scale, Signs, Threshold, own_condition
 from tinquire.workbook.parts.styles import StyleBook
@@ -63,7 +61,7 @@ def marks_over(
     marks: list[Mark] = []
     faults: list[Fault] = []
     for number, plan in enumerate(plans, start=1):
-        block = _Block(headings, area, f"{stopped}, mark {number}", plan.place)
+        block = RowBlock(headings, area, f"{stopped}, mark {number}", plan.place)
         try:
             mark = replace(_mark(plan, block, house), priority=number, stop=plan.stop)
             look = None if plan.look is None else styles.partial_number(house.change(plan.look))
@@ -75,54 +73,7 @@ def marks_over(
     return marks
 
 
-@dataclass(frozen=True)
-class _Block:
-    headings: Sequence[str]
-    area: Area
-    stopped: str
-    where: str
-
-    def column(self, heading: str) -> int:
-        """A column by its heading. Raises UseError."""
-        for number, known in enumerate(self.headings):
-            if known.casefold() == heading.casefold():
-                return self.area.left + number
-        why = f"there is no column '{heading}': {known_names(heading, self.headings)}"
-        raise UseError(Fault(self.stopped, why, self.where, "name a column that the sheet shows"))
-
-    def areas(self, on: Sequence[str]) -> tuple[Area, ...]:
-        """The cells of some columns, those beside each other together; all cells without any."""
-        if not on:
-            return (self.area,)
-        areas: list[Area] = []
-        for column in sorted({self.column(heading) for heading in on}):
-            if areas and areas[-1].right == column - 1:
-                areas[-1] = areas[-1]._replace(right=column)
-            else:
-                areas.append(Area(self.area.top, column, self.area.bottom, column))
-        return tuple(areas)
-
-    def formula(self, text: str) -> str:
-        """A formula over headings as the block's first row reads it: a heading is the cell of its column. Raises
-        UseError."""
-
-        def cell(node: Node) -> Node | None:
-            if not isinstance(node, TableReference) or node.table is not None or node.first is None:
-                return None
-            row, column = Coordinate(0, False), Coordinate(self.column(node.first), True)
-            last = Coordinate(self.column(node.last or node.first), True)
-            return Reference(None, row, column, row, last)
-
-        try:
-            return write(replace_nodes(parse(text), cell), self.area.top, self.area.left)
-        except FormulaError as error:
-            raise UseError(Fault(self.stopped, error.faults[0].why, self.where, "correct the formula")) from None
-
-    def bound(self, value: float | str) -> str:
-        return self.formula(value) if isinstance(value, str) else write_value(float(value))
-
-
-def _mark(plan: MarkPlan, block: _Block, house: House) -> Mark:
+def _mark(plan: MarkPlan, block: RowBlock, house: House) -> Mark:
     """The rule of a plan, yet without look and priority. Raises UseError."""
     areas = block.areas(plan.on)
     if plan.where is not None:
@@ -134,7 +85,7 @@ def _mark(plan: MarkPlan, block: _Block, house: House) -> Mark:
     raise UseError(Fault(block.stopped, "it has no condition", block.where, "say when it holds"))
 
 
-def _compared(plan: MarkPlan, block: _Block, areas: tuple[Area, ...]) -> Iterator[Mark]:
+def _compared(plan: MarkPlan, block: RowBlock, areas: tuple[Area, ...]) -> Iterator[Mark]:
     for bound, operator in (
         (plan.above, "greaterThan"), (plan.at_least, "greaterThanOrEqual"), (plan.below, "lessThan"),
         (plan.at_most, "lessThanOrEqual"),
@@ -174,7 +125,7 @@ def _of_kinds(plan: MarkPlan, areas: tuple[Area, ...], first: str) -> Iterator[M
         yield Mark(areas, kind, () if condition is None else (condition,), settings=settings)
 
 
-def _drawn(plan: MarkPlan, block: _Block, areas: tuple[Area, ...], house: House) -> Iterator[Mark]:
+def _drawn(plan: MarkPlan, block: RowBlock, areas: tuple[Area, ...], house: House) -> Iterator[Mark]:
     if plan.scale is not None:
         steps = [Threshold("min"), *([Threshold("percentile", "50")] if len(plan.scale) == 3 else []), Threshold("max")]
         yield Mark(areas, "colorScale", scale=Scale(tuple(steps), tuple(map(house.colour, plan.scale))))

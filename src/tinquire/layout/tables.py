@@ -14,6 +14,7 @@ from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.formula.language.writing import escaped_column
 from tinquire.layout.cell_formulas import living_formula
 from tinquire.layout.dresser import Dresser, SheetPlan, align_of, fit_width, heading_height, heading_row, put_title
+from tinquire.layout.entry_rules import entry_rules_over
 from tinquire.layout.marks import marks_over
 from tinquire.looks import House
 from tinquire.tables import RowFormula, Table
@@ -92,13 +93,16 @@ class _TableLayout:
         heading_height(sheet, top, self.table.headings, self.dresser)
         area = Area(top, 1, top + self.height + bool(self.totals), len(fields))
         sheet.tables.append(SheetTable(self.name, area, parts, totals=bool(self.totals), filter=plan.filter))
-        if plan.marks:
-            rows = Area(top + 1, 1, top + self.height, len(fields))
-            house, styles = self.dresser.house, self.dresser.styles
-            sheet.marks = marks_over(plan.marks, self.table.headings, rows, house, styles, f"sheet '{plan.name}'")
+        self.add_rules(sheet, Area(top + 1, 1, top + self.height, len(fields)))
         sheet.frozen = (top, 0) if plan.freeze else (0, 0)
         sheet.repeat_rows = (top, top)
         return sheet
+
+    def add_rules(self, sheet: Sheet, rows: Area) -> None:
+        """Marks and entry rules over the rows. Raises UseError."""
+        plan, headings, stopped = self.plan, self.table.headings, f"sheet '{self.plan.name}'"
+        sheet.marks = marks_over(plan.marks, headings, rows, self.dresser.house, self.dresser.styles, stopped)
+        sheet.entry_rules = entry_rules_over(plan.entries, headings, rows, stopped)
 
     def column(self, sheet: Sheet, top: int, number: int) -> TableColumn:
         """Write one column, heading to total, and return what the table part says of it."""

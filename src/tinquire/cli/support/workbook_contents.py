@@ -7,8 +7,9 @@ from dataclasses import asdict
 from typing import Any
 
 from tinquire.cells import Area, area_name, column_name
-from tinquire.cells.address import quoted_sheet
+from tinquire.cells.address import cell_name, quoted_sheet
 from tinquire.workbook import Workbook
+from tinquire.workbook.calc.entries import broken_rules
 from tinquire.workbook.inspect.contents import BookDetails, Hidden, SheetDetails
 from tinquire.workbook.parts.charts import Chart
 from tinquire.workbook.parts.page_setup import PageSetup
@@ -42,6 +43,7 @@ class WorkbookContents:
         for sheet in self.sheets:
             for label, text in _of_sheet(sheet):
                 groups.setdefault(label, []).append(text)
+            groups.setdefault("entries", []).extend(self._broken(sheet))
         pages: dict[str, list[str]] = {}
         for sheet in self.sheets:
             if text := _page(sheet.page):
@@ -58,6 +60,16 @@ class WorkbookContents:
         for label, texts in groups.items():
             for number, text in enumerate(texts):
                 yield label if number == 0 else "", text
+
+    def _broken(self, sheet: SheetDetails) -> Iterator[str]:
+        """Cells that hold what their entry rules would not let in."""
+        if not sheet.validations:
+            return
+        book = self.book.book
+        for broken in broken_rules(book, book.sheet(sheet.name), sheet.validations):
+            cells = _few([cell_name(*cell) for cell in broken.cells])
+            told = f"cannot be evaluated: {broken.why}" if broken.why else f"is broken by {cells}"
+            yield f"{quoted_sheet(sheet.name)}: the rule of {_areas(broken.rule.areas)} {told}"
 
 
 def _of_sheet(sheet: SheetDetails) -> Iterator[tuple[str, str]]:

@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from tinquire.docket.schema.base import Model
+from tinquire.docket.schema.entries import EntryModel
 from tinquire.docket.schema.marks import MarkModel
 from tinquire.tables.totals import TotalKind
 
@@ -43,6 +44,9 @@ class SheetModel(Model):
     marks: list[MarkModel] = Field(
         default_factory=list, description="Rules that give cells or rows of a table a look; earlier ones go first."
     )
+    entries: list[EntryModel] = Field(
+        default_factory=list, description="Rules for what may be entered in columns of a table."
+    )
     looks: dict[Literal["title", "heading", "rows", "subtotal", "total"], str] = Field(
         default_factory=dict, description="Looks to use instead of those with these names."
     )
@@ -53,8 +57,8 @@ class SheetModel(Model):
             raise ValueError("a sheet shows either a table, a pivot or a statement")
         if self.table is None and (self.columns or self.totals or self.rows_per_sheet):
             raise ValueError("columns, totals and rows_per_sheet are for sheets of tables; a pivot says its own totals")
-        if self.table is None and self.marks:
-            raise ValueError("marks are for sheets of tables")
+        if self.table is None and (self.marks or self.entries):
+            raise ValueError("marks and entries are for sheets of tables")
         if self.statement is not None and self.split:
             raise ValueError("split is for sheets of tables and pivots")
         return self

@@ -22,6 +22,7 @@ from tinquire.layout.tables import table_sheet
 from tinquire.press.compute.pivots import pivot_over
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
+from tinquire.press.outputs.entry_plans import entry_plan
 from tinquire.press.outputs.provenance import sources_of_pivot, sources_of_slots, sources_of_statement, sources_of_table
 from tinquire.press.outputs.verify import Claim, claims_of_pivot, claims_of_statement, claims_of_table
 from tinquire.press.record.cell_sources import CellSources
@@ -217,5 +218,6 @@ class Sheets:
             landscape=model.landscape,
             looks={str(part): look for part, look in model.looks.items()},
             marks=[MarkPlan(**mark.model_dump(), place=where) for mark in model.marks],
+            entries=[entry_plan(entry, self._results.tables, self._shown, where) for entry in model.entries],
             where=where,
         )

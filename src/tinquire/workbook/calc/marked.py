@@ -9,18 +9,17 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tinquire.cells.address import cell_name
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind
 from tinquire.cells.ranks import rank_numbers
-from tinquire.formula import FormulaError, Frame, evaluate_column, parse
+from tinquire.formula import FormulaError, Frame, evaluate_column
 from tinquire.formula.engine.conversions import numbers
-from tinquire.formula.language.tree import Binary, Call, Coordinate, Node, Reference
+from tinquire.formula.language.tree import Node
 from tinquire.looks import Variation
+from tinquire.workbook.calc.conditions import Conditions
 from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.grid.marks import Mark, Threshold, own_condition
 from tinquire.workbook.grid.sheet import Sheet
@@ -134,77 +133,35 @@ class _Evaluation:
     """One mark over the cells of a sheet."""
 
     def __init__(self, scope: BookScope, sheet: Sheet, mark: Mark) -> None:
-        self.scope, self.sheet, self.mark = scope, sheet, mark
-        bottom, right = sheet.extent()
-        #: Column, first and last row of every run of cells.
-        self.runs = [
-            (column, area.top, min(area.bottom, bottom))
-            for area in mark.areas
-            if area.top <= bottom
-            for column in range(area.left, min(area.right, right) + 1)
-        ]
-        # Formulas are written as the first cell of all areas reads them.
-        self.row = min((area.top for area in mark.areas), default=1)
-        self.column = min((area.left for area in mark.areas), default=1)
+        self.mark = mark
+        self.cells = Conditions(scope, sheet, mark.areas)
 
     def hits(self) -> list[tuple[int, _Hits]]:
-        if not self.runs:
+        if not self.cells.runs:
             return []
         over_all = _OVER_ALL.get(self.mark.kind)
-        values = self.by_formula() if over_all is None else self.split(over_all(self, self.together()))
-        return [
-            (column, _Hits(self.mark, top, found)) for (column, top, _), found in zip(self.runs, values, strict=True)
-        ]
-
-    # -- conditions ------------------------------------------------------------------------------------
-
-    def by_formula(self) -> list[Booleans]:
-        """Whether the condition holds, run by run: an error, and what is neither yes nor a number, is no."""
-        tree = self.condition()
-        found = []
-        for column, top, bottom in self.runs:
-            frame = Frame(self.scope, self.sheet.name, top, column, bottom - top + 1)
-            result = evaluate_column(tree, frame)
-            found.append(((result.kinds == Kind.BOOL) | (result.kinds == Kind.NUMBER)) & (result.numbers != 0))
-        return found
+        values: Sequence[NDArray[np.generic]]
+        if over_all is None:
+            values = self.cells.where(self.condition())
+        else:
+            values = self.cells.split(over_all(self, self.cells.together()))
+        runs = zip(self.cells.runs, values, strict=True)
+        return [(column, _Hits(self.mark, top, found)) for (column, top, _), found in runs]
 
     def condition(self) -> Node:
         """The tree of a condition. Raises FormulaError, and ValueError for a kind that is not known."""
         mark = self.mark
         if mark.kind == "cellIs":
-            return self.comparison()
+            return self.cells.comparison(mark.settings.get("operator", "equal"), mark.formulas)
         if mark.kind == "expression" and not mark.formulas:
             raise ValueError("it has no formula")
-        text = (
-            mark.formulas[0]
-            if mark.formulas
-            else own_condition(mark.kind, mark.settings, cell_name(self.row, self.column))
-        )
+        own = own_condition(mark.kind, mark.settings, self.cells.first)
+        text = mark.formulas[0] if mark.formulas else own
         if text is None:
             raise ValueError(f"its kind '{mark.kind}' is not known")
-        return parse(text, self.row, self.column)
-
-    def comparison(self) -> Node:
-        """A comparison of each cell with one bound or two (18.18.15)."""
-        operator = self.mark.settings.get("operator", "equal")
-        bounds = [parse(text, self.row, self.column) for text in self.mark.formulas]
-        here = Coordinate(0, False)
-        cell = Reference(None, here, here, here, here)
-        if operator in ("between", "notBetween") and len(bounds) == 2:
-            inside = Call("AND", (Binary(">=", cell, bounds[0]), Binary("<=", cell, bounds[1])))
-            return inside if operator == "between" else Call("NOT", (inside,))
-        if operator not in _SIGNS or len(bounds) != 1:
-            raise ValueError(f"it compares by '{operator}' with {len(bounds)} bounds")
-        return Binary(_SIGNS[operator], cell, bounds[0])
+        return self.cells.parse(text)
 
     # -- over all cells together -----------------------------------------------------------------------
-
-    def together(self) -> Column:
-        return Column.concat([self.sheet.column(column, top, bottom) for column, top, bottom in self.runs])
-
-    def split(self, values: NDArray[np.generic]) -> list[NDArray[np.generic]]:
-        ends = np.cumsum([0, *(bottom - top + 1 for _, top, bottom in self.runs)]).tolist()
-        return [values[first:last] for first, last in pairwise(ends)]
 
     def ranked(self, cells: Column) -> Booleans:
         """The largest or smallest cells, by number or per cent; those that tie with the last of them are among them."""
@@ -323,18 +280,14 @@ class _Evaluation:
 
     def number(self, text: str) -> float:
         """A threshold's value: a number, or a formula that gives one. Raises FormulaError and ValueError."""
-        frame = Frame(self.scope, self.sheet.name, self.row, self.column)
-        values, faults = numbers(evaluate_column(parse(text, self.row, self.column), frame))
+        cells = self.cells
+        frame = Frame(cells.scope, cells.sheet.name, cells.row, cells.column)
+        values, faults = numbers(evaluate_column(cells.parse(text), frame))
         if faults is not None and faults.any():
             raise ValueError(f"its threshold '{text}' is no number")
         return float(values[0])
 
 
-#: Operators of 18.18.15 with one bound.
-_SIGNS = {
-    "equal": "=", "notEqual": "<>", "greaterThan": ">", "lessThan": "<", "greaterThanOrEqual": ">=",
-    "lessThanOrEqual": "<=",
-}  # fmt: skip
 _OVER_ALL: dict[str, Callable[[_Evaluation, Column], NDArray[np.generic]]] = {
     "top10": _Evaluation.ranked, "aboveAverage": _Evaluation.by_average, "duplicateValues": _Evaluation.repeated,
     "uniqueValues": _Evaluation.repeated, "colorScale": _Evaluation.fills, "dataBar": _Evaluation.lengths,

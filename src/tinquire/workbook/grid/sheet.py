@@ -14,6 +14,7 @@ from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds, 
 from tinquire.cells.values import Value
 from tinquire.formula.language.stored import stored_text
 from tinquire.workbook.grid.changed_cells import ChangedCells
+from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.grid.marks import Mark
 
 __all__ = ["Cells", "Formula", "Sheet", "SheetFrame", "SheetTable", "TableColumn"]
@@ -157,8 +158,9 @@ class Sheet:
     gridlines: bool = True
     landscape: bool = False
     repeat_rows: tuple[int, int] | None = None
-    #: Marks of a new sheet; those of a sheet that was read stay in its part.
+    #: Marks and entry rules of a new sheet; those of a sheet that was read stay in its part.
     marks: list[Mark] = field(default_factory=list)
+    entry_rules: list[EntryRule] = field(default_factory=list)
     #: Whether it was read from a file: what is set then is marked, so that saving writes it.
     loaded: bool = False
     #: Cells of a sheet read from a file whose values, formulas or styles were set since.

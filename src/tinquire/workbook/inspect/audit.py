@@ -14,6 +14,7 @@ import numpy as np
 
 from tinquire.cells.address import Area, area_name, cell_name, quoted_sheet
 from tinquire.cells.column import Kind
+from tinquire.cells.display import show
 from tinquire.cells.total_words import is_total_label
 from tinquire.cells.values import CellError
 from tinquire.formula.engine.conversions import number_from_text
@@ -26,10 +27,12 @@ from tinquire.formula.language.problems import CycleError
 from tinquire.formula.language.tree import Call, Literal, Reference, walk
 from tinquire.tables.types import number_in
 from tinquire.workbook.calc.column_formulas import CellNote, Program, programs
+from tinquire.workbook.calc.entries import broken_rules
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
+from tinquire.workbook.inspect.contents import BookDetails
 from tinquire.workbook.inspect.trace import Tracer
 from tinquire.workbook.workbook import Workbook
 
@@ -100,6 +103,7 @@ class _Auditor:
             yield from self._formula(sheet, program)
         for number, cells in sheet.columns.items():
             yield from self._values(sheet, number, cells)
+        yield from self._entries(sheet)
 
     # -- patterns --------------------------------------------------------------------------------------
 
@@ -253,6 +257,27 @@ class _Auditor:
         yield Finding(
             "error", sheet.name, name, f"it gives {values[int(wrong[0])]}{began}{count}", "fix it where it begins"
         )
+
+    # -- entries ---------------------------------------------------------------------------------------
+
+    def _entries(self, sheet: Sheet) -> Iterator[Finding]:
+        """Cells that hold what their entry rule would not let in."""
+        entry = self.book.entry(sheet.name)
+        if entry is None or entry.part is None:
+            return
+        for broken in broken_rules(self.book, sheet, BookDetails(self.book).sheet(sheet.name).validations):
+            if broken.why:
+                cell, says = area_name(broken.rule.areas[0]), f"its entry rule cannot be evaluated: {broken.why}"
+                yield Finding("entry", sheet.name, cell, says, "correct the rule, or take it away")
+                continue
+            row, column = broken.cells[0]
+            value = sheet.value(row, column)
+            style = sheet.style(row, column)
+            code = self.book.styles.number_format(style) if self.book.styles.is_date(style) else "General"
+            shown = f"'{value}'" if isinstance(value, str) else show(value, code, self.book.date_system).text
+            count = f", and {len(broken.cells) - 1:,} more cells" if len(broken.cells) > 1 else ""
+            says = f"{shown} is not what its entry rule lets in ({broken.rule.words}){count}"
+            yield Finding("entry", sheet.name, cell_name(row, column), says, "correct the value, or the rule")
 
     # -- values ----------------------------------------------------------------------------------------
 

@@ -19,16 +19,17 @@ from tinquire.cells.dates import DateSystem
 from tinquire.packages.package import Relation
 from tinquire.packages.raw_xml import Unusual, sheet_data
 from tinquire.packages.xml import child, children, local, parse_xml
+from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.parts.charts import Chart, read_charts
 from tinquire.workbook.parts.comments import Comment, read_comments
 from tinquire.workbook.parts.drawings import Picture, read_pictures
+from tinquire.workbook.parts.entry_rules import read_entry_rules
 from tinquire.workbook.parts.external_links import OutsideBook, outside_books
 from tinquire.workbook.parts.links import Link, read_links
 from tinquire.workbook.parts.marks import read_marks
 from tinquire.workbook.parts.page_setup import PageSetup, read_page_setup
 from tinquire.workbook.parts.pivots import PivotTable, read_pivot
-from tinquire.workbook.parts.rules import Validation, read_validations
 from tinquire.workbook.sheet_xml.plain_spelling import canonical, canonical_cells
 from tinquire.workbook.workbook import Workbook
 
@@ -53,7 +54,7 @@ class SheetDetails:
     """All of one sheet beside its cells."""
 
     name: str
-    validations: tuple[Validation, ...] = ()
+    validations: tuple[EntryRule, ...] = ()
     marks: tuple[Mark, ...] = ()
     links: tuple[Link, ...] = ()
     comments: tuple[Comment, ...] = ()
@@ -151,7 +152,7 @@ class BookDetails:
         ]
         return SheetDetails(
             name,
-            tuple(read_validations(frame)),
+            tuple(read_entry_rules(frame)),
             tuple(read_marks(frame, self._colour)),
             tuple(read_links(frame, relations)),
             tuple(

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from lxml import etree
 
-from tinquire.cells.address import Area
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
 from tinquire.cells.shifting import Moves
 from tinquire.packages.package import Package, Relation
 from tinquire.packages.xml import child, local
@@ -55,7 +55,7 @@ def anchor_area(anchor: etree._Element) -> Area | None:
         corner = child(anchor, name)
         lines = [element_text(child(corner, line)) for line in ("row", "col")]
         if all(line.strip().isdigit() for line in lines):
-            corners.append((int(lines[0]) + 1, int(lines[1]) + 1))
+            corners.append((min(int(lines[0]) + 1, MAX_ROW), min(int(lines[1]) + 1, MAX_COLUMN)))
     if not corners:
         return None
     return Area(*corners[0], *corners[-1])

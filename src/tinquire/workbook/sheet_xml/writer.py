@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from tinquire.cells.address import area_name, cell_name
 from tinquire.packages.xml import MAIN, RELATIONS
 from tinquire.workbook.grid.sheet import Sheet
+from tinquire.workbook.parts.entry_rules import entry_rules_markup
 from tinquire.workbook.parts.marks import marks_markup
 from tinquire.workbook.sheet_xml.row_writer import PlacesOf, row_bytes
 
@@ -32,7 +33,7 @@ def sheet_part(sheet: Sheet, places_of: PlacesOf, table_ids: Sequence[str] = ())
     if sheet.merged:
         cells = "".join(f'<mergeCell ref="{area_name(area)}"/>' for area in sheet.merged)
         pieces.append(f'<mergeCells count="{len(sheet.merged)}">{cells}</mergeCells>')
-    pieces.append(marks_markup(sheet.marks))
+    pieces += [marks_markup(sheet.marks), entry_rules_markup(sheet.entry_rules)]
     pieces.append('<pageMargins left="0.5" right="0.5" top="0.6" bottom="0.6" header="0.3" footer="0.3"/>')
     orientation = ' orientation="landscape"' if sheet.landscape else ""
     pieces.append(f'<pageSetup paperSize="9"{orientation} fitToHeight="0"/>')

@@ -1,0 +1,64 @@
+"""Rows under headings on a sheet, for rules over them: their columns by heading, and formulas over headings."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import known_names
+from tinquire.cells.address import Area
+from tinquire.formula import FormulaError, parse, write
+from tinquire.formula.language.tree import Coordinate, Node, Reference, TableReference
+from tinquire.formula.language.writing import replace_nodes, write_value
+
+__all__ = ["RowBlock"]
+
+
+@dataclass(frozen=True)
+class RowBlock:
+    """Headings, the area of the rows under them, and what messages say of them."""
+
+    headings: Sequence[str]
+    area: Area
+    stopped: str
+    where: str
+
+    def column(self, heading: str) -> int:
+        """A column by its heading. Raises UseError."""
+        for number, known in enumerate(self.headings):
+            if known.casefold() == heading.casefold():
+                return self.area.left + number
+        why = f"there is no column '{heading}': {known_names(heading, self.headings)}"
+        raise UseError(Fault(self.stopped, why, self.where, "name a column that the sheet shows"))
+
+    def areas(self, on: Sequence[str]) -> tuple[Area, ...]:
+        """The cells of some columns, those beside each other together; all cells without any."""
+        if not on:
+            return (self.area,)
+        areas: list[Area] = []
+        for column in sorted({self.column(heading) for heading in on}):
+            if areas and areas[-1].right == column - 1:
+                areas[-1] = areas[-1]._replace(right=column)
+            else:
+                areas.append(Area(self.area.top, column, self.area.bottom, column))
+        return tuple(areas)
+
+    def formula(self, text: str) -> str:
+        """A formula over headings as the block's first row reads it: a heading is the cell of its column. Raises
+        UseError."""
+
+        def cell(node: Node) -> Node | None:
+            if not isinstance(node, TableReference) or node.table is not None or node.first is None:
+                return None
+            row, column = Coordinate(0, False), Coordinate(self.column(node.first), True)
+            last = Coordinate(self.column(node.last or node.first), True)
+            return Reference(None, row, column, row, last)
+
+        try:
+            return write(replace_nodes(parse(text), cell), self.area.top, self.area.left)
+        except FormulaError as error:
+            raise UseError(Fault(self.stopped, error.faults[0].why, self.where, "correct the formula")) from None
+
+    def bound(self, value: float | str) -> str:
+        return self.formula(value) if isinstance(value, str) else write_value(float(value))
