@@ -10,7 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from tinquire.base.faults import Fault, UseError
 from tinquire.cells.languages import ENGLISH, Language, language_of
 from tinquire.docket.reading import read_model
+from tinquire.docket.schema.pages import HousePageModel
 from tinquire.looks import House, Look
+from tinquire.looks.pages import PagePlan
 from tinquire.tables.types import ColumnType
 
 __all__ = ["HouseModel", "load_house"]
@@ -71,6 +73,9 @@ class HouseModel(_Model):
     colours: dict[str, str] = Field(default_factory=dict, description="Names for colours: `#RRGGBB`.")
     formats: dict[ColumnType, str] = Field(default_factory=dict, description="Number formats by column type.")
     looks: dict[str, LookModel] = Field(default_factory=dict, description="Named looks.")
+    page: HousePageModel = Field(
+        default_factory=HousePageModel, description="How sheets are printed, where a sheet does not say otherwise."
+    )
 
 
 def _language(model: HouseModel, path: Path) -> Language:
@@ -109,6 +114,7 @@ def load_house(path: Path | None) -> House:
         {str(kind): code for kind, code in model.formats.items()},
         looks,
         _language(model, path),
+        PagePlan(**model.page.model_dump()),
     )
     for name in looks:
         house.appearance(name)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -13,6 +13,7 @@ from tinquire.cells.display import show_column
 from tinquire.layout.entry_rules import EntryPlan
 from tinquire.layout.marks import MarkPlan
 from tinquire.looks import Appearance, House
+from tinquire.looks.pages import PagePlan
 from tinquire.looks.widths import fitting_width, line_count, widest_values
 from tinquire.tables import Field
 from tinquire.tables.types import AMOUNTS
@@ -47,6 +48,9 @@ class SheetPlan:
     looks: Mapping[str, str] = field(default_factory=dict)
     marks: Sequence[MarkPlan] = ()
     entries: Sequence[EntryPlan] = ()
+    page: PagePlan = field(default_factory=PagePlan)
+    #: Fills the slots of a text, for headers and footers.
+    filled: Callable[[str], str] = str
     where: str = ""
 
     def look(self, part: str) -> str:

@@ -8,6 +8,7 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Column
 from tinquire.cells.values import Value
 from tinquire.layout.dresser import Dresser, SheetPlan, align_of, fit_width, put_title
+from tinquire.layout.pages import set_pages
 from tinquire.looks import House
 from tinquire.tables.pivots.pivot import Pivot
 from tinquire.workbook import Sheet
@@ -45,6 +46,7 @@ def pivot_sheet(plan: SheetPlan, pivot: Pivot, house: House, styles: StyleBook) 
         fit_width(sheet, number, replace(one, name=name), column, dresser, button=False)
     sheet.frozen = (top + levels - 1, len(pivot.row_fields)) if plan.freeze else (0, 0)
     sheet.repeat_rows = (top, top + levels - 1)
+    set_pages(sheet, plan)
     return sheet
 
 

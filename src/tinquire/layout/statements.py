@@ -14,6 +14,7 @@ from tinquire.formula import parse, write
 from tinquire.formula.language.tree import Coordinate, Node, Reference, TableReference
 from tinquire.formula.language.writing import escaped_column, replace_nodes
 from tinquire.layout.dresser import Dresser, SheetPlan, align_of, fit_width, put_title
+from tinquire.layout.pages import set_pages
 from tinquire.looks import Edges, House
 from tinquire.tables import Field
 from tinquire.tables.statement import Statement, StatementLine
@@ -60,6 +61,7 @@ def statement_sheet(
         _put_formulas(sheet, statement, living, top + 1, plan)
     sheet.frozen = (top, 1) if plan.freeze else (0, 0)
     sheet.repeat_rows = (top, top)
+    set_pages(sheet, plan)
     return sheet
 
 

@@ -16,6 +16,7 @@ from tinquire.layout.cell_formulas import living_formula
 from tinquire.layout.dresser import Dresser, SheetPlan, align_of, fit_width, heading_height, heading_row, put_title
 from tinquire.layout.entry_rules import entry_rules_over
 from tinquire.layout.marks import marks_over
+from tinquire.layout.pages import break_rows, set_pages
 from tinquire.looks import House
 from tinquire.tables import RowFormula, Table
 from tinquire.tables.addable import require_numbers
@@ -96,6 +97,7 @@ class _TableLayout:
         self.add_rules(sheet, Area(top + 1, 1, top + self.height, len(fields)))
         sheet.frozen = (top, 0) if plan.freeze else (0, 0)
         sheet.repeat_rows = (top, top)
+        set_pages(sheet, plan, break_rows(self.table, top + 1, plan))
         return sheet
 
     def add_rules(self, sheet: Sheet, rows: Area) -> None:

@@ -9,6 +9,7 @@ from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import known_names
 from tinquire.cells.languages import ENGLISH, Language
 from tinquire.looks.appearance import EDGE_STYLES, Appearance, Edge, Edges, Variation
+from tinquire.looks.pages import PagePlan
 
 __all__ = ["BorderRule", "House", "Look"]
 
@@ -81,6 +82,7 @@ class House:
     formats: Mapping[str, str] = field(default_factory=dict)
     looks: Mapping[str, Look] = field(default_factory=dict)
     language: Language = ENGLISH
+    page: PagePlan = field(default_factory=PagePlan)
     #: Looks that were asked for before, with all that they build on.
     _folded: dict[str, Look] = field(default_factory=dict, init=False, compare=False, repr=False)
 

@@ -12,7 +12,7 @@ from lxml import etree
 from tinquire.base.atomic_files import open_atomic
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.wording import known_names
-from tinquire.cells.address import area_name, quoted_sheet
+from tinquire.cells.address import area_name
 from tinquire.cells.dates import DateSystem
 from tinquire.packages.entry_edits import with_recalculation
 from tinquire.packages.package import Package
@@ -45,7 +45,7 @@ from tinquire.workbook.sheet_xml.cell_values import stored_value
 from tinquire.workbook.sheet_xml.frame_changes import with_frame
 from tinquire.workbook.sheet_xml.reader import read_sheet
 from tinquire.workbook.sheet_xml.shared_masters import mark_members
-from tinquire.workbook.sheet_xml.writer import sheet_part
+from tinquire.workbook.sheet_xml.writer import print_titles, sheet_part
 
 __all__ = ["SheetEntry", "Workbook"]
 
@@ -389,9 +389,8 @@ class Workbook:
         used = [item.get("sheetId") for item in sheets]
         element = etree.SubElement(sheets, tag(sheets, "sheet"), name=sheet.name, sheetId=str(free_number(used)))
         element.set(f"{{{self._relation_space()}}}id", identity)
-        if sheet.repeat_rows:
-            first, last = sheet.repeat_rows
-            self._add_name("_xlnm.Print_Titles", f"{quoted_sheet(sheet.name)}!${first}:${last}", entry)
+        if titles := print_titles(sheet):
+            self._add_name("_xlnm.Print_Titles", titles, entry)
         entry.part = part
         self._chain_is_stale |= sheet.formula_count() > 0
         sheet.changed.clear()

@@ -10,9 +10,9 @@ from tinquire.cells import Area, area_name, column_name
 from tinquire.cells.address import cell_name, quoted_sheet
 from tinquire.workbook import Workbook
 from tinquire.workbook.calc.entries import broken_rules
+from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.inspect.contents import BookDetails, Hidden, SheetDetails
 from tinquire.workbook.parts.charts import Chart
-from tinquire.workbook.parts.page_setup import PageSetup
 from tinquire.workbook.parts.pivots import PivotTable
 
 __all__ = ["WorkbookContents"]

@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.entries import EntryModel
 from tinquire.docket.schema.marks import MarkModel
+from tinquire.docket.schema.pages import PageModel
 from tinquire.tables.totals import TotalKind
 
 __all__ = ["SheetModel", "WorkbookModel"]
@@ -47,6 +48,7 @@ class SheetModel(Model):
     entries: list[EntryModel] = Field(
         default_factory=list, description="Rules for what may be entered in columns of a table."
     )
+    page: PageModel = Field(default_factory=PageModel, description="How it is printed.")
     looks: dict[Literal["title", "heading", "rows", "subtotal", "total"], str] = Field(
         default_factory=dict, description="Looks to use instead of those with these names."
     )
@@ -59,6 +61,8 @@ class SheetModel(Model):
             raise ValueError("columns, totals and rows_per_sheet are for sheets of tables; a pivot says its own totals")
         if self.table is None and (self.marks or self.entries):
             raise ValueError("marks and entries are for sheets of tables")
+        if self.table is None and self.page.breaks:
+            raise ValueError("page.breaks is for sheets of tables")
         if self.statement is not None and self.split:
             raise ValueError("split is for sheets of tables and pivots")
         return self

@@ -19,6 +19,7 @@ from tinquire.layout.pivot_formulas import LivingPivot, logical_columns, put_for
 from tinquire.layout.pivots import pivot_sheet
 from tinquire.layout.statements import LivingAmounts, statement_sheet
 from tinquire.layout.tables import table_sheet
+from tinquire.looks.pages import PagePlan
 from tinquire.press.compute.pivots import pivot_over
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
@@ -217,6 +218,8 @@ class Sheets:
             filter=model.filter,
             landscape=model.landscape,
             looks={str(part): look for part, look in model.looks.items()},
+            page=PagePlan(**model.page.model_dump()).over(self._results.house.page),
+            filled=text,
             marks=[MarkPlan(**mark.model_dump(), place=where) for mark in model.marks],
             entries=[entry_plan(entry, self._results.tables, self._shown, where) for entry in model.entries],
             where=where,

@@ -16,6 +16,7 @@ from tinquire.formula.language.stored import stored_text
 from tinquire.workbook.grid.changed_cells import ChangedCells
 from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.grid.marks import Mark
+from tinquire.workbook.grid.page_setup import PageSetup
 
 __all__ = ["Cells", "Formula", "Sheet", "SheetFrame", "SheetTable", "TableColumn"]
 
@@ -158,6 +159,9 @@ class Sheet:
     gridlines: bool = True
     landscape: bool = False
     repeat_rows: tuple[int, int] | None = None
+    #: How a new sheet is printed, where that was said, and how many columns stand on every page.
+    page: PageSetup | None = None
+    repeat_columns: int = 0
     #: Marks and entry rules of a new sheet; those of a sheet that was read stay in its part.
     marks: list[Mark] = field(default_factory=list)
     entry_rules: list[EntryRule] = field(default_factory=list)

@@ -21,6 +21,7 @@ from tinquire.packages.raw_xml import Unusual, sheet_data
 from tinquire.packages.xml import child, children, local, parse_xml
 from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.grid.marks import Mark
+from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.parts.charts import Chart, read_charts
 from tinquire.workbook.parts.comments import Comment, read_comments
 from tinquire.workbook.parts.drawings import Picture, read_pictures
@@ -28,7 +29,7 @@ from tinquire.workbook.parts.entry_rules import read_entry_rules
 from tinquire.workbook.parts.external_links import OutsideBook, outside_books
 from tinquire.workbook.parts.links import Link, read_links
 from tinquire.workbook.parts.marks import read_marks
-from tinquire.workbook.parts.page_setup import PageSetup, read_page_setup
+from tinquire.workbook.parts.page_setup import read_page_setup
 from tinquire.workbook.parts.pivots import PivotTable, read_pivot
 from tinquire.workbook.sheet_xml.plain_spelling import canonical, canonical_cells
 from tinquire.workbook.workbook import Workbook

@@ -2,30 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from lxml import etree
 
-from tinquire.packages.xml import child, children
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW
+from tinquire.packages.xml import child, children, escape_text
+from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.parts.drawings import element_text
 from tinquire.workbook.parts.frame_change import FrameChange
 
-__all__ = ["PageSetup", "follow_breaks", "read_page_setup"]
+__all__ = ["follow_breaks", "page_markup", "read_page_setup"]
 
-
-@dataclass(frozen=True, slots=True)
-class PageSetup:
-    """How a sheet is printed (18.3.1.62 to .64): margins in inches; `fit` is pages across and down, 0 for any."""
-
-    orientation: str = "default"
-    paper: int = 0
-    scale: int = 100
-    fit: tuple[int, int] | None = None
-    margins: tuple[float, ...] = ()
-    header: str = ""
-    footer: str = ""
-    row_breaks: tuple[int, ...] = ()
-    column_breaks: tuple[int, ...] = ()
+_SIDES = ("left", "right", "top", "bottom", "header", "footer")
 
 
 def read_page_setup(frame: etree._Element) -> PageSetup:
@@ -41,15 +28,51 @@ def read_page_setup(frame: etree._Element) -> PageSetup:
     def breaks(name: str) -> tuple[int, ...]:
         return tuple(int(item.get("id", "0")) for item in children(child(frame, name), "brk"))
 
-    sides = ("left", "right", "top", "bottom", "header", "footer")
+    options = child(frame, "printOptions")
+
+    def option(name: str) -> bool:
+        return options is not None and options.get(name) in ("1", "true")
+
     orientation = "default" if setup is None else setup.get("orientation", "default")
     return PageSetup(
         orientation, number("paperSize", 0), number("scale", 100),
         (number("fitToWidth", 1), number("fitToHeight", 1)) if fits else None,
-        () if margins is None else tuple(float(margins.get(side, "0")) for side in sides),
+        () if margins is None else tuple(float(margins.get(side, "0")) for side in _SIDES),
         element_text(child(heads, "oddHeader")), element_text(child(heads, "oddFooter")), breaks("rowBreaks"),
-        breaks("colBreaks"),
+        breaks("colBreaks"), (option("horizontalCentered"), option("verticalCentered")), option("gridLines"),
+        setup is not None and setup.get("pageOrder") == "overThenDown",
     )  # fmt: skip
+
+
+def page_markup(page: PageSetup) -> str:
+    """The elements of a sheet's pages, in the order of 18.3.1.99."""
+    options = {
+        "gridLines": page.gridlines, "horizontalCentered": page.centred[0], "verticalCentered": page.centred[1],
+    }  # fmt: skip
+    chosen = "".join(f' {name}="1"' for name, on in sorted(options.items()) if on)
+    pieces = [f"<printOptions{chosen}/>" if chosen else ""]
+    margins = "".join(f' {side}="{inches:.6g}"' for side, inches in zip(_SIDES, page.margins, strict=True))
+    pieces.append(f"<pageMargins{margins}/>")
+    setup = f' paperSize="{page.paper}"' if page.paper else ""
+    if page.fit is not None:
+        across, down = page.fit
+        setup += (f' fitToWidth="{across}"' if across != 1 else "") + (f' fitToHeight="{down}"' if down != 1 else "")
+    elif page.scale != 100:
+        setup += f' scale="{page.scale}"'
+    setup += ' pageOrder="overThenDown"' if page.across_first else ""
+    setup += f' orientation="{page.orientation}"' if page.orientation != "default" else ""
+    pieces.append(f"<pageSetup{setup}/>")
+    heads = "".join(
+        f"<{name}>{escape_text(text)}</{name}>"
+        for name, text in (("oddHeader", page.header), ("oddFooter", page.footer))
+        if text
+    )
+    pieces.append(f"<headerFooter>{heads}</headerFooter>" if heads else "")
+    for name, lines, last in (("rowBreaks", page.row_breaks, MAX_COLUMN), ("colBreaks", page.column_breaks, MAX_ROW)):
+        if lines:
+            each = "".join(f'<brk id="{line}" max="{last - 1}" man="1"/>' for line in lines)
+            pieces.append(f'<{name} count="{len(lines)}" manualBreakCount="{len(lines)}">{each}</{name}>')
+    return "".join(pieces)
 
 
 def follow_breaks(change: FrameChange, group: etree._Element) -> None:

@@ -3,25 +3,34 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
-from tinquire.cells.address import area_name, cell_name
+from tinquire.cells.address import area_name, cell_name, column_name, quoted_sheet
 from tinquire.packages.xml import MAIN, RELATIONS
+from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.parts.entry_rules import entry_rules_markup
 from tinquire.workbook.parts.marks import marks_markup
+from tinquire.workbook.parts.page_setup import page_markup
 from tinquire.workbook.sheet_xml.row_writer import PlacesOf, row_bytes
 
-__all__ = ["sheet_part"]
+__all__ = ["print_titles", "sheet_part"]
+
+
+#: Pages of a sheet that nobody set up: the whole width on one, the sheet's name and the page's number below.
+_PAGE = PageSetup(paper=9, fit=(1, 0), margins=(0.5, 0.5, 0.6, 0.6, 0.3, 0.3), footer="&L&A&R&P / &N")
 
 
 def sheet_part(sheet: Sheet, places_of: PlacesOf, table_ids: Sequence[str] = ()) -> Iterator[bytes]:
     """The part's bytes, piece by piece. `places_of` gives texts' places among the shared ones; `table_ids` are
     relationships."""
     used = sheet.used
+    page = sheet.page or _PAGE
+    page = replace(page, orientation="landscape") if sheet.landscape else page
     pieces = [
         '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n',
         f'<worksheet xmlns="{MAIN}" xmlns:r="{RELATIONS}">',
-        '<sheetPr><pageSetUpPr fitToPage="1"/></sheetPr>',
+        '<sheetPr><pageSetUpPr fitToPage="1"/></sheetPr>' if page.fit is not None else "",
         f'<dimension ref="{area_name(used) if used else "A1"}"/>',
         _view(sheet),
         '<sheetFormatPr defaultRowHeight="15"/>',
@@ -34,15 +43,22 @@ def sheet_part(sheet: Sheet, places_of: PlacesOf, table_ids: Sequence[str] = ())
         cells = "".join(f'<mergeCell ref="{area_name(area)}"/>' for area in sheet.merged)
         pieces.append(f'<mergeCells count="{len(sheet.merged)}">{cells}</mergeCells>')
     pieces += [marks_markup(sheet.marks), entry_rules_markup(sheet.entry_rules)]
-    pieces.append('<pageMargins left="0.5" right="0.5" top="0.6" bottom="0.6" header="0.3" footer="0.3"/>')
-    orientation = ' orientation="landscape"' if sheet.landscape else ""
-    pieces.append(f'<pageSetup paperSize="9"{orientation} fitToHeight="0"/>')
-    pieces.append("<headerFooter><oddFooter>&amp;L&amp;A&amp;R&amp;P / &amp;N</oddFooter></headerFooter>")
+    pieces.append(page_markup(page))
     if table_ids:
         parts = "".join(f'<tablePart r:id="{identity}"/>' for identity in table_ids)
         pieces.append(f'<tableParts count="{len(table_ids)}">{parts}</tableParts>')
     pieces.append("</worksheet>")
     yield "".join(pieces).encode()
+
+
+def print_titles(sheet: Sheet) -> str:
+    """The columns and rows that stand on every page, as their name says it (18.2.5)."""
+    name, lines = quoted_sheet(sheet.name), []
+    if sheet.repeat_columns:
+        lines.append(f"{name}!$A:${column_name(sheet.repeat_columns)}")
+    if sheet.repeat_rows:
+        lines.append(f"{name}!${sheet.repeat_rows[0]}:${sheet.repeat_rows[1]}")
+    return ",".join(lines)
 
 
 def _view(sheet: Sheet) -> str:
