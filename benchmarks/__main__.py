@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import formulas, models, proofs, tables, workbooks
+from benchmarks import formulas, marks, models, proofs, tables, workbooks
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
@@ -92,6 +92,7 @@ def main(words: list[str]) -> int:
             workbooks.measures(place),
             tables.measures(place),
             proofs.measures(),
+            marks.measures(),
         ):
             if words and not any(word in measure.work for word in words):
                 continue

@@ -171,10 +171,10 @@ def test_lines_are_counted_past_quoted_breaks(tmp_path):
 
 
 def test_files_come_in_natural_order_without_lock_files(tmp_path):
-    for name in ("p 10.xlsx", "p 2.xlsx", "~$p 2.xlsx", "q.xlsx"):
+    for name in ("p 10.xlsx", "p 2.xlsx", "p ².xlsx", "~$p 2.xlsx", "q.xlsx"):
         (tmp_path / name).write_bytes(b"")
     files, notes = matching_files("*p *.xlsx", tmp_path, "source 's'")
-    assert [path.name for path in files] == ["p 2.xlsx", "p 10.xlsx"]
+    assert [path.name for path in files] == ["p 2.xlsx", "p 10.xlsx", "p ².xlsx"]
     assert notes == ["~$p 2.xlsx passed over: a program's lock file"]
 
 

@@ -136,3 +136,11 @@ def test_the_command(tmp_path, tinquire):
         1,
         True,
     )
+
+
+def test_digits_that_are_no_numbers_are_told(tmp_path):
+    """`²` is a digit to Unicode, and no number: in a cell's style, a name's sheet and a text's place."""
+    rows = '<row r="1"><c r="A1" s="²"/><c r="B1" t="s"><v>²</v></c></row>'
+    workbook = '|<definedNames><definedName name="a" localSheetId="²">1</definedName></definedNames>'
+    found = findings(tmp_path, parts_of(rows, workbook=workbook))
+    assert any("not there: 'a'" in one for one in found) and not any("is not a number" in one for one in found), found

@@ -353,7 +353,7 @@ def _shaped(book: Workbook, amendment: Amendment) -> Iterator[Change]:
             lines: str | None = getattr(amendment, key)
             if lines is not None:
                 first, _, last = lines.partition(":")
-                at, end = (int(item) if item.isdigit() else column_number(item) for item in (first, last or first))
+                at, end = (int(item) if item.isdecimal() else column_number(item) for item in (first, last or first))
                 work(book, name, min(at, end), abs(end - at) + 1)
                 yield Change(name, "", "", f"{says} {lines.upper()}")
         if amendment.hide_sheet is not None:

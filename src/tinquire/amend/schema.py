@@ -71,7 +71,7 @@ class Shape(_Model):
         for key in ("insert_rows", "delete_rows", "insert_columns", "delete_columns"):
             text = getattr(self, key)
             found = _LINES.match(text) if text is not None else None
-            if text is not None and (found is None or found[1].isdigit() != key.endswith("rows")):
+            if text is not None and (found is None or found[1].isdecimal() != key.endswith("rows")):
                 example = "5 or 5:7" if key.endswith("rows") else "C or C:D"
                 raise ValueError(f"{key} is written like {example}")
         return self

@@ -253,7 +253,7 @@ def _whole_texts(tokens: tuple[Token, ...], at: list[int], digits: str, mark: st
         text = ""
         for digit in reversed(take):
             if mark and count and count % 3 == 0:
-                text = (mark if digit.isdigit() else " ") + text
+                text = (mark if digit.isdecimal() else " ") + text
             text = digit + text
             count += 1
         texts[index] = text
@@ -285,7 +285,7 @@ def _show_fraction(number: float, section: Section) -> str:
     while above and tokens[above - 1].kind == "digit":
         above -= 1
     below = slash + 1
-    while below < len(tokens) and (tokens[below].kind == "digit" or tokens[below].text.isdigit()):
+    while below < len(tokens) and (tokens[below].kind == "digit" or tokens[below].text.isdecimal()):
         below += 1
     whole_at = [index for index in range(above) if tokens[index].kind == "digit"]
     stated = "".join(token.text for token in tokens[slash + 1 : below])
@@ -312,7 +312,7 @@ def _fraction(number: float, stated: str, *, mixed: bool) -> tuple[int, int, int
     value = Fraction(Decimal(general(abs(number))))
     whole = math.floor(value) if mixed else 0
     rest = value - whole
-    if stated.isdigit() and stated.strip("0"):
+    if stated.isdecimal() and stated.strip("0"):
         denominator = int(stated)
         numerator = math.floor(rest * denominator + Fraction(1, 2))
     else:

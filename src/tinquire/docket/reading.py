@@ -48,9 +48,8 @@ def _syntax_fault(detail: str, text: str, path: Path, stopped: str) -> Fault:
     said, _, position = detail.partition(" (at ")
     where = f"{path.name}, {position.rstrip(')')}" if position else path.name
     number = position.partition("line ")[2].partition(",")[0]
-    line = (
-        text.splitlines()[int(number) - 1].strip() if number.isdigit() and int(number) <= len(text.splitlines()) else ""
-    )
+    lines = text.splitlines()
+    line = lines[int(number) - 1].strip() if number.isdecimal() and 0 < int(number) <= len(lines) else ""
     why = f"it is not TOML: {said[:1].lower()}{said[1:]}" + (f" in: {line[:80]}" if line else "")
     return Fault(stopped, why, where, "fix that line")
 

@@ -149,7 +149,7 @@ def heading_height(sheet: Sheet, row: int, headings: Sequence[str], dresser: Dre
 def safe_table_name(name: str, taken: set[str]) -> str:
     """A name for a table part: letters, digits and underscores, no cell address, unlike all others (18.5.1.2)."""
     base = re.sub(r"\W+", "_", name).strip("_") or "Table"
-    if base[0].isdigit() or re.fullmatch(r"[A-Za-z]{1,3}\d+|[RrCc]|[Rr]\d*[Cc]\d*", base):
+    if base[0].isdecimal() or re.fullmatch(r"[A-Za-z]{1,3}\d+|[RrCc]|[Rr]\d*[Cc]\d*", base):
         base = f"_{base}"
     candidate, number = base, 2
     while candidate.casefold() in taken:

@@ -39,7 +39,7 @@ def matching_files(pattern: str, base: Path, stopped: str, where: str = "") -> t
 def _natural(path: Path) -> list[tuple[int, int, str]]:
     """Numbers in names compare as numbers: `part 2` comes before `part 10`."""
     pieces = re.split(r"(\d+)", str(path).casefold())
-    return [(1, int(piece), "") if piece.isdigit() else (0, 0, piece) for piece in pieces]
+    return [(1, int(piece), "") if piece.isdecimal() else (0, 0, piece) for piece in pieces]
 
 
 def _hint(pattern: str, base: Path) -> str:

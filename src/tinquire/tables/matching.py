@@ -20,7 +20,7 @@ _NOUGHTS = re.compile(r"\A0+(?=\d)")
 
 
 def _without_noughts(text: str) -> str:
-    return _NOUGHTS.sub("", text) if text.isdigit() else text
+    return _NOUGHTS.sub("", text) if text.isdecimal() else text
 
 
 #: What may be cleaned in keys that are texts; `kind` makes numbers the texts that they are written as.

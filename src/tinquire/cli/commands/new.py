@@ -148,7 +148,7 @@ def _name(pattern: str, sheet: str | None, taken: set[str]) -> str:
 
     stem = Path(pattern).name.rpartition(".")[0].replace("[:period:]", "")
     words = plain_name(f"{stem} {(sheet or '').replace('*', '')}") or "rows"
-    if words[0].isdigit() or words.startswith("period"):
+    if words[0].isdecimal() or words.startswith("period"):
         words = f"the_{words}"
     name, number = words, 2
     while name in taken:

@@ -90,7 +90,7 @@ def mail_server(post: Any, given: str | None) -> Any:
 
     if given is not None:
         host, _, port = given.rpartition(":")
-        if not host or not port.isdigit() or not 0 < int(port) < 65536:
+        if not host or not port.isdecimal() or not 0 < int(port) < 65536:
             raise UseError(Fault("reading --server", f"'{given}' is not a server", do="write it like mail.example:587"))
         where = host, int(port)
     else:

@@ -65,4 +65,4 @@ def _rows(table: HtmlElement) -> Iterator[list[str | None]]:
 
 def _span(cell: HtmlElement, name: str) -> int:
     text = (cell.get(name) or "1").strip()
-    return min(max(int(text), 1), _MOST_SPAN) if text.isdigit() and len(text) < 10 else 1
+    return min(max(int(text), 1), _MOST_SPAN) if text.isdecimal() and len(text) < 10 else 1

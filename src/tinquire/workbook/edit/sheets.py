@@ -199,8 +199,7 @@ def _drop_names(book: Workbook, gone: Sequence[SheetEntry]) -> None:
     positions = {book.entries.index(entry) for entry in gone}
     group = child(book.root, "definedNames")
     for element in children(group, "definedName"):
-        position = element.get("localSheetId")
-        if position is not None and int(position) in positions and group is not None:
+        if whole_number(element.get("localSheetId")) in positions and group is not None:
             group.remove(element)
     if group is not None and not len(group):
         book.root.remove(group)

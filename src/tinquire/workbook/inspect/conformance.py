@@ -174,7 +174,7 @@ def _names(main: str, root: etree._Element, sheets: int) -> Iterator[Finding]:
     for item in children(child(root, "definedNames"), "definedName"):
         name, owner = item.get("name", ""), item.get("localSheetId", "")
         seen[name.casefold(), owner] += 1
-        if owner and not (owner.isdigit() and int(owner) < sheets):
+        if owner and not (owner.isdecimal() and int(owner) < sheets):
             yield Finding(main, f"a name belongs to a sheet that is not there: '{name}'")
         try:
             parse_name(item.text or "")
@@ -280,11 +280,11 @@ class _Worksheet:
         form = cell.get("t", "n")
         if form not in _FORMS:
             yield self._found(f"a cell's type is not known: {name}, '{form}'")
-        if not cell.get("s", "0").isdigit() or int(cell.get("s", "0")) >= self.styles:
+        if not cell.get("s", "0").isdecimal() or int(cell.get("s", "0")) >= self.styles:
             yield self._found(f"a cell's style is not there: {name}, {cell.get('s')}")
         value = child(cell, "v")
         text = "" if value is None else value.text or ""
-        if form == "s" and value is not None and not (text.isdigit() and int(text) < self.strings):
+        if form == "s" and value is not None and not (text.isdecimal() and int(text) < self.strings):
             yield self._found(f"a cell's text is not there: {name}, {text}")
         elif form == "n" and text and not _is_number(text):
             yield self._found(f"a cell's number is not valid: {name}, '{text}'")
@@ -352,7 +352,7 @@ class _Worksheet:
         texts = self._shared_texts()
         for index, column in enumerate(columns):
             raw = self.texts.get((area.top, area.left + index))
-            shown = texts[int(raw)] if raw is not None and texts and raw.isdigit() and int(raw) < len(texts) else raw
+            shown = texts[int(raw)] if raw is not None and texts and raw.isdecimal() and int(raw) < len(texts) else raw
             if unescape_controls(column) not in (shown, raw):
                 yield Finding(part, f"a heading is not the column's name: '{shown}' over '{column}'")
 

@@ -54,7 +54,7 @@ def anchor_area(anchor: etree._Element) -> Area | None:
     for name in ("from", "to"):
         corner = child(anchor, name)
         lines = [element_text(child(corner, line)) for line in ("row", "col")]
-        if all(line.strip().isdigit() for line in lines):
+        if all(line.strip().isdecimal() for line in lines):
             corners.append((min(int(lines[0]) + 1, MAX_ROW), min(int(lines[1]) + 1, MAX_COLUMN)))
     if not corners:
         return None
@@ -87,7 +87,7 @@ def _shift_line(line: int, shift: Moves) -> int:
 
 def _line(corner: etree._Element | None, name: str) -> int | None:
     found = child(corner, name)
-    return None if found is None or not (found.text or "").strip().isdigit() else int(found.text or 0)
+    return None if found is None or not (found.text or "").strip().isdecimal() else int(found.text or 0)
 
 
 def _set_line(corner: etree._Element | None, name: str, line: int) -> bool:

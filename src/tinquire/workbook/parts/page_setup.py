@@ -23,7 +23,7 @@ def read_page_setup(frame: etree._Element) -> PageSetup:
 
     def number(name: str, default: int) -> int:
         text = "" if setup is None else setup.get(name, "")
-        return int(text) if text.isdigit() else default
+        return int(text) if text.isdecimal() else default
 
     def breaks(name: str) -> tuple[int, ...]:
         return tuple(int(item.get("id", "0")) for item in children(child(frame, name), "brk"))
