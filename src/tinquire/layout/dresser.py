@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.display import show_column
 from tinquire.layout.entry_rules import EntryPlan
 from tinquire.layout.marks import MarkPlan
-from tinquire.looks import Appearance, House
+from tinquire.looks import Appearance, House, Variation
 from tinquire.looks.pages import PagePlan
 from tinquire.looks.widths import fitting_width, line_count, widest_values
 from tinquire.tables import Field
@@ -21,13 +22,25 @@ from tinquire.workbook import Sheet
 from tinquire.workbook.parts.styles import StyleBook
 
 __all__ = [
-    "Dresser", "SheetPlan", "align_of", "fit_width", "heading_height", "heading_row", "put_title",
+    "ColumnDress", "Dresser", "SheetPlan", "align_of", "fit_width", "heading_height", "heading_row", "put_title",
     "safe_table_name",
 ]  # fmt: skip
 
 #: A line of text is this many times as high as its letters.
 _LINE_HEIGHT = 1.45
 _TITLE_ROOM = 8.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class ColumnDress:
+    """How one column looks: what is None is as in the other columns. Widths are in characters."""
+
+    look: str | None = None
+    format: str | None = None
+    align: str | None = None
+    wrap: bool | None = None
+    width: float | None = None
+    hidden: bool = False
 
 
 @dataclass(frozen=True)
@@ -46,6 +59,12 @@ class SheetPlan:
     filter: bool = True
     landscape: bool = False
     looks: Mapping[str, str] = field(default_factory=dict)
+    freeze_columns: int | None = None
+    #: How single columns look, by heading.
+    dress: Mapping[str, ColumnDress] = field(default_factory=dict)
+    zoom: int = 100
+    tab: str | None = None
+    hidden: bool = False
     marks: Sequence[MarkPlan] = ()
     entries: Sequence[EntryPlan] = ()
     page: PagePlan = field(default_factory=PagePlan)
@@ -95,6 +114,20 @@ class Dresser:
             styles[0] = self.number(part, kind, first=first, last=last, bottom=False, align=align)
             styles[-1] = self.number(part, kind, first=first, last=last, top=False, align=align)
         return styles.astype(np.int32)
+
+    def dressed(self, style: int | Codes, dress: ColumnDress | None, *, look: bool) -> Any:
+        """A style, or styles of cells, as a column's dress changes them; with `look`, its look too."""
+        if dress is None:
+            return style
+        change = Variation(format=dress.format, align=dress.align, wrap=dress.wrap)
+        if look and dress.look is not None:
+            own = self.house.look(dress.look)
+            own_places = Variation(align=own.align, valign=own.valign, wrap=own.wrap, indent=own.indent)
+            change = change.over(self.house.change(dress.look)).over(own_places)
+        if isinstance(style, int):
+            return self.styles.vary(style, change)
+        known, places = np.unique(style, return_inverse=True)
+        return np.array([self.styles.vary(int(one), change) for one in known], np.int32)[places]
 
     @property
     def scale(self) -> float:

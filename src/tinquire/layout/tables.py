@@ -8,12 +8,21 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from tinquire.base.faults import Fault, UseError
-from tinquire.base.wording import counted
+from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Column, Kind
 from tinquire.formula.language.writing import escaped_column
 from tinquire.layout.cell_formulas import living_formula
-from tinquire.layout.dresser import Dresser, SheetPlan, align_of, fit_width, heading_height, heading_row, put_title
+from tinquire.layout.dresser import (
+    ColumnDress,
+    Dresser,
+    SheetPlan,
+    align_of,
+    fit_width,
+    heading_height,
+    heading_row,
+    put_title,
+)  # fmt: skip
 from tinquire.layout.entry_rules import entry_rules_over
 from tinquire.layout.marks import marks_over
 from tinquire.layout.pages import break_rows, set_pages
@@ -88,6 +97,7 @@ class _TableLayout:
 
     def sheet(self) -> Sheet:
         plan, fields = self.plan, self.table.fields
+        self.require_dressed()
         sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
         top = put_title(sheet, plan, self.dresser)
         parts = tuple(self.column(sheet, top, number) for number in range(1, len(fields) + 1))
@@ -95,10 +105,22 @@ class _TableLayout:
         area = Area(top, 1, top + self.height + bool(self.totals), len(fields))
         sheet.tables.append(SheetTable(self.name, area, parts, totals=bool(self.totals), filter=plan.filter))
         self.add_rules(sheet, Area(top + 1, 1, top + self.height, len(fields)))
-        sheet.frozen = (top, 0) if plan.freeze else (0, 0)
+        sheet.frozen = (top, plan.freeze_columns or 0) if plan.freeze else (0, plan.freeze_columns or 0)
         sheet.repeat_rows = (top, top)
         set_pages(sheet, plan, break_rows(self.table, top + 1, plan))
         return sheet
+
+    def require_dressed(self) -> None:
+        """Raises UseError for dress of columns that are not there."""
+        headings = self.table.headings
+        gone = [name for name in self.plan.dress if self.table.index_of(name) is None]
+        if gone:
+            whys = [f"there is no column '{name}' to dress: {known_names(name, headings)}" for name in gone]
+            do = "name a column that the sheet shows"
+            raise UseError(*(Fault(f"sheet '{self.plan.name}'", why, self.plan.where, do) for why in whys))
+
+    def dress(self, heading: str) -> ColumnDress | None:
+        return next((one for name, one in self.plan.dress.items() if name.casefold() == heading.casefold()), None)
 
     def add_rules(self, sheet: Sheet, rows: Area) -> None:
         """Marks and entry rules over the rows. Raises UseError."""
@@ -114,12 +136,18 @@ class _TableLayout:
         heading = self.dresser.number("heading", None, first=first, last=last, align=align)
         sheet.put(top, number, Column.from_values([one.name]), heading)
         formula, rows = self.living(number)
+        dress = self.dress(one.name)
         styles = self.dresser.run("rows", one.type, self.height, first=first, last=last, align=align)
+        styles = self.dresser.dressed(styles, dress, look=True)
         sheet.put(top + 1, number, values if self.table.height else Column.blank(1), styles)
         if formula is not None and rows.any():
             sheet.put_formula(Formula(formula, top + 1, number), rows)
         formula = formula if rows.all() else None
         fit_width(sheet, number, one, values, self.dresser, button=self.plan.filter)
+        if dress is not None and dress.width is not None:
+            sheet.widths[number] = dress.width
+        if dress is not None and dress.hidden:
+            sheet.hidden_columns.add(number)
         if not self.totals:
             return TableColumn(one.name, formula)
         return self.total(sheet, top + 1 + self.height, number, formula)
@@ -166,6 +194,7 @@ class _TableLayout:
             return TableColumn(one.name, formula, total_label=label)
         shown_as = "whole" if kind == "count" else sum_type(one.type) if kind == "sum" else one.type
         style = self.dresser.number("total", shown_as, first=first, last=last, align=align_of(shown_as))
+        style = self.dresser.dressed(style, self.dress(one.name), look=False)
         total = TOTALS[kind]
         # Over no numbers some totals would be errors, or a zero that no row has.
         worked = total_of(kind, values)

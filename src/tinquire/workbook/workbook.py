@@ -389,6 +389,9 @@ class Workbook:
         used = [item.get("sheetId") for item in sheets]
         element = etree.SubElement(sheets, tag(sheets, "sheet"), name=sheet.name, sheetId=str(free_number(used)))
         element.set(f"{{{self._relation_space()}}}id", identity)
+        if (state := sheet.state) != "visible":
+            element.set("state", state)
+            entry.state = state
         if titles := print_titles(sheet):
             self._add_name("_xlnm.Print_Titles", titles, entry)
         entry.part = part

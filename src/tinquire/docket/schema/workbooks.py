@@ -15,6 +15,17 @@ from tinquire.tables.totals import TotalKind
 __all__ = ["SheetModel", "WorkbookModel"]
 
 
+class DressModel(Model):
+    """How one column of a table looks; what it does not say is as the other columns have it."""
+
+    look: str | None = Field(None, description="A look for its rows.")
+    format: str | None = Field(None, description="Its number format.")
+    align: Literal["left", "center", "right"] | None = None
+    wrap: bool | None = Field(None, description="Break long texts into lines.")
+    width: float | None = Field(None, gt=0, le=255, description="In characters; fitted to the content if not given.")
+    hidden: bool = False
+
+
 class SheetModel(Model):
     """A sheet of a workbook made by a run."""
 
@@ -40,6 +51,13 @@ class SheetModel(Model):
         "Where a later step made a formula untrue `living` has values, and says so; `living only` stops.",
     )
     freeze: bool = Field(True, description="Freeze the heading rows.")
+    freeze_columns: int | None = Field(
+        None, ge=1, le=50, description="Freeze the first columns, too; of pivots and statements the labels are."
+    )
+    dress: dict[str, DressModel] = Field(default_factory=dict, description="How single columns of a table look.")
+    zoom: int = Field(100, ge=10, le=400, description="Per cent.")
+    tab: str | None = Field(None, description="The colour of its tab: a name of [colours], or #RRGGBB.")
+    hidden: bool = Field(False, description="Not shown; whoever looks for it finds it.")
     filter: bool = Field(True, description="Show filter buttons in the heading.")
     landscape: bool = Field(False, description="Print in landscape.")
     marks: list[MarkModel] = Field(
@@ -59,8 +77,8 @@ class SheetModel(Model):
             raise ValueError("a sheet shows either a table, a pivot or a statement")
         if self.table is None and (self.columns or self.totals or self.rows_per_sheet):
             raise ValueError("columns, totals and rows_per_sheet are for sheets of tables; a pivot says its own totals")
-        if self.table is None and (self.marks or self.entries):
-            raise ValueError("marks and entries are for sheets of tables")
+        if self.table is None and (self.marks or self.entries or self.dress):
+            raise ValueError("marks, entries and dress are for sheets of tables")
         if self.table is None and self.page.breaks:
             raise ValueError("page.breaks is for sheets of tables")
         if self.statement is not None and self.split:

@@ -13,7 +13,7 @@ from tinquire.cells.address import MAX_ROW, Area
 from tinquire.cells.display import show
 from tinquire.cells.values import Value
 from tinquire.docket.schema.workbooks import SheetModel
-from tinquire.layout.dresser import SheetPlan, safe_table_name
+from tinquire.layout.dresser import ColumnDress, SheetPlan, safe_table_name
 from tinquire.layout.marks import MarkPlan
 from tinquire.layout.pivot_formulas import LivingPivot, logical_columns, put_formulas, sparse_columns
 from tinquire.layout.pivots import pivot_sheet
@@ -218,6 +218,11 @@ class Sheets:
             filter=model.filter,
             landscape=model.landscape,
             looks={str(part): look for part, look in model.looks.items()},
+            freeze_columns=model.freeze_columns,
+            dress={heading: ColumnDress(**dress.model_dump()) for heading, dress in model.dress.items()},
+            zoom=model.zoom,
+            tab=None if model.tab is None else self._results.house.colour(model.tab),
+            hidden=model.hidden,
             page=PagePlan(**model.page.model_dump()).over(self._results.house.page),
             filled=text,
             marks=[MarkPlan(**mark.model_dump(), place=where) for mark in model.marks],

@@ -161,6 +161,9 @@ class Sheet:
     repeat_rows: tuple[int, int] | None = None
     #: How a new sheet is printed, where that was said, and how many columns stand on every page.
     page: PageSetup | None = None
+    zoom: int = 100
+    #: The colour of its tab, RGB in six hex digits.
+    tab: str | None = None
     repeat_columns: int = 0
     #: Marks and entry rules of a new sheet; those of a sheet that was read stay in its part.
     marks: list[Mark] = field(default_factory=list)

@@ -7,13 +7,14 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from tinquire.cells.address import area_name, cell_name, column_name, parse_cell
+from tinquire.cells.address import Area, area_name, cell_name, column_name, parse_cell
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.display import general, show
 from tinquire.cells.total_words import is_total_label
 from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance
 from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.grid.room import require_filled_lines
 from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
 from tinquire.workbook.grid.sheet_entries import SheetEntry
@@ -330,10 +331,21 @@ class _SheetPair:
             and self._carried(one) != list(map(_chart_content, two.charts))
         ):
             yield "charts show other cells or kinds"
-        if one.page != two.page:
+        if self._carried_page(one.page) != two.page:
             yield "the page set-up differs"
         if one.protected != two.protected:
             yield "it is protected now" if two.protected else "it is no longer protected"
+
+    def _carried_page(self, page: PageSetup) -> PageSetup:
+        """A page set-up whose breaks have gone with the lines that they stand before."""
+        home = self.before.name
+        rows = (self.carrier.area(Area(line + 1, 1, line + 1, 1), home) for line in page.row_breaks)
+        columns = (self.carrier.area(Area(1, line + 1, 1, line + 1), home) for line in page.column_breaks)
+        return replace(
+            page,
+            row_breaks=tuple(sorted({area.top - 1 for area in rows if area is not None})),
+            column_breaks=tuple(sorted({area.left - 1 for area in columns if area is not None})),
+        )
 
 
 def _chart_content(chart: Chart) -> tuple[object, ...]:

@@ -17,6 +17,7 @@ from tinquire.workbook.sheet_xml.row_writer import PlacesOf, row_bytes
 __all__ = ["print_titles", "sheet_part"]
 
 
+_USUAL_WIDTH = 9.0
 #: Pages of a sheet that nobody set up: the whole width on one, the sheet's name and the page's number below.
 _PAGE = PageSetup(paper=9, fit=(1, 0), margins=(0.5, 0.5, 0.6, 0.6, 0.3, 0.3), footer="&L&A&R&P / &N")
 
@@ -30,7 +31,7 @@ def sheet_part(sheet: Sheet, places_of: PlacesOf, table_ids: Sequence[str] = ())
     pieces = [
         '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n',
         f'<worksheet xmlns="{MAIN}" xmlns:r="{RELATIONS}">',
-        '<sheetPr><pageSetUpPr fitToPage="1"/></sheetPr>' if page.fit is not None else "",
+        _properties(sheet, fits=page.fit is not None),
         f'<dimension ref="{area_name(used) if used else "A1"}"/>',
         _view(sheet),
         '<sheetFormatPr defaultRowHeight="15"/>',
@@ -63,24 +64,34 @@ def print_titles(sheet: Sheet) -> str:
 
 def _view(sheet: Sheet) -> str:
     lines = "" if sheet.gridlines else ' showGridLines="0"'
+    zoom = "" if sheet.zoom == 100 else f' zoomScale="{sheet.zoom}"'
     rows, columns = sheet.frozen
     if not rows and not columns:
-        return f'<sheetViews><sheetView workbookViewId="0"{lines}/></sheetViews>'
+        return f'<sheetViews><sheetView workbookViewId="0"{lines}{zoom}/></sheetViews>'
     pane = "bottomRight" if rows and columns else "bottomLeft" if rows else "topRight"
     splits = (f' xSplit="{columns}"' if columns else "") + (f' ySplit="{rows}"' if rows else "")
     corner = cell_name(rows + 1, columns + 1)
     return (
-        f'<sheetViews><sheetView workbookViewId="0"{lines}>'
+        f'<sheetViews><sheetView workbookViewId="0"{lines}{zoom}>'
         f'<pane{splits} topLeftCell="{corner}" activePane="{pane}" state="frozen"/>'
         f'<selection pane="{pane}" activeCell="{corner}" sqref="{corner}"/></sheetView></sheetViews>'
     )
 
 
+def _properties(sheet: Sheet, *, fits: bool) -> str:
+    """The colour of a sheet's tab, and whether its pages are made to fit (18.3.1.82)."""
+    tab = f'<tabColor rgb="FF{sheet.tab}"/>' if sheet.tab else ""
+    fitted = '<pageSetUpPr fitToPage="1"/>' if fits else ""
+    return f"<sheetPr>{tab}{fitted}</sheetPr>" if tab or fitted else ""
+
+
 def _columns(sheet: Sheet) -> str:
-    if not sheet.widths:
+    numbers = sorted(sheet.widths.keys() | sheet.hidden_columns)
+    if not numbers:
         return ""
     each = "".join(
-        f'<col min="{number}" max="{number}" width="{sheet.widths[number]:.8g}" customWidth="1"/>'
-        for number in sorted(sheet.widths)
+        f'<col min="{number}" max="{number}" width="{sheet.widths.get(number, _USUAL_WIDTH):.8g}" customWidth="1"'
+        + (' hidden="1"/>' if number in sheet.hidden_columns else "/>")
+        for number in numbers
     )
     return f"<cols>{each}</cols>"
