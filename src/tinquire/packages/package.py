@@ -221,7 +221,7 @@ class Package:
             if not member.casefold().endswith(".rels"):
                 continue
             folder, name = posixpath.split(member)
-            source = posixpath.join(posixpath.dirname(folder), name.removesuffix(".rels"))
+            source = posixpath.join(posixpath.dirname(folder), name[: -len(".rels")])
             if source.casefold() != wanted and any(
                 relation.target.casefold() == wanted for relation in self.relations(source) if not relation.outside
             ):

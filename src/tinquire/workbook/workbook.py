@@ -477,8 +477,10 @@ class Workbook:
             self.package.set_type(part, f"{_CONTENT}{kind}+xml")
             self.package.relate(self._part, f"{self._relation_space()}/{kind}", part)
             self._by_kind[kind] = part
-        else:
-            self.package.put(known, content)
+            return
+        if not self.package.has(known):  # it is missing: what takes its place has no type yet
+            self.package.set_type(known, f"{_CONTENT}{kind}+xml")
+        self.package.put(known, content)
 
 
 def _date_system(root: etree._Element) -> DateSystem:

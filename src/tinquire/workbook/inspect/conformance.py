@@ -100,7 +100,7 @@ def _content_types(package: Package) -> Iterator[Finding]:
 
 def _relationships(package: Package) -> Iterator[Finding]:
     """Part 2, 6.5: targets exist, ids are unique."""
-    for part in ["", *(name for name in package.names() if not name.endswith(".rels"))]:
+    for part in ["", *(name for name in package.names() if not name.casefold().endswith(".rels"))]:
         relations = package.listed_relations(part)
         shown = part or "the package"
         for identity, count in Counter(relation.id for relation in relations).items():
