@@ -82,8 +82,11 @@ def test_what_marks_make_of_cells_is_drawn(tmp_path):
         mark("iconSet", 5, signs=Signs("3Arrows", (low, Threshold("num", "1.5"), Threshold("num", "2"))), priority=3),
     ]
     book.add_sheet(sheet)
+    sheet.marks.append(mark("expression", 1, formulas=("SUM(",), priority=4))
     book.save(tmp_path / "marked.xlsx")
-    made = html_page(Workbook.open(tmp_path / "marked.xlsx"), "A page")
+    told = []
+    made = html_page(Workbook.open(tmp_path / "marked.xlsx"), "A page", tell=told.append)
+    assert told == ["a mark of S!A1:A2 is not drawn (where SUM(): a value is missing at the end"]
     cells = re.findall(r"<td([^>]*)>(.*?)</td>", made)
     assert [re.sub("<.*?>", "", cells[place][1]) for place in range(6)] == ["1", "2", "", "", "▼1", "▲2"]
     assert re.search(r"\.m\d+ \{ [^}]*font-weight: bold; background: #F3E3BC", made)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import html
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from tinquire.base.faults import DataError, Fault
-from tinquire.cells.address import Area
+from tinquire.cells.address import Area, area_name, quoted_sheet
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance, Edge, Variation
@@ -72,11 +72,13 @@ p.rest {{ margin: 10px 0 0; color: #8A979C; }}
 
 
 def html_page(
-    book: Workbook, title: str, sheets: Sequence[str] = (), most_rows: int | None = None, now: float | None = None
-) -> str:
+    book: Workbook, title: str, sheets: Sequence[str] = (), most_rows: int | None = None, now: float | None = None,
+    tell: Callable[[str], None] = lambda _: None,
+) -> str:  # fmt: skip
     """A page with the named sheets, or all visible ones; of each the first `most_rows` rows, the rest counted.
 
     Marks are drawn as they hold; `now` is the serial of the moment that counts as now, for those by today's date.
+    `tell` gets a sentence on each mark that cannot be evaluated, and so is not drawn.
     """
     shown = [
         book.sheet(entry.name)
@@ -89,7 +91,11 @@ def html_page(
     for sheet in shown:
         entry = book.entry(sheet.name)
         marks = details.sheet(sheet.name).marks if entry is not None and entry.part is not None else ()
-        sections.append(_section(book, sheet, marked_sheet(book, sheet, marks, now), used, most_rows))
+        marked = marked_sheet(book, sheet, marks, now)
+        for skipped in marked.skipped:
+            areas = ", ".join(map(area_name, skipped.mark.areas))
+            tell(f"a mark of {quoted_sheet(sheet.name)}!{areas} is not drawn ({skipped.mark.words}): {skipped.why}")
+        sections.append(_section(book, sheet, marked, used, most_rows))
     styles = "\n".join(f".{name} {{ {rule} }}" for name, rule in used.rules() if rule)
     font, size = book.styles.plain_font
     return _PAGE.format(

@@ -33,7 +33,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     sheets = [book.sheet(name).name for name in options.sheet]
     moment = shared.moment(options.now) or shared.local_clock()
     now = serial_from_date(moment.replace(tzinfo=None), book.date_system)
-    page = html_page(book, options.file.stem, sheets, options.rows, now)
+    page = html_page(book, options.file.stem, sheets, options.rows, now, lambda text: terminal.line("note", text))
     with open_atomic(options.to) as stream:
         stream.write(page.encode())
     terminal.line("wrote", f"{options.to}  ({len(page) / 1024:,.0f} kB)")

@@ -102,13 +102,6 @@ class MarkedSheet:
             look = look.over(self._partial(mark.look))
         return CellMarks(look, bar, sign, hides)
 
-    def holds(self, mark: Mark, column: int, row: int) -> bool:
-        """Whether a mark's condition holds for a cell, whatever other marks say."""
-        hits = [
-            hit for hit in self._columns.get(column, ()) if hit.mark is mark and 0 <= row - hit.top < len(hit.values)
-        ]
-        return any(bool(hit.values[row - hit.top]) for hit in hits)
-
 
 def marked_sheet(book: Workbook, sheet: Sheet, marks: Sequence[Mark], now: float | None = None) -> MarkedSheet:
     """Evaluate marks over the used part of a sheet. `now` is the serial of the moment that counts as now: without it
@@ -165,8 +158,7 @@ class _Evaluation:
 
     def ranked(self, cells: Column) -> Booleans:
         """The largest or smallest cells, by number or per cent; those that tie with the last of them are among them."""
-        own = cells.kinds == Kind.NUMBER
-        values = cells.numbers[own]
+        own, values = _numbers_of(cells)
         rank = int(self.mark.settings.get("rank", "10"))
         if self.mark.on("percent"):
             rank = max(len(values) * rank // 100, 1)
@@ -182,8 +174,7 @@ class _Evaluation:
 
     def by_average(self, cells: Column) -> Booleans:
         """Cells above or below the average of all, at a distance in standard deviations if one is stated."""
-        own = cells.kinds == Kind.NUMBER
-        values = cells.numbers[own]
+        own, values = _numbers_of(cells)
         holds = np.zeros(len(cells), bool)
         if not len(values):
             return holds
@@ -221,8 +212,7 @@ class _Evaluation:
         scale = self.mark.scale
         if scale is None:
             raise ValueError("its scale cannot be read")
-        own = cells.kinds == Kind.NUMBER
-        values = cells.numbers[own]
+        own, values = _numbers_of(cells)
         found = np.full(len(cells), _NONE, np.int64)
         if not len(values):
             return found
@@ -239,8 +229,7 @@ class _Evaluation:
         bars = self.mark.bars
         if bars is None:
             raise ValueError("its bars cannot be read")
-        own = cells.kinds == Kind.NUMBER
-        values = cells.numbers[own]
+        own, values = _numbers_of(cells)
         found = np.full(len(cells), float(_NONE))
         if len(values):
             low, high = self.limit(bars.low, values), self.limit(bars.high, values)
@@ -253,8 +242,7 @@ class _Evaluation:
         signs = self.mark.signs
         if signs is None:
             raise ValueError("its signs cannot be read")
-        own = cells.kinds == Kind.NUMBER
-        values = cells.numbers[own]
+        own, values = _numbers_of(cells)
         found = np.full(len(cells), _NONE, np.int64)
         if not len(values):
             return found
@@ -286,6 +274,12 @@ class _Evaluation:
         if faults is not None and faults.any():
             raise ValueError(f"its threshold '{text}' is no number")
         return float(values[0])
+
+
+def _numbers_of(cells: Column) -> tuple[Booleans, Floats]:
+    """Which cells hold numbers, and these."""
+    own = cells.kinds == Kind.NUMBER
+    return own, cells.numbers[own]
 
 
 _OVER_ALL: dict[str, Callable[[_Evaluation, Column], NDArray[np.generic]]] = {
