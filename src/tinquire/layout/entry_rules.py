@@ -9,7 +9,7 @@ from tinquire.base.faults import Fault, UseError
 from tinquire.cells.address import Area
 from tinquire.cells.display import general
 from tinquire.formula.language.writing import write_value
-from tinquire.layout.row_block import RowBlock
+from tinquire.layout.row_block import RowBlock, all_made
 from tinquire.workbook.grid.entry_rules import EntryRule
 
 __all__ = ["EntryPlan", "entry_rules_over"]
@@ -47,30 +47,14 @@ def entry_rules_over(plans: Sequence[EntryPlan], headings: Sequence[str], area: 
 
     Raises one UseError with all columns that are missing, formulas that cannot be read and lists that do not fit.
     """
-    rules: list[EntryRule] = []
-    faults: list[Fault] = []
-    for number, plan in enumerate(plans, start=1):
+
+    def rule(number: int, plan: EntryPlan) -> EntryRule:
         block = RowBlock(headings, area, f"{stopped}, entry rule {number}", plan.place)
-        try:
-            kind, operator, formulas = _condition(plan, block)
-            prompt, message = ("", plan.prompt), ("", plan.message)
-            rules.append(
-                EntryRule(
-                    block.areas(plan.on),
-                    kind,
-                    operator,
-                    formulas,
-                    plan.blank,
-                    _SEVERITIES[plan.otherwise],
-                    prompt,
-                    message,
-                )
-            )
-        except UseError as error:
-            faults += error.faults
-    if faults:
-        raise UseError(*faults)
-    return rules
+        kind, operator, formulas = _condition(plan, block)
+        severity, prompt, message = _SEVERITIES[plan.otherwise], ("", plan.prompt), ("", plan.message)
+        return EntryRule(block.areas(plan.on), kind, operator, formulas, plan.blank, severity, prompt, message)
+
+    return all_made(rule, plans)
 
 
 def _condition(plan: EntryPlan, block: RowBlock) -> tuple[str, str, tuple[str, ...]]:

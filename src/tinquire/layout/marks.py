@@ -9,7 +9,7 @@ from itertools import chain
 from tinquire.base.faults import Fault, UseError
 from tinquire.cells.address import Area, cell_name
 from tinquire.formula.language.writing import write_value
-from tinquire.layout.row_block import RowBlock
+from tinquire.layout.row_block import RowBlock, all_made
 from tinquire.looks import House
 from tinquire.workbook.grid.marks import SIGN_SETS, Bars, Mark, Scale, Signs, Threshold, own_condition
 from tinquire.workbook.parts.styles import StyleBook
@@ -58,19 +58,16 @@ def marks_over(
 
     Raises one UseError with all columns that are missing, formulas that cannot be read and looks that are not there.
     """
-    marks: list[Mark] = []
-    faults: list[Fault] = []
-    for number, plan in enumerate(plans, start=1):
+
+    def mark(number: int, plan: MarkPlan) -> Mark:
         block = RowBlock(headings, area, f"{stopped}, mark {number}", plan.place)
         try:
-            mark = replace(_mark(plan, block, house), priority=number, stop=plan.stop)
             look = None if plan.look is None else styles.partial_number(house.change(plan.look))
-            marks.append(replace(mark, look=look))
-        except UseError as error:
-            faults += error.faults
-    if faults:
-        raise UseError(*faults)
-    return marks
+        except UseError as error:  # the house does not know who asked
+            raise UseError(*(Fault(block.stopped, one.why, block.where, one.do) for one in error.faults)) from None
+        return replace(_mark(plan, block, house), priority=number, stop=plan.stop, look=look)
+
+    return all_made(mark, plans)
 
 
 def _mark(plan: MarkPlan, block: RowBlock, house: House) -> Mark:

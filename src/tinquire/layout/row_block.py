@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import known_names
@@ -12,7 +13,24 @@ from tinquire.formula import FormulaError, parse, write
 from tinquire.formula.language.tree import Coordinate, Node, Reference, TableReference
 from tinquire.formula.language.writing import replace_nodes, write_value
 
-__all__ = ["RowBlock"]
+__all__ = ["RowBlock", "all_made"]
+
+_Plan = TypeVar("_Plan")
+_Made = TypeVar("_Made")
+
+
+def all_made(make: Callable[[int, _Plan], _Made], plans: Sequence[_Plan]) -> list[_Made]:
+    """What is made of each plan and its number, from one on. Raises one UseError with all that is wrong."""
+    made: list[_Made] = []
+    faults: list[Fault] = []
+    for number, plan in enumerate(plans, start=1):
+        try:
+            made.append(make(number, plan))
+        except UseError as error:
+            faults += error.faults
+    if faults:
+        raise UseError(*faults)
+    return made
 
 
 @dataclass(frozen=True)
