@@ -8,8 +8,9 @@ import numpy as np
 
 from benchmarks.measure import Measure
 from tinquire.cells import Column
-from tinquire.layout.dresser import SheetPlan
-from tinquire.layout.tables import TableOnSheet, table_sheet
+from tinquire.layout.plans import BlockPlan, SheetPlan
+from tinquire.layout.sheets import table_sheet
+from tinquire.layout.tables import TableOnSheet
 from tinquire.looks import House
 from tinquire.press.outputs.verify import claims_of_table, differences
 from tinquire.tables import Field, Table
@@ -45,7 +46,8 @@ def measures() -> Iterator[Measure]:
 
     def made() -> tuple[Workbook, TableOnSheet]:
         book = Workbook.new()
-        shown = table_sheet(SheetPlan("Charges", totals={"Gross": "sum"}, living=True), table, house, book.styles, "T")
+        block = BlockPlan(sheet="Charges", totals={"Gross": "sum"}, living=True)
+        shown = table_sheet(SheetPlan(name="Charges"), block, table, house, book.styles, "T")
         book.add_sheet(shown.sheet)
         recalculate(book)
         return book, shown

@@ -21,7 +21,7 @@ from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.inspect.contents import BookDetails
 from tinquire.workbook.inspect.summary import overview
-from tinquire.workbook.parts.charts import Series
+from tinquire.workbook.parts.charts import SeriesCells
 from tinquire.workbook.parts.links import Link
 
 
@@ -34,8 +34,8 @@ def test_all_that_hangs_on_a_sheet_is_told(tmp_path):
     assert data.marks == (Mark((Area(2, 2, 4, 2),), "expression", ("B2>B$6",), 1, 0),)
     assert data.links == (Link(Area(3, 1, 3, 1), "Lists!A2", False), Link(Area(4, 1, 4, 1), "Data!B4", False))
     assert [(one.cell, one.author, one.text) for one in data.comments] == [("B3", "Ann", "why three?")]
-    assert [(one.area, one.kinds, one.series) for one in data.charts] == [
-        (Area(3, 4, 10, 7), ("barChart",), (Series("", "", "Data!$B$2:$B$4"),))
+    assert [(one.area, one.kinds, one.cells) for one in data.charts] == [
+        (Area(3, 4, 10, 7), ("columns",), (SeriesCells("", "", "Data!$B$2:$B$4"),))
     ]
     assert (data.page.orientation, data.page.row_breaks, data.page.footer) == ("landscape", (4,), "&P")
     assert data.protected and data.kept == ("extension one",)

@@ -69,7 +69,7 @@ PLANS = [
 
 
 def test_the_words_of_a_docket_are_rules_of_the_sheet_and_are_read_as_they_were_written():
-    rules = entry_rules_over([plan for plan, _ in PLANS], ["Pieces", "Rate", "Charge"], Area(4, 1, 9, 3), "sheet 'S'")
+    rules = entry_rules_over([plan for plan, _ in PLANS], ["Pieces", "Rate", "Charge"], [Area(4, 1, 9, 3)], "sheet 'S'")
     frame = parse_xml(f'<worksheet xmlns="{MAIN}">{entry_rules_markup(rules)}</worksheet>'.encode())
     assert list(read_entry_rules(frame)) == rules
     found = [(item.get("sqref"), item.get("type"), *(one.text for one in item)) for item in frame[0]]
@@ -83,7 +83,7 @@ def test_all_that_is_wrong_with_entry_rules_is_said_at_once():
         EntryPlan(on=["Rate"], where="1+"), EntryPlan(on=["Rate"], kind="whole", above="[Gone]", place="docket.toml, line 3"),
     ]  # fmt: skip
     with pytest.raises(Exception, match="Rat") as error:
-        entry_rules_over(wrong, ["Pieces", "Rate", "Charge"], Area(4, 1, 9, 3), "sheet 'S'")
+        entry_rules_over(wrong, ["Pieces", "Rate", "Charge"], [Area(4, 1, 9, 3)], "sheet 'S'")
     faults = error.value.faults
     assert [
         word in fault.why for word, fault in zip(["'Rate'", "comma", "300", "missing", "'Gone'"], faults, strict=True)

@@ -234,7 +234,7 @@ def test_the_words_of_a_docket_are_rules_of_the_sheet():
     marks = marks_over(
         [plan for plan, _ in PLANS],
         ["Pieces", "Rate", "Charge"],
-        Area(4, 1, 9, 3),
+        [Area(4, 1, 9, 3)],
         HOUSE,
         StyleBook.empty(),
         "sheet 'S'",
@@ -251,7 +251,7 @@ def test_all_that_is_wrong_with_marks_is_said_at_once():
         MarkPlan(on=["Rate"], above=1, look="lowd"), MarkPlan(on=["Rate"], signs="arrows", limits=[1]),
     ]  # fmt: skip
     with pytest.raises(Exception, match="Charg") as error:
-        marks_over(wrong, ["Pieces", "Rate", "Charge"], Area(4, 1, 9, 3), HOUSE, StyleBook.empty(), "sheet 'S'")
+        marks_over(wrong, ["Pieces", "Rate", "Charge"], [Area(4, 1, 9, 3)], HOUSE, StyleBook.empty(), "sheet 'S'")
     whys = [fault.why for fault in error.value.faults]
     assert len(whys) == 4 and error.value.faults[0].where == "docket.toml, line 9"
     assert "the nearest is 'Charge'" in whys[0] and "'lowd'" in whys[2] and "2 limits" in whys[3]

@@ -37,10 +37,15 @@ class LookModel(_Model):
     valign: Literal["top", "center", "bottom"] | None = None
     wrap: bool | None = None
     indent: int | None = Field(None, ge=0, le=15)
+    turned: int | None = Field(None, ge=-90, le=90, description="Degrees by which text is turned, counter-clockwise.")
+    shrink: bool | None = Field(None, description="Make letters smaller where the text does not fit.")
+    locked: bool | None = Field(None, description="Whether cells are locked on protected sheets; `false` for input.")
     format: str | None = Field(None, description="A number format, instead of the column type's.")
     outside: str | None = Field(None, description="The line around a block of rows: style and colour, or 'none'.")
     between_rows: str | None = Field(None, description="The line between rows.")
     between_columns: str | None = Field(None, description="The line between columns.")
+    band: str | None = Field(None, description="The background of every second row.")
+    height: float | None = Field(None, gt=0, le=409, description="The height of each of its rows, in points.")
 
 
 class WordsModel(_Model):
@@ -55,6 +60,15 @@ class WordsModel(_Model):
     others: str | None = Field(None, description="The groups beyond the first ones: `All others`.")
     rows: str | None = Field(
         None, description="Added to the totals label when a table continues on several sheets: `rows {} to {}`."
+    )
+
+
+class ChartStyleModel(_Model):
+    """How charts look."""
+
+    colours: list[str] = Field(
+        default_factory=list,
+        description="Of series, in order; if not given, those of the house, the most unlike first.",
     )
 
 
@@ -73,6 +87,10 @@ class HouseModel(_Model):
     colours: dict[str, str] = Field(default_factory=dict, description="Names for colours: `#RRGGBB`.")
     formats: dict[ColumnType, str] = Field(default_factory=dict, description="Number formats by column type.")
     looks: dict[str, LookModel] = Field(default_factory=dict, description="Named looks.")
+    chart: ChartStyleModel = Field(default_factory=ChartStyleModel, description="How charts look.")
+    gaps: list[int] = Field(
+        default=[1, 1], min_length=2, max_length=2, description="Free rows and columns between the blocks of a sheet."
+    )
     page: HousePageModel = Field(
         default_factory=HousePageModel, description="How sheets are printed, where a sheet does not say otherwise."
     )
@@ -115,7 +133,11 @@ def load_house(path: Path | None) -> House:
         looks,
         _language(model, path),
         PagePlan(**model.page.model_dump()),
+        (max(model.gaps[0], 0), max(model.gaps[1], 0)),
+        tuple(model.chart.colours),
     )
+    for colour in model.chart.colours:
+        house.colour(colour)
     for name in looks:
         house.appearance(name)
         house.borders(name)

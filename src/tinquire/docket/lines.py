@@ -56,14 +56,13 @@ class _Scanner:
         start = self.place
         self.place += brackets
         path: KeyPath = ()
-        for part in self._keys():
+        keys = self._keys()
+        for place, part in enumerate(keys, start=1):
             path = (*path, part)
             # Inside an array of tables, a further header belongs to its newest element.
-            if path in self._counts and (brackets == 1 or self.text[self.place] != "]"):
+            if path in self._counts and (brackets == 1 or place < len(keys)):
                 path = (*path, self._counts[path] - 1)
         if brackets == 2:
-            if path and isinstance(path[-1], int):
-                path = path[:-1]
             number = self._counts.get(path, 0)
             self._counts[path] = number + 1
             path = (*path, number)

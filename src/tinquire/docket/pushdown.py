@@ -61,18 +61,25 @@ def _before_group(table: TableModel) -> int:
     return next((number for number, step in enumerate(table.steps) if isinstance(step, Group)), len(table.steps))
 
 
+def _in_workbooks(docket: Docket) -> Iterator[_Need]:
+    model = docket.model
+    for name, book in model.workbooks.items():
+        for number, sheet in enumerate(book.sheets):
+            path = ("workbooks", name, "sheets", number)
+            cut = sheet.split_by() is not None or book.split_by() is not None
+            for block in sheet.parts():
+                if block.table is not None:
+                    yield "a sheet", block.table, path
+                elif (cut or block.per is not None) and block.pivot in model.pivots:
+                    yield "a sheet split by a column", model.pivots[block.pivot].from_, path
+
+
 def _in_outputs(docket: Docket) -> Iterator[_Need]:
     model = docket.model
     for name, statement in model.statements.items():
         for other in (statement.lines, statement.map.table, *(amount.table for amount in statement.amounts)):
             yield f"statements.{name}", other, ("statements", name)
-    for name, book in model.workbooks.items():
-        for number, sheet in enumerate(book.sheets):
-            path = ("workbooks", name, "sheets", number)
-            if sheet.table is not None:
-                yield "a sheet", sheet.table, path
-            elif sheet.split is not None and sheet.pivot in model.pivots:
-                yield "a sheet split by a column", model.pivots[sheet.pivot].from_, path
+    yield from _in_workbooks(docket)
     for name, check in model.checks.items():
         for key in ("rows", "no_repeats", "complete", "values", "none_missing"):
             if (asked := getattr(check, key)) is not None:

@@ -120,15 +120,23 @@ def _known_tables(docket: Docket) -> list[str]:
 def _review_workbooks(docket: Docket) -> Iterator[Fault]:
     model = docket.model
     known = {"table": _known_tables(docket), "pivot": list(model.pivots), "statement": list(model.statements)}
+    every = ["figures", *(item for names in known.values() for item in names)]
     for name, book in model.workbooks.items():
         if not book.sheets and book.template is None:
             yield _fault(docket, f"workbooks.{name} has neither sheets nor a template", "add one", "workbooks", name)
         for number, sheet in enumerate(book.sheets):
-            for kind, names in known.items():
-                shown = getattr(sheet, kind)
-                if shown is not None and shown not in names:
-                    why = f"a sheet shows the {kind} '{shown}': {known_names(shown, names)}"
-                    yield _fault(docket, why, "fix the name", "workbooks", name, "sheets", number, kind)
+            for place, block in enumerate(sheet.parts()):
+                path: tuple[str | int, ...] = ("workbooks", name, "sheets", number)
+                path = (*path, "blocks", place) if sheet.blocks else path
+                for kind, names in known.items():
+                    shown = getattr(block, kind)
+                    if shown is not None and shown not in names:
+                        why = f"a sheet shows the {kind} '{shown}': {known_names(shown, names)}"
+                        yield _fault(docket, why, "fix the name", *path, kind)
+                shown = None if block.chart is None else block.chart.of
+                if shown is not None and shown not in every:
+                    why = f"a chart is of '{shown}': {known_names(shown, every)}"
+                    yield _fault(docket, why, "name a table, pivot or statement", *path, "chart", "of")
 
 
 def _review_mails(docket: Docket) -> Iterator[Fault]:

@@ -14,9 +14,9 @@ __all__ = ["living_formula"]
 
 
 def living_formula(
-    text: str, sheet_table: str, called: Mapping[str, str], columns: Sequence[str], stopped: str, where: str
+    text: str, sheet_table: str | None, called: Mapping[str, str], columns: Sequence[str], stopped: str, where: str
 ) -> str:
-    """A derived column's formula with `[Heading]` as this row of the sheet's own table.
+    """A derived column's formula with `[Heading]` as this row of the sheet's own table, or without one as it is.
 
     `called` gives the headings of today by the casefolded ones that the formula writes, `columns` are those that the
     sheet shows. Raises UseError when the formula reads what the sheet does not show.
@@ -30,7 +30,10 @@ def living_formula(
             for name in missing:
                 why = f"a living formula needs the column '{name}' on its sheet: {known_names(name, columns)}"
                 faults.append(Fault(stopped, why, where, 'add it to columns, or write formulas = "values"'))
-            return node if missing else TableReference(sheet_table, first, last, (RowsOf.THIS,))
+            if missing:
+                return node
+            rows = () if sheet_table is None else (RowsOf.THIS,)
+            return TableReference(sheet_table, first, last, rows)
         if isinstance(node, Name) and node.name.casefold() in bound:
             return None
         if isinstance(node, Name | TableReference):

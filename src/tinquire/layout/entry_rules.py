@@ -42,14 +42,16 @@ class EntryPlan:
     place: str = ""
 
 
-def entry_rules_over(plans: Sequence[EntryPlan], headings: Sequence[str], area: Area, stopped: str) -> list[EntryRule]:
-    """The entry rules of a block whose columns have these headings and whose rows lie in an area.
+def entry_rules_over(
+    plans: Sequence[EntryPlan], headings: Sequence[str], rows: Sequence[Area], stopped: str
+) -> list[EntryRule]:
+    """The entry rules of a block whose columns have these headings and whose rows lie in these areas.
 
     Raises one UseError with all columns that are missing, formulas that cannot be read and lists that do not fit.
     """
 
     def rule(number: int, plan: EntryPlan) -> EntryRule:
-        block = RowBlock(headings, area, f"{stopped}, entry rule {number}", plan.place)
+        block = RowBlock(headings, rows, f"{stopped}, entry rule {number}", plan.place)
         kind, operator, formulas = _condition(plan, block)
         severity, prompt, message = _SEVERITIES[plan.otherwise], ("", plan.prompt), ("", plan.message)
         return EntryRule(block.areas(plan.on), kind, operator, formulas, plan.blank, severity, prompt, message)

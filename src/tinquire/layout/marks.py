@@ -52,20 +52,22 @@ class MarkPlan:
 
 
 def marks_over(
-    plans: Sequence[MarkPlan], headings: Sequence[str], area: Area, house: House, styles: StyleBook, stopped: str
-) -> list[Mark]:
-    """The marks of a block whose columns have these headings and whose rows lie in an area.
+    plans: Sequence[MarkPlan], headings: Sequence[str], rows: Sequence[Area], house: House, styles: StyleBook,
+    stopped: str, after: int = 0,
+) -> list[Mark]:  # fmt: skip
+    """The marks of a block whose columns have these headings and whose rows lie in these areas; they go after as many
+    marks of the sheet.
 
     Raises one UseError with all columns that are missing, formulas that cannot be read and looks that are not there.
     """
 
     def mark(number: int, plan: MarkPlan) -> Mark:
-        block = RowBlock(headings, area, f"{stopped}, mark {number}", plan.place)
+        block = RowBlock(headings, rows, f"{stopped}, mark {number}", plan.place)
         try:
             look = None if plan.look is None else styles.partial_number(house.change(plan.look))
         except UseError as error:  # the house does not know who asked
             raise UseError(*(Fault(block.stopped, one.why, block.where, one.do) for one in error.faults)) from None
-        return replace(_mark(plan, block, house), priority=number, stop=plan.stop, look=look)
+        return replace(_mark(plan, block, house), priority=after + number, stop=plan.stop, look=look)
 
     return all_made(mark, plans)
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import known_names
-from tinquire.layout.dresser import SheetPlan
+from tinquire.layout.plans import BlockPlan, SheetPlan
 from tinquire.looks.pages import PAPERS
 from tinquire.tables import Table
 from tinquire.workbook import Sheet
@@ -41,7 +41,8 @@ def set_pages(sheet: Sheet, plan: SheetPlan, row_breaks: Sequence[int] = ()) -> 
     sheet.landscape = plan.landscape if asked.landscape is None else asked.landscape
     sheet.repeat_columns = asked.repeat_columns or 0
     sheet.zoom, sheet.tab = plan.zoom, plan.tab
-    sheet.state = "hidden" if plan.hidden else "visible"
+    sheet.state = "veryHidden" if plan.hidden == "deep" else "hidden" if plan.hidden else "visible"
+    sheet.protected = plan.protect
     sheet.page = PageSetup(
         paper=PAPERS[asked.paper or "A4"],
         scale=asked.scale or 100,
@@ -75,10 +76,10 @@ def _coded(part: str, filled: Callable[[str], str]) -> str:
     return text
 
 
-def break_rows(table: Table, top: int, plan: SheetPlan) -> list[int]:
+def break_rows(table: Table, top: int, plan: BlockPlan) -> list[int]:
     """The rows of a sheet after which a page ends, where the value of the column that the plan names changes; the
     table's rows begin at `top`. Raises UseError for a column that is not there."""
-    heading, stopped = plan.page.breaks, f"sheet '{plan.name}', page"
+    heading, stopped = plan.breaks, f"{plan.stopped}, page"
     if heading is None:
         return []
     if table.index_of(heading) is None:

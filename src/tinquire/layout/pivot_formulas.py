@@ -12,6 +12,7 @@ from tinquire.cells.column import Column, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.language.writing import escaped_column
+from tinquire.layout.plans import Laid
 from tinquire.tables import Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivots.compute import PivotValue
@@ -35,14 +36,15 @@ _LIVE = "sum, average, count, smallest and largest"
 @dataclass(frozen=True, slots=True)
 class LivingPivot:
     """What a pivot's cells are calculated from: the table part that shows its rows with its headings, the fields as
-    they were asked for, what stands where a combination has no rows, and the column and value that rows are cut to."""
+    they were asked for, and what stands where a combination has no rows."""
 
     table: str
     headings: Sequence[str]
     rows: Sequence[PivotField]
     columns: Sequence[PivotField]
     empty: Value = None
-    cut: tuple[str, Value] | None = None
+    #: Columns and the values that rows are cut to.
+    cuts: Sequence[tuple[str, Value]] = ()
     #: Columns, casefolded, that are blank in some rows.
     sparse: frozenset[str] = frozenset()
     #: Columns, casefolded, that hold yes or no in some rows.
@@ -63,18 +65,17 @@ def logical_columns(rows: Table) -> frozenset[str]:
     return frozenset(field.name.casefold() for field, column in pairs if (column.kinds == Kind.BOOL).any())
 
 
-def put_formulas(sheet: Sheet, pivot: Pivot, living: LivingPivot, where: str) -> None:
-    """Write the formulas of a pivot's cells, whose values stand on the sheet under its heading rows. Raises UseError
-    with all that keeps the pivot from living."""
+def put_formulas(sheet: Sheet, laid: Laid, pivot: Pivot, living: LivingPivot, where: str) -> None:
+    """Write the formulas of a pivot's cells, whose values stand on the sheet where it was laid. Raises UseError with
+    all that keeps the pivot from living."""
     stopped, do = f"sheet '{sheet.name}'", 'write formulas = "values" for this sheet'
     faults = [Fault(stopped, why, where, do) for why in _hindrances(pivot, living)]
     if faults:
         raise UseError(*faults)
-    assert sheet.repeat_rows is not None
-    heading, top = sheet.repeat_rows[0], sheet.repeat_rows[1] + 1
-    writer = _Writer(pivot, living, top, heading)
-    for column in range(len(pivot.row_fields) + 1, writer.width + 1):
-        for row in range(top, top + pivot.height + (pivot.totals is not None)):
+    assert laid.head is not None
+    writer = _Writer(pivot, living, laid.head[1] + 1, laid.area.left, laid.head[0])
+    for column in range(laid.area.left + laid.labels, laid.area.right + 1):
+        for row in range(laid.head[1] + 1, laid.area.bottom + 1):
             value = sheet.column(column, row, row)
             sheet.put(row, column, value, None, Formula(writer.formula(row, column), row, column))
 
@@ -122,18 +123,14 @@ class _Writer:
     pivot: Pivot
     living: LivingPivot
     top: int
+    left: int
     heading: int
-
-    @property
-    def width(self) -> int:
-        groups = self.pivot.width + (self.pivot.totals_across is not None)
-        return len(self.pivot.row_fields) + groups * len(self.pivot.values)
 
     def formula(self, row: int, column: int) -> str:
         pivot = self.pivot
-        group, index = divmod(column - len(pivot.row_fields) - 1, len(pivot.values))
+        group, index = divmod(column - self.left - len(pivot.row_fields), len(pivot.values))
         line = row - self.top
-        criteria = [] if self.living.cut is None else list(self.equal(*self.living.cut))
+        criteria = [criterion for cut in self.living.cuts for criterion in self.equal(*cut)]
         if line < pivot.height:
             criteria += self.of_line(line, row)
         if group < pivot.width:
@@ -145,10 +142,10 @@ class _Writer:
         is_group = depth == len(self.pivot.row_fields)
         # A subtotal's own label is not that of its groups, which stand above or below.
         source = line if is_group else self._group_of(line, depth)
-        for number, field in enumerate(self.living.rows[:depth], start=1):
-            label = self.pivot.labels[number - 1][source]
-            cell = f"${column_name(number)}{row}" if is_group else None
-            yield from self.criterion(field, label, cell, self.pivot.spans[number - 1])
+        for index, field in enumerate(self.living.rows[:depth]):
+            label = self.pivot.labels[index][source]
+            cell = f"${column_name(self.left + index)}{row}" if is_group else None
+            yield from self.criterion(field, label, cell, self.pivot.spans[index])
 
     def _group_of(self, line: int, depth: int) -> int:
         """A line of the groups that a subtotal sums up: the nearest one below, or above."""
@@ -159,7 +156,7 @@ class _Writer:
 
     def of_group(self, group: int) -> Iterator[str]:
         fields, values = self.living.columns, len(self.pivot.values)
-        number = len(self.pivot.row_fields) + 1 + group * values
+        number = self.left + len(self.pivot.row_fields) + group * values
         for index, field in enumerate(fields):
             label = self.pivot.across[index][group]
             cell = f"{column_name(number)}${self.heading}" if len(fields) == 1 and isinstance(label, str) else None

@@ -7,60 +7,52 @@ from dataclasses import replace
 from tinquire.cells.address import Area
 from tinquire.cells.column import Column
 from tinquire.cells.values import Value
-from tinquire.layout.dresser import Dresser, SheetPlan, align_of, fit_width, put_title
-from tinquire.layout.pages import set_pages
-from tinquire.looks import House
+from tinquire.layout.dresser import Dresser, align_of, fit_width
+from tinquire.layout.plans import Laid
 from tinquire.tables.pivots.pivot import Pivot
 from tinquire.workbook import Sheet
-from tinquire.workbook.parts.styles import StyleBook
 
-__all__ = ["pivot_sheet"]
-
-# -- pivots ----------------------------------------------------------------------------------------------
+__all__ = ["lay_pivot"]
 
 
-def pivot_sheet(plan: SheetPlan, pivot: Pivot, house: House, styles: StyleBook) -> Sheet:
-    """A pivot on a sheet: column labels over value names, row groups, totals below and at the right. Its heading rows
-    are those that are repeated."""
-    dresser = Dresser(house, styles, plan)
-    sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
-    top = put_title(sheet, plan, dresser)
+def lay_pivot(sheet: Sheet, spot: tuple[int, int], pivot: Pivot, dresser: Dresser) -> Laid:
+    """Lay a pivot on a sheet, its first heading at `spot` (row, column): column labels over value names, row groups,
+    totals below and at the right."""
+    top, left = spot
     table = pivot.as_table()
+    labels = len(pivot.row_fields)
     levels = 2 if pivot.column_fields and len(pivot.values) > 1 else 1
-    _pivot_headings(sheet, pivot, dresser, top, levels)
-    height = pivot.height
-    for number, column in enumerate(table.columns, start=1):
-        one = table.fields[number - 1]
-        first, last = number == 1, number == len(table.fields)
-        align = align_of(one.type) if number > len(pivot.row_fields) else None
-        body = top + levels
+    _put_headings(sheet, pivot, dresser, spot, levels)
+    height, body = pivot.height, top + levels
+    for index, column in enumerate(table.columns):
+        one, number = table.fields[index], left + index
+        first, last = index == 0, index == len(table.fields) - 1
+        align = align_of(one.type) if index >= labels else None
         style = dresser.run("rows", one.type, height, first=first, last=last, align=align)
         style[pivot.subtotal_lines] = dresser.number("subtotal", one.type, first=first, last=last, align=align)
         sheet.put(body, number, column.slice(0, height), style)
         if pivot.totals is not None:
             total = dresser.number("total", one.type, first=first, last=last, align=align)
             sheet.put(body + height, number, column.slice(height, height + 1), total)
-        name = (
-            one.name if levels == 1 or number <= len(pivot.row_fields) else pivot.values[_value_of(pivot, number)].name
-        )
+        name = one.name if levels == 1 or index < labels else pivot.values[_value_of(pivot, index)].name
         fit_width(sheet, number, replace(one, name=name), column, dresser, button=False)
-    sheet.frozen = (top + levels - 1, len(pivot.row_fields)) if plan.freeze else (0, 0)
-    sheet.repeat_rows = (top, top + levels - 1)
-    set_pages(sheet, plan)
-    return sheet
+    right, bottom = left + len(table.fields) - 1, body + height - 1
+    area = Area(top, left, bottom + (pivot.totals is not None), right)
+    return Laid(area, (top, body - 1), Area(body, left, bottom, right), labels)
 
 
-def _value_of(pivot: Pivot, number: int) -> int:
-    return (number - len(pivot.row_fields) - 1) % len(pivot.values)
+def _value_of(pivot: Pivot, index: int) -> int:
+    return (index - len(pivot.row_fields)) % len(pivot.values)
 
 
-def _pivot_headings(sheet: Sheet, pivot: Pivot, dresser: Dresser, top: int, levels: int) -> None:
+def _put_headings(sheet: Sheet, pivot: Pivot, dresser: Dresser, spot: tuple[int, int], levels: int) -> None:
     """One row of headings, or two: labels over their values, row fields over both."""
-    table = pivot.as_table()
-    width = len(table.fields)
-    for number, field in enumerate(table.fields, start=1):
-        first, last = number == 1, number == width
-        is_label = number <= len(pivot.row_fields)
+    top, left = spot
+    table, labels = pivot.as_table(), len(pivot.row_fields)
+    for index, field in enumerate(table.fields):
+        number = left + index
+        first, last = index == 0, index == len(table.fields) - 1
+        is_label = index < labels
         align = None if is_label else "right"
         if levels == 1:
             style = dresser.number("heading", None, first=first, last=last, align=align)
@@ -70,16 +62,16 @@ def _pivot_headings(sheet: Sheet, pivot: Pivot, dresser: Dresser, top: int, leve
             "heading", None, first=first, last=last, bottom=False, align=None if is_label else "center"
         )
         lower = dresser.number("heading", None, first=first, last=last, top=False, align=align)
-        index = _value_of(pivot, number) if not is_label else 0
-        group = (number - len(pivot.row_fields) - 1) // len(pivot.values)
+        value = _value_of(pivot, index) if not is_label else 0
+        group = (index - labels) // len(pivot.values)
         over: Value = field.name
         if not is_label:
             over = None
-            if index == 0:
+            if value == 0:
                 over = pivot.column_label(group) if group < pivot.width else pivot.totals_across
         sheet.put(top, number, Column.from_values([over]), upper)
-        sheet.put(top + 1, number, Column.from_values([None if is_label else pivot.values[index].name]), lower)
+        sheet.put(top + 1, number, Column.from_values([None if is_label else pivot.values[value].name]), lower)
         if is_label:
             sheet.merged.append(Area(top, number, top + 1, number))
-        elif index == 0 and len(pivot.values) > 1:
+        elif value == 0 and len(pivot.values) > 1:
             sheet.merged.append(Area(top, number, top, number + len(pivot.values) - 1))

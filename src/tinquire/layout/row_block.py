@@ -35,12 +35,17 @@ def all_made(make: Callable[[int, _Plan], _Made], plans: Sequence[_Plan]) -> lis
 
 @dataclass(frozen=True)
 class RowBlock:
-    """Headings, the area of the rows under them, and what messages say of them."""
+    """Headings, the areas of the rows under them, one below the other, and what messages say of them."""
 
     headings: Sequence[str]
-    area: Area
+    parts: Sequence[Area]
     stopped: str
     where: str
+
+    @property
+    def area(self) -> Area:
+        """The first of the areas, whose first row formulas are written for."""
+        return self.parts[0]
 
     def column(self, heading: str) -> int:
         """A column by its heading. Raises UseError."""
@@ -53,14 +58,14 @@ class RowBlock:
     def areas(self, on: Sequence[str]) -> tuple[Area, ...]:
         """The cells of some columns, those beside each other together; all cells without any."""
         if not on:
-            return (self.area,)
-        areas: list[Area] = []
+            return tuple(self.parts)
+        spans: list[tuple[int, int]] = []
         for column in sorted({self.column(heading) for heading in on}):
-            if areas and areas[-1].right == column - 1:
-                areas[-1] = areas[-1]._replace(right=column)
+            if spans and spans[-1][1] == column - 1:
+                spans[-1] = (spans[-1][0], column)
             else:
-                areas.append(Area(self.area.top, column, self.area.bottom, column))
-        return tuple(areas)
+                spans.append((column, column))
+        return tuple(part._replace(left=left, right=right) for part in self.parts for left, right in spans)
 
     def formula(self, text: str) -> str:
         """A formula over headings as the block's first row reads it: a heading is the cell of its column. Raises

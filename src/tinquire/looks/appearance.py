@@ -52,6 +52,12 @@ class Appearance:
     valign: str | None = None
     wrap: bool = False
     indent: int = 0
+    #: Degrees by which text is turned, counter-clockwise, from -90 to 90.
+    turned: int = 0
+    #: Letters become smaller where the text would not fit.
+    shrink: bool = False
+    #: Whether the cell cannot be changed while its sheet is protected.
+    locked: bool = True
     format: str = "General"
 
     def bordered(self, edges: Edges) -> Appearance:
@@ -86,6 +92,9 @@ class Variation:
     valign: str | None = None
     wrap: bool | None = None
     indent: int | None = None
+    turned: int | None = None
+    shrink: bool | None = None
+    locked: bool | None = None
     format: str | None = None
 
     def over(self, other: Variation) -> Variation:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
 
 from tinquire.base.faults import Fault, UseError
@@ -44,6 +44,9 @@ class Look(Variation):
     outside: str | None = None
     between_rows: str | None = None
     between_columns: str | None = None
+    #: The fill of every second row, and the height of each row in points.
+    band: str | None = None
+    height: float | None = None
 
 
 #: Number formats by column type where the house says nothing.
@@ -63,6 +66,10 @@ DEFAULT_FORMATS = {
 DEFAULT_LOOKS = {
     "body": Look(valign="center"),
     "title": Look(on="body", bold=True, size=14),
+    "section": Look(on="body", bold=True),
+    "note": Look(on="body", wrap=True, valign="top"),
+    "link": Look(on="body", underline=True),
+    "input": Look(on="rows", locked=False),
     "heading": Look(on="body", bold=True, align="center", wrap=True, valign="center"),
     "rows": Look(on="body"),
     "total": Look(on="body", bold=True),
@@ -83,6 +90,10 @@ class House:
     looks: Mapping[str, Look] = field(default_factory=dict)
     language: Language = ENGLISH
     page: PagePlan = field(default_factory=PagePlan)
+    #: Free rows and columns between blocks of a sheet.
+    gaps: tuple[int, int] = (1, 1)
+    #: Colours of charts, by name; those of the house where none are named.
+    chart_colours: Sequence[str] = ()
     #: Looks that were asked for before, with all that they build on.
     _folded: dict[str, Look] = field(default_factory=dict, init=False, compare=False, repr=False)
 
@@ -101,6 +112,12 @@ class House:
         if column_type == "date" and column_type not in self.formats:
             code = self.language.date_format
         return code.replace("¤", f'"{self.currency}"' if self.currency else "")
+
+    def code(self, text: str) -> str:
+        """The number format that a docket means: that of a column type, or the text itself, `¤` for the currency."""
+        if text in DEFAULT_FORMATS:
+            return self.number_format(text)
+        return text.replace("¤", f'"{self.currency}"' if self.currency else "")
 
     def look(self, name: str) -> Look:
         """A look with all that it builds on folded in. Raises UseError for unknown names and circles."""
@@ -144,6 +161,9 @@ class House:
             valign=look.valign,
             wrap=bool(look.wrap),
             indent=look.indent or 0,
+            turned=look.turned or 0,
+            shrink=bool(look.shrink),
+            locked=look.locked is not False,
             format=code,
         )
 

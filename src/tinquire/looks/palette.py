@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import colorsys
 
-__all__ = ["INDEXED", "luminance", "tint"]
+__all__ = ["INDEXED", "luminance", "scaled_lightness", "tint"]
 
 _EIGHT = "000000 FFFFFF FF0000 00FF00 0000FF FFFF00 FF00FF 00FFFF"
 _REST = (
@@ -18,11 +18,16 @@ INDEXED: tuple[str, ...] = (*_EIGHT.split(), *_EIGHT.split(), *_REST.split())
 
 def tint(colour: str, tint: float) -> str:
     """A colour made lighter (tint above 0) or darker (below), by its lightness (18.8.19)."""
-    if not tint:
+    return scaled_lightness(colour, 1 + tint, 0.0) if tint < 0 else scaled_lightness(colour, 1 - tint, tint)
+
+
+def scaled_lightness(colour: str, factor: float, added: float) -> str:
+    """A colour whose lightness is multiplied, and then added to (20.1.2.3.20 and .21)."""
+    if factor == 1 and not added:
         return colour
     red, green, blue = (int(colour[index : index + 2], 16) / 255 for index in (0, 2, 4))
     hue, light, saturation = colorsys.rgb_to_hls(red, green, blue)
-    light = light * (1 + tint) if tint < 0 else light * (1 - tint) + tint
+    light = min(max(light * factor + added, 0.0), 1.0)
     return "".join(f"{round(part * 255):02X}" for part in colorsys.hls_to_rgb(hue, light, saturation))
 
 

@@ -13,7 +13,14 @@ import numpy as np
 
 from tinquire.cells.column import Codes, Column, Kind, texts_at
 
-__all__ = ["fitting_width", "line_count", "text_width", "widest_values"]
+__all__ = ["DIGIT_POINTS", "column_pixels", "fitting_width", "line_count", "text_width", "widest_values"]
+
+#: Pixels of the widest digit for each point of a font's size, at 96 pixels an inch; and in points.
+_DIGIT_PIXELS = 0.85
+DIGIT_POINTS = _DIGIT_PIXELS * 0.75
+_PADDING_PIXELS = 5
+#: Columns are no wider (18.3.1.13), whatever a file says.
+_STATED_AT_MOST = 255.0
 
 _NARROW = frozenset("ijlI.,:;'|!()[]{} -/\\`\"ftr")
 _WIDE = frozenset("mwMW@%&—…")
@@ -97,6 +104,11 @@ def fitting_width(
     needed = max(widest, longest_word + (FILTER_BUTTON if button else 0.0)) * scale + PADDING
     # 18.3.1.13 states widths in 256ths of a character.
     return round(min(max(needed, NARROWEST), WIDEST) * 256) / 256
+
+
+def column_pixels(width: float, size: float) -> int:
+    """A column's width in characters as pixels, in a plain font of a size in points (18.3.1.13)."""
+    return round(min(width, _STATED_AT_MOST) * size * _DIGIT_PIXELS) + _PADDING_PIXELS
 
 
 def line_count(text: str, width: float, *, bold: bool = False) -> int:

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import posixpath
-import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -140,43 +139,54 @@ class Package:
     def free_name(self, pattern: str) -> str:
         """The first of `pattern` with 1, 2, 3, ... that is no part yet, nor one that is missing: whoever relates to
         that would get the new one."""
-        number = 1
-        while self.has(name := pattern.format(number)) or self._is_wanted(name):
-            number += 1
-        return name
+        return self.free_names(pattern, 1)[0]
 
-    def _is_wanted(self, part: str) -> bool:
-        """Whether a list of relationships may name a part."""
-        last = re.compile(re.escape(posixpath.basename(part)).encode(), re.IGNORECASE)
-        return any(last.search(self.read(member)) for member in self._members if member.casefold().endswith(".rels"))
+    def free_names(self, pattern: str, count: int) -> list[str]:
+        """The first `count` names that are free."""
+        lists = b"\n".join(self.read(member) for member in self._members if member.casefold().endswith(".rels"))
+        wanted, number = lists.lower(), 1
+        names: list[str] = []
+        while len(names) < count:
+            name = pattern.format(number)
+            if not self.has(name) and posixpath.basename(name).encode().lower() not in wanted:
+                names.append(name)
+            number += 1
+        return names
 
     # -- content types ---------------------------------------------------------------------------------
 
     def set_type(self, part: str, content_type: str) -> None:
         """State a part's content type (Part 2, 7.2)."""
-        name = "/" + part
-        entry = f'<Override PartName="{escape_attribute(name)}" ContentType="{escape_attribute(content_type)}"/>'
+        self.set_types({part: content_type})
+
+    def set_types(self, types: Mapping[str, str]) -> None:
+        """State the content types of several parts (Part 2, 7.2)."""
+        entries = "".join(
+            f'<Override PartName="{escape_attribute("/" + part)}" ContentType="{escape_attribute(content_type)}"/>'
+            for part, content_type in types.items()
+        )
         try:
-            listed = self._without(_TYPES_PART, b"Override", b"PartName", name)
-            self.put(_TYPES_PART, with_entry(listed, b"Types", entry.encode()))
+            listed = self._without(_TYPES_PART, b"Override", b"PartName", [f"/{part}" for part in types])
+            self.put(_TYPES_PART, with_entry(listed, b"Types", entries.encode()))
             return
         except Unusual:
             root = self.root(_TYPES_PART)
-        for override in children(root, "Override"):
-            if override.get("PartName", "").casefold() == name.casefold():
-                override.set("ContentType", content_type)
-                break
-        else:
-            etree.SubElement(root, f"{{{CONTENT_TYPES}}}Override", PartName=name, ContentType=content_type)
+        known = {item.get("PartName", "").casefold(): item for item in children(root, "Override")}
+        for part, content_type in types.items():
+            override = known.get(f"/{part}".casefold())
+            if override is None:
+                override = etree.SubElement(root, f"{{{CONTENT_TYPES}}}Override", PartName=f"/{part}")
+            override.set("ContentType", content_type)
         self.put(_TYPES_PART, serialise_xml(root))
 
-    def _without(self, part: str, name: bytes, key: bytes, gone: str) -> bytes:
-        """A list without the entries of a part's name. Raises Unusual."""
-        return without_entries(self.read(part), name, key, lambda value: value.casefold() == gone.casefold())
+    def _without(self, part: str, name: bytes, key: bytes, gone: Iterable[str]) -> bytes:
+        """A list without the entries of some parts' names. Raises Unusual."""
+        folded = {value.casefold() for value in gone}
+        return without_entries(self.read(part), name, key, lambda value: value.casefold() in folded)
 
     def drop_type(self, part: str) -> None:
         try:
-            self.put(_TYPES_PART, self._without(_TYPES_PART, b"Override", b"PartName", f"/{part}"))
+            self.put(_TYPES_PART, self._without(_TYPES_PART, b"Override", b"PartName", [f"/{part}"]))
             return
         except Unusual:
             root = self.root(_TYPES_PART)
@@ -273,25 +283,38 @@ class Package:
 
     def relate(self, part: str, kind: str, target: str) -> str:
         """Add a relationship of a part (or of the package) to another, and return its id."""
+        return self.relate_all(part, [(kind, target)])[0]
+
+    def relate_all(self, part: str, relations: Sequence[tuple[str, str]], *, outside: bool = False) -> list[str]:
+        """Add relationships of a part, each by its kind and target, and return their ids; the targets of those that
+        lead outside are written as they are."""
+        if not relations:
+            return []
         rels, root = self._relationships(part)
         used = {element.get("Id") for element in root}
         # A part may name a relationship that is not there: a new one under that name would be taken for it.
         content = self.read(part) if part and self.has(part) else b""
+        ids: list[str] = []
         number = 1
-        while f"rId{number}" in used or f'"rId{number}"'.encode() in content or f"'rId{number}'".encode() in content:
+        while len(ids) < len(relations):
+            name = f"rId{number}"
+            if name not in used and f'"{name}"'.encode() not in content and f"'{name}'".encode() not in content:
+                ids.append(name)
             number += 1
-        relative = posixpath.relpath(target, posixpath.dirname(part) or ".")
-        entry = (
-            f'<Relationship Id="rId{number}" Type="{escape_attribute(kind)}" Target="{escape_attribute(relative)}"/>'
+        folder = posixpath.dirname(part) or "."
+        mode = ' TargetMode="External"' if outside else ""
+        entries = "".join(
+            f'<Relationship Id="{name}" Type="{escape_attribute(kind)}" '
+            f'Target="{escape_attribute(target if outside else posixpath.relpath(target, folder))}"{mode}/>'
+            for name, (kind, target) in zip(ids, relations, strict=True)
         )
         try:
-            self.put(rels, with_entry(self.read(rels) if self.has(rels) else b"", b"Relationships", entry.encode()))
+            before = self.read(rels) if self.has(rels) else b""
+            self.put(rels, with_entry(before, b"Relationships", entries.encode()))
         except Unusual:
-            etree.SubElement(
-                root, f"{{{PACKAGE_RELATIONS}}}Relationship", Id=f"rId{number}", Type=kind, Target=relative
-            )
+            root.extend(etree.fromstring(f'<r xmlns="{PACKAGE_RELATIONS}">{entries}</r>'))
             self.put(rels, serialise_xml(root))
-        return f"rId{number}"
+        return ids
 
     def _relationships(self, part: str) -> tuple[str, etree._Element]:
         """The name and root of a part's relationships, a new root when it has none yet."""

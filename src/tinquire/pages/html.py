@@ -10,18 +10,15 @@ from tinquire.cells.address import Area, area_name, quoted_sheet
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance, Edge, Variation
+from tinquire.looks.widths import column_pixels
+from tinquire.pages.frames import Framed, frames_of
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.marked import CellMarks, MarkedSheet, marked_sheet
 from tinquire.workbook.grid.marks import SIGN_SETS
-from tinquire.workbook.inspect.contents import BookDetails
+from tinquire.workbook.inspect.contents import BookDetails, SheetDetails
 
 __all__ = ["html_page"]
 
-#: Pixels of the widest digit for each point of the plain font's size, at 96 pixels an inch.
-_DIGIT_PIXELS = 0.85
-_PADDING_PIXELS = 5
-#: Columns are no wider (18.3.1.13), whatever a file says.
-_WIDEST = 255.0
 _UNCHANGED, _UNMARKED = Variation(), CellMarks()
 #: A page with more cells than this is of no use to anybody.
 _MOST_CELLS = 2_000_000
@@ -58,6 +55,10 @@ td {{ padding: 0 4px; height: 20px; overflow: hidden; white-space: nowrap; verti
 td.n {{ text-align: right; }}
 td.m {{ text-align: center; }}
 td.o {{ overflow: visible; }}
+div.sheet {{ position: relative; }}
+div.frame {{ position: absolute; background: #FFFFFF; }}
+div.frame img {{ display: block; width: 100%; height: 100%; }}
+div.frame p {{ margin: 0; padding: 8px; height: 100%; box-sizing: border-box; color: #8A979C; border: 1px solid; }}
 td i {{ float: left; font-style: normal; padding-right: 4px; }}
 p.rest {{ margin: 10px 0 0; color: #8A979C; }}
 {styles}
@@ -90,12 +91,16 @@ def html_page(
     sections = []
     for sheet in shown:
         entry = book.entry(sheet.name)
-        marks = details.sheet(sheet.name).marks if entry is not None and entry.part is not None else ()
-        marked = marked_sheet(book, sheet, marks, now)
+        own = details.sheet(sheet.name) if entry is not None and entry.part is not None else SheetDetails(sheet.name)
+        marked = marked_sheet(book, sheet, own.marks, now)
+        frames = list(frames_of(book, sheet, own))
+        for frame in frames:
+            if frame.problem:
+                tell(f"{quoted_sheet(sheet.name)}: {frame.problem}")
         for skipped in marked.skipped:
             areas = ", ".join(map(area_name, skipped.mark.areas))
             tell(f"a mark of {quoted_sheet(sheet.name)}!{areas} is not drawn ({skipped.mark.words}): {skipped.why}")
-        sections.append(_section(book, sheet, marked, used, most_rows))
+        sections.append(_section(book, sheet, marked, used, most_rows, frames))
     styles = "\n".join(f".{name} {{ {rule} }}" for name, rule in used.rules() if rule)
     font, size = book.styles.plain_font
     return _PAGE.format(
@@ -124,22 +129,30 @@ class _Classes:
         return sorted(self._known.values())
 
 
-def _section(book: Workbook, sheet: Sheet, marked: MarkedSheet, used: _Classes, most_rows: int | None) -> str:
+def _section(
+    book: Workbook, sheet: Sheet, marked: MarkedSheet, used: _Classes, most_rows: int | None, frames: Sequence[Framed]
+) -> str:
     rows, columns = _extent(sheet)
     if columns * (rows if most_rows is None else min(rows, most_rows)) > _MOST_CELLS:
         why = f"its used area is {rows:,} rows by {columns:,} columns, too many to draw"
         raise DataError(Fault(f"laying out sheet '{sheet.name}'", why, book.name, "say how many: --rows 100"))
     last = rows if most_rows is None else min(rows, most_rows)
     _, size = book.styles.plain_font
-    widths = [_pixels(sheet.widths.get(number, 9.0), size) for number in range(1, columns + 1)]
+    widths = [column_pixels(sheet.widths.get(number, 9.0), size) for number in range(1, columns + 1)]
     # Once the first row's cells are known to be merged, the columns' widths must come from elsewhere.
     group = "".join(f'<col style="width: {width}px">' for width in widths)
     grid = _Grid(book, sheet, last, columns, used, marked)
     body = "\n".join(grid.row(row) for row in range(1, last + 1) if row not in sheet.hidden_rows)
     rest = f'\n<p class="rest">and {rows - last:,} more rows</p>' if last < rows else ""
     name = html.escape(sheet.name)
-    table = f'<table style="width: {sum(widths)}px"><colgroup>{group}</colgroup>\n{body}\n</table>'
-    return f"<section>\n<h2>{name}</h2>\n{table}{rest}\n</section>"
+    table = f'<table style="width: {sum(widths)}px"><colgroup>{group}</colgroup>\n{body}\n</table>{rest}'
+    if frames:
+        across = max(sum(widths), *(frame.left + frame.width for frame in frames))
+        height = max(frame.top + frame.height for frame in frames)
+        over = "\n".join(frame.markup for frame in frames)
+        room = f"min-width: {across:.0f}px; min-height: {height:.0f}px"
+        table = f'<div class="sheet" style="{room}">{table}\n{over}</div>'
+    return f"<section>\n<h2>{name}</h2>\n{table}\n</section>"
 
 
 def _extent(sheet: Sheet) -> tuple[int, int]:
@@ -147,11 +160,6 @@ def _extent(sheet: Sheet) -> tuple[int, int]:
     rows, columns = sheet.extent()
     used = sheet.used or Area(1, 1, 1, 1)
     return min(rows, used.bottom + DRESSED_MARGIN), min(columns, used.right + DRESSED_MARGIN)
-
-
-def _pixels(width: float, size: float) -> int:
-    """A width in characters as pixels (18.3.1.13)."""
-    return round(min(width, _WIDEST) * size * _DIGIT_PIXELS) + _PADDING_PIXELS
 
 
 class _Grid:

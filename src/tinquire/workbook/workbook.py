@@ -34,10 +34,12 @@ from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import Sheet, SheetTable
 from tinquire.workbook.grid.sheet_entries import SheetEntry, require_distinct
 from tinquire.workbook.grid.sheet_names import MAX_SHEET_NAME, valid_sheet_name
+from tinquire.workbook.new_sheet import CONTENT_TYPE as _CONTENT
+from tinquire.workbook.new_sheet import put_new_sheet
 from tinquire.workbook.parts.defined_names import DefinedName
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.parts.styles import StyleBook, theme_colours
-from tinquire.workbook.parts.tables import read_table, table_part
+from tinquire.workbook.parts.tables import read_table
 from tinquire.workbook.sheet_xml.cell_patch import patch_cells
 from tinquire.workbook.sheet_xml.cell_rewrite import rewrite_cells
 from tinquire.workbook.sheet_xml.cell_splice import CellPatch
@@ -45,11 +47,10 @@ from tinquire.workbook.sheet_xml.cell_values import stored_value
 from tinquire.workbook.sheet_xml.frame_changes import with_frame
 from tinquire.workbook.sheet_xml.reader import read_sheet
 from tinquire.workbook.sheet_xml.shared_masters import mark_members
-from tinquire.workbook.sheet_xml.writer import print_titles, sheet_part
+from tinquire.workbook.sheet_xml.writer import filter_area, print_titles
 
 __all__ = ["SheetEntry", "Workbook"]
 
-_CONTENT = "application/vnd.openxmlformats-officedocument.spreadsheetml."
 _NEW_WORKBOOK = (
     f'<workbook xmlns="{MAIN}" xmlns:r="{RELATIONS}"><bookViews><workbookView/></bookViews><sheets/></workbook>'
 )
@@ -180,14 +181,18 @@ class Workbook:
     def styles(self) -> StyleBook:
         if self._styles is None:
             part = self._by_kind.get("styles")
-            theme = self._by_kind.get("theme")
-            colours = theme_colours(self.package.root(theme)) if theme and self.package.has(theme) else []
             if part and self.package.has(part):
-                self._styles = StyleBook(self.package.root(part), colours)
+                self._styles = StyleBook(self.package.root(part), self.theme)
             else:
                 self._styles = StyleBook.empty()
                 self._styles.changed = False  # what nobody uses is not written
         return self._styles
+
+    @property
+    def theme(self) -> list[str]:
+        """The colours of the theme, in the order of the attribute of that name; none without one."""
+        theme = self._by_kind.get("theme")
+        return theme_colours(self.package.root(theme)) if theme and self.package.has(theme) else []
 
     def sheet_names(self, *, kind: str = "worksheet") -> list[str]:
         return [entry.name for entry in self.entries if entry.kind == kind]
@@ -378,32 +383,27 @@ class Workbook:
 
     def _write_new(self, entry: SheetEntry, sheet: Sheet) -> None:
         folder = self._part.rpartition("/")[0]
-        part = self.package.free_name(f"{folder}/worksheets/sheet{{}}.xml")
-        self.package.put(part, b"")
-        self.package.set_type(part, f"{_CONTENT}worksheet+xml")
-        ids = [self._write_table(part, table) for table in sheet.tables]
-        self.package.put_pieces(part, sheet_part(sheet, self.strings.places_of, ids))
-        identity = self.package.relate(self._part, f"{self._relation_space()}/worksheet", part)
+        space = self._relation_space()
+        part = put_new_sheet(self.package, folder, sheet, self.strings.places_of, self.next_table_id, space)
+        identity = self.package.relate(self._part, f"{space}/worksheet", part)
         sheets = child(self._root, "sheets")
         assert sheets is not None
         used = [item.get("sheetId") for item in sheets]
         element = etree.SubElement(sheets, tag(sheets, "sheet"), name=sheet.name, sheetId=str(free_number(used)))
-        element.set(f"{{{self._relation_space()}}}id", identity)
+        element.set(f"{{{space}}}id", identity)
         if (state := sheet.state) != "visible":
             element.set("state", state)
             entry.state = state
+        if filtered := filter_area(sheet):
+            self._add_name("_xlnm._FilterDatabase", filtered, entry, hidden=True)
         if titles := print_titles(sheet):
             self._add_name("_xlnm.Print_Titles", titles, entry)
+        for name, formula in sheet.names.items():
+            self._add_name(name, formula)
         entry.part = part
         self._chain_is_stale |= sheet.formula_count() > 0
         sheet.changed.clear()
         sheet.loaded, entry.frame = True, sheet.frame()
-
-    def _write_table(self, sheet_part_name: str, table: SheetTable) -> str:
-        part = self.package.free_name(f"{self._part.rpartition('/')[0]}/tables/table{{}}.xml")
-        self.package.put(part, table_part(table, self.next_table_id()))
-        self.package.set_type(part, f"{_CONTENT}table+xml")
-        return self.package.relate(sheet_part_name, f"{self._relation_space()}/table", part)
 
     def _write_changed(self, entry: SheetEntry, sheet: Sheet) -> None:
         assert entry.part is not None
@@ -442,12 +442,16 @@ class Workbook:
         area = area_name(formula.array) if formula is not None and formula.array and fresh else ""
         return CellPatch(row, column, form, stored, sheet.style(row, column), written, area, keep_formula=not fresh)
 
-    def _add_name(self, name: str, formula: str, entry: SheetEntry) -> None:
+    def _add_name(self, name: str, formula: str, entry: SheetEntry | None = None, *, hidden: bool = False) -> None:
+        """Define a name in the workbook, or on a sheet of it (18.2.5)."""
         group = child(self._root, "definedNames")
         if group is None:
             group = insert_child(self._root, "definedNames", WORKBOOK_ORDER)
         element = etree.SubElement(group, tag(group, "definedName"), name=name)
-        element.set("localSheetId", str(self.entries.index(entry)))
+        if entry is not None:
+            element.set("localSheetId", str(self.entries.index(entry)))
+        if hidden:
+            element.set("hidden", "1")
         element.text = formula
 
     def _relation_space(self) -> str:

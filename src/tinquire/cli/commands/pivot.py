@@ -229,14 +229,14 @@ def _number_code(numbers: Any) -> str:
 
 
 def _write(made: Pivot, out: Path) -> None:
-    from tinquire.layout.dresser import SheetPlan
-    from tinquire.layout.pivots import pivot_sheet
+    from tinquire.layout.plans import SheetPlan
+    from tinquire.layout.sheets import pivot_sheet
     from tinquire.looks import House
     from tinquire.workbook import Workbook
 
     house = House()
     book = Workbook.new(house.font, house.size)
-    book.add_sheet(pivot_sheet(SheetPlan("Pivot"), made, house, book.styles))
+    book.add_sheet(pivot_sheet(SheetPlan(name="Pivot"), made, house, book.styles))
     book.save(out)
 
 

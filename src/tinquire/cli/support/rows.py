@@ -111,8 +111,8 @@ def tell_read(gathered: SourceRead, terminal: Terminal) -> None:
 
 def write_table(table: Table, out: Path, stopped: str) -> None:
     """A table on the one sheet of a new workbook. Raises DataError for more rows than a sheet holds."""
-    from tinquire.layout.dresser import SheetPlan
-    from tinquire.layout.tables import table_sheet
+    from tinquire.layout.plans import BlockPlan, SheetPlan
+    from tinquire.layout.sheets import table_sheet
     from tinquire.looks import House
     from tinquire.workbook import Workbook
 
@@ -121,5 +121,6 @@ def write_table(table: Table, out: Path, stopped: str) -> None:
         raise DataError(Fault(stopped, why, do="take fewer files, or leave rows out in a docket"))
     house = House(formats=PLAIN)
     book = Workbook.new(house.font, house.size)
-    book.add_sheet(table_sheet(SheetPlan("Rows"), table, house, book.styles, "Rows").sheet)
+    shown = table_sheet(SheetPlan(name="Rows"), BlockPlan(sheet="Rows"), table, house, book.styles, "Rows")
+    book.add_sheet(shown.sheet)
     book.save(out)

@@ -12,7 +12,7 @@ from tinquire.workbook import Workbook
 from tinquire.workbook.calc.entries import broken_rules
 from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.inspect.contents import BookDetails, Hidden, SheetDetails
-from tinquire.workbook.parts.charts import Chart
+from tinquire.workbook.parts.charts import ChartOnSheet
 from tinquire.workbook.parts.pivots import PivotTable
 
 __all__ = ["WorkbookContents"]
@@ -110,9 +110,9 @@ def _at(place: str, area: Area | None) -> str:
     return place if area is None else f"{place}!{area_name(area)}"
 
 
-def _chart(chart: Chart) -> str:
+def _chart(chart: ChartOnSheet) -> str:
     kinds = " and ".join(kind.removesuffix("Chart").removesuffix("3D") for kind in chart.kinds) or "chart"
-    values = _few([drawn.values for drawn in chart.series if drawn.values])
+    values = _few([drawn.values for drawn in chart.cells if drawn.values])
     return (f"'{chart.title}', " if chart.title else "") + kinds + (f" of {values}" if values else "")
 
 

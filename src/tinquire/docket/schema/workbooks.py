@@ -7,34 +7,17 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from tinquire.docket.schema.base import Model
-from tinquire.docket.schema.entries import EntryModel
-from tinquire.docket.schema.marks import MarkModel
+from tinquire.docket.schema.blocks import BlockModel, RowsModel
 from tinquire.docket.schema.pages import PageModel
-from tinquire.tables.totals import TotalKind
 
 __all__ = ["SheetModel", "WorkbookModel"]
 
 
-class DressModel(Model):
-    """How one column of a table looks; what it does not say is as the other columns have it."""
-
-    look: str | None = Field(None, description="A look for its rows.")
-    format: str | None = Field(None, description="Its number format.")
-    align: Literal["left", "center", "right"] | None = None
-    wrap: bool | None = Field(None, description="Break long texts into lines.")
-    width: float | None = Field(None, gt=0, le=255, description="In characters; fitted to the content if not given.")
-    hidden: bool = False
-
-
-class SheetModel(Model):
-    """A sheet of a workbook made by a run."""
+class SheetModel(RowsModel):
+    """A sheet of a workbook made by a run: one table, pivot or statement, or blocks."""
 
     name: str = Field(description="The sheet's name; with `split`, slots of the column split by.")
-    table: str | None = Field(None, description="The table it shows.")
-    pivot: str | None = Field(None, description="The pivot it shows.")
-    statement: str | None = Field(None, description="The statement it shows.")
-    title: str | None = Field(None, description="A line above the headings, with slots.")
-    columns: list[str] = Field(default_factory=list, description="Columns to show, in order; all if not given.")
+    blocks: list[BlockModel] = Field(default_factory=list, description="What stands on it, in order.")
     split: str | None = Field(
         None, description="A column of the table, or of the one that the pivot sums up: one sheet for each value."
     )
@@ -43,47 +26,45 @@ class SheetModel(Model):
         ge=1,
         description="Continue on another sheet after this many rows; without it, a table too long stops the run.",
     )
-    totals: dict[str, TotalKind] = Field(default_factory=dict, description="Totals under columns.")
-    total_label: str | None = Field(None, description="The word in the totals row; `Total` if not given.")
-    formulas: Literal["living", "living only", "values"] = Field(
-        "values",
-        description="Derived columns, totals, amounts of statements and cells of pivots as formulas, or values. "
-        "Where a later step made a formula untrue `living` has values, and says so; `living only` stops.",
-    )
     freeze: bool = Field(True, description="Freeze the heading rows.")
     freeze_columns: int | None = Field(
         None, ge=1, le=50, description="Freeze the first columns, too; of pivots and statements the labels are."
     )
-    dress: dict[str, DressModel] = Field(default_factory=dict, description="How single columns of a table look.")
     zoom: int = Field(100, ge=10, le=400, description="Per cent.")
     tab: str | None = Field(None, description="The colour of its tab: a name of [colours], or #RRGGBB.")
-    hidden: bool = Field(False, description="Not shown; whoever looks for it finds it.")
-    filter: bool = Field(True, description="Show filter buttons in the heading.")
+    hidden: bool | Literal["deep"] = Field(
+        False, description="Not shown; whoever looks for it finds it. `deep`: not offered among hidden sheets, either."
+    )
+    protect: bool = Field(
+        False, description="Lock all cells but those of an input look, against mistakes; it keeps no secret."
+    )
+    order: int | None = Field(None, ge=1, description="Its place among the sheets, from one on; the template's count.")
     landscape: bool = Field(False, description="Print in landscape.")
-    marks: list[MarkModel] = Field(
-        default_factory=list, description="Rules that give cells or rows of a table a look; earlier ones go first."
-    )
-    entries: list[EntryModel] = Field(
-        default_factory=list, description="Rules for what may be entered in columns of a table."
-    )
     page: PageModel = Field(default_factory=PageModel, description="How it is printed.")
-    looks: dict[Literal["title", "heading", "rows", "subtotal", "total"], str] = Field(
-        default_factory=dict, description="Looks to use instead of those with these names."
-    )
 
     @model_validator(mode="after")
     def _one_content(self) -> SheetModel:
-        if sum(item is not None for item in (self.table, self.pivot, self.statement)) != 1:
-            raise ValueError("a sheet shows either a table, a pivot or a statement")
-        if self.table is None and (self.columns or self.totals or self.rows_per_sheet):
-            raise ValueError("columns, totals and rows_per_sheet are for sheets of tables; a pivot says its own totals")
-        if self.table is None and (self.marks or self.entries or self.dress):
-            raise ValueError("marks, entries and dress are for sheets of tables")
-        if self.table is None and self.page.breaks:
+        shown = sum(item is not None for item in (self.table, self.pivot, self.statement))
+        if shown + bool(self.blocks) != 1:
+            raise ValueError("a sheet shows either a table, a pivot or a statement, or has blocks")
+        if self.table is None and self.rows_per_sheet:
+            raise ValueError("rows_per_sheet is for sheets of one table")
+        if self.table is None and not self.blocks and self.page.breaks:
             raise ValueError("page.breaks is for sheets of tables")
         if self.statement is not None and self.split:
             raise ValueError("split is for sheets of tables and pivots")
         return self
+
+    def parts(self) -> list[BlockModel]:
+        """The blocks of the sheet; a table, pivot or statement of its own is one, its title that of the sheet."""
+        if self.blocks:
+            return self.blocks
+        own = {name: getattr(self, name) for name in RowsModel.model_fields if name != "title"}
+        return [BlockModel.model_construct(**{**BlockModel.model_construct().__dict__, **own})]
+
+    def split_by(self) -> str | None:
+        """The column of which each value has a sheet of its own."""
+        return self.split or next((block.per for block in self.blocks if block.arrange == "sheets"), None)
 
 
 class WorkbookModel(Model):
@@ -97,3 +78,8 @@ class WorkbookModel(Model):
         "stands in the name. A mail attaches the file of its own row, by the column of the same heading.",
     )
     sheets: list[SheetModel] = Field(default_factory=list, description="Sheets to add, in order.")
+
+    def split_by(self) -> str | None:
+        """The column of which each value has a workbook of its own."""
+        blocks = [block for sheet in self.sheets for block in sheet.blocks if block.arrange == "workbooks"]
+        return self.split or next((block.per for block in blocks), None)

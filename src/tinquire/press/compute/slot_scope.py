@@ -16,7 +16,6 @@ from tinquire.looks import House
 from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, cut_text, fill_text, slot_name
 from tinquire.tables import Table
 from tinquire.tables.scope import TableScope, read_formula, scalar_value, table_values
-from tinquire.tables.types import TYPES
 
 __all__ = ["SlotScope", "unfilled_fault"]
 
@@ -44,7 +43,7 @@ class SlotScope:
 
     def format_of(self, text: str) -> str:
         """The number format that the text after `as` means: that of a column type, or the text itself."""
-        return self.house.number_format(text) if text in TYPES else text
+        return self.house.code(text)
 
     def filled(self, text: str, stopped: str, where: str) -> str:
         """A text with its slots filled. Raises UseError, with what nothing fills."""

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Mapping
+from collections.abc import Container, Mapping, Sequence
 
 from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import known_names
-from tinquire.docket.schema.entries import EntryModel
+from tinquire.docket.schema.entries import EntryRuleModel
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import TableReference
 from tinquire.formula.language.writing import escaped_column, write_value
@@ -18,10 +18,12 @@ __all__ = ["entry_plan"]
 _STOPPED = "the list of an entry rule"
 
 
-def entry_plan(model: EntryModel, tables: Container[str], shown: Mapping[str, SheetTable], where: str) -> EntryPlan:
-    """The plan of an entry rule. A list that is a column of one of the docket's `tables` is that of the sheet which
-    shows the table whole, and grows with it. Raises UseError where no sheet does."""
-    given = model.model_dump()
+def entry_plan(
+    model: EntryRuleModel, on: Sequence[str], tables: Container[str], shown: Mapping[str, SheetTable], where: str
+) -> EntryPlan:
+    """The plan of an entry rule on some columns. A list that is a column of one of the docket's `tables` is that of the
+    sheet which shows the table whole, and grows with it. Raises UseError where no sheet does."""
+    given = model.model_dump(include=set(EntryRuleModel.model_fields))
     if isinstance(model.one_of, str):
         try:
             tree = parse(model.one_of)
@@ -29,7 +31,7 @@ def entry_plan(model: EntryModel, tables: Container[str], shown: Mapping[str, Sh
             raise UseError(Fault(_STOPPED, error.faults[0].why, where, "write table[Column]")) from None
         if isinstance(tree, TableReference) and tree.table is not None and tree.table in tables:
             given["one_of"] = _column(tree, shown.get(tree.table), where)
-    return EntryPlan(**given, place=where)
+    return EntryPlan(**given, on=on, place=where)
 
 
 def _column(tree: TableReference, shown: SheetTable | None, where: str) -> str:

@@ -11,6 +11,7 @@ from tinquire.cells.address import Area
 from tinquire.docket.schema.statements import FigureModel
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import TableReference, walk
+from tinquire.layout.plans import Laid
 from tinquire.layout.tables import TableOnSheet
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
@@ -20,7 +21,6 @@ from tinquire.tables import Members, Origin, Table
 from tinquire.tables.pivots.pivot import Pivot, PivotTable
 from tinquire.tables.reads import RowsRead, names_read, rows_read
 from tinquire.tables.statement import Statement, StatementRows
-from tinquire.workbook import Sheet
 
 __all__ = ["sources_of_pivot", "sources_of_slots", "sources_of_statement", "sources_of_table"]
 
@@ -30,39 +30,39 @@ _LISTED = 12
 
 def sources_of_table(shown: TableOnSheet) -> Iterator[CellSources]:
     """The rows of a table on a sheet, and those of its totals."""
-    table, origin = shown.table, shown.table.origin
-    if origin is None or not table.height:
+    table, origin, body = shown.table, shown.table.origin, shown.laid.body
+    if origin is None or not table.height or body is None:
         return
-    bottom = shown.top + table.height - 1
-    says = f"table '{table.name}'"
-    yield CellSources(shown.sheet.name, Area(shown.top, 1, bottom, len(table.fields)), says, origin)
-    for index, field in enumerate(table.fields, start=1):
+    lines = None if shown.outline is None else shown.outline.rows
+    yield CellSources(shown.sheet.name, body, f"table '{table.name}'", origin, lines)
+    for number, field in enumerate(table.fields, start=body.left):
         if (kind := shown.totals.get(field.name)) is not None:
             says = f"the {kind} of {field.name} of table '{table.name}'"
-            yield CellSources(shown.sheet.name, Area(bottom + 1, index, bottom + 1, index), says, origin, whole=True)
+            total = Area(body.bottom + 1, number, body.bottom + 1, number)
+            yield CellSources(shown.sheet.name, total, says, origin, whole=True)
 
 
-def sources_of_pivot(sheet: Sheet, pivot: Pivot) -> Iterator[CellSources]:
+def sources_of_pivot(sheet: str, laid: Laid, pivot: Pivot) -> Iterator[CellSources]:
     """The rows in each cell of a pivot; its labels are of none."""
     rows = pivot.rows
     origin = None if rows is None else rows.origin()
     if rows is None or origin is None:
         return
-    assert sheet.repeat_rows is not None
+    assert laid.body is not None
     lines = rows.lines if pivot.totals is None else rows.with_total()
     across = rows.across.take(np.repeat(np.arange(pivot.width), len(pivot.values)))
     if pivot.totals_across is not None:
         every = Members.of_lists([np.unique(rows.across.places)] * len(pivot.values))
         across = Members.concat([across, every])
-    top, left = sheet.repeat_rows[1] + 1, len(pivot.row_fields) + 1
+    top, left = laid.body.top, laid.body.left + len(pivot.row_fields)
     area = Area(top, left, top + len(lines) - 1, left + len(across) - 1)
-    yield CellSources(sheet.name, area, f"pivot '{pivot.name}'", origin, lines, across)
+    yield CellSources(sheet, area, f"pivot '{pivot.name}'", origin, lines, across)
 
 
-def sources_of_statement(sheet: Sheet, statement: Statement) -> Iterator[CellSources]:
+def sources_of_statement(sheet: str, laid: Laid, statement: Statement) -> Iterator[CellSources]:
     """The accounts and rows in each line of a statement; its labels are of none."""
-    assert sheet.repeat_rows is not None
-    top = sheet.repeat_rows[1] + 1
+    assert laid.body is not None
+    top, left = laid.body.top, laid.body.left
     bottom = top + len(statement.lines) - 1
     notes = _accounts(statement)
     for number in range(len(statement.fields)):
@@ -71,9 +71,9 @@ def sources_of_statement(sheet: Sheet, statement: Statement) -> Iterator[CellSou
         origins = [item.table.origin for item in own if item.table.origin is not None]
         if len(origins) < len(own):
             continue
-        area = Area(top, number + 2, bottom, number + 2)
+        area = Area(top, left + 1 + number, bottom, left + 1 + number)
         lines, says = _lines(own, len(statement.lines)), f"statement '{statement.name}'"
-        yield CellSources(sheet.name, area, says, Origin.concat(origins), lines, notes=notes)
+        yield CellSources(sheet, area, says, Origin.concat(origins), lines, notes=notes)
 
 
 def _lines(columns: Sequence[StatementRows], count: int) -> Members:

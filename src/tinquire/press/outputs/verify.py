@@ -14,13 +14,14 @@ from tinquire.cells.address import cell_name
 from tinquire.cells.column import Booleans, Column, Floats, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import Value
+from tinquire.layout.plans import Laid
 from tinquire.layout.tables import TableOnSheet
 from tinquire.tables import Table
 from tinquire.tables.pivots.groups import PivotValue
 from tinquire.tables.pivots.pivot import Pivot
 from tinquire.tables.statement import Statement
 from tinquire.tables.totals import total_of
-from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook import Workbook
 
 __all__ = ["Claim", "claims_of_pivot", "claims_of_statement", "claims_of_table", "differences"]
 
@@ -51,28 +52,32 @@ class Claim:
 
 def claims_of_table(shown: TableOnSheet) -> Iterator[Claim]:
     """What the cells of a table's sheet stand for: its columns, and their totals."""
-    table, sheet = shown.table, shown.sheet
-    if not table.height:
+    table, sheet, body = shown.table, shown.sheet, shown.laid.body
+    if not table.height or body is None:
         return
     for index, (field, column) in enumerate(zip(table.fields, table.columns, strict=True)):
         source = f"table '{table.name}', column '{field.name}'"
         derived = table.row_formula(index)
-        yield Claim(sheet.name, shown.top, index + 1, column, source, derived[0].step if derived else "")
+        data = column if shown.outline is None else column.take(~shown.outline.is_total)
+        # Totals between the rows are sums, too.
+        size = 0.0 if shown.outline is None or field.name not in shown.totals else _size(data)
+        step = derived[0].step if derived else ""
+        yield Claim(sheet.name, body.top, body.left + index, column, source, step, size)
         if (kind := shown.totals.get(field.name)) is not None:
-            total = Column.from_values([total_of(kind, column)])
-            row = shown.top + table.height
-            yield Claim(sheet.name, row, index + 1, total, f"the {kind} of {source}", "", _size(column))
+            total = Column.from_values([total_of(kind, data)])
+            row = body.bottom + 1
+            yield Claim(sheet.name, row, body.left + index, total, f"the {kind} of {source}", "", _size(data))
 
 
-def claims_of_pivot(sheet: Sheet, pivot: Pivot, rows: Table | None, *, living: bool) -> Iterator[Claim]:
-    """What the cells of a pivot's sheet stand for; `rows` are those that it sums up, if they are here."""
-    assert sheet.repeat_rows is not None
+def claims_of_pivot(sheet: str, laid: Laid, pivot: Pivot, rows: Table | None, *, living: bool) -> Iterator[Claim]:
+    """What the cells of a pivot stand for; `rows` are those that it sums up, if they are here."""
+    assert laid.body is not None
     table, labels = pivot.as_table(), len(pivot.row_fields)
     for index, (field, column) in enumerate(zip(table.fields, table.columns, strict=True)):
         value = None if index < labels else pivot.values[(index - labels) % len(pivot.values)]
         source = f"pivot '{pivot.name}', column '{field.name}'"
         size = _size(column) + _size_of_rows(value, rows)
-        yield Claim(sheet.name, sheet.repeat_rows[1] + 1, index + 1, column, source, "", size, living)
+        yield Claim(sheet, laid.body.top, laid.body.left + index, column, source, "", size, living)
 
 
 def _size_of_rows(value: PivotValue | None, rows: Table | None) -> float:
@@ -80,14 +85,14 @@ def _size_of_rows(value: PivotValue | None, rows: Table | None) -> float:
     return 0.0 if index is None or rows is None else _size(rows.columns[index])
 
 
-def claims_of_statement(sheet: Sheet, statement: Statement, *, living: bool) -> Iterator[Claim]:
-    """What the cells of a statement's sheet stand for."""
-    assert sheet.repeat_rows is not None
+def claims_of_statement(sheet: str, laid: Laid, statement: Statement, *, living: bool) -> Iterator[Claim]:
+    """What the cells of a statement stand for."""
+    assert laid.body is not None
     table = statement.as_table()
     size = sum(_size(column) for column in statement.accounts.columns)
     for index, (field, column) in enumerate(zip(table.fields, table.columns, strict=True)):
         source = f"statement '{statement.name}', column '{field.name}'"
-        yield Claim(sheet.name, sheet.repeat_rows[1] + 1, index + 1, column, source, "", size, living)
+        yield Claim(sheet, laid.body.top, laid.body.left + index, column, source, "", size, living)
 
 
 def _size(column: Column) -> float:

@@ -21,12 +21,13 @@ from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
 from tinquire.press.outputs.provenance import sources_of_slots
-from tinquire.press.outputs.sheets import SheetMade, Sheets
+from tinquire.press.outputs.sheets import SheetsMade, add_sheets
 from tinquire.press.outputs.verify import Claim, differences
 from tinquire.press.record.cell_sources import CellSources
 from tinquire.slots.slots import Slot, UnfilledSlot, slot_name, split_slots
 from tinquire.workbook import Workbook
 from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.calc.stored_values import refresh_charts
 from tinquire.workbook.transform.fill_slots import fill, slots_of, slotted_cells
 
 __all__ = ["WORKBOOKS"]
@@ -53,6 +54,7 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
     _recalculate(book, name, making.moment)
     if faults := list(differences(book, claims)):
         raise DataError(*faults[:_LISTED])
+    refresh_charts(book)
     formulas = sum(sheet.formula_count() for sheet in book.sheets())
     return Made(
         name=name,
@@ -70,20 +72,14 @@ def _add_sheets(
 ) -> tuple[tuple[CellSources, ...], list[Claim], tuple[Fault, ...]]:
     """Fill a workbook's template and add its sheets: what cells are made of, what they must show, and warnings."""
     filled_from, errors = _fill(results, name, book, scope)
-    sheets = Sheets(results, book, scope, cut)
-    made: list[SheetMade] = []
-    for number, sheet in enumerate(results.docket.model.workbooks[name].sheets):
-        try:
-            made += sheets.add(sheet, results.docket.where("workbooks", name, "sheets", number))
-        except TinQuireError as error:
-            errors.append(error)
+    made = SheetsMade()
+    try:
+        made = add_sheets(results, book, name, scope, cut)
+    except TinQuireError as error:
+        errors.append(error)
     if errors:
         raise merge_errors(errors)
-    return (
-        (*filled_from, *(source for sheet in made for source in sheet.sources)),
-        [claim for sheet in made for claim in sheet.claims],
-        tuple(warning for sheet in made for warning in sheet.warnings),
-    )
+    return (*filled_from, *made.sources), made.claims, tuple(made.warnings)
 
 
 def _fill(
@@ -107,28 +103,30 @@ def _fill(
 def _cuts(results: Results, name: str, model: WorkbookModel) -> Iterator[tuple[SlotScope, tuple[str, Value] | None]]:
     """The files of a workbook: one, or one for each value of the column that it is split by, each with the slots that
     its texts may use. Raises UseError when no sheet has that column."""
-    if model.split is None:
+    split = model.split_by()
+    if split is None:
         yield results.slots(), None
         return
     where = results.docket.where("workbooks", name, "split")
     stopped = f"workbook '{name}'"
     sources = dict.fromkeys(
-        sheet.table or results.docket.model.pivots[sheet.pivot or ""].from_
+        block.table or results.docket.model.pivots[block.pivot or ""].from_
         for sheet in model.sheets
-        if sheet.statement is None
+        for block in sheet.parts()
+        if block.table is not None or block.pivot is not None
     )
     tables = [results.tables[source] for source in sources]
-    tables = [table for table in tables if table.index_of(model.split) is not None]
+    tables = [table for table in tables if table.index_of(split) is not None]
     if not tables:
-        why = f"it is split by '{model.split}', and no table of its sheets has such a column"
+        why = f"it is split by '{split}', and no table of its sheets has such a column"
         raise UseError(Fault(stopped, why, where, "name a column of a table that it shows"))
     seen: set[tuple[type, Value]] = set()
     for table in tables:
-        groups, distinct = table.column(model.split).groups()
+        groups, distinct = table.column(split).groups()
         for group, value in enumerate(distinct):
             if (type(value), value) not in seen:
                 seen.add((type(value), value))
-                yield results.slots().at(table, int(np.flatnonzero(groups == group)[0])), (model.split, value)
+                yield results.slots().at(table, int(np.flatnonzero(groups == group)[0])), (split, value)
 
 
 def _start(results: Results, name: str, model: WorkbookModel) -> Workbook:

@@ -15,6 +15,7 @@ from tinquire.cells.values import Value
 from tinquire.formula.language.stored import stored_text
 from tinquire.workbook.grid.changed_cells import ChangedCells
 from tinquire.workbook.grid.entry_rules import EntryRule
+from tinquire.workbook.grid.frames import CellLink, CellNote, Frame
 from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.grid.page_setup import PageSetup
 
@@ -165,6 +166,21 @@ class Sheet:
     #: The colour of its tab, RGB in six hex digits.
     tab: str | None = None
     repeat_columns: int = 0
+    #: Outline levels of rows and columns of a new sheet, rows of totals whose groups are folded away, and whether
+    #: totals stand above their groups.
+    outline_rows: dict[int, int] = field(default_factory=dict)
+    outline_columns: dict[int, int] = field(default_factory=dict)
+    collapsed_rows: set[int] = field(default_factory=set)
+    summary_above: bool = False
+    #: Charts and pictures, links and notes of a new sheet, and whether it is protected.
+    frames: list[Frame] = field(default_factory=list)
+    links: list[CellLink] = field(default_factory=list)
+    notes: list[CellNote] = field(default_factory=list)
+    #: Names that a new sheet defines in its workbook, each with its formula.
+    names: dict[str, str] = field(default_factory=dict)
+    protected: bool = False
+    #: The area of a filter of the sheet's own, heading included.
+    filter: Area | None = None
     #: Marks and entry rules of a new sheet; those of a sheet that was read stay in its part.
     marks: list[Mark] = field(default_factory=list)
     entry_rules: list[EntryRule] = field(default_factory=list)

@@ -22,7 +22,7 @@ from tinquire.workbook.inspect.align import Alignment, align
 from tinquire.workbook.inspect.contents import BookDetails, SheetDetails
 from tinquire.workbook.inspect.keyed_tables import Keyed, match_keyed
 from tinquire.workbook.inspect.moved_references import MovedReferences
-from tinquire.workbook.parts.charts import Chart, Series
+from tinquire.workbook.parts.charts import ChartOnSheet, SeriesCells
 from tinquire.workbook.parts.defined_names import DefinedName
 from tinquire.workbook.workbook import Workbook
 
@@ -272,9 +272,9 @@ class _SheetPair:
         """The charts of the old sheet, with formulas as they should read now."""
         carried = self.carrier.formula
         return [
-            _chart_content(replace(chart, series=tuple(
-                Series(*(carried(text, details.name) for text in (drawn.name, drawn.categories, drawn.values)))
-                for drawn in chart.series
+            _chart_content(replace(chart, cells=tuple(
+                SeriesCells(*(carried(text, details.name) for text in (drawn.name, drawn.labels, drawn.values)))
+                for drawn in chart.cells
             )))
             for chart in details.charts
         ]  # fmt: skip
@@ -348,9 +348,9 @@ class _SheetPair:
         )
 
 
-def _chart_content(chart: Chart) -> tuple[object, ...]:
+def _chart_content(chart: ChartOnSheet) -> tuple[object, ...]:
     """What a chart shows, wherever it stands."""
-    return chart.kinds, chart.title, chart.series
+    return chart.kinds, chart.title, chart.cells
 
 
 _KIND_WORDS = {float: "number", str: "text", bool: "yes/no", CellError: "error", type(None): "blank"}

@@ -22,7 +22,7 @@ from tinquire.packages.xml import child, children, local, parse_xml
 from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.grid.page_setup import PageSetup
-from tinquire.workbook.parts.charts import Chart, read_charts
+from tinquire.workbook.parts.charts import ChartOnSheet, read_charts
 from tinquire.workbook.parts.comments import Comment, read_comments
 from tinquire.workbook.parts.drawings import Picture, read_pictures
 from tinquire.workbook.parts.entry_rules import read_entry_rules
@@ -59,7 +59,7 @@ class SheetDetails:
     marks: tuple[Mark, ...] = ()
     links: tuple[Link, ...] = ()
     comments: tuple[Comment, ...] = ()
-    charts: tuple[Chart, ...] = ()
+    charts: tuple[ChartOnSheet, ...] = ()
     pictures: tuple[Picture, ...] = ()
     pivots: tuple[PivotTable, ...] = ()
     page: PageSetup = field(default_factory=PageSetup)
@@ -162,7 +162,7 @@ class BookDetails:
                 if relation.kind == "comments"
                 for comment in read_comments(self._package.root(relation.target))
             ),
-            tuple(chart for drawing in drawings for chart in read_charts(self._package, drawing)),
+            tuple(chart for drawing in drawings for chart in read_charts(self._package, drawing, self.book.theme)),
             tuple(picture for drawing in drawings for picture in read_pictures(self._package, drawing)),
             tuple(
                 read_pivot(self._package, relation.target)

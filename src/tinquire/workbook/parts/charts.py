@@ -2,64 +2,75 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from lxml import etree
 
 from tinquire.cells.address import Area
+from tinquire.charts.chart import Chart
 from tinquire.formula.language.reference_changes import ReferenceChange
 from tinquire.packages.package import Package
 from tinquire.packages.xml import child, children, local, tag
-from tinquire.workbook.parts.drawings import anchor_area, anchors_of
+from tinquire.workbook.parts.chart_reading import read_chart
+from tinquire.workbook.parts.drawings import anchor_area, anchor_offset, anchor_size, anchors_of
 
-__all__ = ["Chart", "Series", "drop_cached_values", "follow_formulas", "freeze_lost_series", "read_charts"]
+__all__ = [
+    "ChartOnSheet", "SeriesCells", "drop_cached_values", "follow_formulas", "freeze_lost_series", "read_charts",
+]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
-class Series:
-    """The formulas of a chart's series (21.2.2.170): its name, categories and values; '' where there is none."""
+class SeriesCells:
+    """The formulas of a chart's series (21.2.2.170): its name, labels and values; '' where there is none."""
 
     name: str
-    categories: str
+    labels: str
     values: str
 
 
 @dataclass(frozen=True, slots=True)
-class Chart:
-    """A chart on a sheet: the cells that its frame covers, the kinds of its plots, and its series."""
+class ChartOnSheet:
+    """A chart on a sheet: the cells that its frame covers (the first alone when it has a size of its own, in points),
+    its description, the cells of its series, and kinds of plots that a description has no word for."""
 
     area: Area | None
-    kinds: tuple[str, ...]
-    title: str
-    series: tuple[Series, ...]
+    chart: Chart
+    cells: tuple[SeriesCells, ...]
+    unknown: tuple[str, ...] = ()
+    size: tuple[float, float] | None = None
+    alt: str = ""
+    offset: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        return (*self.chart.kinds, *self.unknown)
+
+    @property
+    def title(self) -> str:
+        return self.chart.title
 
 
-_PLOTS = re.compile(r"(?:bar|line|pie|area|scatter|doughnut|radar|bubble|stock|surface|ofPie)(?:3D)?Chart\Z")
-
-
-def read_charts(package: Package, drawing: str) -> Iterator[Chart]:
-    """The charts of a drawing part."""
+def read_charts(package: Package, drawing: str, theme: Sequence[str] = ()) -> Iterator[ChartOnSheet]:
+    """The charts of a drawing part; `theme` are the workbook's theme colours."""
     for anchor, inner in anchors_of(package, drawing, "chart"):
         root = package.root(inner.target)
-        kinds = tuple(dict.fromkeys(local(item) for item in root.iter() if _PLOTS.match(local(item))))
-        yield Chart(anchor_area(anchor), kinds, _chart_title(root), tuple(_series(root)))
+        read = read_chart(root, theme)
+        named = next((item for item in anchor.iter("{*}cNvPr")), None)
+        alt = "" if named is None else named.get("descr", "")
+        cells = tuple(_cells(root))
+        area, size, offset = anchor_area(anchor), anchor_size(anchor), anchor_offset(anchor)
+        yield ChartOnSheet(area, read.chart, cells, read.unknown, size, alt, offset)
 
 
-def _chart_title(root: etree._Element) -> str:
-    title = child(child(root, "chart"), "title")
-    return "" if title is None else "".join(item.text or "" for item in title.iter("{*}t"))
-
-
-def _series(root: etree._Element) -> Iterator[Series]:
+def _cells(root: etree._Element) -> Iterator[SeriesCells]:
     for series in root.iter("{*}ser"):
 
         def formula(names: Sequence[str], series: etree._Element = series) -> str:
             part = next((element for element in series if local(element) in names), None)
             return "" if part is None else next((item.text or "" for item in part.iter("{*}f")), "")
 
-        yield Series(formula(["tx"]), formula(["cat", "xVal"]), formula(["val", "yVal"]))
+        yield SeriesCells(formula(["tx"]), formula(["cat", "xVal"]), formula(["val", "yVal"]))
 
 
 def follow_formulas(root: etree._Element, following: ReferenceChange) -> bool:

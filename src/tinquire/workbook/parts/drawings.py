@@ -10,9 +10,23 @@ from lxml import etree
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
 from tinquire.cells.shifting import Moves
 from tinquire.packages.package import Package, Relation
-from tinquire.packages.xml import child, local
+from tinquire.packages.xml import child, local, whole_number
 
-__all__ = ["Picture", "anchor_area", "anchors_of", "element_text", "follow_drawing", "read_pictures"]
+__all__ = [
+    "POINT",
+    "Picture",
+    "anchor_area",
+    "anchor_offset",
+    "anchor_size",
+    "anchors_of",
+    "element_text",
+    "follow_drawing",
+    "read_pictures",
+]
+
+
+#: English metric units of a point (20.1.10.16).
+POINT = 12_700
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +37,10 @@ class Picture:
     name: str
     says: str
     part: str
+    #: Its size in points, where it has one of its own.
+    size: tuple[float, float] | None = None
+    #: How far it begins from the corner of its first cell, to the right and down, in points.
+    offset: tuple[float, float] = (0.0, 0.0)
 
 
 def read_pictures(package: Package, drawing: str) -> Iterator[Picture]:
@@ -30,7 +48,7 @@ def read_pictures(package: Package, drawing: str) -> Iterator[Picture]:
     for anchor, inner in anchors_of(package, drawing, "image"):
         named = next((item for item in anchor.iter("{*}cNvPr")), None)
         name, says = ("", "") if named is None else (named.get("name", ""), named.get("descr", ""))
-        yield Picture(anchor_area(anchor), name, says, inner.target)
+        yield Picture(anchor_area(anchor), name, says, inner.target, anchor_size(anchor), anchor_offset(anchor))
 
 
 def anchors_of(package: Package, drawing: str, kind: str) -> Iterator[tuple[etree._Element, Relation]]:
@@ -59,6 +77,22 @@ def anchor_area(anchor: etree._Element) -> Area | None:
     if not corners:
         return None
     return Area(*corners[0], *corners[-1])
+
+
+def anchor_offset(anchor: etree._Element) -> tuple[float, float]:
+    """How far a frame begins from the corner of its first cell, to the right and down, in points (20.5.2.5)."""
+    corner = child(anchor, "from")
+    across, down = (whole_number(element_text(child(corner, name)).strip()) or 0 for name in ("colOff", "rowOff"))
+    return across / POINT, down / POINT
+
+
+def anchor_size(anchor: etree._Element) -> tuple[float, float] | None:
+    """Width and height in points of a frame that has a size of its own (20.1.2.1.21)."""
+    extent = child(anchor, "ext")
+    if extent is None:
+        return None
+    wide, high = (whole_number(extent.get(name)) for name in ("cx", "cy"))
+    return None if wide is None or high is None else (wide / POINT, high / POINT)
 
 
 def follow_drawing(root: etree._Element, shift: Moves) -> bool:

@@ -1,4 +1,5 @@
-"""Letters and alignment of a style (ECMA-376 Part 1, 18.8.22, 18.8.1) with some parts exchanged."""
+"""Letters, alignment and protection of a style (ECMA-376 Part 1, 18.8.22, 18.8.1, 18.8.33) with some parts
+exchanged."""
 
 from __future__ import annotations
 
@@ -9,7 +10,7 @@ from lxml import etree
 from tinquire.looks import Variation
 from tinquire.packages.xml import child, insert_child
 
-__all__ = ["vary_alignment", "vary_font"]
+__all__ = ["turn_code", "turned_by", "vary_alignment", "vary_font", "vary_protection"]
 
 #: Children of a font in the order that files keep.
 _FONT_ORDER = (
@@ -59,6 +60,8 @@ def vary_alignment(xf: etree._Element, change: Variation) -> None:
         "vertical": change.valign,
         "wrapText": None if change.wrap is None else str(int(change.wrap)),
         "indent": None if change.indent is None else str(change.indent),
+        "textRotation": None if change.turned is None else str(turn_code(change.turned)),
+        "shrinkToFit": None if change.shrink is None else str(int(change.shrink)),
     }
     stated = {name: value for name, value in given.items() if value is not None}
     if not stated:
@@ -69,3 +72,24 @@ def vary_alignment(xf: etree._Element, change: Variation) -> None:
     for name, value in stated.items():
         alignment.set(name, value)
     xf.set("applyAlignment", "1")
+
+
+def vary_protection(xf: etree._Element, change: Variation) -> None:
+    """Lock or unlock the cells of a style (18.8.33)."""
+    if change.locked is None:
+        return
+    protection = child(xf, "protection")
+    if protection is None:
+        protection = insert_child(xf, "protection", _XF_ORDER)
+    protection.set("locked", str(int(change.locked)))
+    xf.set("applyProtection", "1")
+
+
+def turn_code(degrees: int) -> int:
+    """Degrees from -90 to 90 as `textRotation` counts them (18.8.1): those below zero go on after 90."""
+    return degrees if degrees >= 0 else 90 - degrees
+
+
+def turned_by(code: int) -> int:
+    """What `textRotation` says in degrees; letters below each other (255) are not turned."""
+    return code if 0 <= code <= 90 else 90 - code if code <= 180 else 0

@@ -10,7 +10,7 @@ from tinquire.cells.numberformat import BUILT_IN_FORMATS, Moment, parse_format
 from tinquire.looks import PLAIN, Appearance, Edge, Edges, Variation
 from tinquire.looks.palette import INDEXED, tint
 from tinquire.packages.xml import MAIN, child, children, insert_child, parse_xml, serialise_xml, tag
-from tinquire.workbook.parts.fonts import vary_alignment, vary_font
+from tinquire.workbook.parts.fonts import turn_code, turned_by, vary_alignment, vary_font, vary_protection
 from tinquire.workbook.parts.partial_styles import partial_element, read_partial
 
 __all__ = ["STYLE_ORDER", "StyleBook", "theme_colours"]
@@ -91,8 +91,7 @@ class StyleBook:
         """Whether cells of a style are locked when their sheet is protected (18.8.33): they are, unless it says no."""
         if not 0 <= style < len(self._xfs):
             return True
-        protection = child(self._xfs[style], "protection")
-        return protection is None or protection.get("locked", "1") in ("1", "true")
+        return _locked(self._xfs[style])
 
     def appearance(self, style: int) -> Appearance:
         if not 0 <= style < len(self._xfs):
@@ -120,6 +119,9 @@ class StyleBook:
             valign=None if alignment is None else alignment.get("vertical"),
             wrap=alignment is not None and alignment.get("wrapText") in ("1", "true"),
             indent=0 if alignment is None else _int(alignment.get("indent")),
+            turned=0 if alignment is None else turned_by(_int(alignment.get("textRotation"))),
+            shrink=alignment is not None and alignment.get("shrinkToFit") in ("1", "true"),
+            locked=_locked(xf),
             format=code,
         )
 
@@ -200,11 +202,16 @@ class StyleBook:
             "vertical": look.valign,
             "wrapText": "1" if look.wrap else None,
             "indent": str(look.indent) if look.indent else None,
+            "textRotation": str(turn_code(look.turned)) if look.turned else None,
+            "shrinkToFit": "1" if look.shrink else None,
         }
         stated = {name: value for name, value in alignment.items() if value is not None}
         if stated:
             xf.set("applyAlignment", "1")
             etree.SubElement(xf, tag(xf, "alignment"), stated)
+        if not look.locked:
+            xf.set("applyProtection", "1")
+            etree.SubElement(xf, tag(xf, "protection"), locked="0")
         self._count("cellXfs")
         self._xfs.append(xf)
         self._appearances[len(self._xfs) - 1] = look
@@ -238,6 +245,7 @@ class StyleBook:
             xf.set("borderId", str(self._border(edges)))
             xf.set("applyBorder", "1")
         vary_alignment(xf, change)
+        vary_protection(xf, change)
         wanted = etree.tostring(xf, method="c14n", exclusive=True, with_tail=False)
         for position, known in enumerate(self._xfs):
             if etree.tostring(known, method="c14n", exclusive=True, with_tail=False) == wanted:
@@ -331,6 +339,11 @@ def theme_colours(root: etree._Element | None) -> list[str]:
     if len(colours) >= 4:
         colours[0], colours[1], colours[2], colours[3] = colours[1], colours[0], colours[3], colours[2]
     return [colour if len(colour) == 6 else "000000" for colour in colours]
+
+
+def _locked(xf: etree._Element) -> bool:
+    protection = child(xf, "protection")
+    return protection is None or protection.get("locked", "1") in ("1", "true")
 
 
 def _int(text: str | None) -> int:

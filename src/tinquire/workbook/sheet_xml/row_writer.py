@@ -47,7 +47,9 @@ def row_bytes(sheet: Sheet, places_of: PlacesOf) -> Iterator[bytes]:
     """The `row` elements of a sheet, some thousands at a time. `places_of` gives texts' shared places."""
     columns = [(number, sheet.columns[number]) for number in sorted(sheet.columns)]
     used = [cells.rows for _, cells in columns]
-    marked = np.array(sorted(sheet.heights.keys() | sheet.hidden_rows), np.int32)
+    marked = np.array(
+        sorted(sheet.heights.keys() | sheet.hidden_rows | sheet.outline_rows.keys() | sheet.collapsed_rows), np.int32
+    )
     if used and not len(marked) and all(np.array_equal(item, used[0]) for item in used):
         rows = used[0]
     else:
@@ -181,16 +183,28 @@ def numbers(values: Floats) -> Bytes:
 
 
 def _row_marks(sheet: Sheet, rows: Codes, marked: Codes) -> Bytes:
-    """What is in a row's tag after its number; `marked` rows have a height, or are hidden."""
+    """What is in a row's tag after its number; `marked` rows have a height or a level, or are hidden."""
     here = marked[np.searchsorted(marked, rows[0]) : np.searchsorted(marked, rows[-1], side="right")]
     if not len(here):
         return _constant(b'">', len(rows))
     marks = [b'">'] * len(rows)
+    known: dict[tuple[float | None, bool, int, bool], bytes] = {}
     for place, row in zip(np.searchsorted(rows, here).tolist(), here.tolist(), strict=True):
-        height = f' ht="{sheet.heights[row]:g}" customHeight="1"' if row in sheet.heights else ""
-        hidden = ' hidden="1"' if row in sheet.hidden_rows else ""
-        marks[place] = f'"{height}{hidden}>'.encode()
+        key = (
+            sheet.heights.get(row), row in sheet.hidden_rows, sheet.outline_rows.get(row, 0),
+            row in sheet.collapsed_rows,
+        )  # fmt: skip
+        if key not in known:
+            known[key] = _row_mark(*key)
+        marks[place] = known[key]
     return _texts(marks, len(rows))
+
+
+def _row_mark(height: float | None, hidden: bool, level: int, collapsed: bool) -> bytes:
+    text = '"' if height is None else f'" ht="{height:g}" customHeight="1"'
+    text += ' hidden="1"' if hidden else ""
+    text += f' outlineLevel="{level}"' if level else ""
+    return (text + (' collapsed="1">' if collapsed else ">")).encode()
 
 
 # -- cells -----------------------------------------------------------------------------------------------

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from tinquire.cells.address import area_name, cell_name, column_name, quoted_sheet
-from tinquire.packages.xml import MAIN, RELATIONS
+from tinquire.packages.xml import MAIN, RELATIONS, escape_attribute
 from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.parts.entry_rules import entry_rules_markup
@@ -14,7 +14,7 @@ from tinquire.workbook.parts.marks import marks_markup
 from tinquire.workbook.parts.page_setup import page_markup
 from tinquire.workbook.sheet_xml.row_writer import PlacesOf, row_bytes
 
-__all__ = ["print_titles", "sheet_part"]
+__all__ = ["Related", "filter_area", "print_titles", "sheet_part"]
 
 
 _USUAL_WIDTH = 9.0
@@ -22,9 +22,19 @@ _USUAL_WIDTH = 9.0
 _PAGE = PageSetup(paper=9, fit=(1, 0), margins=(0.5, 0.5, 0.6, 0.6, 0.3, 0.3), footer="&L&A&R&P / &N")
 
 
-def sheet_part(sheet: Sheet, places_of: PlacesOf, table_ids: Sequence[str] = ()) -> Iterator[bytes]:
-    """The part's bytes, piece by piece. `places_of` gives texts' places among the shared ones; `table_ids` are
-    relationships."""
+@dataclass(frozen=True, slots=True)
+class Related:
+    """The relationships of a new sheet: to its tables, to the targets of its links outside, to its drawing and
+    notes."""
+
+    tables: Sequence[str] = ()
+    links: Mapping[str, str] = field(default_factory=dict)
+    drawing: str = ""
+    notes: str = ""
+
+
+def sheet_part(sheet: Sheet, places_of: PlacesOf, related: Related = Related()) -> Iterator[bytes]:
+    """The part's bytes, piece by piece. `places_of` gives texts' places among the shared ones."""
     used = sheet.used
     page = sheet.page or _PAGE
     page = replace(page, orientation="landscape") if sheet.landscape else page
@@ -34,22 +44,37 @@ def sheet_part(sheet: Sheet, places_of: PlacesOf, table_ids: Sequence[str] = ())
         _properties(sheet, fits=page.fit is not None),
         f'<dimension ref="{area_name(used) if used else "A1"}"/>',
         _view(sheet),
-        '<sheetFormatPr defaultRowHeight="15"/>',
+        _usual_sizes(sheet),
         _columns(sheet),
     ]
     yield "".join([*pieces, "<sheetData>"]).encode()
     yield from row_bytes(sheet, places_of)
     pieces = ["</sheetData>"]
+    if sheet.protected:
+        # Whoever opens the file may still fold, sort and filter; what is locked cannot be changed by mistake.
+        pieces.append('<sheetProtection sheet="1" objects="1" scenarios="1" formatColumns="0" formatRows="0"/>')
+    if sheet.filter is not None:
+        pieces.append(f'<autoFilter ref="{area_name(sheet.filter)}"/>')
     if sheet.merged:
         cells = "".join(f'<mergeCell ref="{area_name(area)}"/>' for area in sheet.merged)
         pieces.append(f'<mergeCells count="{len(sheet.merged)}">{cells}</mergeCells>')
     pieces += [marks_markup(sheet.marks), entry_rules_markup(sheet.entry_rules)]
-    pieces.append(page_markup(page))
-    if table_ids:
-        parts = "".join(f'<tablePart r:id="{identity}"/>' for identity in table_ids)
-        pieces.append(f'<tableParts count="{len(table_ids)}">{parts}</tableParts>')
+    pieces += [_links(sheet, related), page_markup(page)]
+    pieces += [f'<drawing r:id="{related.drawing}"/>'] if related.drawing else []
+    pieces += [f'<legacyDrawing r:id="{related.notes}"/>'] if related.notes else []
+    if related.tables:
+        parts = "".join(f'<tablePart r:id="{identity}"/>' for identity in related.tables)
+        pieces.append(f'<tableParts count="{len(related.tables)}">{parts}</tableParts>')
     pieces.append("</worksheet>")
     yield "".join(pieces).encode()
+
+
+def filter_area(sheet: Sheet) -> str:
+    """The area of a filter as the name for it says it (18.2.5)."""
+    if sheet.filter is None:
+        return ""
+    top, left, bottom, right = sheet.filter
+    return f"{quoted_sheet(sheet.name)}!${column_name(left)}${top}:${column_name(right)}${bottom}"
 
 
 def print_titles(sheet: Sheet) -> str:
@@ -79,19 +104,42 @@ def _view(sheet: Sheet) -> str:
 
 
 def _properties(sheet: Sheet, *, fits: bool) -> str:
-    """The colour of a sheet's tab, and whether its pages are made to fit (18.3.1.82)."""
-    tab = f'<tabColor rgb="FF{sheet.tab}"/>' if sheet.tab else ""
-    fitted = '<pageSetUpPr fitToPage="1"/>' if fits else ""
-    return f"<sheetPr>{tab}{fitted}</sheetPr>" if tab or fitted else ""
+    """The colour of a sheet's tab, where totals of its outline stand, and whether its pages are made to fit
+    (18.3.1.82)."""
+    inside = f'<tabColor rgb="FF{sheet.tab}"/>' if sheet.tab else ""
+    inside += '<outlinePr summaryBelow="0"/>' if sheet.summary_above else ""
+    inside += '<pageSetUpPr fitToPage="1"/>' if fits else ""
+    return f"<sheetPr>{inside}</sheetPr>" if inside else ""
+
+
+def _usual_sizes(sheet: Sheet) -> str:
+    """The usual height of rows, and the deepest levels of the outline (18.3.1.81)."""
+    rows, columns = max(sheet.outline_rows.values(), default=0), max(sheet.outline_columns.values(), default=0)
+    levels = f' outlineLevelRow="{rows}"' if rows else ""
+    levels += f' outlineLevelCol="{columns}"' if columns else ""
+    return f'<sheetFormatPr defaultRowHeight="15"{levels}/>'
+
+
+def _links(sheet: Sheet, related: Related) -> str:
+    """Links of cells (18.3.1.47)."""
+    if not sheet.links:
+        return ""
+    items = []
+    for link in sheet.links:
+        to = f'r:id="{related.links[link.target]}"' if link.outside else f'location="{escape_attribute(link.target)}"'
+        tip = f' tooltip="{escape_attribute(link.tip)}"' if link.tip else ""
+        items.append(f'<hyperlink ref="{cell_name(link.row, link.column)}" {to}{tip}/>')
+    return f"<hyperlinks>{''.join(items)}</hyperlinks>"
 
 
 def _columns(sheet: Sheet) -> str:
-    numbers = sorted(sheet.widths.keys() | sheet.hidden_columns)
+    numbers = sorted(sheet.widths.keys() | sheet.hidden_columns | sheet.outline_columns.keys())
     if not numbers:
         return ""
     each = "".join(
         f'<col min="{number}" max="{number}" width="{sheet.widths.get(number, _USUAL_WIDTH):.8g}" customWidth="1"'
-        + (' hidden="1"/>' if number in sheet.hidden_columns else "/>")
+        + (' hidden="1"' if number in sheet.hidden_columns else "")
+        + (f' outlineLevel="{sheet.outline_columns[number]}"/>' if number in sheet.outline_columns else "/>")
         for number in numbers
     )
     return f"<cols>{each}</cols>"

@@ -1,0 +1,88 @@
+"""How wide text is in a font, and how it breaks into lines."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from matplotlib.ft2font import FT2Font
+
+__all__ = ["Type", "font_path", "text_width", "wrapped"]
+
+#: The font that stands in where a house's own is not on the machine; Matplotlib brings it along.
+STAND_IN = "DejaVu Sans"
+_SIZE = 100.0
+
+
+@lru_cache(maxsize=64)
+def font_path(family: str, *, bold: bool = False) -> str:
+    """The file of a font family, or that of the stand-in."""
+    from matplotlib import font_manager
+
+    properties = font_manager.FontProperties(family=family or STAND_IN, weight="bold" if bold else "normal")
+    manager = font_manager.fontManager
+    known = {entry.name.casefold() for entry in manager.ttflist}
+    if family.casefold() not in known:
+        properties.set_family(STAND_IN)
+    return str(manager.findfont(properties))
+
+
+@lru_cache(maxsize=64)
+def _face(family: str, bold: bool) -> FT2Font:
+    from matplotlib.font_manager import get_font
+
+    return get_font(font_path(family, bold=bold))
+
+
+@lru_cache(maxsize=8192)
+def text_width(text: str, size: float, family: str, *, bold: bool = False) -> float:
+    """The width of one line of text in points."""
+    from matplotlib.ft2font import LoadFlags
+
+    face = _face(family, bold)
+    face.set_size(_SIZE, 72)
+    face.set_text(text, 0.0, flags=LoadFlags.NO_HINTING)
+    width, _ = face.get_width_height()
+    return float(width) / 64 * size / _SIZE
+
+
+class Type:
+    """A font family in which lines are measured and broken."""
+
+    def __init__(self, family: str) -> None:
+        self.family = family
+
+    def width(self, text: str, size: float, *, bold: bool = False) -> float:
+        return text_width(text, size, self.family, bold=bold)
+
+    def lines(self, text: str, size: float, room: float, *, bold: bool = False, most: int = 99) -> list[str]:
+        """A text in lines no wider than there is room for: broken between words, long words within."""
+        return wrapped(text, lambda part: self.width(part, size, bold=bold), room, most)
+
+
+def wrapped(text: str, width: Callable[[str], float], room: float, most: int = 99) -> list[str]:
+    """A text in lines no wider than there is room for, at most so many; what is left out is shown by an ellipsis."""
+    lines: list[str] = []
+    current = ""
+    for word in text.split():
+        longer = f"{current} {word}".strip()
+        if width(longer) <= room:
+            current = longer
+            continue
+        if current:
+            lines.append(current)
+        current = word
+        while width(current) > room and len(current) > 1:
+            cut = next((n for n in range(len(current) - 1, 0, -1) if width(current[:n]) <= room), 1)
+            lines.append(current[:cut])
+            current = current[cut:]
+    if current or not lines:
+        lines.append(current)
+    if len(lines) > most:
+        last = lines[most - 1]
+        while last and width(last + "…") > room:
+            last = last[:-1]
+        lines = [*lines[: most - 1], last.rstrip() + "…"]
+    return lines
