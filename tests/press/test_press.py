@@ -55,6 +55,7 @@ def test_sheets_and_their_tables(book):
         "Millrace",
         "Northgate",
         "Uplands",
+        "Bands",
         "Depot views",
         "Ledger",
         "Account lines",

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import datetime
 import re
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
 
+from tinquire.amend.changes import Change
+from tinquire.amend.dress import dressed
 from tinquire.amend.schema import Amendment, LookChange
 from tinquire.amend.targets import Cells, NotThereError, cell_value, matching_sheets, places
 from tinquire.base.faults import DataError, Fault
@@ -38,18 +40,6 @@ class NotAsExpectedError(Exception):
         self.fault = fault
 
 
-@dataclass(slots=True)
-class Change:
-    """One cell (or sheet, when `cell` is '') that changes: what it is now and what it becomes, as a person reads it."""
-
-    sheet: str
-    cell: str
-    old: str
-    new: str
-    #: Which amendment does it, from one.
-    number: int = 1
-
-
 def apply_amendments(book: Workbook, amendments: Sequence[Amendment]) -> list[Change]:
     """Apply amendments in their order, and return what changed; nothing is written.
 
@@ -60,7 +50,7 @@ def apply_amendments(book: Workbook, amendments: Sequence[Amendment]) -> list[Ch
     for number, amendment in enumerate(amendments, start=1):
         stopped = f"amendment {number}" + (f" ({amendment.say})" if amendment.say else "")
         try:
-            done = _shaped(book, amendment) if amendment.given else _Applier(book, amendment).changes()
+            done = list(_done(book, amendment))
             changes += [replace(change, number=number) for change in done]
         except NotThereError as error:
             if not amendment.optional:
@@ -68,6 +58,13 @@ def apply_amendments(book: Workbook, amendments: Sequence[Amendment]) -> list[Ch
         except DataError as error:
             raise NotAsExpectedError(replace(error.faults[0], stopped=stopped)) from None
     return changes
+
+
+def _done(book: Workbook, amendment: Amendment) -> Iterable[Change]:
+    """What one amendment changes: the shape of sheets, their dress, or cells."""
+    if amendment.given:
+        return _shaped(book, amendment)
+    return dressed(book, amendment) if amendment.dress() else _Applier(book, amendment).changes()
 
 
 # -- cells -----------------------------------------------------------------------------------------------

@@ -5,58 +5,22 @@ from __future__ import annotations
 import datetime
 import re
 from pathlib import Path
-from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
+from tinquire.amend.dress_schema import SheetDress
+from tinquire.amend.look_schema import AmendModel, LookChange
 from tinquire.docket.reading import read_model
-from tinquire.looks import Variation
 from tinquire.tables.totals import TotalKind
 
 __all__ = ["Amendment", "AmendmentList", "LookChange", "Shape", "load_amendments"]
 
 #: A value as TOML writes it; days and moments become serials with a date format.
 AnyValue = bool | int | float | str | datetime.datetime | datetime.date
-_COLOUR = re.compile(r"#?([0-9A-Fa-f]{6})\Z")
 _LINES = re.compile(r"([0-9]{1,7}|[A-Za-z]{1,3})(?::([0-9]{1,7}|[A-Za-z]{1,3}))?\Z")
 
 
-def _colour(value: object) -> object:
-    if isinstance(value, str):
-        match = _COLOUR.match(value)
-        if match is None:
-            raise ValueError("a colour is written like #27343A")
-        return match[1].upper()
-    return value
-
-
-Colour = Annotated[str | None, BeforeValidator(_colour)]
-
-
-class _Model(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class LookChange(_Model):
-    """Parts of a look that change; what is not named stays."""
-
-    font: str | None = None
-    size: float | None = Field(None, gt=0, le=409, description="Points.")
-    bold: bool | None = None
-    italic: bool | None = None
-    underline: bool | None = None
-    colour: Colour = Field(None, description="Text colour, `#RRGGBB`.")
-    fill: Colour = Field(None, description="Background colour, `#RRGGBB`.")
-    align: Literal["left", "center", "right"] | None = None
-    valign: Literal["top", "center", "bottom"] | None = None
-    wrap: bool | None = None
-    indent: int | None = Field(None, ge=0, le=15)
-
-    def variation(self, format_code: str | None) -> Variation:
-        return Variation(**self.model_dump(), format=format_code)
-
-
-class Shape(_Model):
+class Shape(AmendModel):
     """A change of a sheet's shape; references in the whole workbook follow."""
 
     insert_rows: str | None = Field(None, description="Insert blank rows before a row: `5`, or `5:7` for three.")
@@ -81,7 +45,7 @@ class Shape(_Model):
         return any(getattr(self, key) is not None for key in Shape.model_fields)
 
 
-class Amendment(Shape):
+class Amendment(Shape, SheetDress):
     """One guarded change."""
 
     say: str = Field("", description="The reason, a sentence for the list of changes.")
@@ -112,10 +76,12 @@ class Amendment(Shape):
         positions = [key for key in ("at", "name", "table", "heading") if getattr(self, key) is not None]
         if len(positions) > 1:
             raise ValueError(f"it says where in {len(positions)} ways: {' and '.join(positions)}")
-        if (self.table is None) != (self.column is None):
+        if (self.table is None) != (self.column is None) and not self.dress():
             raise ValueError("table and column go together")
         if self.given:
             return self._check_shape(positions)
+        if self.dress():
+            return self._check_dress(positions)
         if not positions and self.matching is None and not self.replace:
             raise ValueError("no place is given: add at, name, table and column, heading or matching")
         what = [key for key in ("value", "formula", "total") if getattr(self, key) is not None]
@@ -130,16 +96,22 @@ class Amendment(Shape):
             raise ValueError("replace has an empty text to look for")
         return self
 
+    def _check_dress(self, places: list[str]) -> Amendment:
+        others = [key for key in ("matching", "value", "formula", "total", "format") if getattr(self, key) is not None]
+        if others or self.replace or self.look != LookChange() or set(places) - {"table", "heading"}:
+            raise ValueError(f"{' and '.join(self.dress())}: how a sheet is dressed is an amendment of its own")
+        return self
+
     def _check_shape(self, places: list[str]) -> Amendment:
         if self.sheet is None:
             raise ValueError("a change of rows, columns or sheets needs a sheet")
         others = [key for key in ("matching", "value", "formula", "total", "format") if getattr(self, key) is not None]
-        if places or others or self.replace or self.look != LookChange():
+        if places or others or self.replace or self.look != LookChange() or self.dress():
             raise ValueError("a change of rows, columns or sheets must be an amendment of its own")
         return self
 
 
-class AmendmentList(_Model):
+class AmendmentList(AmendModel):
     """The amendments file."""
 
     title: str = Field("", description="A title for the report.")

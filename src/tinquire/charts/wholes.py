@@ -16,6 +16,8 @@ __all__ = ["draw_whole"]
 
 _TEXT = 8.0
 _HOLE = 0.58
+#: Labels at one side take no more of the width than this.
+_MOST_BESIDE = 0.28
 _LINE = _TEXT * 1.2
 Box = tuple[float, float, float, float]
 
@@ -36,7 +38,8 @@ def draw_whole(chart: Chart, box: Box, letters: Type) -> list[Shape]:
     x, y = (left + right) / 2, (bottom + top) / 2
     if whole <= 0:
         return [Words(x, y, "no values", _TEXT, chart.faint, "center")]
-    room = (right - left) * 0.28
+    texts = [*series.label_texts(), "100%"]
+    room = min(max(letters.width(text, _TEXT, bold=True) for text in texts) + 2, (right - left) * _MOST_BESIDE)
     radius = max(min((right - left) / 2 - room - 14, (top - bottom) / 2 - 6), 12.0)
     shapes: list[Shape] = []
     parts: list[_Part] = []

@@ -32,6 +32,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "stack": ("stack", "combine the rows of many files in one workbook"),
     "match": ("match", "add columns of one file to the rows of another, by key"),
     "pivot": ("pivot", "summarise the rows of files by the values of their columns"),
+    "chart": ("chart", "draw the rows of files as a chart, or make one that lives in a workbook"),
     "values": ("values", "write a workbook with results in place of formulas"),
     "print": ("print", "write a workbook as a web page"),
     "postroom": ("postroom", "run the test mail server"),
@@ -39,7 +40,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
 
 #: Commands on files without a docket, whose remedies are options.
 _AT_HAND = frozenset(
-    {"show", "recalc", "trace", "audit", "amend", "compare", "split", "stack", "match", "pivot", "values"}
+    {"show", "recalc", "trace", "audit", "amend", "compare", "split", "stack", "match", "pivot", "chart", "values"}
 )
 
 _EXIT_CODES = "exit codes: 0 done, 1 the data stopped it, 2 wrong use or a bad docket, 3 a file or server failed"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -15,12 +16,11 @@ from tinquire.tables import Table
 from tinquire.workbook import Sheet
 from tinquire.workbook.grid.page_setup import PageSetup
 
-__all__ = ["break_rows", "set_pages"]
+__all__ = ["break_rows", "page_setup", "set_pages"]
 
 _INCH = 25.4
-#: Where neither house nor docket says so, margins in millimetres; the last two are those of header and footer.
-_MARGINS = (12.7, 12.7, 15.24, 15.24, 7.62, 7.62)
-_FOOTER = ("[:sheet:]", "", "[:page:] / [:pages:]")
+#: Pages where neither house nor docket says otherwise: the whole width on one, the sheet's name and page number below.
+_USUAL = PageSetup(paper=PAPERS["A4"], fit=(1, 0), margins=(0.5, 0.5, 0.6, 0.6, 0.3, 0.3), footer="&L&A&R&P / &N")
 #: What is known on paper only (18.3.1.46), and what stands for it while slots are filled.
 _CODES = {"page": "&P", "pages": "&N", "sheet": "&A"}
 _CODE = re.compile(r"\[:\s*(page|pages|sheet)\s*:\]")
@@ -35,25 +35,38 @@ def set_pages(sheet: Sheet, plan: SheetPlan, row_breaks: Sequence[int] = ()) -> 
     Raises UseError for a header or footer that is too long, and for slots that nothing fills.
     """
     asked = plan.page
-    margins = [*(asked.margins or ()), *_MARGINS[len(asked.margins or ()) :]]
-    fit = (1, 0) if asked.fit is None else (asked.fit[0], asked.fit[1])
-    centre = asked.centre or "no"
     sheet.landscape = plan.landscape if asked.landscape is None else asked.landscape
     sheet.repeat_columns = asked.repeat_columns or 0
     sheet.zoom, sheet.tab = plan.zoom, plan.tab
     sheet.state = "veryHidden" if plan.hidden == "deep" else "hidden" if plan.hidden else "visible"
     sheet.protected = plan.protect
-    sheet.page = PageSetup(
-        paper=PAPERS[asked.paper or "A4"],
-        scale=asked.scale or 100,
+    sheet.page = page_setup(plan, row_breaks, _USUAL)
+
+
+def page_setup(plan: SheetPlan, row_breaks: Sequence[int], before: PageSetup) -> PageSetup:
+    """The pages of a plan; what it does not say is as it was before. Raises UseError as `set_pages`."""
+    asked = plan.page
+    margins = [millimetres / _INCH for millimetres in asked.margins or ()]
+    fit = before.fit if asked.fit is None else (asked.fit[0], asked.fit[1])
+    centred = before.centred
+    if asked.centre is not None:
+        centred = (asked.centre in ("across", "both"), asked.centre in ("down", "both"))
+    orientation = before.orientation
+    if asked.landscape is not None:
+        orientation = "landscape" if asked.landscape else "portrait"
+    return replace(
+        before,
+        orientation=orientation,
+        paper=before.paper if asked.paper is None else PAPERS[asked.paper],
+        scale=before.scale if asked.scale is None else asked.scale,
         fit=None if asked.scale is not None else fit,
-        margins=tuple(millimetres / _INCH for millimetres in margins),
-        header=_in_parts("header", asked.header or (), plan),
-        footer=_in_parts("footer", _FOOTER if asked.footer is None else asked.footer, plan),
-        row_breaks=tuple(row_breaks),
-        centred=(centre in ("across", "both"), centre in ("down", "both")),
-        gridlines=bool(asked.grid_lines),
-        across_first=asked.order == "across first",
+        margins=(*margins, *(before.margins or _USUAL.margins)[len(margins) :]),
+        header=before.header if asked.header is None else _in_parts("header", asked.header, plan),
+        footer=before.footer if asked.footer is None else _in_parts("footer", asked.footer, plan),
+        row_breaks=tuple(row_breaks) or before.row_breaks,
+        centred=centred,
+        gridlines=before.gridlines if asked.grid_lines is None else asked.grid_lines,
+        across_first=before.across_first if asked.order is None else asked.order == "across first",
     )
 
 

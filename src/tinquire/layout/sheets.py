@@ -37,15 +37,20 @@ class Placed:
 class Canvas:
     """A sheet while blocks are put on it."""
 
-    def __init__(self, plan: SheetPlan, house: House, styles: StyleBook, gaps: tuple[int, int] = (1, 1)) -> None:
-        """A sheet with its title. `gaps` are the rows and columns left free between blocks."""
+    def __init__(
+        self, plan: SheetPlan, house: House, styles: StyleBook, gaps: tuple[int, int] = (1, 1),
+        onto: Sheet | None = None,
+    ) -> None:  # fmt: skip
+        """A sheet with its title, or one that is there already. `gaps` are the rows and columns left free between
+        blocks."""
         self.plan, self.house, self.styles, self.gaps = plan, house, styles, gaps
-        self.sheet = Sheet(plan.name, landscape=plan.landscape, gridlines=False)
+        self.onto = onto
+        self.sheet = onto or Sheet(plan.name, landscape=plan.landscape, gridlines=False)
         self.blocks: list[Placed] = []
         self.row_breaks: list[int] = []
         #: What is done once all columns have their widths.
         self.later: list[Callable[[], None]] = []
-        if plan.title is not None:
+        if plan.title is not None and onto is None:
             look = Dresser(house, styles, plan).plain("title")
             self.sheet.put(1, 1, Column.from_values([plan.title]), styles.number(look))
             self.sheet.heights[1] = text_height(look.size, room=_TITLE_ROOM)
@@ -90,6 +95,8 @@ class Canvas:
         sheet, plan = self.sheet, self.plan
         for step in self.later:
             step()
+        if self.onto is not None:
+            return sheet
         headed = [block.laid for block in self.blocks if block.laid.head is not None]
         columns = plan.freeze_columns or 0
         if len(headed) == 1 and headed[0].head is not None:

@@ -35,7 +35,7 @@ from tinquire.workbook.grid.sheet import Sheet, SheetTable
 from tinquire.workbook.grid.sheet_entries import SheetEntry, require_distinct
 from tinquire.workbook.grid.sheet_names import MAX_SHEET_NAME, valid_sheet_name
 from tinquire.workbook.new_sheet import CONTENT_TYPE as _CONTENT
-from tinquire.workbook.new_sheet import put_new_sheet
+from tinquire.workbook.new_sheet import add_frames, put_new_sheet
 from tinquire.workbook.parts.defined_names import DefinedName
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.parts.styles import StyleBook, theme_colours
@@ -312,7 +312,7 @@ class Workbook:
             if entry.part is None:
                 self._write_new(entry, entry.loaded)
                 self.root_changed()
-            elif entry.loaded.changed or entry.loaded.frame() != entry.frame:
+            elif entry.loaded.changed or entry.loaded.frames or entry.loaded.frame() != entry.frame:
                 self._write_changed(entry, entry.loaded)
                 self._chain_is_stale |= entry.loaded.formulas_moved
             if not keep:
@@ -416,6 +416,10 @@ class Workbook:
         except (ValueError, IndexError) as error:
             why = f"its part '{entry.part}' cannot be changed: {error}"
             raise AccessError(Fault("changing a workbook", why, self.name, "get the file again")) from None
+        if sheet.frames:
+            folder, space = self._part.rpartition("/")[0], self._relation_space()
+            add_frames(self.package, folder, entry.part, sheet.frames, space)
+            sheet.frames.clear()
         sheet.changed.clear()
         entry.frame = sheet.frame()
 

@@ -15,6 +15,7 @@ from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
     from tinquire.amend import Amendment, FileReport
+    from tinquire.amend.changes import Change
 
 EXAMPLE = (
     "tinquire amend sources/2026-10/*.xlsx --heading Pieces --matching none --value 0 --list\n"
@@ -146,17 +147,25 @@ def _tell(reports: Sequence[FileReport], amendments: Sequence[Amendment], listed
             terminal.line(label, f"{_list_changes(report.file)}: {report.fault.why} [{report.fault.stopped}]")
     if not listed:
         for report in changed:
-            terminal.line("wrote", f"{report.written}  ({_count(len(report.changes), 'cell')})")
+            terminal.line("wrote", f"{report.written}  ({_changes(report.changes)})")
     for report in changed:
         for warning in report.warnings:
             terminal.fault(warning)
-    cells = sum(len(report.changes) for report in changed)
-    pieces = [f"{_count(len(changed), 'file')} {'would change' if listed else 'changed'}, {_count(cells, 'cell')}"]
+    every = [change for report in changed for change in report.changes]
+    pieces = [f"{_count(len(changed), 'file')} {'would change' if listed else 'changed'}, {_changes(every)}"]
     for outcome, says in ((Outcome.SAME, "as it should be"), (Outcome.LEFT, "left alone"), (Outcome.FAILED, "failed")):
         count = sum(report.outcome is outcome for report in reports)
         if count:
             pieces.append(f"{count:,} {says}")
     terminal.line("in all", "; ".join(pieces))
+
+
+def _changes(changes: Sequence[Change]) -> str:
+    """How many cells change, and how many other things."""
+    cells = sum(bool(change.cell) for change in changes)
+    others = len(changes) - cells
+    told = [_count(cells, "cell")] * bool(cells or not others)
+    return ", ".join([*told, *([_count(others, "other change" if cells else "change")] * bool(others))])
 
 
 def _list_changes(path: Path) -> str:

@@ -3,34 +3,26 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tinquire.base.faults import Fault, UseError
-from tinquire.base.wording import counted, known_names
+from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.files import find_files
 from tinquire.cli.support.rows import add_reading, read_rows
+from tinquire.cli.support.summing import AGGREGATIONS, Value, field_settings, pivot_field, pivot_values, with_types
 from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
     from tinquire.tables import Table
-    from tinquire.tables.pivots.compute import PivotField, PivotValue
     from tinquire.tables.pivots.pivot import Pivot
 
 EXAMPLE = (
     "tinquire pivot charges.xlsx --rows Depot --columns Band --sum Charge\n"
     "  tinquire pivot sources/2026-10/pickups-*.xlsx --rows Customer --sum Pieces --top Customer=5 --rest Others"
 )
-#: Ways of summing up that have an option of their own name.
-_AGGREGATIONS = {
-    "sum": "add up", "average": "average", "count": "count values of", "numbers": "count numbers of",
-    "distinct": "count different values of", "smallest": "take the smallest of", "largest": "take the largest of",
-    "median": "take the median of", "product": "multiply", "deviation": "take the standard deviation of",
-    "variance": "take the variance of", "first": "take the first of", "last": "take the last of",
-}  # fmt: skip
 #: Number formats on the terminal, by column type.
 _CODES = {
     "whole": "#,##0",
@@ -47,10 +39,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--rows", nargs="+", action="extend", required=True, metavar="FIELD", help="the row fields")
     parser.add_argument("--columns", nargs="+", action="extend", default=[], metavar="FIELD", help="the column fields")
     values = parser.add_argument_group("values; NAME=COLUMN gives a value a name")
-    for word, does in _AGGREGATIONS.items():
-        values.add_argument(f"--{word}", nargs="+", action=_Value, metavar="COLUMN[=NAME]", help=f"{does} a column")
+    for word, does in AGGREGATIONS.items():
+        values.add_argument(f"--{word}", nargs="+", action=Value, metavar="COLUMN[=NAME]", help=f"{does} a column")
     values.add_argument(
-        "--formula", nargs="+", action=_Value, metavar="NAME=FORMULA", help="a formula over the rows of each group"
+        "--formula", nargs="+", action=Value, metavar="NAME=FORMULA", help="a formula over the rows of each group"
     )
     fields = parser.add_argument_group("fields")
     fields.add_argument(
@@ -84,15 +76,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.set_defaults(values=[])
 
 
-class _Value(argparse.Action):
-    """Values of several options in the order in which they are written."""
-
-    def __call__(
-        self, parser: argparse.ArgumentParser, namespace: argparse.Namespace, values: Any, option: str | None = None
-    ) -> None:
-        namespace.values = [*namespace.values, *((self.dest, str(value)) for value in values)]
-
-
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.tables.pivots.compute import Subtotals, make_pivot
     from tinquire.tables.steps import StepContext
@@ -101,7 +84,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     require_new(options.out)
     if not options.values:
         raise UseError(Fault("summing up", "no value is asked for", do="name one: --sum Charge, --count Ticket"))
-    settings = _settings(options)
+    settings = field_settings(options, options.rows, options.columns)
     files, base = find_files(options.files, terminal, workbooks_only=False)
     table = read_rows("pivot", files, base, options, terminal).table
     if options.where:
@@ -110,10 +93,10 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         terminal.line("where", f"{options.where}: {table.height:,} of {counted(before, 'row')}")
     made = make_pivot(
         table,
-        [_field(name, settings, options.rest) for name in options.rows],
-        [_field(name, settings, None) for name in options.columns],
-        list(_values(options)),
-        empty=None if options.empty is None else _with_types(options.empty),
+        [pivot_field(name, settings, options.rest) for name in options.rows],
+        [pivot_field(name, settings, None) for name in options.columns],
+        list(pivot_values(options)),
+        empty=None if options.empty is None else with_types(options.empty),
         totals=options.totals or None,
         totals_across=(options.totals or None) if options.columns else None,
         subtotals=Subtotals(options.subtotals == "above") if options.subtotals else None,
@@ -128,80 +111,6 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         terminal.line("wrote", f"{options.out}  ({counted(made.height, 'line')})")
     terminal.answer(_answer(made.as_table(), options.out))
     return 0
-
-
-def _settings(options: argparse.Namespace) -> dict[str, dict[str, Any]]:
-    """Settings of fields, by their names without regard to case. Raises UseError."""
-    found: dict[str, dict[str, Any]] = {name.casefold(): {} for name in (*options.rows, *options.columns)}
-    for key in ("by", "bands", "order", "sort", "top"):
-        for text in getattr(options, key):
-            name, sign, value = text.partition("=")
-            if not sign or not value or name.casefold() not in found:
-                fields = [*options.rows, *options.columns]
-                why = (
-                    f"'{text}' gives no setting" if not sign or not value else f"'{name}' is not a row or column field"
-                )
-                why += "" if not sign or not value else f": {known_names(name, fields)}"
-                raise UseError(Fault(f"reading --{key}", why, do=f"write it like '{fields[0]}=...'"))
-            found[name.casefold()][key] = _setting(key, text, value)
-    return found
-
-
-def _setting(key: str, text: str, value: str) -> Any:
-    from tinquire.cells.periods import KINDS
-
-    try:
-        if key == "bands":
-            return tuple(float(item) for item in value.split(","))
-        if key == "order":
-            return tuple(_with_types(item) for item in value.split(","))
-        if key == "top":
-            return _at_least_one(value)
-    except ValueError:
-        raise UseError(Fault(f"reading --{key}", f"'{text}' gives no number", do="write it in digits")) from None
-    if key == "by" and value not in KINDS:
-        raise UseError(Fault("reading --by", f"'{value}' is not a calendar unit", do=f"one of {', '.join(KINDS)}"))
-    return value
-
-
-def _at_least_one(text: str) -> int:
-    number = int(text)
-    if number < 1:
-        raise ValueError
-    return number
-
-
-def _with_types(text: str) -> str | float | bool:
-    value = shared.typed_value(text)
-    return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else text
-
-
-def _field(name: str, settings: dict[str, dict[str, Any]], rest: str | None) -> PivotField:
-    from tinquire.tables.pivots.compute import PivotField
-
-    given = settings[name.casefold()]
-    return PivotField(name, **given, rest=rest if "top" in given else None)
-
-
-def _values(options: argparse.Namespace) -> Iterator[PivotValue]:
-    """The values in the order in which they were asked for."""
-    from tinquire.tables.aggregation import Aggregation
-    from tinquire.tables.pivots.compute import PivotValue
-
-    ways = dict(text.rpartition("=")[::2] for text in options.show)
-    several = [text.partition("=")[0].casefold() for word, text in options.values if word != "formula"]
-    for word, text in options.values:
-        left, sign, right = text.partition("=")
-        if word == "formula":
-            if not sign:
-                raise UseError(Fault("reading --formula", f"'{text}' has no name", do="write it like 'Mean=...'"))
-            yield PivotValue("", None, left, right, ways.pop(left, None))
-            continue
-        name = right or (left if several.count(left.casefold()) == 1 else f"{left} ({word})")
-        yield PivotValue(left, Aggregation(word), name, None, ways.pop(name, None))
-    if ways:
-        name = next(iter(ways))
-        raise UseError(Fault("reading --show", f"there is no value '{name}'", do="write it like 'Charge=share'"))
 
 
 def _tell(made: Pivot, terminal: Terminal) -> None:

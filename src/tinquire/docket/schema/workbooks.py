@@ -17,6 +17,9 @@ class SheetModel(RowsModel):
     """A sheet of a workbook made by a run: one table, pivot or statement, or blocks."""
 
     name: str = Field(description="The sheet's name; with `split`, slots of the column split by.")
+    onto_template: bool = Field(
+        False, description="Put its texts, figures, charts and pictures onto the template's sheet of this name."
+    )
     blocks: list[BlockModel] = Field(default_factory=list, description="What stands on it, in order.")
     split: str | None = Field(
         None, description="A column of the table, or of the one that the pivot sums up: one sheet for each value."
@@ -47,6 +50,11 @@ class SheetModel(RowsModel):
         shown = sum(item is not None for item in (self.table, self.pivot, self.statement))
         if shown + bool(self.blocks) != 1:
             raise ValueError("a sheet shows either a table, a pivot or a statement, or has blocks")
+        odd = {block.content for block in self.blocks} - {"text", "figures", "chart", "picture"}
+        if self.onto_template and (not self.blocks or odd or any(block.names for block in self.blocks)):
+            raise ValueError("onto a template's sheet go texts, figures without names, charts and pictures")
+        if self.onto_template and not all(block.at or block.beside for block in self.blocks):
+            raise ValueError("onto a template's sheet each block goes at a cell, or beside the one before")
         if self.table is None and self.rows_per_sheet:
             raise ValueError("rows_per_sheet is for sheets of one table")
         if self.table is None and not self.blocks and self.page.breaks:

@@ -78,11 +78,14 @@ def add_sheets(results: Results, book: Workbook, workbook: str, scope: SlotScope
         except TinQuireError as error:
             errors.append(error)
     contents = [(entry.name, entry.name) for entry in book.entries if entry.state == "visible"]
-    contents += [(task.name, task.title or task.name) for task in tasks if not task.model.hidden]
+    contents += [
+        (task.name, task.title or task.name) for task in tasks if not task.model.hidden and not task.model.onto_template
+    ]
     rows = WorkbookRows(names={name.name.casefold() for name in book.names})
     table_names = set(book.tables())
     made = SheetsMade()
-    for task in tasks:
+    # What goes onto the template's sheets may show what any other sheet has.
+    for task in sorted(tasks, key=lambda task: task.model.onto_template):
         try:
             _Sheet(results, book, task, rows, table_names, contents, made).make()
         except TinQuireError as error:
@@ -111,6 +114,13 @@ def _tasks(
             return own_scope.filled(raw, "naming a sheet", where)
 
         for part in _parts(results, model, own, where):
+            if model.onto_template:
+                name = text(model.name)
+                if name.casefold() not in taken:
+                    why = f"the template has no sheet '{name}'"
+                    raise UseError(Fault(f"sheet '{name}'", why, where, "name one of its sheets"))
+                yield _Task(model, where, path, name, None, own_scope, own)
+                continue
             name = safe_sheet_name(text(model.name), taken)
             taken.add(name.casefold())
             title = None if model.title is None else text(model.title)
@@ -194,7 +204,8 @@ class _Sheet:
     def make(self) -> None:
         """Lay all blocks and add the sheet to the workbook. Raises one error with all that is wrong."""
         task, house = self.task, self.results.house
-        canvas = Canvas(self.plan(), house, self.book.styles, house.gaps)
+        onto = self.book.sheet(task.name) if task.model.onto_template else None
+        canvas = Canvas(self.plan(), house, self.book.styles, house.gaps, onto)
         blocks = list(enumerate(task.model.parts()))
         errors: list[TinQuireError] = []
         for (per, arrange), group in groupby(blocks, key=lambda item: (item[1].per, item[1].arrange)):
@@ -212,7 +223,8 @@ class _Sheet:
         self.made.sources += sources_of_slots(
             self.results, task.scope, sheet.name, Area(1, 1, 1, 1), task.model.title or ""
         )
-        self.book.add_sheet(sheet)
+        if onto is None:
+            self.book.add_sheet(sheet)
 
     def plan(self) -> SheetPlan:
         task, model, house = self.task, self.task.model, self.results.house

@@ -19,7 +19,7 @@ def refresh_charts(book: Workbook) -> None:
     with and what its cells show is the same to the last digit."""
     for entry in book.entries:
         sheet = entry.loaded
-        if sheet is None or entry.part is not None:
+        if sheet is None:
             continue
         for number, frame in enumerate(sheet.frames):
             if isinstance(frame.content, Chart):

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from lxml import etree
+
 from tinquire.charts.chart import Chart
 from tinquire.packages.package import Package
-from tinquire.packages.xml import RELATIONS, escape_attribute
+from tinquire.packages.xml import RELATIONS, escape_attribute, serialise_xml, whole_number
 from tinquire.workbook.grid.frames import Frame, PictureFile
 from tinquire.workbook.parts.chart_markup import CHART, DRAWING_MAIN, chart_part
 from tinquire.workbook.parts.drawings import POINT
 
-__all__ = ["put_drawing"]
+__all__ = ["extend_drawing", "put_drawing"]
 
 _SPACE = "http://schemas.openxmlformats.org/drawingml/2006/spreadsheetDrawing"
 _DRAWING_TYPE = "application/vnd.openxmlformats-officedocument.drawing+xml"
@@ -22,10 +24,30 @@ def put_drawing(package: Package, folder: str, sheet_part: str, frames: Sequence
     """Write the drawing of a sheet with its charts and pictures; returns the sheet's relationship to it. `folder` is
     that of the workbook's part, `space` the namespace of relationships that it uses."""
     part = package.free_name(f"{folder}/drawings/drawing{{}}.xml")
+    package.put(part, b"")
+    package.set_type(part, _DRAWING_TYPE)
+    start = f'<xdr:wsDr xmlns:xdr="{_SPACE}" xmlns:a="{DRAWING_MAIN}" xmlns:r="{RELATIONS}" xmlns:c="{CHART}">'
+    body = "".join(_anchors(package, folder, part, frames, space, 1))
+    text = f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n{start}{body}</xdr:wsDr>'
+    package.put(part, text.encode())
+    return package.relate(sheet_part, f"{space}/drawing", part)
+
+
+def extend_drawing(package: Package, folder: str, drawing: str, frames: Sequence[Frame], space: str) -> None:
+    """Add charts and pictures to a drawing part, behind what it has."""
+    root = package.root(drawing)
+    known = [whole_number(item.get("id")) or 0 for item in root.iter("{*}cNvPr")]
+    start = f'<x xmlns:xdr="{_SPACE}" xmlns:a="{DRAWING_MAIN}" xmlns:r="{RELATIONS}" xmlns:c="{CHART}">'
+    anchors = _anchors(package, folder, drawing, frames, space, max(known, default=0) + 1)
+    root.extend(etree.fromstring(f"{start}{''.join(anchors)}</x>"))
+    package.put(drawing, serialise_xml(root))
+
+
+def _anchors(package: Package, folder: str, part: str, frames: Sequence[Frame], space: str, number: int) -> list[str]:
+    """The anchors of frames, whose charts and pictures are written as parts; they are numbered from `number` on."""
     charts = [frame.content for frame in frames if isinstance(frame.content, Chart)]
     names = iter(package.free_names(f"{folder}/charts/chart{{}}.xml", len(charts)))
-    package.put(part, b"")
-    types, relations = {part: _DRAWING_TYPE}, []
+    types, relations = {}, []
     for frame in frames:
         if isinstance(frame.content, Chart):
             inner = next(names)
@@ -38,15 +60,10 @@ def put_drawing(package: Package, folder: str, sheet_part: str, frames: Sequence
             relations.append((f"{space}/image", inner))
     package.set_types(types)
     ids = package.relate_all(part, relations)
-    shapes = [
-        (_chart_frame if isinstance(frame.content, Chart) else _picture)(number, frame, identity)
-        for number, (frame, identity) in enumerate(zip(frames, ids, strict=True), start=1)
+    return [
+        _anchor(frame, (_chart_frame if isinstance(frame.content, Chart) else _picture)(place, frame, identity))
+        for place, (frame, identity) in enumerate(zip(frames, ids, strict=True), start=number)
     ]
-    body = "".join(_anchor(frame, shape) for frame, shape in zip(frames, shapes, strict=True))
-    start = f'<xdr:wsDr xmlns:xdr="{_SPACE}" xmlns:a="{DRAWING_MAIN}" xmlns:r="{RELATIONS}" xmlns:c="{CHART}">'
-    text = f'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n{start}{body}</xdr:wsDr>'
-    package.put(part, text.encode())
-    return package.relate(sheet_part, f"{space}/drawing", part)
 
 
 def _put_picture(package: Package, folder: str, picture: PictureFile) -> str:

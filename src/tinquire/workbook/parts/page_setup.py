@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from lxml import etree
 
-from tinquire.cells.address import MAX_COLUMN, MAX_ROW
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, column_name, quoted_sheet
 from tinquire.packages.xml import child, children, escape_text
 from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.parts.drawings import element_text
 from tinquire.workbook.parts.frame_change import FrameChange
 
-__all__ = ["follow_breaks", "page_markup", "read_page_setup"]
+__all__ = ["fixed_area", "follow_breaks", "page_markup", "read_page_setup"]
 
 _SIDES = ("left", "right", "top", "bottom", "header", "footer")
 
@@ -73,6 +73,12 @@ def page_markup(page: PageSetup) -> str:
             each = "".join(f'<brk id="{line}" max="{last - 1}" man="1"/>' for line in lines)
             pieces.append(f'<{name} count="{len(lines)}" manualBreakCount="{len(lines)}">{each}</{name}>')
     return "".join(pieces)
+
+
+def fixed_area(sheet: str, area: Area) -> str:
+    """An area of a sheet as names refer to it."""
+    corners = ((area.top, area.left), (area.bottom, area.right))
+    return f"{quoted_sheet(sheet)}!" + ":".join(f"${column_name(column)}${row}" for row, column in corners)
 
 
 def follow_breaks(change: FrameChange, group: etree._Element) -> None:

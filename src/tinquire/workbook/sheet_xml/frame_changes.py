@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from lxml import etree
@@ -13,7 +14,7 @@ from tinquire.workbook.grid.sheet import Sheet, SheetFrame
 from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
 from tinquire.workbook.sheet_xml.plain_spelling import canonical
 
-__all__ = ["with_frame"]
+__all__ = ["edited_frame", "own_column", "with_frame"]
 
 
 def with_frame(data: bytes, sheet: Sheet, before: SheetFrame | None) -> bytes:
@@ -26,17 +27,27 @@ def with_frame(data: bytes, sheet: Sheet, before: SheetFrame | None) -> bytes:
         return data
     if replace(now, merged=before.merged, widths=before.widths) != before:
         raise ValueError("around the cells of a sheet that was read, only widths and merged cells can be changed")
+    widths = before.widths
+
+    def change(root: etree._Element) -> None:
+        if now.widths != widths:
+            changed: dict[int, float | None] = {
+                number: width for number, width in now.widths.items() if widths.get(number) != width
+            }
+            changed |= dict.fromkeys(widths.keys() - now.widths.keys())
+            _set_widths(root, changed)
+        if now.merged != before.merged:
+            _set_merged(root, sheet)
+
+    return edited_frame(data, change)
+
+
+def edited_frame(data: bytes, change: Callable[[etree._Element], None]) -> bytes:
+    """A sheet's part with changes around its cells, which stay the bytes that they are. Raises ValueError."""
     prefix, cells = sheet_data(data) if b"<!" not in data else sheet_data(data := canonical(data))
     start, end = cells.inside or (cells.end, cells.end)
     root = parse_xml(data[:start] + data[end:])
-    if now.widths != before.widths:
-        changed: dict[int, float | None] = {
-            number: width for number, width in now.widths.items() if before.widths.get(number) != width
-        }
-        changed |= dict.fromkeys(before.widths.keys() - now.widths.keys())
-        _set_widths(root, changed)
-    if now.merged != before.merged:
-        _set_merged(root, sheet)
+    change(root)
     fresh = serialise_xml(root)
     _, there = sheet_data(fresh)
     body = data[start:end]
@@ -50,7 +61,7 @@ def _set_widths(root: etree._Element, widths: dict[int, float | None]) -> None:
     if group is None:
         group = insert_child(root, "cols", SHEET_ORDER)
     for number, width in sorted(widths.items()):
-        column = _own_column(group, number)
+        column = own_column(group, number)
         for name in ("width", "customWidth"):
             if name in column.attrib:
                 del column.attrib[name]
@@ -63,7 +74,7 @@ def _set_widths(root: etree._Element, widths: dict[int, float | None]) -> None:
         root.remove(group)
 
 
-def _own_column(group: etree._Element, number: int) -> etree._Element:
+def own_column(group: etree._Element, number: int) -> etree._Element:
     """The element of one column alone, cut out of a run of columns where it is part of one."""
     after = 0
     for index, column in enumerate(children(group, "col")):

@@ -11,7 +11,7 @@ from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.parts.entry_rules import entry_rules_markup
 from tinquire.workbook.parts.marks import marks_markup
-from tinquire.workbook.parts.page_setup import page_markup
+from tinquire.workbook.parts.page_setup import fixed_area, page_markup
 from tinquire.workbook.sheet_xml.row_writer import PlacesOf, row_bytes
 
 __all__ = ["Related", "filter_area", "print_titles", "sheet_part"]
@@ -71,10 +71,7 @@ def sheet_part(sheet: Sheet, places_of: PlacesOf, related: Related = Related()) 
 
 def filter_area(sheet: Sheet) -> str:
     """The area of a filter as the name for it says it (18.2.5)."""
-    if sheet.filter is None:
-        return ""
-    top, left, bottom, right = sheet.filter
-    return f"{quoted_sheet(sheet.name)}!${column_name(left)}${top}:${column_name(right)}${bottom}"
+    return "" if sheet.filter is None else fixed_area(sheet.name, sheet.filter)
 
 
 def print_titles(sheet: Sheet) -> str:

@@ -1,0 +1,19 @@
+"""What an amendment changed, as a person reads it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+__all__ = ["Change"]
+
+
+@dataclass(slots=True)
+class Change:
+    """One cell (or sheet, when `cell` is '') that changes: what it is now and what it becomes, as a person reads it."""
+
+    sheet: str
+    cell: str
+    old: str
+    new: str
+    #: Which amendment does it, from one.
+    number: int = 1
