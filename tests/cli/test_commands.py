@@ -196,7 +196,7 @@ FAULTS = [
     ("a missing template", [("templates/pack.xlsx", "templates/cover.xlsx")], 2, "@template =", "no template 'templates/cover.xlsx'", "put it there"),
     ("a missing source file", [("lists/rates.csv", "lists/rate.csv")], 3, "docket.toml, line 19", "no file 'lists/rate.csv': the nearest is 'rates.csv'", "put it there"),
     ("a living formula without its columns", [('"Pieces", "Rate", "Discount", "Charge"]\nformulas    = "living"\ntotals      = { Pieces = "sum", Charge = "sum" }\ntotal_label = "All', '"Pieces", "Rate", "Charge"]\nformulas    = "living"\ntotals      = { Pieces = "sum", Charge = "sum" }\ntotal_label = "All')], 2, "@[[workbooks.pack.sheets]]", "needs the column 'Discount' on its sheet", 'formulas = "values"'),
-    ("an unfilled slot in a mail", [("[:Name before ' ':]", "[:Nme before ' ':]")], 2, "@body    =", "there is no name 'Nme': the nearest is 'Name'", "fix the slot"),
+    ("an unfilled slot in a mail", [("[:Name before ' ':]", "[:Nme before ' ':]")], 2, "@[mails.managers]", "there is no name 'Nme': the nearest is 'Name'", "fix the slot"),
     ("figures that use each other", [('"SUM(charges[Charge])"', '"average_charge"')], 2, "docket.toml", "the figures total_charged", "remove the circle"),
     ("an output over its own input", [('name     = "Linen pack [:period:].xlsx"', 'name = "pack.xlsx"'), ('style  = "house.toml"', 'style = "house.toml"\nout = "templates"')], 2, "docket.toml", "over one of its own inputs", "another name"),
 ]  # fmt: skip
