@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from tinquire.cells.display import show
@@ -41,6 +42,23 @@ class Plot:
     lying: bool = False
     below: list[Shape] = field(default_factory=list)
     above: list[Shape] = field(default_factory=list)
+    #: Where texts among the marks may lie at most, and those that lie there.
+    limits: Box = (0.0, 0.0, 0.0, 0.0)
+    taken: list[Box] = field(default_factory=list)
+    #: The room for names of lines at the right of the plot.
+    beside: float = 0.0
+
+    def find_room(self, choices: Sequence[Words], letters: Type) -> list[Shape]:
+        """The first of some texts that lies within the limits and upon no other, its place taken; none if there is no
+        room for any."""
+        for words in choices:
+            box = _box(words, letters)
+            left, bottom, right, top = self.limits
+            inside = box[0] >= left and box[1] >= bottom and box[2] <= right and box[3] <= top
+            if inside and not any(_touch(box, other) for other in self.taken):
+                self.taken.append(box)
+                return [words]
+        return []
 
     def value(self, value: float, *, second: bool = False) -> float:
         """Where a value lies: its height, or its place across when the chart lies."""
@@ -65,6 +83,17 @@ class Plot:
         """Where a number of the axis across lies."""
         assert self.across is not None
         return self.left + self.across.share(number) * (self.right - self.left)
+
+
+def _box(words: Words, letters: Type) -> Box:
+    """The room that a text takes."""
+    wide = letters.width(words.text, words.size, bold=words.bold)
+    start = words.x - {"left": 0.0, "center": wide / 2, "right": wide}[words.across]
+    return start - 1, words.y - words.size * 0.22, start + wide + 1, words.y + words.size * 0.75
+
+
+def _touch(one: Box, other: Box) -> bool:
+    return one[0] < other[2] and other[0] < one[2] and one[1] < other[3] and other[1] < one[3]
 
 
 def stacked(chart: Chart, kind: str, *, second: bool = False) -> list[list[tuple[float, float]]]:
@@ -174,11 +203,14 @@ def draw_axes(chart: Chart, box: Box, letters: Type, *, ends: bool) -> Plot:
         )
     plot.top -= _LINE * 0.5
     if ends:
-        plot.right -= min(max(letters.width(series.name, _TEXT) for series in chart.series) + 8, (right - left) * 0.3)
+        widest = max(letters.width(series.name, VALUE_TEXT, bold=True) for series in chart.series)
+        plot.beside = min(widest + 6, (right - left) * 0.3)
+        plot.right -= plot.beside
     if lying:
         _lay(chart, plot, letters)
     else:
         _stand(chart, plot, letters, has_second=has_second)
+    plot.limits = (plot.left + 1, plot.bottom + 1, right + 1 if lying else plot.right, top + 2)
     return plot
 
 
@@ -238,6 +270,9 @@ def _labels_below(chart: Chart, plot: Plot, letters: Type) -> list[Shape]:
     if fits:
         plot.bottom += max(map(len, few_lines), default=1) * _LINE + 4
         for index in range(0, len(plot.labels), every):
+            reach = max(letters.width(text, _TEXT) for text in few_lines[index]) / 2 - _TEXT
+            if plot.label(index) + reach > plot.right or plot.label(index) - reach < plot.left:
+                continue  # one of few that are shown would run off the chart
             for number, text in enumerate(few_lines[index]):
                 y = plot.bottom - 4 - _TEXT * 0.85 - number * _LINE
                 shapes.append(Words(plot.label(index), y, text, _TEXT, chart.ink, "center"))
@@ -287,7 +322,8 @@ def _lay(chart: Chart, plot: Plot, letters: Type) -> None:
     plot.right -= letters.width(texts[-1], _TEXT) / 2
     _leave_room_behind(chart, plot, letters, plot.right + letters.width(texts[-1], _TEXT) / 2)
     plot.below += _ticks_across(chart, plot, texts, letters)
-    for index, own in enumerate(lines):
+    every = max(1, math.ceil(size * 1.05 / plot.slot))  # of too many labels not each is shown
+    for index, own in list(enumerate(lines))[::every]:
         start = plot.label(index) + (len(own) - 1) * size * 0.6 - size * 0.35
         for number, text in enumerate(own):
             plot.below.append(Words(plot.left - 5, start - number * size * 1.2, text, size, chart.ink, "right"))

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from tinquire.base.faults import Fault, UseError
 from tinquire.charts.axes import Plot, draw_axes
 from tinquire.charts.chart import WHOLE_KINDS, Chart
 from tinquire.charts.marks import draw_areas, draw_bars, draw_lines, draw_points, draw_target
 from tinquire.charts.measure import Type
-from tinquire.charts.shapes import Drawing, Shape, Words, rectangle
+from tinquire.charts.shapes import Drawing, Shape, Words, plain_text, rectangle
 from tinquire.charts.wholes import draw_whole
 
 __all__ = ["draw_chart"]
@@ -43,7 +43,7 @@ def draw_chart(chart: Chart, width: float, height: float) -> Drawing:
         raise UseError(
             *(Fault(f"drawing {name}", problem, do="change the chart's kind or its data") for problem in problems)
         )
-    letters = Type(chart.font)
+    chart, letters = _printable(chart), Type(chart.font)
     room = _Room(_MARGIN, _MARGIN, width - _MARGIN, height - _MARGIN)
     _put_title(chart, room, letters)
     ends = _named_at_ends(chart)
@@ -58,13 +58,30 @@ def draw_chart(chart: Chart, width: float, height: float) -> Drawing:
     else:
         plot = draw_axes(chart, box, letters, ends=ends)
         room.shapes += plot.below
+        target = [] if chart.target is None else draw_target(chart, plot, letters)
         for kind, draw in _MARKS.items():
             if any(series.kind == kind for series in chart.series):
                 room.shapes += draw(chart, plot, letters)
         room.shapes += plot.above
-        if chart.target is not None:
-            room.shapes += draw_target(chart, plot, letters)
+        room.shapes += target
     return Drawing(width, height, tuple(room.shapes), chart.font)
+
+
+def _printable(chart: Chart) -> Chart:
+    """A chart whose texts have no characters that cannot be drawn."""
+    series = tuple(
+        replace(
+            one, name=plain_text(one.name),
+            labels=tuple(plain_text(label) if isinstance(label, str) else label for label in one.labels),
+        )
+        for one in chart.series
+    )  # fmt: skip
+    return replace(
+        chart, series=series, title=plain_text(chart.title), labels_title=plain_text(chart.labels_title),
+        target_label=plain_text(chart.target_label),
+        values=replace(chart.values, title=plain_text(chart.values.title)),
+        second=replace(chart.second, title=plain_text(chart.second.title)),
+    )  # fmt: skip
 
 
 #: How marks of each kind are drawn, in the order in which they lie upon each other.
@@ -76,7 +93,8 @@ _MARKS: Mapping[str, Callable[[Chart, Plot, Type], list[Shape]]] = {
 
 def _named_at_ends(chart: Chart) -> bool:
     """Whether lines are named where they end, which is easier to read than a legend."""
-    return chart.legend == "right" and chart.kinds == ("lines",) and len(chart.series) > 1
+    alone = chart.kinds == ("lines",) and not any(series.second for series in chart.series)
+    return chart.legend == "right" and alone and len(chart.series) > 1
 
 
 def _put_title(chart: Chart, room: _Room, letters: Type) -> None:

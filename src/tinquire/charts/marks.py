@@ -11,13 +11,15 @@ from tinquire.charts.axes import Plot, numbers_across, stacked
 from tinquire.charts.chart import Chart, Series
 from tinquire.charts.measure import Type
 from tinquire.charts.shapes import Point, Shape, Words, disc, line, polygon, rectangle
-from tinquire.looks.palette import luminance
+from tinquire.looks.palette import luminance, tint
 
 __all__ = ["draw_areas", "draw_bars", "draw_lines", "draw_points", "draw_target"]
 
 _POINT, _LARGEST_BUBBLE = 2.6, 1 / 7
 #: Lines with more points than this show none of them as a dot.
 _DOTS = 24
+#: Text in a lighter colour than this is hard to read on white.
+_LIGHT = 0.6
 
 
 def _members(chart: Chart, kind: str) -> list[tuple[int, Series]]:
@@ -81,34 +83,23 @@ def _bar_values(
         return []
     shapes: list[Shape] = []
     for start, breadth, one, other, text, colour in texts:
-        wide = letters.width(text, size)
+        ink = "FFFFFF" if luminance(colour) < 0.5 else chart.ink
+        middle, drop = start + breadth / 2, size * 0.36
         if within:
-            length = abs(other - one)
-            if length < (wide + 4 if plot.lying else size * 1.2):
+            if abs(other - one) < (letters.width(text, size) + 4 if plot.lying else size * 1.2):
                 continue
-            ink = "FFFFFF" if luminance(colour) < 0.5 else chart.ink
-            middle = (one + other) / 2
-            x, y = (middle, start + breadth / 2) if plot.lying else (start + breadth / 2, middle)
-            shapes.append(Words(x, y - size * 0.36, text, size, ink, "center"))
+            x, y = ((one + other) / 2, middle) if plot.lying else (middle, (one + other) / 2)
+            choices = [Words(x, y - drop, text, size, ink, "center")]
         elif plot.lying:
-            y = start + breadth / 2 - size * 0.36
-            if other >= one and other + 4 + wide > plot.right + 8:  # no room behind the end: before it
-                ink = "FFFFFF" if luminance(colour) < 0.5 else chart.ink
-                shapes.append(Words(other - 4, y, text, size, ink, "right"))
-            else:
-                shapes.append(
-                    Words(
-                        other + (3 if other >= one else -3),
-                        y,
-                        text,
-                        size,
-                        chart.ink,
-                        "left" if other >= one else "right",
-                    )
-                )
+            up = other >= one
+            behind = Words(other + (3 if up else -3), middle - drop, text, size, chart.ink, "left" if up else "right")
+            before = Words(other + (-4 if up else 4), middle - drop, text, size, ink, "right" if up else "left")
+            fits = abs(other - one) > letters.width(text, size) + 8
+            choices = [behind, before] if fits else [behind]
         else:
             y = other + 3 if other >= one else other - size
-            shapes.append(Words(start + breadth / 2, y, text, size, chart.ink, "center"))
+            choices = [Words(middle, y, text, size, chart.ink, "center")]
+        shapes += plot.find_room(choices, letters)
     return shapes
 
 
@@ -149,37 +140,35 @@ def draw_lines(chart: Chart, plot: Plot, letters: Type) -> list[Shape]:
         last = next((point for point in reversed(points) if point is not None), None)
         if last is not None:
             ends.append((last[1], series.name, colour))
-    if chart.legend == "right" and chart.kinds == ("lines",) and len(ends) > 1:
-        shapes += _line_names(plot, ends, letters)
+    if plot.beside and len(ends) > 1:
+        shapes += _line_names(plot, ends, letters, plot.beside - 4)
     return shapes
 
 
 def _line_values(
     chart: Chart, plot: Plot, series: Series, points: Sequence[Point | None], letters: Type
 ) -> list[Shape]:
-    """Values above a line's points, those left out that would run into the one before."""
+    """Values above a line's points, or below them; those left out for which there is no room."""
     shapes: list[Shape] = []
-    free = -math.inf
     for point, value in zip(points, series.values, strict=True):
         if point is None or value is None:
             continue
         text = _shown(series, value, chart)
-        wide = letters.width(text, _TEXT)
-        if point[0] - wide / 2 < free:
-            continue
-        shapes.append(Words(point[0], point[1] + 5, text, _TEXT, chart.ink, "center"))
-        free = point[0] + wide / 2 + 4
+        places = (point[1] + 5, point[1] - 5 - _TEXT)
+        shapes += plot.find_room([Words(point[0], y, text, _TEXT, chart.ink, "center") for y in places], letters)
     return shapes
 
 
-def _line_names(plot: Plot, ends: Sequence[tuple[float, str, str]], letters: Type) -> list[Shape]:
+def _line_names(plot: Plot, ends: Sequence[tuple[float, str, str]], letters: Type, room_beside: float) -> list[Shape]:
     """Names of lines beside their ends, moved apart where they would lie upon each other."""
     room = _TEXT * 1.25
     order = sorted(ends)
     places = spread([y for y, _, _ in order], room, plot.bottom, plot.top)
     shapes: list[Shape] = []
     for place, (_, name, colour) in zip(places, order, strict=True):
-        shapes.append(Words(plot.right + 4, place - _TEXT * 0.36, name, _TEXT, colour, "left", bold=True))
+        text = letters.lines(name, _TEXT, room_beside, bold=True, most=1)[0]
+        ink = tint(colour, -0.35) if luminance(colour) > _LIGHT else colour
+        shapes.append(Words(plot.right + 4, place - _TEXT * 0.36, text, _TEXT, ink, "left", bold=True))
     return shapes
 
 
@@ -226,7 +215,7 @@ def draw_points(chart: Chart, plot: Plot, letters: Type) -> list[Shape]:
     """Points, or bubbles whose areas are as their sizes; the large ones lie below the small ones."""
     largest = max((abs(size) for series in chart.series for size in series.sizes if size is not None), default=0.0)
     most = min(plot.right - plot.left, plot.top - plot.bottom) * _LARGEST_BUBBLE
-    found: list[tuple[float, Shape, Shape | None]] = []
+    found: list[tuple[float, Shape, Words | None]] = []
     lines: list[Shape] = []
     for number, series in enumerate(chart.series):
         if series.kind not in ("points", "bubbles"):
@@ -253,24 +242,8 @@ def draw_points(chart: Chart, plot: Plot, letters: Type) -> list[Shape]:
                 words = Words(x, y + radius + 2, _shown(series, value, chart), _TEXT, chart.ink, "center")
             found.append((radius, shape, words))
     found.sort(key=lambda item: -item[0])
-    return (
-        lines + [shape for _, shape, _ in found] + _apart([words for *_, words in found if words is not None], letters)
-    )
-
-
-def _apart(texts: Sequence[Shape], letters: Type) -> list[Shape]:
-    """Of texts those that do not lie upon one before them."""
-    taken: list[tuple[float, float, float, float]] = []
-    kept: list[Shape] = []
-    for words in texts:
-        assert isinstance(words, Words)
-        half = letters.width(words.text, words.size) / 2 + 1
-        box = (words.x - half, words.y, words.x + half, words.y + words.size)
-        if any(box[0] < b[2] and b[0] < box[2] and box[1] < b[3] and b[1] < box[3] for b in taken):
-            continue
-        taken.append(box)
-        kept.append(words)
-    return kept
+    texts = [shape for *_, words in found if words is not None for shape in plot.find_room([words], letters)]
+    return [*lines, *(shape for _, shape, _ in found), *texts]
 
 
 # -- the target ------------------------------------------------------------------------------------------
@@ -283,6 +256,12 @@ def draw_target(chart: Chart, plot: Plot, letters: Type) -> list[Shape]:
     shapes: list[Shape] = [line([(plot.left, y), (plot.right, y)], chart.ink, 1.1, (4.0, 2.5))]
     if chart.target_label:
         wide = letters.width(chart.target_label, _TEXT, bold=True)
-        ground = rectangle(plot.right - wide - 5, y + 1.5, wide + 5, _TEXT * 1.2, "FFFFFF")
-        shapes += [ground, Words(plot.right - 2, y + 3.5, chart.target_label, _TEXT, chart.ink, "right", bold=True)]
+        below = y + 3.5 + _TEXT > plot.limits[3]
+        words = [
+            Words(plot.right - 2, place, chart.target_label, _TEXT, chart.ink, "right", bold=True)
+            for place in ((y - 1.5 - _TEXT, y + 3.5) if below else (y + 3.5, y - 1.5 - _TEXT))
+        ]
+        for one in plot.find_room(words, letters):
+            assert isinstance(one, Words)
+            shapes += [rectangle(plot.right - wide - 5, one.y - 2, wide + 5, _TEXT * 1.2, "FFFFFF"), one]
     return shapes

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from functools import lru_cache
 from typing import TYPE_CHECKING
@@ -9,31 +10,34 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from matplotlib.ft2font import FT2Font
 
-__all__ = ["Type", "font_path", "text_width", "wrapped"]
+__all__ = ["Type", "families", "text_width", "wrapped"]
 
 #: The font that stands in where a house's own is not on the machine; Matplotlib brings it along.
 STAND_IN = "DejaVu Sans"
+#: Fonts that have letters of many scripts, where they are on the machine: for what a house's own lacks.
+_WIDE = ("Noto Sans CJK SC", "Noto Sans CJK JP", "Noto Sans", "Droid Sans Fallback", "Unifont")
 _SIZE = 100.0
 
 
 @lru_cache(maxsize=64)
-def font_path(family: str, *, bold: bool = False) -> str:
-    """The file of a font family, or that of the stand-in."""
+def families(family: str) -> tuple[str, ...]:
+    """A font family, the stand-in for it, and those that have what both lack; of them those that are there."""
     from matplotlib import font_manager
 
-    properties = font_manager.FontProperties(family=family or STAND_IN, weight="bold" if bold else "normal")
-    manager = font_manager.fontManager
-    known = {entry.name.casefold() for entry in manager.ttflist}
-    if family.casefold() not in known:
-        properties.set_family(STAND_IN)
-    return str(manager.findfont(properties))
+    # It tells of every font that has no bold letters; theirs are drawn plain.
+    logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)
+    known = {entry.name.casefold(): entry.name for entry in font_manager.fontManager.ttflist}
+    wanted = (family, STAND_IN, *_WIDE)
+    return tuple(dict.fromkeys(known[name.casefold()] for name in wanted if name.casefold() in known))
 
 
 @lru_cache(maxsize=64)
 def _face(family: str, bold: bool) -> FT2Font:
-    from matplotlib.font_manager import get_font
+    from matplotlib import font_manager
 
-    return get_font(font_path(family, bold=bold))
+    weight = "bold" if bold else "normal"
+    properties = [font_manager.FontProperties(family=name, weight=weight) for name in families(family)]
+    return font_manager.get_font([font_manager.fontManager.findfont(one) for one in properties])
 
 
 @lru_cache(maxsize=8192)

@@ -27,6 +27,8 @@ _DARKEST, _LIGHTEST = 0.22, 0.72
 _GREY_SHARE = 1.6
 #: A colour that is no farther from its grey than this is a grey to most.
 _GREYISH = 14.0
+#: Colours of the house that are nearer than this to one before them come after shades that are not.
+_APART = 12.0
 Triple = tuple[float, float, float]
 
 
@@ -42,8 +44,9 @@ def series_colours(colours: Sequence[str], count: int = 8) -> tuple[str, ...]:
         rest = [colour for colour in pool if colour not in chosen]
         if not rest:
             break
-        own = [colour for colour in rest if colour in usable]
-        chosen.append(max(own or rest, key=lambda colour: min(distance(colour, other) for other in chosen)))
+        apart = {colour: min(distance(colour, other) for other in chosen) for colour in rest}
+        own = [colour for colour in rest if colour in usable and apart[colour] >= _APART]
+        chosen.append(max(own or rest, key=lambda colour: apart[colour]))
     return tuple(chosen)
 
 

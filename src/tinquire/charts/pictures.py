@@ -10,7 +10,7 @@ import io
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
-from tinquire.charts.measure import font_path
+from tinquire.charts.measure import families
 from tinquire.charts.shapes import Drawing, Path, Words
 
 if TYPE_CHECKING:
@@ -35,7 +35,8 @@ def figure_of(drawing: Drawing) -> Figure:
     codes = {
         "M": (Outline.MOVETO,), "L": (Outline.LINETO,), "C": (Outline.CURVE4,) * 3, "Z": (Outline.CLOSEPOLY,),
     }  # fmt: skip
-    fonts = {bold: FontProperties(fname=font_path(drawing.font, bold=bold)) for bold in (False, True)}
+    names = list(families(drawing.font))
+    fonts = {bold: FontProperties(family=names, weight="bold" if bold else "normal") for bold in (False, True)}
 
     class Shapes(Artist):
         """The shapes of a drawing, one after the other."""

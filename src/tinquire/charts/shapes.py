@@ -9,7 +9,9 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-__all__ = ["Drawing", "Path", "Point", "Shape", "Words", "disc", "line", "polygon", "rectangle", "sector"]
+__all__ = [
+    "Drawing", "Path", "Point", "Shape", "Words", "disc", "line", "plain_text", "polygon", "rectangle", "sector",
+]  # fmt: skip
 
 Point = tuple[float, float]
 
@@ -46,6 +48,11 @@ class Words:
 
 
 Shape = Path | Words
+
+
+def plain_text(text: str) -> str:
+    """Text without characters that no font has: controls become blanks."""
+    return "".join(character if character.isprintable() else " " for character in text).strip()
 
 
 @dataclass(frozen=True)

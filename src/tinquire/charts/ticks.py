@@ -9,6 +9,8 @@ from dataclasses import dataclass
 
 __all__ = ["Scale", "axis_format", "linear_scale", "log_scale", "matching_scale"]
 
+#: A narrower range of values is one value: steps of it could not be told apart.
+_NARROWEST = 1e-200
 _STEPS = (1.0, 2.0, 2.5, 5.0, 10.0)
 
 
@@ -37,8 +39,8 @@ def linear_scale(
     if zero:
         smallest, largest = min(smallest, 0.0), max(largest, 0.0)
     smallest, largest = smallest if low is None else low, largest if high is None else high
-    if largest <= smallest:
-        largest = smallest + (abs(smallest) or 1.0)
+    if largest - smallest < _NARROWEST:
+        largest = smallest + max(abs(smallest), 1.0)
     step = round_step((largest - smallest) / max(most - 1, 1))
     start = low if low is not None else math.floor(smallest / step + 1e-9) * step
     stop = high if high is not None else math.ceil(largest / step - 1e-9) * step
@@ -75,6 +77,8 @@ def matching_scale(values: Sequence[float], first: Scale, low: float | None, hig
     if abs(whole - round(whole)) > 1e-6 or abs(below - round(below)) > 1e-6:
         return own
     above = round(whole) - round(below)
+    if above < 0 or round(below) < 0:  # zero is not on the first
+        return own
     needs = [max(values, default=1.0) / above if above else 0.0]
     needs += [-min(values, default=0.0) / round(below)] if round(below) else []
     if (not round(below) and min(values, default=0.0) < 0) or (not above and max(values, default=0.0) > 0):

@@ -26,7 +26,8 @@ Box = tuple[float, float, float, float]
 class _Part:
     middle: float
     lines: tuple[str, ...]
-    colour: str
+    #: So many of the last lines are bold.
+    bold: int
 
 
 def draw_whole(chart: Chart, box: Box, letters: Type) -> list[Shape]:
@@ -38,7 +39,8 @@ def draw_whole(chart: Chart, box: Box, letters: Type) -> list[Shape]:
     x, y = (left + right) / 2, (bottom + top) / 2
     if whole <= 0:
         return [Words(x, y, "no values", _TEXT, chart.faint, "center")]
-    texts = [*series.label_texts(), "100%"]
+    shown = [show(value, series.format).text for value in values if chart.shows_values]
+    texts = [*series.label_texts(), "100%", *(f"100%, {text}" for text in shown)]
     room = min(max(letters.width(text, _TEXT, bold=True) for text in texts) + 2, (right - left) * _MOST_BESIDE)
     radius = max(min((right - left) / 2 - room - 14, (top - bottom) / 2 - 6), 12.0)
     shapes: list[Shape] = []
@@ -51,10 +53,10 @@ def draw_whole(chart: Chart, box: Box, letters: Type) -> list[Shape]:
             shapes.append(
                 sector(x, y, radius, radius * _HOLE if series.kind == "ring" else 0, start, end, colours[index])
             )
-            shown = show(value / whole, "0%").text if value / whole >= 0.01 else "<1%"
-            says = f"{shown}, {show(value, series.format).text}" if chart.shows_values else shown
-            lines = letters.lines(label, _TEXT, room, most=2)
-            parts.append(_Part((start + end) / 2, (*lines, says), colours[index]))
+            share = show(value / whole, "0%").text if value / whole >= 0.01 else "<1%"
+            says = f"{share}, {show(value, series.format).text}" if chart.shows_values else share
+            lines, bold = letters.lines(label, _TEXT, room, most=2), letters.lines(says, _TEXT, room, bold=True)
+            parts.append(_Part((start + end) / 2, (*lines, *bold), len(bold)))
         start = end
     for side in (-1, 1):
         own = [part for part in parts if (math.cos(part.middle) >= 0) == (side > 0)]
@@ -83,7 +85,7 @@ def _labels(
         shapes.append(line([edge, knee, (knee[0] + side * 4, place)], chart.faint, 0.6))
         top = place + (len(part.lines) - 1) * size * 0.6 - size * 0.36
         for number, text in enumerate(part.lines):
-            bold = number == len(part.lines) - 1
+            bold = number >= len(part.lines) - part.bold
             across = "left" if side > 0 else "right"
             shapes.append(
                 Words(knee[0] + side * 7, top - number * size * 1.2, text, size, chart.ink, across, bold=bold)

@@ -7,7 +7,7 @@ a part and, where there is one, a cell; none means that nothing was found.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Generator, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -20,6 +20,7 @@ from tinquire.formula import FormulaError, parse, parse_name
 from tinquire.packages.package import Package
 from tinquire.packages.xml import child, children, local, unescape_controls
 from tinquire.workbook.grid.sheet_names import valid_sheet_name
+from tinquire.workbook.inspect.drawing_conformance import drawing_faults, frame_faults
 from tinquire.workbook.inspect.rule_conformance import rule_faults
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
@@ -128,6 +129,7 @@ def _book(package: Package) -> Iterator[Finding]:
     yield from _sheet_list(main, sheets)
     yield from _names(main, root, len(sheets))
     tables: list[tuple[str, str, str]] = []
+    names = {sheet.get("name", "").casefold() for sheet in sheets}
     for sheet in sheets:
         identity = next((str(value) for key, value in sheet.attrib.items() if str(key).endswith("}id")), "")
         relation = relations.get(identity)
@@ -138,7 +140,7 @@ def _book(package: Package) -> Iterator[Finding]:
         if len(roles) > 1:
             yield Finding(main, f"a sheet's part is one of another kind too: {relation.target}")
         if relation.kind == "worksheet" and package.has(relation.target):
-            yield from _Worksheet(package, relation.target, styles, strings).findings(tables)
+            yield from _Worksheet(package, relation.target, styles, strings, names).findings(tables)
     for index, what in ((1, "id"), (2, "name")):
         for value, count in Counter(table[index].casefold() for table in tables).items():
             if count > 1:
@@ -215,12 +217,16 @@ def _styles(package: Package, part: str | None) -> Generator[Finding, None, tupl
 class _Worksheet:
     """One worksheet's part, with what its cells may point to."""
 
-    def __init__(self, package: Package, part: str, styles: tuple[int, int], strings: int) -> None:
+    def __init__(
+        self, package: Package, part: str, styles: tuple[int, int], strings: int, sheets: Collection[str]
+    ) -> None:
         self.package = package
         self.part = part
         self.root = package.root(part)
         self.styles, self.partials = styles
         self.strings = strings
+        #: Names of the workbook's sheets, casefolded.
+        self.sheets = sheets
         self.texts: dict[tuple[int, int], str] = {}
 
     def findings(self, tables: list[tuple[str, str, str]]) -> Iterator[Finding]:
@@ -231,6 +237,8 @@ class _Worksheet:
         yield from self._merged()
         yield from map(self._found, rule_faults(self.root, self.partials))
         relations = {item.id: item for item in self.package.relations(self.part)}
+        yield from map(self._found, frame_faults(self.root, relations))
+        yield from (Finding(*fault) for fault in drawing_faults(self.package, self.part, self.sheets))
         for item in children(child(self.root, "tableParts"), "tablePart"):
             identity = next((str(value) for key, value in item.attrib.items() if str(key).endswith("}id")), "")
             relation = relations.get(identity)

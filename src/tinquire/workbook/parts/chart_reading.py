@@ -289,7 +289,7 @@ def _labels(data: etree._Element | None) -> tuple[tuple[Label, ...], str, str]:
     if levels:
         read = [_of(level, unescape_controls) for level in levels]
         count = max(len(level) for level in read)
-        filled = [_filled_down(level) if index else level for index, level in enumerate(read)]
+        filled = [_filled_down(level, count) if index else level for index, level in enumerate(read)]
         rows = []
         for index in range(count):
             parts = [level[index] for level in reversed(filled) if index < len(level)]
@@ -300,10 +300,10 @@ def _labels(data: etree._Element | None) -> tuple[tuple[Label, ...], str, str]:
     return _points(data, convert)
 
 
-def _filled_down(level: tuple[Label, ...]) -> tuple[Label, ...]:
-    """An outer level, whose label stands for all points until the next."""
+def _filled_down(level: tuple[Label, ...], count: int) -> tuple[Label, ...]:
+    """An outer level of so many points, whose label stands for all points until the next."""
     filled: list[Label] = []
-    for label in level:
+    for label in (*level, *(None,) * (count - len(level))):
         filled.append(label if label is not None or not filled else filled[-1])
     return tuple(filled)
 
