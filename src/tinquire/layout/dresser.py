@@ -95,7 +95,10 @@ class Dresser:
         change = Variation(format=dress.format, align=dress.align, wrap=dress.wrap)
         if look and dress.look is not None:
             own = self.house.look(dress.look)
-            own_places = Variation(align=own.align, valign=own.valign, wrap=own.wrap, indent=own.indent)
+            own_places = Variation(
+                align=own.align, valign=own.valign, wrap=own.wrap, indent=own.indent, turned=own.turned,
+                shrink=own.shrink, locked=own.locked,
+            )  # fmt: skip
             change = change.over(self.house.change(dress.look)).over(own_places)
         if isinstance(style, int):
             return self.styles.vary(style, change)

@@ -60,17 +60,21 @@ class Canvas:
         return 1 if self.plan.title is None else 3
 
     def spot(
-        self, at: tuple[int, int] | None = None, *, beside: bool = False, gap: int | None = None
-    ) -> tuple[int, int]:
-        """Row and column where the next block stands: at a cell, beside the block before, or below all of them."""
+        self, at: tuple[int, int] | None = None, *, beside: bool = False, gap: int | None = None, since: int = 0,
+        left: int = 1,
+    ) -> tuple[int, int]:  # fmt: skip
+        """Row and column where the next block stands: at a cell, beside the block before, or below those from the
+        number `since` on, from the column `left`."""
+        gap_below = self.gaps[0] if gap is None else gap
         if at is not None:
             return at
-        if not self.blocks:
-            return self.first_row, 1
+        own = self.blocks[since:]
+        if not own:
+            return (self.bottom + 1 + gap_below if self.blocks else self.first_row), left
         if beside:
             last = self.blocks[-1].laid.area
             return last.top, last.right + 1 + (self.gaps[1] if gap is None else gap)
-        return self.bottom + 1 + (self.gaps[0] if gap is None else gap), 1
+        return max(block.laid.area.bottom for block in own) + 1 + gap_below, left
 
     @property
     def bottom(self) -> int:

@@ -158,17 +158,25 @@ def _shown_as_rows(options: argparse.Namespace, table: Table, canvas: Canvas) ->
 
 
 def _chart(options: argparse.Namespace, rows: ShownRows, house: House) -> Chart:
+    """The chart of rows. Raises UseError for one that cannot be."""
+    from pydantic import ValidationError
+
     from tinquire.docket.schema.charts import ChartModel, ChartSeriesModel
     from tinquire.press.compute.slot_scope import SlotScope
     from tinquire.press.outputs.charts import chart_of
 
     series = [ChartSeriesModel(column=name, size=options.size_of) for name in options.rows]
-    model = ChartModel(
+    given = dict(
         kind=options.kind, of="rows", labels=options.labels, series=list(series), stack=options.stack,
         title=options.title, values=options.show_values, log=options.log, format=options.format,
         target=options.target, pick=options.pick,
         target_label=None if options.target is None else f"{options.target:,.15g}",
     )  # fmt: skip
+    try:
+        model = ChartModel(**given)
+    except ValidationError as error:
+        why = str(error.errors()[0]["msg"]).removeprefix("Value error, ")
+        raise UseError(Fault("drawing a chart", why, do="leave that out, or take another kind")) from None
     return chart_of(model, rows, SlotScope(house, {}), "")
 
 

@@ -249,10 +249,11 @@ def _figures(making: BlockMaking, model: BlockModel, spot: tuple[int, int], plan
             )
         name = ""
         if model.names:
-            if slot_name(formula) not in known:
+            inside = slot_name(slot.inside) if slot is not None else ""
+            if inside not in known:
                 why = f"'{formula}' is a formula, and only figures have names"
                 raise UseError(Fault(plan.stopped, why, plan.where, "make it a figure, or leave names out"))
-            name = making.rows.take_name(known[slot_name(formula)], plan)
+            name = making.rows.take_name(known[inside], plan)
         figures.append(FigureShown(making.text(raw), found.value, found.format, name))
         sources.append(formula)
     laid = lay_figures(making.canvas, spot, figures, plan, model.across)

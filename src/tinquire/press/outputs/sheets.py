@@ -249,11 +249,12 @@ class _Sheet:
         first: tuple[int, int] | None = None,
     ) -> None:  # fmt: skip
         """Lay blocks one after the other, the first of them at a spot. Raises UseError and DataError."""
+        since, left = (0, 1) if first is None else (len(canvas.blocks), first[1])
         for place, (number, model) in enumerate(members):
             at = None if model.at is None else parse_cell(model.at)
             if place == 0 and first is not None:
                 at = first
-            spot = canvas.spot(at, beside=model.beside, gap=model.gap)
+            spot = canvas.spot(at, beside=model.beside, gap=model.gap, since=since, left=left)
             where = self.task.where
             if self.task.model.blocks:
                 where = self.results.docket.where(*self.task.path, "blocks", number)
@@ -289,6 +290,7 @@ class _Sheet:
                 first = (start[0], right + 1 + canvas.gaps[1])
             if start is not None and arrange == "pages":
                 canvas.row_breaks.append(canvas.bottom)
+                first = (canvas.bottom + 1, start[1])
             if start is None:
                 start = canvas.spot(gap=members[0][1].gap)
             self.lay(canvas, members, task.scope.at(table, row), (*task.cuts, (per, value)), first)
