@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import formulas, marks, models, proofs, tables, workbooks
+from benchmarks import charts, formulas, marks, models, proofs, tables, workbooks
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
@@ -93,6 +93,7 @@ def main(words: list[str]) -> int:
             tables.measures(place),
             proofs.measures(),
             marks.measures(),
+            charts.measures(),
         ):
             if words and not any(word in measure.work for word in words):
                 continue

@@ -103,16 +103,9 @@ def test_a_sheet_is_dressed_as_asked(tmp_path, dress):
             before.sheet("Data").column(n, 1, 7).to_list() for n in (1, 2, 3)
         ]
     assert part(book, "Table") == part(before, "Table")
-    again, changes = (
-        amended(
-            tmp_path,
-            f'[[amend]]\nsheet = "Data"\n{dress}\n',
-            lambda _: (tmp_path / "out.xlsx").replace(tmp_path / "in.xlsx"),
-        )
-        if "freeze" in dress or "hide" in dress
-        else (None, [])
-    )
-    assert changes == []  # what is as asked is left alone
+    if "freeze" in dress or "hide" in dress:  # what is as asked is left alone
+        again = f'[[amend]]\nsheet = "Data"\n{dress}\n'
+        assert amended(tmp_path, again, lambda path: (tmp_path / "out.xlsx").replace(path))[1] == []
 
 
 def test_rows_are_sorted_and_lines_end_with_them(tmp_path):

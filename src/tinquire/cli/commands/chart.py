@@ -166,14 +166,13 @@ def _chart(options: argparse.Namespace, rows: ShownRows, house: House) -> Chart:
     from tinquire.press.outputs.charts import chart_of
 
     series = [ChartSeriesModel(column=name, size=options.size_of) for name in options.rows]
-    given = dict(
-        kind=options.kind, of="rows", labels=options.labels, series=list(series), stack=options.stack,
-        title=options.title, values=options.show_values, log=options.log, format=options.format,
-        target=options.target, pick=options.pick,
-        target_label=None if options.target is None else f"{options.target:,.15g}",
-    )  # fmt: skip
+    target = None if options.target is None else f"{options.target:,.15g}"
     try:
-        model = ChartModel(**given)
+        model = ChartModel(
+            kind=options.kind, of="rows", labels=options.labels, series=list(series), stack=options.stack,
+            title=options.title, values=options.show_values, log=options.log, format=options.format,
+            target=options.target, target_label=target, pick=options.pick,
+        )  # fmt: skip
     except ValidationError as error:
         why = str(error.errors()[0]["msg"]).removeprefix("Value error, ")
         raise UseError(Fault("drawing a chart", why, do="leave that out, or take another kind")) from None

@@ -7,7 +7,8 @@ hold no zero byte, since the standard's escapes stand for them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -32,6 +33,8 @@ PlacesOf: TypeAlias = Callable[[Sequence[str]], Sequence[int]]
 CHUNK = 4096
 #: Rows with less than one cell in so many filled are put together cell by cell.
 _SPARSE = 16
+#: Levels of an outline, the rows without one among them.
+_LEVELS = 8
 #: Whole numbers beyond this are spelled one by one.
 _LARGEST_WHOLE = 1e15
 
@@ -47,9 +50,8 @@ def row_bytes(sheet: Sheet, places_of: PlacesOf) -> Iterator[bytes]:
     """The `row` elements of a sheet, some thousands at a time. `places_of` gives texts' shared places."""
     columns = [(number, sheet.columns[number]) for number in sorted(sheet.columns)]
     used = [cells.rows for _, cells in columns]
-    marked = np.array(
-        sorted(sheet.heights.keys() | sheet.hidden_rows | sheet.outline_rows.keys() | sheet.collapsed_rows), np.int32
-    )
+    marks = _RowMarks.of(sheet)
+    marked = marks.rows
     if used and not len(marked) and all(np.array_equal(item, used[0]) for item in used):
         rows = used[0]
     else:
@@ -66,8 +68,7 @@ def row_bytes(sheet: Sheet, places_of: PlacesOf) -> Iterator[bytes]:
 
     def chunk_bytes(chunk: Codes) -> bytes:
         digits = whole_digits(chunk.astype(np.int64))
-        marks = _row_marks(sheet, chunk, marked)
-        pieces = [_constant(b'<row r="', len(chunk)), digits, marks]
+        pieces = [_constant(b'<row r="', len(chunk)), digits, marks.of_rows(chunk)]
         here = [(number, cells) for number, cells in columns if len(places_in(cells, chunk))]
         if len(here) * len(chunk) > _SPARSE * sum(len(places_in(cells, chunk)) for _, cells in here):
             return _sparse_rows(sheet, here, chunk, np.concatenate(pieces, axis=1), digits, positions)
@@ -121,7 +122,7 @@ def _choose(choices: Sequence[bytes], picks: NDArray[np.int64]) -> Bytes:
     """A matrix of texts chosen by number."""
     if len(picks) and (picks == picks[0]).all():
         return _constant(choices[int(picks[0])], len(picks))
-    return _texts(choices, len(choices))[picks]
+    return _texts(choices, len(choices)).take(picks, axis=0)
 
 
 def _table(texts: Iterator[bytes], width: int) -> NDArray[Any]:
@@ -168,40 +169,65 @@ def numbers(values: Floats) -> Bytes:
     units = scaled.astype(np.int64) if every else np.where(plain, scaled, 0).astype(np.int64)
     whole = units // _GROUP
     digits = whole_digits(whole)
-    pieces = [digits if every else np.where(plain[:, None], digits, 0).astype(np.uint8)]
+    if not every:
+        odd = np.flatnonzero(~plain)
+        digits = np.ascontiguousarray(digits)
+        digits[odd] = 0
+    pieces = [digits]
     if ((values < 0) & plain).any():
         pieces.insert(0, np.where((values < 0) & plain, 45, 0).astype(np.uint8)[:, None])
     part = units - whole * _GROUP
     if part.any():
         pieces.append(_lines(_BEHIND.take(part))[:, : 3 if not (part % 100).any() else 5])
     if not every:
-        odd = [b""] * len(values)
-        for index in np.flatnonzero(~plain).tolist():
-            odd[index] = number_text(float(values[index])).encode()
-        pieces.append(_texts(odd, len(values)))
+        spelled = _texts([number_text(number).encode() for number in values[odd].tolist()], len(odd))
+        spread = np.zeros((len(values), spelled.shape[1]), np.uint8)
+        spread[odd] = spelled
+        pieces.append(spread)
     return pieces[0] if len(pieces) == 1 else np.concatenate(pieces, axis=1)
 
 
-def _row_marks(sheet: Sheet, rows: Codes, marked: Codes) -> Bytes:
-    """What is in a row's tag after its number; `marked` rows have a height or a level, or are hidden."""
-    here = marked[np.searchsorted(marked, rows[0]) : np.searchsorted(marked, rows[-1], side="right")]
-    if not len(here):
-        return _constant(b'">', len(rows))
-    marks = [b'">'] * len(rows)
-    known: dict[tuple[float | None, bool, int, bool], bytes] = {}
-    for place, row in zip(np.searchsorted(rows, here).tolist(), here.tolist(), strict=True):
-        key = (
-            sheet.heights.get(row), row in sheet.hidden_rows, sheet.outline_rows.get(row, 0),
-            row in sheet.collapsed_rows,
-        )  # fmt: skip
-        if key not in known:
-            known[key] = _row_mark(*key)
-        marks[place] = known[key]
-    return _texts(marks, len(rows))
+@dataclass(frozen=True)
+class _RowMarks:
+    """What is in the tags of rows after their numbers: of each of `rows` one of the texts, of all others the first."""
+
+    rows: Codes
+    picks: NDArray[np.int64]
+    texts: tuple[bytes, ...]
+
+    @classmethod
+    def of(cls, sheet: Sheet) -> _RowMarks:
+        """The marks of rows that have a height or a level, are hidden, or stand for folded groups (18.3.1.73)."""
+        given = sheet.heights.keys() | sheet.hidden_rows | sheet.outline_rows.keys() | sheet.collapsed_rows
+        rows = np.sort(np.fromiter(given, np.int32, len(given)))
+
+        def places(some: Collection[int]) -> NDArray[np.int64]:
+            return rows.searchsorted(np.fromiter(some, np.int32, len(some)))
+
+        heights = np.unique(np.fromiter(sheet.heights.values(), float, len(sheet.heights)))
+        codes = np.zeros(len(rows), np.int64)
+        codes[places(sheet.heights)] = 1 + heights.searchsorted(np.fromiter(sheet.heights.values(), float))
+        codes *= 2 * 2 * _LEVELS
+        codes[places(sheet.outline_rows)] += np.fromiter(sheet.outline_rows.values(), np.int64) * 4
+        codes[places(sheet.hidden_rows)] += 2
+        codes[places(sheet.collapsed_rows)] += 1
+        distinct, picks = np.unique(codes, return_inverse=True)
+        return cls(rows, picks.reshape(-1) + 1, (b'">', *(_row_mark(code, heights) for code in distinct.tolist())))
+
+    def of_rows(self, rows: Codes) -> Bytes:
+        """The marks of some rows, one a line."""
+        here = slice(*self.rows.searchsorted((rows[0], rows[-1] + 1)).tolist())
+        if here.start == here.stop:
+            return _constant(self.texts[0], len(rows))
+        picks = np.zeros(len(rows), np.int64)
+        picks[rows.searchsorted(self.rows[here])] = self.picks[here]
+        return _choose(self.texts, picks)
 
 
-def _row_mark(height: float | None, hidden: bool, level: int, collapsed: bool) -> bytes:
-    text = '"' if height is None else f'" ht="{height:g}" customHeight="1"'
+def _row_mark(code: int, heights: Floats) -> bytes:
+    rest, code = divmod(code, 4 * _LEVELS)
+    level, hidden, collapsed = code // 4, code // 2 % 2, code % 2
+    text = '"' if not rest else f'" ht="{heights[rest - 1]:g}" customHeight="1"'
     text += ' hidden="1"' if hidden else ""
     text += f' outlineLevel="{level}"' if level else ""
     return (text + (' collapsed="1">' if collapsed else ">")).encode()
