@@ -105,7 +105,7 @@ def test_a_sheet_is_dressed_as_asked(tmp_path, dress):
     assert part(book, "Table") == part(before, "Table")
     if "freeze" in dress or "hide" in dress:  # what is as asked is left alone
         again = f'[[amend]]\nsheet = "Data"\n{dress}\n'
-        assert amended(tmp_path, again, lambda path: (tmp_path / "out.xlsx").replace(path))[1] == []
+        assert amended(tmp_path, again, (tmp_path / "out.xlsx").replace)[1] == []
 
 
 def test_rows_are_sorted_and_lines_end_with_them(tmp_path):

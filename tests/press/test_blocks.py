@@ -265,6 +265,18 @@ def test_links_notes_bands_and_protection(tmp_path):
     assert details.protected and not free.locked and free.shrink and looks[1].locked
 
 
+def test_marks_on_pivots_columns_folded_sheets_moved(tmp_path):
+    book = made(tmp_path, """{ name = "S", blocks = [
+        { pivot = "by_depot", marks = [{ on = ["All bands"], above = 5, look = "loud" }] },
+        { text = "Home", link = "#Data!A1" } ] },
+        { name = "Data", table = "bags", order = 1, dress = { Band = { fold = "closed" }, Item = { fold = "open" } } }""")  # fmt: skip
+    assert book.sheet_names() == ["Data", "S"]
+    details = BookDetails(book)
+    assert details.sheet("S").marks[0].areas == (Area(2, 4, 4, 4),)
+    assert [(link.area, link.target) for link in details.sheet("S").links] == [(Area(8, 1, 8, 1), "Data!A1")]
+    assert details.sheet("Data").outline == (0, 1) and book.sheet("Data").hidden_columns == {2}
+
+
 def test_a_selector_lights_up_its_rows(tmp_path):
     book = made(tmp_path, """{ name = "Data", table = "bags" }, { name = "S", blocks = [
         { inputs = { chosen = { value = "Harbour", one_of = "bags[Depot]", prompt = "Which?", label = "Depot" } } },

@@ -14,7 +14,7 @@ from tinquire.tables.scope import TableScope, read_formula, table_values
 from tinquire.workbook import Sheet
 from tinquire.workbook.grid.frames import CellLink, CellNote
 
-__all__ = ["attach"]
+__all__ = ["attach", "link_to"]
 
 #: More links than this a sheet does not hold well, in any program.
 _MOST_LINKS = 65_530
@@ -31,19 +31,25 @@ def attach(sheet: Sheet, cells: list[tuple[int, int]], table: Table, dress: Colu
         sheet.notes.append(CellNote(*cells[row], text))
     faults = []
     for row, text in _texts(dress.link, table, plan):
-        scheme = _SCHEME.match(text)  # of one letter it is a drive
-        if text.startswith("#"):
-            sheet.links.append(CellLink(*cells[row], text[1:]))
-        elif text.isprintable() and (scheme is None or scheme[1].casefold() in _SCHEMES):
-            sheet.links.append(CellLink(*cells[row], text.replace(" ", "%20"), outside=True))
-        else:
-            why = f"'{text}' is not an address to link to: http, https, mailto, ftp, tel, a file or #Sheet!A1"
-            faults.append(Fault(plan.stopped, why, table.where(row), "correct it, or the formula of the link"))
+        try:
+            sheet.links.append(link_to(*cells[row], text))
+        except ValueError as error:
+            faults.append(Fault(plan.stopped, str(error), table.where(row), "correct it, or the formula of the link"))
     if faults:
         raise DataError(*faults[:_LISTED])
     if len(sheet.links) > _MOST_LINKS:
         why = f"it would have {len(sheet.links):,} links, and a sheet holds {_MOST_LINKS:,}"
         raise DataError(Fault(plan.stopped, why, plan.where, "link fewer rows"))
+
+
+def link_to(row: int, column: int, text: str) -> CellLink:
+    """A cell's link to an address, a file, or a place in the workbook. Raises ValueError for anything else."""
+    scheme = _SCHEME.match(text)  # of one letter it is a drive
+    if text.startswith("#"):
+        return CellLink(row, column, text[1:])
+    if text.isprintable() and (scheme is None or scheme[1].casefold() in _SCHEMES):
+        return CellLink(row, column, text.replace(" ", "%20"), outside=True)
+    raise ValueError(f"'{text}' is not an address to link to: http, https, mailto, ftp, tel, a file or #Sheet!A1")
 
 
 def _texts(formula: str | None, table: Table, plan: BlockPlan) -> Iterator[tuple[int, str]]:

@@ -23,6 +23,8 @@ class ColumnDress:
     wrap: bool | None = None
     width: float | None = None
     hidden: bool = False
+    #: 'open' or 'closed' in the outline of columns.
+    fold: str | None = None
     #: Formulas over headings that give each row's link and note.
     link: str | None = None
     note: str | None = None

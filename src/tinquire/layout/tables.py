@@ -176,8 +176,10 @@ class _TableLayout:
         fit_width(sheet, number, one, values, self.dresser, button=self.plan.filter)
         if dress is not None and dress.width is not None:
             sheet.widths[number] = dress.width
-        if dress is not None and dress.hidden:
+        if dress is not None and (dress.hidden or dress.fold == "closed"):
             sheet.hidden_columns.add(number)
+        if dress is not None and dress.fold is not None:
+            sheet.outline_columns[number] = 1
         if dress is not None and (dress.link or dress.note):
             places = np.arange(self.table.height) if self.outline is None else np.flatnonzero(~self.outline.is_total)
             rows_of = self.whole if self.outline is None else self.outline.data

@@ -27,6 +27,9 @@ class DressModel(Model):
     wrap: bool | None = Field(None, description="Break long texts into lines.")
     width: float | None = Field(None, gt=0, le=255, description="In characters; fitted to the content if not given.")
     hidden: bool = False
+    fold: Literal["open", "closed"] | None = Field(
+        None, description="Group it in the outline of columns, open or closed."
+    )
     link: str | None = Field(
         None, description="A formula over headings that gives each row's link: an address, a file, or `#Sheet!A1`."
     )
@@ -63,7 +66,7 @@ class RowsModel(Model):
     dress: dict[str, DressModel] = Field(default_factory=dict, description="How single columns of a table look.")
     filter: bool = Field(True, description="Show filter buttons in the heading.")
     marks: list[MarkModel] = Field(
-        default_factory=list, description="Rules that give cells or rows of a table a look; earlier ones go first."
+        default_factory=list, description="Rules that give cells or rows a look; earlier ones go first."
     )
     entries: list[EntryModel] = Field(
         default_factory=list, description="Rules for what may be entered in columns of a table."
@@ -73,8 +76,8 @@ class RowsModel(Model):
     @model_validator(mode="after")
     def _of_tables(self) -> RowsModel:
         asked = {
-            "columns": self.columns, "totals": self.totals, "outline": self.outline, "marks": self.marks,
-            "entries": self.entries, "dress": self.dress,
+            "columns": self.columns, "totals": self.totals, "outline": self.outline, "entries": self.entries,
+            "dress": self.dress,
         }  # fmt: skip
         odd = [name for name, given in asked.items() if given]
         if self.table is None and odd:
@@ -102,6 +105,9 @@ class BlockModel(RowsModel):
     )
     text: str | None = Field(None, description="A text with slots; lines are broken where it breaks them.")
     look: str | None = Field(None, description="The look of a text; that named `note` if not given.")
+    link: str | None = Field(
+        None, description="Where a text leads: an address, a file, or `#Sheet!A1`; with slots. Its look is `link`."
+    )
     chart: ChartModel | None = Field(None, description="A chart.")
     picture: str | None = Field(None, description="The file of a picture, PNG or JPEG.")
     alt: str | None = Field(None, description="What a picture shows, for those who cannot see it.")
@@ -139,6 +145,8 @@ class BlockModel(RowsModel):
                 raise ValueError(f"'{self.at}' is not a cell: write, for example, F3") from None
         if self.per is not None and given[0] not in ("table", "pivot", "chart", "text", "figures"):
             raise ValueError(f"a {given[0]} cannot be repeated per value")
+        if self.marks and given[0] not in ("table", "pivot", "statement"):
+            raise ValueError("marks are for tables, pivots and statements")
         if any(size <= 5 or size > 2000 for size in self.size or ()):
             raise ValueError("size is millimetres, from 5 to 2000")
         return self

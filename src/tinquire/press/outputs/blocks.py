@@ -14,10 +14,11 @@ from tinquire.cells.column import Column
 from tinquire.cells.values import CellError
 from tinquire.docket.schema.blocks import BlockModel
 from tinquire.docket.schema.entries import EntryRuleModel
+from tinquire.layout.attachments import link_to
 from tinquire.layout.blocks import FigureShown, lay_contents, lay_figures, lay_frame, lay_inputs, lay_text
 from tinquire.layout.dresser import Dresser, safe_table_name
 from tinquire.layout.entry_rules import EntryPlan
-from tinquire.layout.marks import MarkPlan
+from tinquire.layout.marks import MarkPlan, marks_over
 from tinquire.layout.pivot_formulas import LivingPivot, logical_columns, put_formulas, sparse_columns
 from tinquire.layout.pivots import lay_pivot
 from tinquire.layout.plans import BlockPlan, ColumnDress, Laid, OutlinePlan
@@ -179,6 +180,7 @@ def _statement(making: BlockMaking, model: BlockModel, spot: tuple[int, int], pl
     dresser = Dresser(results.house, canvas.styles, plan)
     laid = lay_statement(canvas.sheet, spot, plan, statement, dresser, living)
     lines = [n for n, line in enumerate(statement.lines) if line.kind == "sum"]
+    _mark(making, plan, laid, statement.as_table(), lines)
     making.rows.shown.append(
         ShownRows(
             name, plan.sheet, making.cuts, spot[0] + 1, spot[1], headings_of_table(statement.as_table(), spot),
@@ -199,16 +201,31 @@ def _pivot(making: BlockMaking, model: BlockModel, spot: tuple[int, int], plan: 
     laid = lay_pivot(canvas.sheet, spot, pivot, Dresser(results.house, canvas.styles, plan))
     if plan.living:
         put_formulas(canvas.sheet, laid, pivot, _living_pivot(making, name, plan), plan.where)
-    subtotals = set(pivot.subtotal_lines.tolist())
+    groups = sorted(set(range(pivot.height)) - set(pivot.subtotal_lines.tolist()))
+    _mark(making, plan, laid, pivot.as_table(), groups)
     making.rows.shown.append(
         ShownRows(
             name, plan.sheet, making.cuts, laid.body.top if laid.body else spot[0], spot[1],
-            headings_of_pivot(pivot, laid), [(n, n) for n in range(pivot.height) if n not in subtotals], laid.labels,
+            headings_of_pivot(pivot, laid), [(n, n) for n in groups], laid.labels,
         )
     )  # fmt: skip
     summed = cut if cut is not None else results.tables.get(source)
     claims = list(claims_of_pivot(plan.sheet, laid, pivot, summed, living=plan.living))
     return BlockMade(laid, claims, list(sources_of_pivot(plan.sheet, laid, pivot)))
+
+
+def _mark(making: BlockMaking, plan: BlockPlan, laid: Laid, table: Table, rows: Sequence[int]) -> None:
+    """Put the marks of a pivot or statement over those of its rows (from zero) that are no totals. Raises UseError."""
+    sheet, body = making.canvas.sheet, laid.body
+    if not plan.marks or body is None or not rows:
+        return
+    cuts = np.flatnonzero(np.diff(rows) != 1) + 1
+    areas = [
+        body._replace(top=body.top + int(run[0]), bottom=body.top + int(run[-1]))
+        for run in np.split(np.array(rows), cuts)
+    ]
+    house, styles = making.results.house, making.canvas.styles
+    sheet.marks += marks_over(plan.marks, table.headings, areas, house, styles, plan.stopped, len(sheet.marks))
 
 
 def _living_pivot(making: BlockMaking, name: str, plan: BlockPlan) -> LivingPivot:
@@ -295,7 +312,13 @@ def _label(name: str) -> str:
 
 def _text(making: BlockMaking, model: BlockModel, spot: tuple[int, int], plan: BlockPlan) -> BlockMade:
     raw = model.text or ""
-    laid = lay_text(making.canvas, spot, making.text(raw), model.look or plan.look("note"), model.columns_wide, plan)
+    look = model.look or plan.look("note" if model.link is None else "link")
+    laid = lay_text(making.canvas, spot, making.text(raw), look, model.columns_wide, plan)
+    if model.link is not None:
+        try:
+            making.canvas.sheet.links.append(link_to(*spot, making.text(model.link)))
+        except ValueError as error:
+            raise UseError(Fault(plan.stopped, str(error), plan.where, "correct the link")) from None
     sources = list(sources_of_slots(making.results, making.scope, plan.sheet, laid.area, raw))
     return BlockMade(laid, (), sources)
 
