@@ -18,8 +18,9 @@ from tinquire.docket.house import load_house
 from tinquire.docket.lines import key_lines
 from tinquire.docket.schema.docket import json_schema
 from tinquire.looks import BorderRule, Edge, House, Look
+from tinquire.looks.fonts import STAND_IN
 from tinquire.looks.palette import INDEXED, luminance, tint
-from tinquire.looks.widths import WIDEST, fitting_width, line_count, text_width, widest_values
+from tinquire.looks.widths import WIDEST, fitting_width, line_count, widest_values
 
 PERIODS = [
     ("2026", "year", date(2026, 1, 1), date(2026, 12, 31), "2026", "2025", "2027"),
@@ -283,8 +284,8 @@ def test_widths_follow_the_content():
     assert fitting_width(["1,234.50"]) > fitting_width(["1.50"])
     assert fitting_width(["x" * 500]) == WIDEST
     assert fitting_width([], heading="Pieces", button=True) > fitting_width([], heading="Pieces")
-    assert text_width("WWW") > text_width("iii")
-    assert text_width("a\nlonger line") == text_width("longer line")
+    assert STAND_IN.width("WWW") > STAND_IN.width("iii")
+    assert STAND_IN.width("a\nlonger line") == STAND_IN.width("longer line")
     assert line_count("one two three", 6.0) == 3
     assert line_count("one two three", 60.0) == 1
 
@@ -301,8 +302,8 @@ def test_few_values_decide_how_wide_a_long_column_is(values, widest):
     column = Column.from_values(values)
     few = widest_values(column)
     assert len(few) <= 6_000
-    widths = [max(map(text_width, show_column(one, "#,##0.00"))) for one in (column, few)]
-    assert widths == [text_width(widest)] * 2
+    widths = [max(map(STAND_IN.width, show_column(one, "#,##0.00"))) for one in (column, few)]
+    assert widths == [STAND_IN.width(widest)] * 2
 
 
 def test_colours():

@@ -1,5 +1,7 @@
 """Looks that build on one another, colours, lines, and how wide columns must be."""
 
+from pathlib import Path
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -8,7 +10,8 @@ from tinquire.base.faults import UseError
 from tinquire.cells.column import Column
 from tinquire.looks import House, Look
 from tinquire.looks.appearance import Edge, Edges
-from tinquire.looks.widths import NARROWEST, WIDEST, fitting_width, line_count, text_width
+from tinquire.looks.fonts import STAND_IN, Letters, letters_of
+from tinquire.looks.widths import NARROWEST, WIDEST, fitting_width, line_count
 
 HOUSE = House(
     font="Corbel", size=9.0, currency="€", colours={"tin": "#8a979c", "ink": "27343A"}, formats={"money": "#,##0.00 ¤"},
@@ -60,7 +63,7 @@ def test_lines_are_a_style_and_a_colour():
 def test_widths_stay_within_bounds_and_fit(texts, heading, bold):
     width = fitting_width(texts, heading=heading, bold=bold)
     assert NARROWEST <= width <= WIDEST and width * 256 == int(width * 256)
-    assert width == WIDEST or all(text_width(text) <= width for text in texts)
+    assert width == WIDEST or all(STAND_IN.width(text) <= width for text in texts)
     assert fitting_width([*texts, "W" * 20], heading=heading, bold=bold) >= width
 
 
@@ -77,3 +80,28 @@ def test_the_longest_of_many_values_decides():
     column = Column.from_values([*map(float, range(9_000)), "x" * 50, *("y" for _ in range(2_000)), 123456789.25])
     kept = getattr(widths, "widest_values", None) or widths.widest_values
     assert {"x" * 50, 123456789.25} <= set(kept(column).to_list())
+
+
+def test_letters_are_as_wide_as_their_font_says():
+    """Against the font's own tables; what a face lacks is as wide as the stand-in has it."""
+    from fontTools.ttLib import TTFont
+    from matplotlib import font_manager
+
+    files = [
+        font_manager.findfont(font_manager.FontProperties(family="DejaVu Sans", weight=weight))
+        for weight in ("normal", "bold")
+    ]
+    letters = Letters.of_files(*map(Path, files))
+    for bold, path in zip((False, True), files, strict=True):
+        font = TTFont(path)
+        names, metrics = font.getBestCmap(), font["hmtx"]
+        advance = sum(metrics[names[ord(character)]][0] for character in "Depot WMil £")
+        digit = TTFont(files[0])["hmtx"]["zero"][0]
+        assert letters.width("Depot WMil £", bold=bold) == pytest.approx(advance / digit)
+    assert letters.width("0" * 9) == pytest.approx(9) and letters.width("a\nlonger") == letters.width("longer")
+    assert letters.width("\U0001f9fa") == STAND_IN.width("\U0001f9fa") and letters.digit == pytest.approx(
+        0.636, abs=0.001
+    )
+    assert letters_of("No Such Face At All") is STAND_IN and letters_of("") is STAND_IN
+    with pytest.raises(ValueError, match="cannot be read as a font"):
+        Letters.of_files(Path(__file__), None)

@@ -13,6 +13,7 @@ from tinquire.layout.dresser import Dresser, align_of, text_height
 from tinquire.layout.entry_rules import EntryPlan, entry_rules_over
 from tinquire.layout.plans import BlockPlan, ColumnDress, Laid
 from tinquire.layout.sheets import Canvas
+from tinquire.looks.fonts import letters_of
 from tinquire.looks.widths import column_pixels, fitting_width, line_count
 from tinquire.workbook import Sheet
 from tinquire.workbook.grid.frames import CellLink, Frame
@@ -66,7 +67,7 @@ def lay_figures(
         sheet.put(top + row, number + 1, Column.from_values([figure.value]), value)
         cells.append((top + row, number + 1))
         for column, text in ((number, figure.label), (number + 1, show(figure.value, figure.format).text)):
-            width = fitting_width([text], scale=dresser.scale)
+            width = fitting_width([text], scale=dresser.scale, letters=dresser.letters)
             sheet.widths[column] = max(width, sheet.widths.get(column, 0.0))
         if figure.name:
             sheet.names[figure.name] = _fixed(sheet, top + row, number + 1)
@@ -98,7 +99,7 @@ def lay_inputs(
             cell = Area(row, left + 1, row, left + 1)
             sheet.entry_rules += entry_rules_over([rule], rule.on, [cell], plan.stopped)
         for column, text in ((left, shown.label), (left + 1, show(shown.value, shown.format).text)):
-            width = fitting_width([text], scale=dresser.scale)
+            width = fitting_width([text], scale=dresser.scale, letters=dresser.letters)
             sheet.widths[column] = max(width, sheet.widths.get(column, 0.0))
     return Laid(Area(top, left, top + len(inputs) - 1, left + 1))
 
@@ -118,10 +119,12 @@ def lay_text(canvas: Canvas, spot: tuple[int, int], text: str, look: str, column
             sheet.merged.append(Area(row, left, row, right))
 
     def fit() -> None:
-        scale = appearance.size / canvas.styles.plain_font[1]
+        family, size = canvas.styles.plain_font
+        letters = letters_of(appearance.font)
+        scale = appearance.size * letters.digit / (size * letters_of(family).digit)
         width = sum(sheet.widths.get(number, _USUAL_WIDTH) for number in range(left, right + 1)) / scale
         for row, line in enumerate(lines, start=top):
-            count = line_count(line, width, bold=appearance.bold) if appearance.wrap else 1
+            count = line_count(line, width, bold=appearance.bold, letters=letters) if appearance.wrap else 1
             height = text_height(appearance.size, count, room=3.0)
             sheet.heights[row] = max(height, sheet.heights.get(row, 0.0))
 
@@ -137,7 +140,7 @@ def lay_contents(canvas: Canvas, spot: tuple[int, int], sheets: Sequence[tuple[s
     for row, (name, title) in enumerate(sheets, start=top):
         sheet.put(row, left, Column.from_values([title]), style)
         sheet.links.append(CellLink(row, left, f"{quoted_sheet(name)}!A1"))
-    width = fitting_width([title for _, title in sheets], scale=dresser.scale)
+    width = fitting_width([title for _, title in sheets], scale=dresser.scale, letters=dresser.letters)
     sheet.widths[left] = max(width, sheet.widths.get(left, 0.0))
     return Laid(Area(top, left, top + max(len(sheets), 1) - 1, left))
 

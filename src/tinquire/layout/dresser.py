@@ -13,8 +13,9 @@ from tinquire.cells.column import Codes, Column, Kind
 from tinquire.cells.display import show_column
 from tinquire.layout.plans import ColumnDress
 from tinquire.looks import Appearance, House, Variation
+from tinquire.looks.fonts import Letters, letters_of
 from tinquire.looks.house import BorderRule
-from tinquire.looks.widths import DIGIT_POINTS, fitting_width, line_count, text_width, widest_values
+from tinquire.looks.widths import DIGIT_POINTS, fitting_width, line_count, widest_values
 from tinquire.tables import Field
 from tinquire.tables.types import AMOUNTS
 from tinquire.workbook import Sheet
@@ -106,9 +107,15 @@ class Dresser:
         return np.array([self.styles.vary(int(one), change) for one in known], np.int32)[places]
 
     @property
+    def letters(self) -> Letters:
+        """The letters of the rows' font."""
+        return letters_of(self.plain("rows").font)
+
+    @property
     def scale(self) -> float:
-        """The size of the rows' letters over that of the workbook's plain font."""
-        return self.plain("rows").size / self.styles.plain_font[1]
+        """The size of the rows' digits over those of the workbook's plain font, in which widths are stated."""
+        family, size = self.styles.plain_font
+        return self.plain("rows").size * self.letters.digit / (size * letters_of(family).digit)
 
 
 def align_of(kind: str) -> str | None:
@@ -128,7 +135,12 @@ def fit_width(sheet: Sheet, number: int, one: Field, column: Column, dresser: Dr
     if one.type in ("whole", "number", "money") and len(numbers):
         texts.update(show_column(Column.of_numbers([float(numbers.sum())]), code))
     width = fitting_width(
-        texts, heading=one.name, bold=bool(dresser.plain("total").bold), button=button, scale=dresser.scale
+        texts,
+        heading=one.name,
+        bold=bool(dresser.plain("total").bold),
+        button=button,
+        scale=dresser.scale,
+        letters=dresser.letters,
     )
     sheet.widths[number] = max(width, sheet.widths.get(number, 0.0))
 
@@ -137,14 +149,14 @@ def heading_height(sheet: Sheet, row: int, left: int, headings: Sequence[str], d
     """Make the heading row high enough for headings that break into lines."""
     look = dresser.plain("heading")
     lines = [
-        line_count(heading, sheet.widths[number] / dresser.scale, bold=True)
+        line_count(heading, sheet.widths[number] / dresser.scale, bold=True, letters=dresser.letters)
         for number, heading in enumerate(headings, start=left)
         if number in sheet.widths
     ]
     if (stated := dresser.height("heading")) is not None:
         sheet.heights[row] = stated
     elif look.turned:
-        longest = max(text_width(heading) for heading in headings)
+        longest = max(dresser.letters.width(heading, bold=True) for heading in headings)
         sheet.heights[row] = max(_turned_height(longest, look.turned, look.size), sheet.heights.get(row, 0.0))
     elif look.wrap:
         sheet.heights[row] = max(text_height(look.size, max(lines, default=1)), sheet.heights.get(row, 0.0))

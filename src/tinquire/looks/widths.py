@@ -7,13 +7,13 @@ narrower or wider than digits; the classes below are those of a sans serif such 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from functools import lru_cache
 
 import numpy as np
 
 from tinquire.cells.column import Codes, Column, Kind, texts_at
+from tinquire.looks.fonts import STAND_IN, Letters
 
-__all__ = ["DIGIT_POINTS", "column_pixels", "fitting_width", "line_count", "text_width", "widest_values"]
+__all__ = ["DIGIT_POINTS", "column_pixels", "fitting_width", "line_count", "widest_values"]
 
 #: Pixels of the widest digit for each point of a font's size, at 96 pixels an inch; and in points.
 _DIGIT_PIXELS = 0.85
@@ -22,15 +22,11 @@ _PADDING_PIXELS = 5
 #: Columns are no wider (18.3.1.13), whatever a file says.
 _STATED_AT_MOST = 255.0
 
-_NARROW = frozenset("ijlI.,:;'|!()[]{} -/\\`\"ftr")
-_WIDE = frozenset("mwMW@%&—…")
-_CLASS_WIDTH = {"narrow": 0.62, "wide": 1.5, "capital": 1.13, "plain": 0.98, "east": 1.85}
 #: Room on both sides of the text, and the standard's five pixels, in digit widths.
 PADDING = 1.7
 #: The button that a filter puts into its heading.
 FILTER_BUTTON = 2.4
 NARROWEST, WIDEST = 5.0, 60.0
-_BOLD = 1.1
 #: Up to this many values are all looked at; of more, this many of the longest texts, of the numbers at each end, and of
 #: those in between.
 _ALL, _LONGEST, _AT_ENDS, _BETWEEN = 5_000, 1_000, 200, 2_000
@@ -73,34 +69,16 @@ def _of_numbers(numbers: np.ndarray, rows: Codes) -> Codes:
     return rows[np.concatenate([order[:_AT_ENDS], order[-_AT_ENDS:], between])]
 
 
-@lru_cache(maxsize=65_536)
-def text_width(text: str) -> float:
-    """Width of one line of text in digit widths of its own size; of several lines the widest."""
-    if "\n" in text:
-        return max(text_width(line) for line in text.split("\n"))
-    return sum(_CLASS_WIDTH[_class_of(character)] for character in text)
-
-
-@lru_cache(maxsize=4096)
-def _class_of(character: str) -> str:
-    if character in _NARROW:
-        return "narrow"
-    if character in _WIDE:
-        return "wide"
-    if ord(character) >= 0x1100:
-        return "east"
-    return "capital" if character.isupper() else "plain"
-
-
 def fitting_width(
-    texts: Iterable[str], *, heading: str = "", bold: bool = False, button: bool = False, scale: float = 1.0
-) -> float:
+    texts: Iterable[str], *, heading: str = "", bold: bool = False, button: bool = False, scale: float = 1.0,
+    letters: Letters = STAND_IN,
+) -> float:  # fmt: skip
     """A column's width for texts and a heading; a heading may break between its words.
 
-    `scale` is the letters' size over that of the workbook's plain font, in whose digits widths are stated.
+    `scale` is the size of the letters' digits over that of the workbook's plain font, in which widths are stated.
     """
-    widest = max((text_width(text) for text in texts), default=0.0) * (_BOLD if bold else 1.0)
-    longest_word = max((text_width(word) for word in heading.split()), default=0.0) * _BOLD
+    widest = max((letters.width(text, bold=bold) for text in texts), default=0.0)
+    longest_word = max((letters.width(word, bold=True) for word in heading.split()), default=0.0)
     needed = max(widest, longest_word + (FILTER_BUTTON if button else 0.0)) * scale + PADDING
     # 18.3.1.13 states widths in 256ths of a character.
     return round(min(max(needed, NARROWEST), WIDEST) * 256) / 256
@@ -111,14 +89,14 @@ def column_pixels(width: float, size: float) -> int:
     return round(min(width, _STATED_AT_MOST) * size * _DIGIT_PIXELS) + _PADDING_PIXELS
 
 
-def line_count(text: str, width: float, *, bold: bool = False) -> int:
+def line_count(text: str, width: float, *, bold: bool = False, letters: Letters = STAND_IN) -> int:
     """Into how many lines a text breaks at a width (in digit widths), breaking between words only."""
     room = max(width - PADDING, 1.0)
     lines, used = 1, 0.0
     for word in text.split():
-        wide = text_width(word) * (_BOLD if bold else 1.0)
-        if used and used + text_width(" ") + wide > room:
+        wide = letters.width(word, bold=bold)
+        if used and used + letters.width(" ") + wide > room:
             lines, used = lines + 1, wide
         else:
-            used += wide + (text_width(" ") if used else 0.0)
+            used += wide + (letters.width(" ") if used else 0.0)
     return lines
