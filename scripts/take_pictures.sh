@@ -36,23 +36,26 @@ Xvfb $DISPLAY -screen 0 1280x1000x24 >/dev/null 2>&1 &
 screen=$!
 sleep 1
 
-terminal demo.png 39 "tinquire demo"
-terminal checks.png 37 "tinquire check larkfold/docket.toml --period 2026-10"
-terminal columns.png 22 "tinquire show larkfold/sources/2026-10/pickups-harbour.xlsx --columns"
+terminal demo.png 43 "tinquire demo"
 pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
-for sheet in Cover Charges "By depot and band" Position; do
+for sheet in Cover Charges Depots "By depot and band" Harbour Position; do
     name=$(echo "$sheet" | tr 'A-Z ' 'a-z-')
     tinquire print "$pack" --to "$name.html" --sheet "$sheet" --rows 34 >/dev/null
 done
-page cover.html pack-cover.png 760
+page cover.html pack-cover.png 960
 page charges.html pack-charges.png
-page by-depot-and-band.html pack-pivot.png 380
+page depots.html pack-depots.png
+page by-depot-and-band.html pack-pivot.png 640
+page harbour.html pack-depot.png
 page position.html pack-position.png 680
-terminal show.png 41 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
+terminal show.png 49 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
 terminal recalc.png 22 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"
 terminal trace.png 29 "tinquire trace '$pack' 'Cover!E19' --to-data --rows 8"
 cp "$pack" pack.xlsx
+tinquire chart pack.xlsx --table Charges --labels Depot --across Band --sum Charge --stack stacked --values --format '¤#,##0' \
+    --title "Charged by depot and band" --style larkfold/house.toml --size 170x100 --out "$work/chart.png" >/dev/null
+cp "$work/chart.png" "$shots/chart.png"
 cp larkfold/lists/customers.xlsx larkfold/sources/2026-10/pickups-harbour.xlsx .
 terminal pivot.png 25 "tinquire pivot pack.xlsx --sheet Charges --rows Depot Item --columns Band --sum Charge --top Item=2 --rest Others --subtotals below"
 terminal match.png 17 "tinquire match customers.xlsx pickups-harbour.xlsx --on 'Number=Customer no' --bring Pieces --repeated sum --check"

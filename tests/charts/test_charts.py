@@ -44,7 +44,7 @@ CHARTS = {
     "areas upon each other": Chart((series("areas"), series("areas", name="Other")), stack="stacked", legend="left"),
     "a second axis": Chart(
         (series("columns"), series("lines", (30.0, 10.0, 20.0, 25.0), "Average", second=True)), legend="right",
-        values=Axis("Pickups", "#,##0", 0.0, 8.0), second=Axis("Average", MONEY), labels_title="Depot",
+        values=Axis("Pickups", "#,##0", 0.0, 8.0, step=2.0), second=Axis("Average", MONEY), labels_title="Depot",
     ),
     "a target": Chart((series("lines", marks=((1, "A6402F"),)),), target=2.25, target_label="Plan & more", gap=10),
     "a target among points": Chart((series("points", joined=True),), target=3.0, target_label="Plan"),

@@ -144,13 +144,14 @@ def value_scale(chart: Chart, *, second: bool = False, first: Scale | None = Non
         return log_scale([value for value in values if value > 0], axis.low, axis.high)
     if chart.stack == "share" and kinds & {"bars", "columns", "areas"} and not second:
         low = -1.0 if min(values, default=0.0) < 0 else 0.0
-        return linear_scale([], low if axis.low is None else axis.low, 1.0 if axis.high is None else axis.high)
+        high = 1.0 if axis.high is None else axis.high
+        return linear_scale([], low if axis.low is None else axis.low, high, step=axis.step)
     if second and first is not None:
         return matching_scale(values, first, axis.low, axis.high)
     flat = not kinds & {"bars", "columns", "areas"} and _far_from_zero(values)
     if "bubbles" in kinds:
         values = _with_room(values)
-    return linear_scale(values, axis.low, axis.high, zero=not flat and "bubbles" not in kinds)
+    return linear_scale(values, axis.low, axis.high, zero=not flat and "bubbles" not in kinds, step=axis.step)
 
 
 def _with_room(values: list[float]) -> list[float]:
@@ -201,7 +202,7 @@ def draw_axes(chart: Chart, box: Box, letters: Type, *, ends: bool) -> Plot:
         plot.across = linear_scale(
             _with_room(given) if bubbles else given, zero=not bubbles and not _far_from_zero(given)
         )
-    plot.top -= _LINE * 0.5
+    plot.top -= _LINE * (1.1 if chart.shows_values and not lying else 0.5)
     if ends:
         widest = max(letters.width(series.name, VALUE_TEXT, bold=True) for series in chart.series)
         plot.beside = min(widest + 6, (right - left) * 0.3)

@@ -68,6 +68,8 @@ class Axis:
     low: float | None = None
     high: float | None = None
     log: bool = False
+    #: How far its divisions lie apart, where that does not follow from the data.
+    step: float | None = None
 
 
 @dataclass(frozen=True)

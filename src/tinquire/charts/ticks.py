@@ -11,6 +11,8 @@ __all__ = ["Scale", "axis_format", "linear_scale", "log_scale", "matching_scale"
 
 #: A narrower range of values is one value: steps of it could not be told apart.
 _NARROWEST = 1e-200
+#: An axis with a stated step has no more divisions than this.
+_MOST_TICKS = 24
 _STEPS = (1.0, 2.0, 2.5, 5.0, 10.0)
 
 
@@ -32,16 +34,19 @@ class Scale:
 
 
 def linear_scale(
-    values: Sequence[float], low: float | None = None, high: float | None = None, *, zero: bool = True, most: int = 6
-) -> Scale:
-    """The scale for values, with round divisions; with `zero`, zero is on it. Limits that are given are kept."""
+    values: Sequence[float], low: float | None = None, high: float | None = None, *, zero: bool = True, most: int = 6,
+    step: float | None = None,
+) -> Scale:  # fmt: skip
+    """The scale for values, with round divisions; with `zero`, zero is on it. Limits that are given are kept, and a
+    step that is not too small."""
     smallest, largest = min(values, default=0.0), max(values, default=1.0)
     if zero:
         smallest, largest = min(smallest, 0.0), max(largest, 0.0)
     smallest, largest = smallest if low is None else low, largest if high is None else high
     if largest - smallest < _NARROWEST:
         largest = smallest + max(abs(smallest), 1.0)
-    step = round_step((largest - smallest) / max(most - 1, 1))
+    least = (largest - smallest) / max(most - 1, 1)
+    step = step if step is not None and step * _MOST_TICKS > largest - smallest else round_step(least)
     start = low if low is not None else math.floor(smallest / step + 1e-9) * step
     stop = high if high is not None else math.ceil(largest / step - 1e-9) * step
     first = math.ceil(start / step - 1e-9)

@@ -131,7 +131,7 @@ def _advances(path: Path) -> tuple[float, dict[int, float]]:
     from fontTools.ttLib import TTFont, TTLibError
 
     try:
-        with TTFont(path, lazy=True, fontNumber=0) as font:
+        with path.open("rb") as stream, TTFont(stream, lazy=True, fontNumber=0) as font:
             names, metrics, size = font.getBestCmap() or {}, font["hmtx"], font["head"].unitsPerEm
             widths = {code: metrics[name][0] / size for code, name in names.items()}
     except (TTLibError, KeyError, AssertionError) as error:

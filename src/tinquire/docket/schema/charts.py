@@ -18,7 +18,7 @@ assert set(ChartKind.__args__) == set(KINDS)  # type: ignore[attr-defined]
 class ChartSeriesModel(Model):
     """One series of a chart."""
 
-    column: str = Field(description="The column of its values.")
+    column: str = Field(description="The column of its values, with slots.")
     as_: str | None = Field(
         None, alias="as", description="What the legend calls it, with slots; its heading if not given."
     )

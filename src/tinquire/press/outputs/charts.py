@@ -3,6 +3,7 @@ house."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -15,7 +16,7 @@ from tinquire.cells.values import Value
 from tinquire.charts.axes import value_scale
 from tinquire.charts.chart import NUMERIC_KINDS, WHOLE_KINDS, Axis, Chart, Label, Series
 from tinquire.charts.palette import neutral, series_colours
-from tinquire.charts.ticks import axis_format
+from tinquire.charts.ticks import Scale, axis_format
 from tinquire.docket.schema.charts import ChartModel, ChartSeriesModel
 from tinquire.looks import House
 from tinquire.press.compute.slot_scope import SlotScope
@@ -92,7 +93,8 @@ class _Making:
     # -- series ----------------------------------------------------------------------------------------
 
     def one(self, name: str) -> int:
-        """The first column that a name means. Raises UseError."""
+        """The first column that a name, which may have slots, means. Raises UseError."""
+        name = self.text(name)
         found = self.rows.find(name)
         if not found:
             known = known_names(name, [word for one in self.rows.headings for word in one.names])
@@ -123,7 +125,7 @@ class _Making:
         most = self.model.most
         stated = self.code(self.model.second_format if asked.second else self.model.format)
         made = []
-        for index in self.rows.find(asked.column):
+        for index in self.rows.find(self.text(asked.column)):
             heading = self.rows.headings[index]
             values_at, rows = self.rows.cells(index, most)
             labels_at, _ = self.rows.cells(labels, most)
@@ -214,7 +216,7 @@ class _Making:
         values, second = chart.values, chart.second
         firsts = [one for one in chart.series if not one.second] or chart.series
         code = "0%" if chart.stack == "share" else firsts[0].format
-        values = replace(values, format=axis_format(code, first.ticks))
+        values = _with_whole_steps(replace(values, format=axis_format(code, first.ticks)), code, first)
         seconds = [one for one in chart.series if one.second]
         if seconds:
             scale = value_scale(chart, second=True, first=first)
@@ -233,3 +235,13 @@ class _Making:
             more = f" and {len(pairs) - _TOLD} more" if len(pairs) > _TOLD else ""
             parts.append(f"{series.name}: {', '.join(pairs[:_TOLD])}{more}")
         return ". ".join(filter(None, [chart.title, *parts]))
+
+
+def _with_whole_steps(axis: Axis, code: str, scale: Scale) -> Axis:
+    """An axis of numbers shown without places, divided at whole numbers even where these are few."""
+    parts = len(scale.ticks) > 1 and scale.ticks[1] - scale.ticks[0] < 1
+    return (
+        replace(axis, step=1.0, format=code)
+        if parts and re.search("[0#]", code) and not re.search("[.%]", code)
+        else axis
+    )

@@ -307,6 +307,7 @@ def _value_axis(
     lines = f"<c:majorGridlines><c:spPr>{_line(tint(chart.faint, 0.65), 0.5)}</c:spPr></c:majorGridlines>"
     title = "" if deleted or not axis.title else _title(axis.title, chart, _TEXT_SIZE, turned=place in "lr")
     code = axis.format or "General"
+    step = "" if axis.step is None else f'<c:majorUnit val="{axis.step!r}"/>'
     crosses = "max" if second or lying else "autoZero"
     between = "midCat" if numeric or (place == "b" and not lying) else "between"
     letters = f"<c:txPr><a:bodyPr/><a:p><a:pPr>{_letters(chart, _TEXT_SIZE, chart.faint)}</a:pPr></a:p></c:txPr>"
@@ -315,7 +316,8 @@ def _value_axis(
         f'<c:delete val="{int(deleted)}"/><c:axPos val="{place}"/>{lines if grid else ""}{title}'
         f'<c:numFmt formatCode="{escape_attribute(code)}" sourceLinked="0"/><c:majorTickMark val="none"/>'
         f'<c:minorTickMark val="none"/><c:tickLblPos val="nextTo"/><c:spPr>{_line(None, 0)}</c:spPr>{letters}'
-        f'<c:crossAx val="{ids[1]}"/><c:crosses val="{crosses}"/><c:crossBetween val="{between}"/></c:valAx>'
+        f'<c:crossAx val="{ids[1]}"/><c:crosses val="{crosses}"/><c:crossBetween val="{between}"/>'
+        f"{step}</c:valAx>"
     )
 
 

@@ -198,6 +198,7 @@ class _Reader:
             _float(_value(child(scaling, "min"))),
             _float(_value(child(scaling, "max"))),
             child(scaling, "logBase") is not None,
+            _positive(_value(child(axis, "majorUnit"))),
         )
 
     def title(self, owner: etree._Element | None) -> str:
@@ -245,6 +246,11 @@ class _Reader:
 
 def _ids(group: etree._Element) -> tuple[str, ...]:
     return tuple(_value(item) for item in children(group, "axId"))
+
+
+def _positive(text: str) -> float | None:
+    number = _float(text)
+    return number if number is not None and number > 0 else None
 
 
 def _share(thousandths: float | None, otherwise: float) -> float:
