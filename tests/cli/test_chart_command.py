@@ -57,6 +57,18 @@ def test_a_living_chart_is_told_and_printed(rows, tmp_path, tinquire):
     assert page.count("data:image/svg+xml;base64,") == 1 and 'alt="By depot. Bath: East 9.00' in page
 
 
+def test_a_chart_of_an_unknown_kind_is_a_frame_and_said(rows, tmp_path, tinquire):
+    out = tmp_path / "a.xlsx"
+    tinquire("chart", rows, "--labels", "Depot", "--sum", "Charge", "--title", "By depot", "--out", out)
+    package = Package.open(out)
+    part = next(name for name in package.names() if "chart1" in name)
+    package.put(part, package.read(part).replace(b"c:barChart", b"c:surfaceChart"))
+    out.write_bytes(package.to_bytes())
+    done = tinquire("print", out, "--to", tmp_path / "a.html")
+    assert "note      Chart: chart 'By depot': its kind (surfaceChart) is not drawn" in done.out
+    assert "<p>By depot</p>" in (tmp_path / "a.html").read_text("utf-8")
+
+
 @pytest.mark.parametrize(
     ("words", "code", "why"),
     [

@@ -277,6 +277,15 @@ def test_marks_on_pivots_columns_folded_sheets_moved(tmp_path):
     assert details.sheet("Data").outline == (0, 1) and book.sheet("Data").hidden_columns == {2}
 
 
+def test_what_is_printed_and_where_pages_end(tmp_path):
+    book = made(tmp_path, """{ name = "S", title = "T", blocks = [ { table = "bags", columns = ["Item"], printed = false },
+        { figures = ["charged"], new_page = true } ] }, { name = "U", table = "bags", page = { area = "A1:B3" } }""")  # fmt: skip
+    assert {(one.sheet, one.formula) for one in book.names if one.name == "_xlnm.Print_Area"} == {
+        ("S", "S!$A$1:$B$1,S!$A$11:$B$11"), ("U", "U!$A$1:$B$3"),
+    }  # fmt: skip
+    assert BookDetails(book).sheet("S").page.row_breaks == (10,)
+
+
 def test_a_selector_lights_up_its_rows(tmp_path):
     book = made(tmp_path, """{ name = "Data", table = "bags" }, { name = "S", blocks = [
         { inputs = { chosen = { value = "Harbour", one_of = "bags[Depot]", prompt = "Which?", label = "Depot" } } },

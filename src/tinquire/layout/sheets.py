@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from tinquire.base.faults import Fault, UseError
-from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, parse_area
 from tinquire.cells.column import Column
 from tinquire.layout.dresser import Dresser, text_height
 from tinquire.layout.pages import set_pages
@@ -48,6 +48,8 @@ class Canvas:
         self.sheet = onto or Sheet(plan.name, landscape=plan.landscape, gridlines=False)
         self.blocks: list[Placed] = []
         self.row_breaks: list[int] = []
+        #: Blocks that are not printed.
+        self.left_out: list[Placed] = []
         #: What is done once all columns have their widths.
         self.later: list[Callable[[], None]] = []
         if plan.title is not None and onto is None:
@@ -81,7 +83,7 @@ class Canvas:
         """The last row that a block covers."""
         return max((block.laid.area.bottom for block in self.blocks), default=self.first_row - 1)
 
-    def add(self, says: str, laid: Laid, where: str) -> None:
+    def add(self, says: str, laid: Laid, where: str, *, printed: bool = True) -> None:
         """Take a block that was laid on the sheet. Raises UseError when it runs into another, or off the grid."""
         stopped = f"sheet '{self.plan.name}'"
         if laid.area.bottom > MAX_ROW or laid.area.right > MAX_COLUMN:
@@ -92,6 +94,8 @@ class Canvas:
                 why = f"{says} in {area_name(laid.area)} runs into {other.says} in {area_name(other.laid.area)}"
                 raise UseError(Fault(stopped, why, where, "let it stand below, beside, or at another cell"))
         self.blocks.append(Placed(says, laid))
+        if not printed:
+            self.left_out.append(self.blocks[-1])
         self.row_breaks += laid.row_breaks
 
     def finished(self) -> Sheet:
@@ -110,6 +114,11 @@ class Canvas:
                 sheet.frozen = (headed[0].head[1], columns or own)
         if sheet.frozen == (0, 0):
             sheet.frozen = (0, columns)
+        if self.left_out:
+            top = [Area(1, 1, 1, max(block.laid.area.right for block in self.blocks))] * (plan.title is not None)
+            sheet.print_areas = [*top, *(block.laid.area for block in self.blocks if block not in self.left_out)]
+        if plan.page.area is not None:
+            sheet.print_areas = [parse_area(plan.page.area)]
         set_pages(sheet, plan, sorted(set(self.row_breaks)))
         return sheet
 

@@ -29,6 +29,8 @@ class PagePlan:
     repeat_columns: int | None = None
     #: A page ends where the value of this column changes.
     breaks: str | None = None
+    #: The cells that are printed.
+    area: str | None = None
 
     def over(self, other: PagePlan) -> PagePlan:
         """What this plan says, and the other's word where it says nothing. A scale and a fit exclude each other."""

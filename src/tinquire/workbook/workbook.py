@@ -47,7 +47,7 @@ from tinquire.workbook.sheet_xml.cell_values import stored_value
 from tinquire.workbook.sheet_xml.frame_changes import with_frame
 from tinquire.workbook.sheet_xml.reader import read_sheet
 from tinquire.workbook.sheet_xml.shared_masters import mark_members
-from tinquire.workbook.sheet_xml.writer import filter_area, print_titles
+from tinquire.workbook.sheet_xml.writer import filter_area, print_area, print_titles
 
 __all__ = ["SheetEntry", "Workbook"]
 
@@ -396,6 +396,8 @@ class Workbook:
             entry.state = state
         if filtered := filter_area(sheet):
             self._add_name("_xlnm._FilterDatabase", filtered, entry, hidden=True)
+        if printed := print_area(sheet):
+            self._add_name("_xlnm.Print_Area", printed, entry)
         if titles := print_titles(sheet):
             self._add_name("_xlnm.Print_Titles", titles, entry)
         for name, formula in sheet.names.items():

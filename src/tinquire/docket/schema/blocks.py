@@ -123,6 +123,8 @@ class BlockModel(RowsModel):
     gap: int | None = Field(
         None, ge=0, le=100, description="Free rows (or columns, beside) before it; those of the house if not given."
     )
+    new_page: bool = Field(False, description="It begins a page.")
+    printed: bool = Field(True, description="Whether it is printed; if one is not, the others are the print area.")
     per: str | None = Field(
         None, description="A column: the block is repeated for each of its values, whose slots its texts may use."
     )

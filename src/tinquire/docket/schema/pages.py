@@ -6,6 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from tinquire.cells.address import parse_area
+
 __all__ = ["HousePageModel", "PageModel"]
 
 _PARTS = "left, centre and right; with slots, and [:page:], [:pages:] and [:sheet:]"
@@ -49,3 +51,13 @@ class PageModel(HousePageModel):
 
     repeat_columns: int | None = Field(None, ge=1, le=100, description="The first columns stand on every page.")
     breaks: str | None = Field(None, description="A page ends where the value of this column changes.")
+    area: str | None = Field(None, description="The cells that are printed, `A1:F40`; all if not given.")
+
+    @model_validator(mode="after")
+    def _has_cells(self) -> PageModel:
+        if self.area is not None:
+            try:
+                parse_area(self.area)
+            except ValueError:
+                raise ValueError(f"'{self.area}' is no range of cells: write, for example, A1:F40") from None
+        return self

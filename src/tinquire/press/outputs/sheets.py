@@ -264,7 +264,9 @@ class _Sheet:
             )  # fmt: skip
             breaks = self.task.model.page.breaks if model.table is not None else None
             made = making.make(model, spot, breaks)
-            canvas.add(model.says, made.laid, where)
+            canvas.add(model.says, made.laid, where, printed=model.printed)
+            if model.new_page and made.laid.area.top > 1:
+                canvas.row_breaks.append(made.laid.area.top - 1)
             self.made.take(made)
 
     def total_label(self, scope: SlotScope) -> str | None:

@@ -166,6 +166,8 @@ class Sheet:
     #: The colour of its tab, RGB in six hex digits.
     tab: str | None = None
     repeat_columns: int = 0
+    #: What of a new sheet is printed; all of it without any.
+    print_areas: list[Area] = field(default_factory=list)
     #: Outline levels of rows and columns of a new sheet, rows of totals whose groups are folded away, and whether
     #: totals stand above their groups.
     outline_rows: dict[int, int] = field(default_factory=dict)

@@ -14,7 +14,7 @@ from tinquire.workbook.parts.marks import marks_markup
 from tinquire.workbook.parts.page_setup import fixed_area, page_markup
 from tinquire.workbook.sheet_xml.row_writer import PlacesOf, row_bytes
 
-__all__ = ["Related", "filter_area", "print_titles", "sheet_part"]
+__all__ = ["Related", "filter_area", "print_area", "print_titles", "sheet_part"]
 
 
 _USUAL_WIDTH = 9.0
@@ -72,6 +72,11 @@ def sheet_part(sheet: Sheet, places_of: PlacesOf, related: Related = Related()) 
 def filter_area(sheet: Sheet) -> str:
     """The area of a filter as the name for it says it (18.2.5)."""
     return "" if sheet.filter is None else fixed_area(sheet.name, sheet.filter)
+
+
+def print_area(sheet: Sheet) -> str:
+    """The areas that are printed, as their name says it (18.2.5)."""
+    return ",".join(fixed_area(sheet.name, area) for area in sheet.print_areas)
 
 
 def print_titles(sheet: Sheet) -> str:
