@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import counted
 from tinquire.cli.support.files import find_files
-from tinquire.cli.support.rows import add_reading, read_rows
+from tinquire.cli.support.rows import add_reading, chosen_rows
 from tinquire.cli.support.summing import AGGREGATIONS, Value, field_settings, pivot_field, pivot_values
 from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
@@ -104,16 +104,9 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 
 def _table(options: argparse.Namespace, terminal: Terminal) -> Table:
-    from tinquire.tables.steps import StepContext
-    from tinquire.tables.steps.keep_rows import KeepRows
 
     files, base = find_files(options.files, terminal, workbooks_only=False)
-    table = read_rows("chart", files, base, options, terminal).table
-    if options.where:
-        before = table.height
-        table = KeepRows(options.where).apply(table, StepContext({}, {}, "--where"))
-        terminal.line("where", f"{options.where}: {table.height:,} of {counted(before, 'row')}")
-    return table
+    return chosen_rows("chart", files, base, options, terminal)
 
 
 def _summed_up(options: argparse.Namespace, table: Table, canvas: Canvas) -> ShownRows:

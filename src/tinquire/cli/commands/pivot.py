@@ -10,7 +10,7 @@ from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.files import find_files
-from tinquire.cli.support.rows import add_reading, read_rows
+from tinquire.cli.support.rows import add_reading, chosen_rows
 from tinquire.cli.support.summing import AGGREGATIONS, Value, field_settings, pivot_field, pivot_values, with_types
 from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
@@ -78,19 +78,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.tables.pivots.compute import Subtotals, make_pivot
-    from tinquire.tables.steps import StepContext
-    from tinquire.tables.steps.keep_rows import KeepRows
 
     require_new(options.out)
     if not options.values:
         raise UseError(Fault("summing up", "no value is asked for", do="name one: --sum Charge, --count Ticket"))
     settings = field_settings(options, options.rows, options.columns)
     files, base = find_files(options.files, terminal, workbooks_only=False)
-    table = read_rows("pivot", files, base, options, terminal).table
-    if options.where:
-        before = table.height
-        table = KeepRows(options.where).apply(table, StepContext({}, {}, "--where"))
-        terminal.line("where", f"{options.where}: {table.height:,} of {counted(before, 'row')}")
+    table = chosen_rows("pivot", files, base, options, terminal)
     made = make_pivot(
         table,
         [pivot_field(name, settings, options.rest) for name in options.rows],

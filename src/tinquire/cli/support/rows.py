@@ -109,6 +109,20 @@ def tell_read(gathered: SourceRead, terminal: Terminal) -> None:
         )
 
 
+def chosen_rows(name: str, files: Sequence[Path], base: Path, options: argparse.Namespace, terminal: Terminal) -> Table:
+    """The rows of files for which the formula of `--where`, if there is one, is true. Raises as `read_rows`."""
+    from tinquire.tables.steps import StepContext
+    from tinquire.tables.steps.keep_rows import KeepRows
+
+    table = read_rows(name, files, base, options, terminal).table
+    if not options.where:
+        return table
+    before = table.height
+    table = KeepRows(options.where).apply(table, StepContext({}, {}, "--where"))
+    terminal.line("where", f"{options.where}: {table.height:,} of {counted(before, 'row')}")
+    return table
+
+
 def write_table(table: Table, out: Path, stopped: str) -> None:
     """A table on the one sheet of a new workbook. Raises DataError for more rows than a sheet holds."""
     from tinquire.layout.plans import BlockPlan, SheetPlan

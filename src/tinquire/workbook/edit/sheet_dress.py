@@ -29,6 +29,8 @@ __all__ = [
 ]  # fmt: skip
 
 _PAGE_ELEMENTS = ("printOptions", "pageMargins", "pageSetup", "headerFooter")
+#: The width of a column of which none is stated, in characters.
+_USUAL_WIDTH = "9.140625"
 _PROPERTIES_ORDER = ("tabColor", "outlinePr", "pageSetUpPr")
 
 
@@ -103,37 +105,30 @@ def add_entry_rules(book: Workbook, sheet: str, rules: Sequence[EntryRule]) -> N
 # -- columns and rows ------------------------------------------------------------------------------------
 
 
-def _columns(root: etree._Element) -> etree._Element:
+def _state_columns(root: etree._Element, columns: Collection[int], **attributes: str) -> None:
+    """State attributes of columns; a column that is stated has a width (18.3.1.13)."""
     group = child(root, "cols")
-    return insert_child(root, "cols", SHEET_ORDER) if group is None else group
+    if group is None:
+        group = insert_child(root, "cols", SHEET_ORDER)
+    for number in sorted(columns):
+        column = own_column(group, number)
+        if column.get("width") is None:
+            column.set("width", _USUAL_WIDTH)
+        for name, value in attributes.items():
+            column.set(name, value)
 
 
 def hide_columns(book: Workbook, sheet: str, columns: Collection[int], *, hidden: bool = True) -> None:
     """Hide columns, or show them again."""
-
-    def change(root: etree._Element) -> None:
-        group = _columns(root)
-        for number in sorted(columns):
-            column = own_column(group, number)
-            if column.get("width") is None:
-                column.set("width", "9.140625")
-            column.set("hidden", str(int(hidden)))
-
-    _change(book, sheet, change)
+    _change(book, sheet, lambda root: _state_columns(root, columns, hidden=str(int(hidden))))
 
 
 def group_columns(book: Workbook, sheet: str, columns: Collection[int], *, collapsed: bool = False) -> None:
     """Group columns in the outline, one level deep."""
 
     def change(root: etree._Element) -> None:
-        group = _columns(root)
-        for number in sorted(columns):
-            column = own_column(group, number)
-            if column.get("width") is None:
-                column.set("width", "9.140625")
-            column.set("outlineLevel", "1")
-            if collapsed:
-                column.set("hidden", "1")
+        folded = {"hidden": "1"} if collapsed else {}
+        _state_columns(root, columns, outlineLevel="1", **folded)
         _state_levels(root, "outlineLevelCol", 1)
 
     _change(book, sheet, change)
