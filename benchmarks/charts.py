@@ -109,8 +109,8 @@ def _drawn() -> Iterator[Measure]:
         return stream.getvalue()
 
     yield Measure(
-        "a chart drawn as PNG, the second and later ones of a run", "the same chart by a new Matplotlib Figure and savefig",
-        0.5, lambda: picture(draw_chart(chart, _WIDTH, _HEIGHT), "png"), by_matplotlib,
+        "a chart drawn as PNG, the second and later ones of a run",
+        "the same chart by a new Matplotlib Figure and savefig", 0.5, lambda: picture(draw_chart(chart, _WIDTH, _HEIGHT), "png"), by_matplotlib,
     )  # fmt: skip
 
 
