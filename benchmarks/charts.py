@@ -110,8 +110,11 @@ def _drawn() -> Iterator[Measure]:
 
     yield Measure(
         "a chart drawn as PNG, the second and later ones of a run",
-        "the same chart by a new Matplotlib Figure and savefig", 0.5, lambda: picture(draw_chart(chart, _WIDTH, _HEIGHT), "png"), by_matplotlib,
-    )  # fmt: skip
+        "the same chart by a new Matplotlib Figure and savefig",
+        0.5,
+        lambda: picture(draw_chart(chart, _WIDTH, _HEIGHT), "png"),
+        by_matplotlib,
+    )
 
 
 def _living() -> Iterator[Measure]:
