@@ -64,6 +64,8 @@ def _before_group(table: TableModel) -> int:
 def _in_workbooks(docket: Docket) -> Iterator[_Need]:
     model = docket.model
     for name, book in model.workbooks.items():
+        for target, rows in book.rows.items():
+            yield "a template", rows.table, ("workbooks", name, "rows", target)
         for number, sheet in enumerate(book.sheets):
             path = ("workbooks", name, "sheets", number)
             cut = sheet.split_by() is not None or book.split_by() is not None

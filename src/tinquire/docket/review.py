@@ -122,6 +122,10 @@ def _review_workbooks(docket: Docket) -> Iterator[Fault]:
     known = {"table": _known_tables(docket), "pivot": list(model.pivots), "statement": list(model.statements)}
     every = ["figures", *(item for names in known.values() for item in names)]
     for name, book in model.workbooks.items():
+        for target, rows in book.rows.items():
+            if rows.table not in known["table"]:
+                why = f"rows for '{target}' are of '{rows.table}': {known_names(rows.table, known['table'])}"
+                yield _fault(docket, why, "fix the name", "workbooks", name, "rows", target)
         if not book.sheets and book.template is None:
             yield _fault(docket, f"workbooks.{name} has neither sheets nor a template", "add one", "workbooks", name)
         for number, sheet in enumerate(book.sheets):

@@ -405,6 +405,7 @@ class Workbook:
         entry.part = part
         self._chain_is_stale |= sheet.formula_count() > 0
         sheet.changed.clear()
+        sheet.frames.clear()  # they are in the part now
         sheet.loaded, entry.frame = True, sheet.frame()
 
     def _write_changed(self, entry: SheetEntry, sheet: Sheet) -> None:

@@ -10,7 +10,7 @@ from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.blocks import BlockModel, RowsModel
 from tinquire.docket.schema.pages import PageModel
 
-__all__ = ["SheetModel", "WorkbookModel"]
+__all__ = ["SheetModel", "TemplateRowsModel", "WorkbookModel"]
 
 
 class SheetModel(RowsModel):
@@ -75,11 +75,29 @@ class SheetModel(RowsModel):
         return self.split or next((block.per for block in self.blocks if block.arrange == "sheets"), None)
 
 
+class TemplateRowsModel(Model):
+    """Rows of a table in place of a template's sample rows."""
+
+    table: str = Field(description="The table whose rows they are.")
+    at: str | None = Field(
+        None, description="The first cell of the sample rows, below their headings, where the target is a sheet: `A5`."
+    )
+    columns: dict[str, str] = Field(
+        default_factory=dict, description="Columns by the template's headings, where these differ."
+    )
+    by_position: bool = Field(False, description="Columns in their order, whatever the headings say.")
+    below: Literal["move", "stay"] = Field("move", description="What becomes of that which stands below the rows.")
+
+
 class WorkbookModel(Model):
     """A workbook made by a run."""
 
     name: str = Field(description="The file's name, with slots.")
     template: str | None = Field(None, description="A workbook whose slots are filled and whose sheets come first.")
+    rows: dict[str, TemplateRowsModel] = Field(
+        default_factory=dict,
+        description="Rows in place of the template's sample rows, by the name of a table, a name or a sheet of it.",
+    )
     split: str | None = Field(
         None,
         description="A column: one file for each of its values, with the rows of that value in every sheet; its slot "
@@ -91,3 +109,9 @@ class WorkbookModel(Model):
         """The column of which each value has a workbook of its own."""
         blocks = [block for sheet in self.sheets for block in sheet.blocks if block.arrange == "workbooks"]
         return self.split or next((block.per for block in blocks), None)
+
+    @model_validator(mode="after")
+    def _has_template(self) -> WorkbookModel:
+        if self.rows and self.template is None:
+            raise ValueError("rows go into a template, and there is none")
+        return self

@@ -19,15 +19,18 @@ from tinquire.docket.schema.workbooks import WorkbookModel
 from tinquire.formula.language.problems import CycleError
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
+from tinquire.press.outputs.blocks import rows_cut
 from tinquire.press.outputs.output import Made, Making, OutputKind
 from tinquire.press.outputs.provenance import sources_of_slots
 from tinquire.press.outputs.sheets import SheetsMade, add_sheets
+from tinquire.press.outputs.template_rows import fill_rows
 from tinquire.press.outputs.verify import Claim, differences
 from tinquire.press.record.cell_sources import CellSources
 from tinquire.slots.slots import Slot, UnfilledSlot, slot_name, split_slots
+from tinquire.tables import Table
 from tinquire.workbook import Workbook
 from tinquire.workbook.calc.recalculate import recalculate
-from tinquire.workbook.calc.stored_values import refresh_charts
+from tinquire.workbook.calc.stored_values import refresh_chart_parts, refresh_charts
 from tinquire.workbook.transform.fill_slots import fill, slots_of, slotted_cells
 
 __all__ = ["WORKBOOKS"]
@@ -50,17 +53,20 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
     results = making.results
     file = scope.filled(model.name, f"naming workbook '{name}'", results.docket.where("workbooks", name, "name"))
     book = _start(results, name, model)
-    sources, claims, warnings = _add_sheets(results, book, name, scope, cut)
+    sources, claims, warnings, notes = _add_sheets(results, book, name, scope, cut)
     _recalculate(book, name, making.moment)
     if faults := list(differences(book, claims)):
         raise DataError(*faults[:_LISTED])
     refresh_charts(book)
+    if model.template is not None:
+        book.settle()
+        refresh_chart_parts(book)
     formulas = sum(sheet.formula_count() for sheet in book.sheets())
     return Made(
         name=name,
         path=making.out / safe_file_name(file),
         content=book.finish(),
-        summary=f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}",
+        summary="; ".join([f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}", *notes]),
         sources=sources,
         cut=cut,
         warnings=warnings,
@@ -69,8 +75,14 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
 
 def _add_sheets(
     results: Results, book: Workbook, name: str, scope: SlotScope, cut: tuple[str, Value] | None
-) -> tuple[tuple[CellSources, ...], list[Claim], tuple[Fault, ...]]:
-    """Fill a workbook's template and add its sheets: what cells are made of, what they must show, and warnings."""
+) -> tuple[tuple[CellSources, ...], list[Claim], tuple[Fault, ...], list[str]]:
+    """Fill a workbook's template and add its sheets: what cells are made of, what they must show, warnings, notes."""
+    model = results.docket.model.workbooks[name]
+    tables = {one.table: results.tables[one.table] for one in model.rows.values()}
+    if cut is not None:
+        tables = {key: _own_rows(table, cut, name) for key, table in tables.items()}
+    where = {target: results.docket.where("workbooks", name, "rows", target) for target in model.rows}
+    rows = fill_rows(book, model.rows, tables, name, where)
     filled_from, errors = _fill(results, name, book, scope)
     made = SheetsMade()
     try:
@@ -79,7 +91,18 @@ def _add_sheets(
         errors.append(error)
     if errors:
         raise merge_errors(errors)
-    return (*filled_from, *made.sources), made.claims, tuple(made.warnings)
+    warnings = (*rows.warnings, *made.warnings)
+    sources = (*filled_from, *rows.sources, *made.sources)
+    return sources, [*rows.claims, *made.claims], warnings, rows.notes
+
+
+def _own_rows(table: Table, cut: tuple[str, Value], name: str) -> Table:
+    """The rows of a table that belong into a file of a split workbook. Raises UseError for a table without the column
+    that it is split by."""
+    if table.index_of(cut[0]) is None:
+        why = f"it is split by '{cut[0]}', which table '{table.name}' does not have"
+        raise UseError(Fault(f"workbook '{name}'", why, do="bring that column over by a match"))
+    return rows_cut(table, (cut,))
 
 
 def _fill(

@@ -1,4 +1,4 @@
-"""Rows and columns insertedto a sheet or taken out of it; references of the whole workbook follow."""
+"""Rows and columns inserted into a sheet or taken out of it; references of the whole workbook follow."""
 
 from __future__ import annotations
 
@@ -9,12 +9,13 @@ from lxml import etree
 
 from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import Area, area_name, column_name, parse_area
+from tinquire.cells.column import Column
 from tinquire.cells.shifting import Moves, Removal, Shift
 from tinquire.formula.language.reference_changes import ShiftedLines, TableColumns
 from tinquire.packages.xml import child, children, remove_attribute, tag
 from tinquire.workbook.edit.propagate import change_part, follow
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import SheetTable
+from tinquire.workbook.grid.sheet import Formula, SheetTable
 from tinquire.workbook.grid.sheet_entries import SheetEntry
 from tinquire.workbook.parts.pivots import pivot_area
 from tinquire.workbook.workbook import Workbook
@@ -145,15 +146,15 @@ def _dress(book: Workbook, entry: SheetEntry, shift: Moves, styles: dict[int, in
     if not styles:
         return
     sheet = book.sheet(entry.name)
-    for position in styles if shift.rows else ():
-        sheet.reserve(shift.fresh.start, position, len(shift.fresh))
+    if shift.rows:
+        for column, style in styles.items():
+            sheet.dress(shift.fresh.start, column, style, len(shift.fresh))
+        return
     for line in shift.fresh:
-        if not shift.rows:
-            sheet.reserve(min(styles), line, max(styles) - min(styles) + 1)
-        for position, style in styles.items():
-            row, column = (line, position) if shift.rows else (position, line)
-            if row <= sheet.extent()[0] or shift.rows:
-                sheet.set(row, column, None, style)
+        sheet.reserve(min(styles), line, max(styles) - min(styles) + 1)
+        for row, style in styles.items():
+            if row <= sheet.extent()[0]:
+                sheet.set(row, line, None, style)
 
 
 def _drop_totals(book: Workbook, entry: SheetEntry, tables: list[SheetTable], shift: Moves) -> None:
@@ -250,5 +251,7 @@ def _fill_rows(book: Workbook, entry: SheetEntry, shift: Moves) -> None:
             model = sheet.formula(shift.fresh.start - 1, at) or sheet.formula(shift.fresh.stop, at)
             if column.formula is None or model is None:
                 continue
-            for row in range(max(shift.fresh.start, table.data.top), min(shift.fresh.stop - 1, table.data.bottom) + 1):
-                sheet.set(row, at, None, sheet.style(row, at), text_at(model, row, at))
+            first, last = max(shift.fresh.start, table.data.top), min(shift.fresh.stop - 1, table.data.bottom)
+            if first <= last:
+                fresh = Formula(text_at(model, first, at), first, at)
+                sheet.put(first, at, Column.blank(last - first + 1), sheet.styles(at, first, last), fresh)

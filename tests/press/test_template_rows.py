@@ -1,0 +1,180 @@
+"""Rows in place of a template's sample rows, and everything that hangs on them."""
+
+from __future__ import annotations
+
+import pytest
+
+from tinquire.base.faults import TinQuireError
+from tinquire.cells.address import Area
+from tinquire.cells.column import Column
+from tinquire.charts import Chart, Series
+from tinquire.docket import load_docket, parse_period
+from tinquire.looks import Appearance
+from tinquire.packages.package import Package
+from tinquire.press.make import make
+from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.edit.names import set_name
+from tinquire.workbook.grid.frames import Frame
+from tinquire.workbook.grid.marks import Mark
+from tinquire.workbook.grid.sheet import TableColumn
+from tinquire.workbook.inspect.conformance import conformance_findings
+from tinquire.workbook.inspect.contents import BookDetails
+
+ROWS = "Depot,Item,Pieces,Rate\n" + "".join(f"{depot},{item},{n},{n / 4}\n" for n, (depot, item) in enumerate(
+    [("Harbour", "Sheet"), ("Millrace", "Towel"), ("Uplands", "Apron"), ("Harbour", "Napkin"), ("Uplands", "Sheet")], start=2))  # fmt: skip
+DOCKET = """
+title = "T"
+period = "month"
+sources.bags.file = "bags.csv"
+sources.bags.types = {{ Pieces = "whole", Rate = "money" }}
+tables.few.from = "bags"
+tables.few.steps = [{{ limit = 1 }}]
+tables.none.from = "bags"
+tables.none.steps = [{{ keep_rows = "[Pieces] > 99" }}]
+[workbooks.w]
+template = "t.xlsx"
+name = "out.xlsx"
+rows = {{ {rows} }}
+"""
+
+
+def template(path, *, table, sample=3):
+    """A data sheet with sample rows under headings in row 3, a formula in them and one beside, a sum below; a second sheet
+    with formulas, a chart and a name over them."""
+    book = Workbook.new()
+    sheet, last = Sheet("Data"), 3 + sample
+    for column, heading in enumerate(("Depot", "Item", "Pieces", "Rate", "Charge"), start=1):
+        sheet.set(3, column, heading, book.styles.number(Appearance(bold=True)))
+    odd = book.styles.number(Appearance(fill="EEEEEE"))
+    for column, values in enumerate((["x", "y", "z"], ["a", "b", "c"], [1.0, 2.0, 3.0], [2.0, 2.0, 2.0]), start=1):
+        sheet.put(4, column, Column.from_values(values[:sample]), odd if column == 3 else 0)
+    sheet.put(4, 5, Column.blank(sample), None, Formula("C4*D4", 4, 5))
+    sheet.put(4, 7, Column.blank(sample), None, Formula('"no "&ROW()-3', 4, 7))
+    sheet.heights[4] = 21.0
+    sheet.marks = [Mark((Area(4, 3, last, 3),), "expression", ("C4>2",), 1, book.styles.partial_number(PARTIAL))]
+    below = last + 1
+    if table:
+        names = ("Depot", "Item", "Pieces", "Rate", "Charge")
+        parts = tuple(TableColumn(name, "C4*D4" if name == "Charge" else None) for name in names)
+        sheet.tables.append(SheetTable("Bags", Area(3, 1, last, 5), parts))
+        below += 1
+    sheet.set(below, 1, "Sum")
+    sheet.set(below, 5, None, formula=f"SUM(E4:E{last})")
+    book.add_sheet(sheet)
+    board = Sheet("Board")
+    board.set(1, 1, "Pieces")
+    board.set(1, 2, None, formula=f"SUM(Data!C4:C{last})")
+    board.set(2, 2, None, formula=f"Data!E{below}")
+    board.set(3, 2, None, formula="COUNTA(whole)")
+    board.set(4, 2, None, formula="Data!C4")
+    board.set(6, 1, "from [:period:]")
+    series = Series("Pieces", (1.0,) * sample, ("x",) * sample, values_at=f"Data!$C$4:$C${last}", labels_at=f"Data!$A$4:$A${last}")
+    board.frames.append(Frame(8, 1, 300, 200, Chart((series,), title="Pieces"), "Chart 1"))
+    book.add_sheet(board)
+    book.settle()
+    set_name(book, "whole", f"Data!$A$4:$A${last}")
+    recalculate(book)
+    book.save(path)
+
+
+PARTIAL = __import__("tinquire.looks", fromlist=["Variation"]).Variation(bold=True)
+
+
+def made(folder, rows, **shape):
+    (folder / "bags.csv").write_text(ROWS, "utf-8")
+    (folder / "docket.toml").write_text(DOCKET.format(rows=rows), "utf-8")
+    template(folder / "t.xlsx", **shape)
+    before = (folder / "t.xlsx").read_bytes()
+    pack = make(load_docket(folder / "docket.toml"), parse_period("2026-10"))
+    assert (folder / "t.xlsx").read_bytes() == before, "the template is never touched"
+    path = folder / "out.xlsx"
+    path.write_bytes(pack.outputs[0].data)
+    assert conformance_findings(Package.open(path)) == []
+    assert recalculate(Workbook.open(path)).changes == []
+    return Workbook.open(path), pack
+
+
+TARGETS = {
+    "a table": ('Bags = { table = "bags" }', {"table": True}),
+    "a sheet": ('Data = { table = "bags", at = "A4" }', {"table": False}),
+    "a name": ('whole = { table = "bags", by_position = true }', {"table": False}),
+    "a table of one sample row": ('Bags = { table = "bags" }', {"table": True, "sample": 1}),
+    "a sheet of one sample row": ('Data = { table = "bags", at = "A4" }', {"table": False, "sample": 1}),
+}
+
+
+@pytest.mark.parametrize("target", [name for name in TARGETS if name != "a name"])
+@pytest.mark.parametrize(("source", "count"), [("bags", 5), ("few", 1)])
+def test_all_that_hangs_on_the_rows_follows(tmp_path, target, source, count):
+    rows, shape = TARGETS[target]
+    book, _ = made(tmp_path, rows.replace('"bags"', f'"{source}"'), **shape)
+    data, board, last = book.sheet("Data"), book.sheet("Board"), 3 + count
+    pieces = [float(n) for n in range(2, 2 + count)]
+    assert data.column(1, 3, last)[1] == "Harbour" and data.column(3, 4, last).to_list() == pieces
+    charges = [n * n / 4 for n in pieces]
+    assert data.column(5, 4, last).to_list() == charges
+    assert data.column(7, 4, last).to_list() == [f"no {n}" for n in range(1, count + 1)]
+    below = last + (2 if shape["table"] else 1)
+    assert (data.value(below, 1), data.value(below, 5)) == ("Sum", sum(charges))
+    assert [board.value(row, 2) for row in (1, 2, 3, 4)] == [sum(pieces), sum(charges), float(count), 2.0]
+    assert board.value(6, 1) == "from 2026-10"
+    assert {book.styles.appearance(data.style(row, 3)).fill for row in range(4, last + 1)} == {"EEEEEE"}
+    assert [data.heights.get(row) for row in range(4, last + 1)] == [21.0] * count
+    details = BookDetails(book)
+    assert details.sheet("Data").marks[0].areas == (Area(4, 3, last, 3),)
+    if shape["table"]:
+        assert data.tables[0].area == Area(3, 1, last, 5) and data.tables[0].filter
+    (chart,) = details.sheet("Board").charts
+    assert chart.chart.series[0].values == tuple(pieces)
+    assert chart.chart.series[0].labels[0] == "Harbour"
+    assert chart.cells[0].values == (f"Data!$C$4:$C${last}" if count > 1 else chart.cells[0].values)
+
+
+def test_the_same_rows_again_change_nothing(tmp_path):
+    """Filling with the sample rows themselves changes no value; filling twice equals filling once."""
+    book, pack = made(tmp_path, 'Bags = { table = "bags" }', table=True)
+    (tmp_path / "again").mkdir()
+    again = tmp_path / "again"
+    (again / "bags.csv").write_text(ROWS, "utf-8")
+    (again / "docket.toml").write_text(DOCKET.format(rows='Bags = { table = "bags" }'), "utf-8")
+    (again / "t.xlsx").write_bytes(pack.outputs[0].data)
+    second = make(load_docket(again / "docket.toml"), parse_period("2026-10"))
+    twice = Workbook.from_bytes(second.outputs[0].data, "twice")
+    for sheet in book.sheets():
+        rows, columns = sheet.extent()
+        for column in range(1, columns + 1):
+            assert sheet.column(column, 1, rows).to_list() == twice.sheet(sheet.name).column(column, 1, rows).to_list()
+    same = [name for name in book.package.names() if book.package.read(name) == twice.package.read(name)]
+    assert "xl/charts/chart1.xml" in same and "xl/styles.xml" in same
+
+
+def test_no_rows_leave_one_blank_row(tmp_path):
+    book, _ = made(tmp_path, 'Bags = { table = "none" }', table=True)
+    data = book.sheet("Data")
+    assert data.tables[0].area == Area(3, 1, 4, 5) and data.column(1, 4, 4)[0] is None
+    assert book.sheet("Board").value(1, 2) == 0.0
+
+
+def test_rows_may_stay_above_what_stands_below(tmp_path):
+    book, _ = made(tmp_path, 'Data = { table = "few", at = "A4", below = "stay" }', table=False)
+    data = book.sheet("Data")
+    assert (data.value(7, 1), data.value(7, 5), data.value(5, 1), data.formula(7, 5).text) == ("Sum", 1.0, None, "SUM(E4:E4)")
+
+
+WRONG = [
+    ('Bag = { table = "bags" }', "the template has no table, name or sheet 'Bag': the nearest is 'Bags'"),
+    ('Data = { table = "bags" }', "it is not said where its sample rows begin"),
+    ('Data = { table = "bags", at = "J4" }', "has no heading above it"),
+    ('Data = { table = "bagz", at = "A4" }', "are of 'bagz': the nearest is 'bags'"),
+    ('Bags = { table = "bags", columns = { Depo = "Item" } }', "the template has no heading 'Depo': the nearest is 'Depot'"),
+    ('Bags = { table = "bags", columns = { Depot = "Depo" } }', "the template's heading 'Depot' has no column in table 'bags': the nearest is 'Depot'"),
+    ('Data = { table = "bags", at = "A4", below = "stay" }', "is in the way of 5 rows"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rows", "why"), WRONG, ids=[why[:40] for _, why in WRONG])
+def test_what_is_wrong_is_said(tmp_path, rows, why):
+    with pytest.raises(TinQuireError) as caught:
+        made(tmp_path, rows, table='"A4"' not in rows or "bagz" in rows)
+    assert any(why in fault.why for fault in caught.value.faults), [fault.why for fault in caught.value.faults]
