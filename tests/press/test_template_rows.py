@@ -5,21 +5,24 @@ from __future__ import annotations
 import pytest
 
 from tinquire.base.faults import TinQuireError
-from tinquire.cells.address import Area
+from tinquire.cells.address import Area, parse_cell
 from tinquire.cells.column import Column
 from tinquire.charts import Chart, Series
 from tinquire.docket import load_docket, parse_period
-from tinquire.looks import Appearance
+from tinquire.looks import Appearance, Variation
 from tinquire.packages.package import Package
+from tinquire.packages.xml import parse_xml
 from tinquire.press.make import make
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.edit.names import set_name
-from tinquire.workbook.grid.frames import Frame
+from tinquire.workbook.grid.frames import CellLink, CellNote, Frame
 from tinquire.workbook.grid.marks import Mark
+from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.grid.sheet import TableColumn
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.inspect.contents import BookDetails
+from tinquire.workbook.transform.fill_texts import _fill_runs
 
 ROWS = "Depot,Item,Pieces,Rate\n" + "".join(f"{depot},{item},{n},{n / 4}\n" for n, (depot, item) in enumerate(
     [("Harbour", "Sheet"), ("Millrace", "Towel"), ("Uplands", "Apron"), ("Harbour", "Napkin"), ("Uplands", "Sheet")], start=2))  # fmt: skip
@@ -69,7 +72,9 @@ def template(path, *, table, sample=3):
     board.set(3, 2, None, formula="COUNTA(whole)")
     board.set(4, 2, None, formula="Data!C4")
     board.set(6, 1, "from [:period:]")
-    series = Series("Pieces", (1.0,) * sample, ("x",) * sample, values_at=f"Data!$C$4:$C${last}", labels_at=f"Data!$A$4:$A${last}")
+    series = Series(
+        "Pieces", (1.0,) * sample, ("x",) * sample, values_at=f"Data!$C$4:$C${last}", labels_at=f"Data!$A$4:$A${last}"
+    )
     board.frames.append(Frame(8, 1, 300, 200, Chart((series,), title="Pieces"), "Chart 1"))
     book.add_sheet(board)
     book.settle()
@@ -78,7 +83,7 @@ def template(path, *, table, sample=3):
     book.save(path)
 
 
-PARTIAL = __import__("tinquire.looks", fromlist=["Variation"]).Variation(bold=True)
+PARTIAL = Variation(bold=True)
 
 
 def made(folder, rows, **shape):
@@ -159,7 +164,96 @@ def test_no_rows_leave_one_blank_row(tmp_path):
 def test_rows_may_stay_above_what_stands_below(tmp_path):
     book, _ = made(tmp_path, 'Data = { table = "few", at = "A4", below = "stay" }', table=False)
     data = book.sheet("Data")
-    assert (data.value(7, 1), data.value(7, 5), data.value(5, 1), data.formula(7, 5).text) == ("Sum", 1.0, None, "SUM(E4:E4)")
+    assert (data.value(7, 1), data.value(7, 5), data.value(5, 1), data.formula(7, 5).text) == (
+        "Sum",
+        1.0,
+        None,
+        "SUM(E4:E4)",
+    )
+
+
+SLOTTED = {
+    "A1": "[:only if 1 > 2:]", "A2": "[:only if 2 > 1:]Report for [:period.long:]", "A3": "[:only if 2 > 1:]kept",
+    "A4": "[:only if 1 > 2:]two rows that go", "A7": "[:bags.Item:]", "B7": "[:bags.Pieces as 0.0:]", "C7": "in [:bags.Depot:] since [:period:]",
+    "D7": "=B7*2", "E7": "each", "A8": "Sum", "B8": "=SUM(B7:B7)",
+}  # fmt: skip
+
+
+def slotted_template(path):
+    book = Workbook.new()
+    for name in ("Gone", "Kept"):
+        sheet = Sheet(name)
+        for cell, text in SLOTTED.items():
+            row, column = parse_cell(cell)
+            if name == "Gone" or cell != "A1":
+                sheet.set(row, column, None if text[0] == "=" else text, None, text[1:] if text[0] == "=" else None)
+        sheet.merged = [Area(4, 1, 5, 1)]
+        sheet.page = PageSetup(margins=(0.5,) * 6, header="&L[:period:]&R&P", footer="&C[:pieces:] & more")
+        sheet.notes = [CellNote(2, 1, "made for [:period:]")]
+        chart = Chart((Series("n", (1.0,), ("x",)),), title="Chart of [:period:]")
+        sheet.frames = [Frame(12, 1, 200, 120, chart, "Chart 1")]
+        sheet.links = [CellLink(3, 1, "Kept!A1", tip="to [:period:]")]
+        book.add_sheet(sheet)
+    book.save(path)
+
+
+def test_slots_stand_anywhere_repeat_rows_and_keep_them(tmp_path):
+    (tmp_path / "bags.csv").write_text(ROWS, "utf-8")
+    docket = DOCKET.format(rows="").replace("rows = {  }", "") + '[figures]\npieces = "SUM(bags[Pieces])"\n'
+    (tmp_path / "docket.toml").write_text(docket, "utf-8")
+    slotted_template(tmp_path / "t.xlsx")
+    pack = make(load_docket(tmp_path / "docket.toml"), parse_period("2026-10"))
+    path = tmp_path / "out.xlsx"
+    path.write_bytes(pack.outputs[0].data)
+    assert conformance_findings(Package.open(path)) == []
+    book = Workbook.open(path)
+    assert book.sheet_names() == ["Kept"]
+    sheet, details = book.sheet("Kept"), BookDetails(book).sheet("Kept")
+    assert sheet.column(1, 1, 11).to_list() == [
+        None, "Report for October 2026", "kept", None, "Sheet", "Towel", "Apron", "Napkin", "Sheet", "Sum", None,
+    ]  # fmt: skip
+    assert sheet.column(2, 5, 9).to_list() == [2.0, 3.0, 4.0, 5.0, 6.0] and sheet.value(10, 2) == 20.0
+    assert (
+        sheet.value(5, 3) == "in Harbour since 2026-10"
+        and sheet.column(4, 5, 9)[4] == 12.0
+        and sheet.value(9, 5) == "each"
+    )
+    assert book.styles.number_format(sheet.style(6, 2)) == "0.0"
+    assert (details.page.header, details.page.footer) == ("&L2026-10&R&P", "&C20 & more")
+    assert details.comments[0].text == "made for 2026-10" and details.charts[0].title == "Chart of 2026-10"
+    assert b"to 2026-10" in book.package.read(book.entry("Kept").part)
+
+
+def test_a_slot_may_be_split_over_runs():
+    root = parse_xml(
+        b'<d xmlns:a="u"><a:p><a:r><a:t>For [:per</a:t></a:r><a:r><a:t>iod:] and </a:t></a:r><a:r><a:t>on</a:t></a:r></a:p></d>'
+    )
+    _fill_runs(root, "a shape", lambda text, place: text.replace("[:period:]", "2026-10"))
+    assert [run.text for run in root.iter("{*}t")] == ["For 2026-10", " and ", "on"]
+
+
+def test_fill_without_a_docket(tmp_path, tinquire):
+    (tmp_path / "bags.csv").write_text(ROWS, "utf-8")
+    template(tmp_path / "t.xlsx", table=True)
+    words = ("fill", tmp_path / "t.xlsx", "--rows", f"Bags={tmp_path / 'bags.csv'}", "--set", "period=2026-10")
+    done = tinquire(*words, "--out", tmp_path / "a.xlsx")
+    assert done.code == 0, done.err
+    assert Workbook.open(tmp_path / "a.xlsx").sheet("Board").value(1, 2) == 20.0
+    assert tinquire(*words, "--out", tmp_path / "a.xlsx").code == 2, "nothing is written over"
+    (tmp_path / "list.csv").write_text("Depot,Who\nHarbour,Ann\nUplands,Bryn\n", "utf-8")
+    each = ("--each", tmp_path / "list.csv", "--own", "Depot", "--name", "[:Depot:] for [:Who:].xlsx")
+    done = tinquire(*words, *each, "--out", tmp_path / "packs")
+    assert done.code == 0 and "2 files in" in done.out, done.err
+    sums = {path.name: Workbook.open(path).sheet("Board").value(1, 2) for path in (tmp_path / "packs").iterdir()}
+    assert sums == {"Harbour for Ann.xlsx": 7.0, "Uplands for Bryn.xlsx": 10.0}
+    for wrong, why in (
+        (("--rows", "Bags"), "'Bags' gives no file"), (("--each", tmp_path / "list.csv"), "--each and --name go together"),
+        (("--set", "period"), "'period' gives no value"), (("--rows", f"Bagz={tmp_path / 'bags.csv'}"), "no table, name or sheet 'Bagz'"),
+        ((), "no value for [:period:]"),
+    ):  # fmt: skip
+        done = tinquire("fill", tmp_path / "t.xlsx", *wrong, "--out", tmp_path / "b.xlsx")
+        assert done.code and why in done.err, done.err
+        assert not (tmp_path / "b.xlsx").exists()
 
 
 WRONG = [

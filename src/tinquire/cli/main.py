@@ -29,6 +29,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "amend": ("amend", "change many workbooks at once, safely, with a list of the changes"),
     "compare": ("compare", "show what differs between two workbooks"),
     "split": ("split", "make one workbook for each sheet, or for each value of a column"),
+    "fill": ("fill", "fill a template with rows and values: one file, or one for each line of a list"),
     "stack": ("stack", "combine the rows of many files in one workbook"),
     "match": ("match", "add columns of one file to the rows of another, by key"),
     "pivot": ("pivot", "summarise the rows of files by the values of their columns"),
@@ -39,9 +40,10 @@ COMMANDS: dict[str, tuple[str, str]] = {
 }
 
 #: Commands on files without a docket, whose remedies are options.
-_AT_HAND = frozenset(
-    {"show", "recalc", "trace", "audit", "amend", "compare", "split", "stack", "match", "pivot", "chart", "values"}
-)
+_AT_HAND = frozenset({
+    "show", "recalc", "trace", "audit", "amend", "compare", "split", "fill", "stack", "match", "pivot", "chart",
+    "values",
+})  # fmt: skip
 
 _EXIT_CODES = "exit codes: 0 done, 1 the data stopped it, 2 wrong use or a bad docket, 3 a file or server failed"
 INTERRUPTED = 130

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -13,30 +12,27 @@ from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merg
 from tinquire.base.file_names import safe_file_name
 from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import Area
-from tinquire.cells.dates import serial_from_date
 from tinquire.cells.values import Value
 from tinquire.docket.schema.workbooks import WorkbookModel
-from tinquire.formula.language.problems import CycleError
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.blocks import rows_cut
+from tinquire.press.outputs.finishing import finish_results
 from tinquire.press.outputs.output import Made, Making, OutputKind
 from tinquire.press.outputs.provenance import sources_of_slots
 from tinquire.press.outputs.sheets import SheetsMade, add_sheets
+from tinquire.press.outputs.slot_rows import SlotRows, repeat_rows, settle_conditions
 from tinquire.press.outputs.template_rows import fill_rows
-from tinquire.press.outputs.verify import Claim, differences
+from tinquire.press.outputs.verify import Claim
 from tinquire.press.record.cell_sources import CellSources
 from tinquire.slots.slots import Slot, UnfilledSlot, slot_name, split_slots
 from tinquire.tables import Table
 from tinquire.workbook import Workbook
-from tinquire.workbook.calc.recalculate import recalculate
-from tinquire.workbook.calc.stored_values import refresh_chart_parts, refresh_charts
 from tinquire.workbook.transform.fill_slots import fill, slots_of, slotted_cells
+from tinquire.workbook.transform.fill_texts import fill_texts
 
 __all__ = ["WORKBOOKS"]
 
-#: Cells in error are listed one by one up to this many.
-_LISTED = 8
 #: A slot's inside that is a name and nothing else; formulas need their tables to be judged.
 _NAME = re.compile(r"[\w. ]+\Z")
 
@@ -54,13 +50,7 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
     file = scope.filled(model.name, f"naming workbook '{name}'", results.docket.where("workbooks", name, "name"))
     book = _start(results, name, model)
     sources, claims, warnings, notes = _add_sheets(results, book, name, scope, cut)
-    _recalculate(book, name, making.moment)
-    if faults := list(differences(book, claims)):
-        raise DataError(*faults[:_LISTED])
-    refresh_charts(book)
-    if model.template is not None:
-        book.settle()
-        refresh_chart_parts(book)
+    finish_results(book, name, making.moment, claims)
     formulas = sum(sheet.formula_count() for sheet in book.sheets())
     return Made(
         name=name,
@@ -83,6 +73,11 @@ def _add_sheets(
         tables = {key: _own_rows(table, cut, name) for key, table in tables.items()}
     where = {target: results.docket.where("workbooks", name, "rows", target) for target in model.rows}
     rows = fill_rows(book, model.rows, tables, name, where)
+    repeated = SlotRows()
+    if model.template is not None:
+        stopped = f"filling workbook '{name}'"
+        settle_conditions(book, scope, stopped)
+        repeated = repeat_rows(book, _tables_for_slots(results, book, cut, name), scope, stopped)
     filled_from, errors = _fill(results, name, book, scope)
     made = SheetsMade()
     try:
@@ -91,9 +86,16 @@ def _add_sheets(
         errors.append(error)
     if errors:
         raise merge_errors(errors)
-    warnings = (*rows.warnings, *made.warnings)
-    sources = (*filled_from, *rows.sources, *made.sources)
+    warnings = (*rows.warnings, *repeated.warnings, *made.warnings)
+    sources = (*filled_from, *rows.sources, *repeated.sources, *made.sources)
     return sources, [*rows.claims, *made.claims], warnings, rows.notes
+
+
+def _tables_for_slots(results: Results, book: Workbook, cut: tuple[str, Value] | None, name: str) -> dict[str, Table]:
+    """The tables whose columns the slots of a template may name; of a split workbook, its own rows of them."""
+    texts = "".join(text for _, _, text in slotted_cells(book)).casefold()
+    named = {key: table for key, table in results.tables.items() if f"{key.casefold()}." in texts}
+    return named if cut is None else {key: _own_rows(table, cut, name) for key, table in named.items()}
 
 
 def _own_rows(table: Table, cut: tuple[str, Value], name: str) -> Table:
@@ -114,6 +116,9 @@ def _fill(
     for item in fill(book, scope.resolve, scope.format_of):
         where = f"{book.name}, sheet '{item.sheet}', cell {item.cell}"
         errors.append(DataError(unfilled_fault(item.unfilled, f"filling workbook '{name}'", where)))
+    for text in fill_texts(book, scope.resolve):
+        fault = unfilled_fault(text.unfilled, f"filling workbook '{name}'", f"{book.name}, {text.place}")
+        errors.append(DataError(fault))
     if errors:
         return [], errors
     return [
@@ -164,23 +169,6 @@ def _start(results: Results, name: str, model: WorkbookModel) -> Workbook:
     return Workbook.open(path, model.template)
 
 
-def _recalculate(book: Workbook, name: str, moment: datetime) -> None:
-    """Work all formulas out. Raises DataError for cells in error, cells that cannot be run, and rings."""
-    stopped = f"recalculating workbook '{name}'"
-    try:
-        report = recalculate(book, now=serial_from_date(moment.replace(tzinfo=None), book.date_system))
-    except CycleError as error:
-        fault = Fault(stopped, f"circular reference: {error}", book.name, "remove the circle")
-        raise DataError(fault) from None
-    notes = [(note, "fix the formula") for note in report.skipped]
-    notes += [(note, "fix the formula, or guard it with IFERROR") for note in report.errors]
-    if notes:
-        faults = [Fault(stopped, f"={note.formula}: {note.says}", note.place, do) for note, do in notes[:_LISTED]]
-        if len(notes) > _LISTED:
-            faults.append(Fault(stopped, f"{len(notes) - _LISTED:,} more cells are in error"))
-        raise DataError(*faults)
-
-
 def _foresee(results: Results, attachable: Sequence[str]) -> Iterator[TinQuireError]:
     """Templates that are missing, and slots whose names nothing will ever fill."""
     for name, model in results.docket.model.workbooks.items():
@@ -194,11 +182,16 @@ def _unknown_slots(results: Results, name: str, model: WorkbookModel) -> Iterato
     """Slots of a template whose names no figure and nothing of the run has."""
     if model.template is None:
         return
-    known = [*results.docket.model.figures, *results.names]
+    docket = results.docket.model
+    known = [*docket.figures, *results.names]
+    tables = [*docket.sources, *docket.tables]
     book = _start(results, name, model)
     for sheet, cell, text in slotted_cells(book):
         for piece in split_slots(text):
-            if isinstance(piece, Slot) and _NAME.match(piece.inside) and not _known(piece.inside, known):
+            if not isinstance(piece, Slot) or not _NAME.match(piece.inside) or piece.inside.startswith("only if"):
+                continue
+            table = piece.inside.partition(".")[0]
+            if not _known(piece.inside, known) and not _known(table, tables):
                 why = f"there is no name '{piece.inside}': {known_names(piece.inside, known)}"
                 where = f"{book.name}, sheet '{sheet}', cell {cell}"
                 fault: Fault = unfilled_fault(UnfilledSlot(piece, why), f"filling workbook '{name}'", where)

@@ -1,0 +1,162 @@
+"""tinquire fill: a template filled with rows and values, without a docket."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import counted, known_names
+from tinquire.cli.support import options as shared
+from tinquire.cli.support.rows import add_reading, read_rows
+from tinquire.cli.support.target import require_new
+from tinquire.cli.support.terminal import Terminal
+
+if TYPE_CHECKING:
+    from tinquire.cells.values import Value
+    from tinquire.docket.schema.workbooks import TemplateRowsModel
+    from tinquire.press.compute.slot_scope import SlotScope
+    from tinquire.tables import Table
+
+EXAMPLE = (
+    "tinquire fill template.xlsx --rows Data=charges.xlsx --at A5 --set 'title=October' --out october.xlsx\n"
+    "  tinquire fill pack.xlsx --rows Bags=bags.csv --own Depot --each list.csv --name '[:Depot:].xlsx' --out packs"
+)
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("template", type=Path, help="the workbook with slots and sample rows; it is not changed")
+    parser.add_argument(
+        "--rows", action="append", default=[], metavar="TARGET=FILE",
+        help="rows in place of the sample rows of a table, a name or a sheet; can be repeated",
+    )  # fmt: skip
+    parser.add_argument("--at", metavar="CELL", help="the first cell of the sample rows, where the target is a sheet")
+    parser.add_argument("--below", choices=("move", "stay"), default="move", help="what stands below the rows (move)")
+    parser.add_argument("--values", type=Path, metavar="FILE", help="a table of values for slots: name, value")
+    parser.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a value for a slot")
+    parser.add_argument("--each", type=Path, metavar="FILE", help="a list: a file for each of its lines")
+    parser.add_argument("--own", metavar="COLUMN", help="of the rows those that have the line's value in this column")
+    parser.add_argument("--name", metavar="NAME", help="with --each, the files' name with slots: '[:Depot:].xlsx'")
+    parser.add_argument("--out", type=Path, required=True, metavar="FILE", help="the file, or with --each a folder")
+    shared.add_now(parser)
+    add_reading(parser)
+
+
+def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.looks import House
+    from tinquire.press.compute.slot_scope import SlotScope
+
+    if (options.each is None) != (options.name is None):
+        raise UseError(Fault("filling a template", "--each and --name go together", do="--name '[:Depot:].xlsx'"))
+    targets, tables = _rows(options, terminal)
+    scope = SlotScope(House(), _values(options, terminal), tables=tables)
+    files = _files(options, scope, terminal)
+    done: list[Path] = []
+    for path, own_scope in files:
+        data = _filled(options, path, own_scope, targets, _own(options, tables, own_scope), terminal)
+        _write(path, data)
+        done.append(path)
+    if options.each is not None:
+        terminal.line("in all", f"{counted(len(done), 'file')} in {options.out}")
+    return 0
+
+
+def _rows(options: argparse.Namespace, terminal: Terminal) -> tuple[dict[str, TemplateRowsModel], dict[str, Table]]:
+    """What goes where, and the rows, by the target's name. Raises UseError."""
+    from tinquire.docket.schema.workbooks import TemplateRowsModel
+
+    targets: dict[str, TemplateRowsModel] = {}
+    tables: dict[str, Table] = {}
+    for text in options.rows:
+        target, sign, name = text.partition("=")
+        if not sign or not name:
+            raise UseError(Fault("reading --rows", f"'{text}' gives no file", do="write it like Data=charges.xlsx"))
+        path = Path(name)
+        tables[target] = read_rows(target, [path], path.parent, options, terminal).table
+        targets[target] = TemplateRowsModel(table=target, at=options.at, below=options.below)
+    return targets, tables
+
+
+def _values(options: argparse.Namespace, terminal: Terminal) -> dict[str, Value]:
+    """Values for slots: those of a file, and those that are set. Raises UseError."""
+    found: dict[str, Value] = {}
+    if options.values is not None:
+        table = read_rows("values", [options.values], options.values.parent, options, terminal).table
+        if len(table.columns) < 2:
+            why = f"'{options.values.name}' has {counted(len(table.columns), 'column')}, not a name and a value"
+            raise UseError(Fault("reading --values", why, do="give it the columns name and value"))
+        found = {str(name): value for name, value in zip(table.columns[0], table.columns[1], strict=True)}
+    for text in options.set:
+        name, sign, value = text.partition("=")
+        if not sign:
+            raise UseError(Fault("reading --set", f"'{text}' gives no value", do="write it like 'title=October'"))
+        read = shared.typed_value(value)
+        found[name] = float(read) if isinstance(read, int) and not isinstance(read, bool) else read
+    return found
+
+
+def _files(options: argparse.Namespace, scope: SlotScope, terminal: Terminal) -> Iterator[tuple[Path, SlotScope]]:
+    """The files to write, each with the slots that it may use. Raises UseError."""
+    from tinquire.base.file_names import safe_file_name
+
+    if options.each is None:
+        require_new(options.out)
+        yield options.out, scope
+        return
+    lines = read_rows("each", [options.each], options.each.parent, options, terminal).table
+    seen: set[str] = set()
+    for row in range(lines.height):
+        own = scope.at(lines, row)
+        name = safe_file_name(own.filled(options.name, "naming a file", options.each.name))
+        if name.casefold() in seen:
+            why = f"two lines of {options.each.name} give the name '{name}'"
+            raise UseError(Fault("naming a file", why, do="put more into --name"))
+        seen.add(name.casefold())
+        path = options.out / name
+        require_new(path)
+        yield path, own
+
+
+def _own(options: argparse.Namespace, tables: Mapping[str, Table], scope: SlotScope) -> Mapping[str, Table]:
+    """Of all rows those of the line at hand. Raises UseError for a column that is not there."""
+    from tinquire.press.outputs.blocks import rows_cut
+
+    if options.own is None or scope.row is None:
+        return tables
+    for table in (scope.row, *tables.values()):
+        if table.index_of(options.own) is None:
+            why = f"'{table.name}' has no column '{options.own}': {known_names(options.own, table.headings)}"
+            raise UseError(Fault("filling a template", why, do="name a column that list and rows have"))
+    value = scope.row.column(options.own)[0]
+    return {name: rows_cut(table, ((options.own, value),)) for name, table in tables.items()}
+
+
+def _filled(
+    options: argparse.Namespace, path: Path, scope: SlotScope, targets: Mapping[str, TemplateRowsModel],
+    tables: Mapping[str, Table], terminal: Terminal,
+) -> bytes:  # fmt: skip
+    """The template filled, as bytes. Raises one error with all that is wrong."""
+    from tinquire.press.outputs.filling import fill_template
+    from tinquire.press.outputs.finishing import finish_results
+    from tinquire.workbook import Workbook
+
+    book = Workbook.open(options.template)
+    filled = fill_template(book, targets, tables, scope, path.name)
+    moment = shared.moment(options.now) or shared.local_clock()
+    finish_results(book, path.name, moment.astimezone() if moment.tzinfo is None else moment, filled.claims)
+    for warning in filled.warnings:
+        terminal.fault(warning)
+    rows = sum(table.height for table in tables.values())
+    notes = "; ".join([counted(rows, "row"), *filled.notes])
+    terminal.line("wrote", f"{path}  ({notes})")
+    return book.finish()
+
+
+def _write(path: Path, data: bytes) -> None:
+    from tinquire.base.atomic_files import open_atomic
+
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with open_atomic(path) as stream:
+        stream.write(data)
