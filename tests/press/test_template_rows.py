@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import pytest
 
+from richbook import rich_file
 from tinquire.base.faults import TinQuireError
 from tinquire.cells.address import Area, parse_cell
 from tinquire.cells.column import Column
 from tinquire.charts import Chart, Series
 from tinquire.docket import load_docket, parse_period
+from tinquire.docket.schema.workbooks import TemplateRowsModel
 from tinquire.looks import Appearance, Variation
 from tinquire.packages.package import Package
 from tinquire.packages.xml import parse_xml
 from tinquire.press.make import make
+from tinquire.press.outputs.template_rows import fill_rows
+from tinquire.tables import Field, Table
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.edit.names import set_name
@@ -152,6 +156,19 @@ def test_the_same_rows_again_change_nothing(tmp_path):
             assert sheet.column(column, 1, rows).to_list() == twice.sheet(sheet.name).column(column, 1, rows).to_list()
     same = [name for name in book.package.names() if book.package.read(name) == twice.package.read(name)]
     assert "xl/charts/chart1.xml" in same and "xl/styles.xml" in same
+
+
+def test_pivots_over_the_rows_are_refreshed_on_opening(tmp_path):
+    """Until our own engine does: the file says so, and so do we."""
+    rich_file(tmp_path / "t.xlsx")
+    book = Workbook.open(tmp_path / "t.xlsx")
+    table = Table("rows", (Field("Item"), Field("Pieces")), (Column.from_values(["Towel"]), Column.from_values([7.0])))
+    asked = {"Data": TemplateRowsModel(table="rows", at="A2")}
+    filled = fill_rows(book, asked, {"rows": table}, "w", {"Data": "line 1"})
+    assert [fault.why for fault in filled.warnings if "pivot" in fault.why] == [
+        "pivot 'P' of sheet 'Pivot' is refreshed on opening"
+    ]
+    assert b'refreshOnLoad="1"' in book.package.read("xl/pivotCache/pivotCacheDefinition1.xml")
 
 
 def test_no_rows_leave_one_blank_row(tmp_path):
