@@ -383,7 +383,7 @@ class Workbook:
 
     def _write_new(self, entry: SheetEntry, sheet: Sheet) -> None:
         folder = self._part.rpartition("/")[0]
-        space = self._relation_space()
+        space = self.relation_space
         part = put_new_sheet(self.package, folder, sheet, self.strings.places_of, self.next_table_id, space)
         identity = self.package.relate(self._part, f"{space}/worksheet", part)
         sheets = child(self._root, "sheets")
@@ -420,7 +420,7 @@ class Workbook:
             why = f"its part '{entry.part}' cannot be changed: {error}"
             raise AccessError(Fault("changing a workbook", why, self.name, "get the file again")) from None
         if sheet.frames:
-            folder, space = self._part.rpartition("/")[0], self._relation_space()
+            folder, space = self._part.rpartition("/")[0], self.relation_space
             add_frames(self.package, folder, entry.part, sheet.frames, space)
             sheet.frames.clear()
         sheet.changed.clear()
@@ -461,7 +461,8 @@ class Workbook:
             element.set("hidden", "1")
         element.text = formula
 
-    def _relation_space(self) -> str:
+    @property
+    def relation_space(self) -> str:
         """The relationships namespace this workbook uses: that of transitional or of strict files."""
         strict = "http://purl.oclc.org/ooxml/officeDocument/relationships"
         return strict if strict in self._root.nsmap.values() else RELATIONS
@@ -486,7 +487,7 @@ class Workbook:
         if known is None:
             self.package.put(part, content)
             self.package.set_type(part, f"{_CONTENT}{kind}+xml")
-            self.package.relate(self._part, f"{self._relation_space()}/{kind}", part)
+            self.package.relate(self._part, f"{self.relation_space}/{kind}", part)
             self._by_kind[kind] = part
             return
         if not self.package.has(known):  # it is missing: what takes its place has no type yet

@@ -58,10 +58,11 @@ class RowsModel(Model):
     totals: dict[str, TotalKind] = Field(default_factory=dict, description="Totals under columns.")
     total_label: str | None = Field(None, description="The word in the totals row; `Total` if not given.")
     outline: OutlineModel | None = Field(None, description="Rows of a table by groups, with their totals.")
-    formulas: Literal["living", "living only", "values"] = Field(
+    formulas: Literal["living", "living only", "values", "pivot"] = Field(
         "values",
         description="Derived columns, totals, amounts of statements and cells of pivots as formulas, or values. "
-        "Where a later step made a formula untrue `living` has values, and says so; `living only` stops.",
+        "Where a later step made a formula untrue `living` has values, and says so; `living only` stops. `pivot` makes "
+        "a pivot table of the file format, which people go on working with, over the sheet's table of its rows.",
     )
     dress: dict[str, DressModel] = Field(default_factory=dict, description="How single columns of a table look.")
     filter: bool = Field(True, description="Show filter buttons in the heading.")
@@ -83,6 +84,8 @@ class RowsModel(Model):
         if self.table is None and odd:
             pivot = "; a pivot says its own totals" if self.pivot is not None else ""
             raise ValueError(f"{', '.join(odd)}: for tables only{pivot}")
+        if self.formulas == "pivot" and self.pivot is None and not getattr(self, "blocks", None):
+            raise ValueError("formulas: 'pivot' is for pivots")
         if self.outline is not None and not self.totals:
             raise ValueError("an outline sums up: say the totals of its columns")
         return self

@@ -24,6 +24,11 @@ class SheetModel(RowsModel):
     split: str | None = Field(
         None, description="A column of the table, or of the one that the pivot sums up: one sheet for each value."
     )
+    pages: str | None = Field(
+        None,
+        description='A column: one sheet for each of its values, on each the pivot of `formulas = "pivot"` with that '
+        "value chosen above it, all over the same rows.",
+    )
     rows_per_sheet: int | None = Field(
         None,
         ge=1,
@@ -59,6 +64,8 @@ class SheetModel(RowsModel):
             raise ValueError("rows_per_sheet is for sheets of one table")
         if self.table is None and not self.blocks and self.page.breaks:
             raise ValueError("page.breaks is for sheets of tables")
+        if self.pages is not None and (self.pivot is None or self.formulas != "pivot" or self.split is not None):
+            raise ValueError('pages is for sheets of one pivot with formulas = "pivot", and without split')
         if self.statement is not None and self.split:
             raise ValueError("split is for sheets of tables and pivots")
         return self
@@ -72,7 +79,8 @@ class SheetModel(RowsModel):
 
     def split_by(self) -> str | None:
         """The column of which each value has a sheet of its own."""
-        return self.split or next((block.per for block in self.blocks if block.arrange == "sheets"), None)
+        blocks = (block.per for block in self.blocks if block.arrange == "sheets")
+        return self.split or self.pages or next(blocks, None)
 
 
 class TemplateRowsModel(Model):

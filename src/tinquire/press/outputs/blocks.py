@@ -31,6 +31,7 @@ from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.outputs.charts import chart_of
 from tinquire.press.outputs.entry_plans import entry_plan
 from tinquire.press.outputs.pictures import read_picture
+from tinquire.press.outputs.pivot_parts import lay_pivot_part
 from tinquire.press.outputs.provenance import sources_of_pivot, sources_of_slots, sources_of_statement, sources_of_table
 from tinquire.press.outputs.shown_rows import (
     Cut,
@@ -46,6 +47,7 @@ from tinquire.press.record.cell_sources import CellSources
 from tinquire.slots.slots import Slot, UnfilledSlot, slot_name, split_slots
 from tinquire.tables import Table
 from tinquire.workbook.grid.frames import Frame
+from tinquire.workbook.pivots.making import MadePivot
 
 __all__ = ["BlockMade", "BlockMaking", "rows_cut"]
 
@@ -62,6 +64,8 @@ class BlockMade:
     claims: Sequence[Claim] = ()
     sources: Sequence[CellSources] = ()
     warnings: Sequence[Fault] = ()
+    #: Pivots of the file format, each with its sheet, whose parts are written once all sheets are.
+    pivots: Sequence[tuple[str, MadePivot]] = ()
 
 
 @dataclass(frozen=True)
@@ -101,7 +105,7 @@ class BlockMaking:
             columns=model.columns,
             totals=model.totals,
             total_label=label if self.total_label is None else self.total_label,
-            living=model.formulas != "values",
+            living=model.formulas in ("living", "living only"),
             living_only=model.formulas == "living only",
             filter=model.filter,
             looks={str(part): look for part, look in model.looks.items()},
@@ -198,7 +202,14 @@ def _pivot(making: BlockMaking, model: BlockModel, spot: tuple[int, int], plan: 
     if making.cuts:
         cut = rows_cut(results.tables[source], making.cuts)
     pivot = results.pivots[name] if cut is None else pivot_over(results.run, results.tables, name, cut)
-    laid = lay_pivot(canvas.sheet, spot, pivot, Dresser(results.house, canvas.styles, plan))
+    dresser = Dresser(results.house, canvas.styles, plan)
+    part: MadePivot | None = None
+    if model.formulas == "pivot":
+        laid, part = lay_pivot_part(
+            results, making.rows, canvas.sheet, canvas.styles, name, pivot, making.cuts, spot, plan
+        )
+    else:
+        laid = lay_pivot(canvas.sheet, spot, pivot, dresser)
     if plan.living:
         put_formulas(canvas.sheet, laid, pivot, _living_pivot(making, name, plan), plan.where)
     groups = sorted(set(range(pivot.height)) - set(pivot.subtotal_lines.tolist()))
@@ -211,7 +222,8 @@ def _pivot(making: BlockMaking, model: BlockModel, spot: tuple[int, int], plan: 
     )  # fmt: skip
     summed = cut if cut is not None else results.tables.get(source)
     claims = list(claims_of_pivot(plan.sheet, laid, pivot, summed, living=plan.living))
-    return BlockMade(laid, claims, list(sources_of_pivot(plan.sheet, laid, pivot)))
+    pivots = [] if part is None else [(plan.sheet, part)]
+    return BlockMade(laid, claims, list(sources_of_pivot(plan.sheet, laid, pivot)), pivots=pivots)
 
 
 def _mark(making: BlockMaking, plan: BlockPlan, laid: Laid, table: Table, rows: Sequence[int]) -> None:

@@ -29,6 +29,7 @@ from tinquire.tables import Table
 from tinquire.workbook import Workbook
 from tinquire.workbook.edit import move_sheet
 from tinquire.workbook.grid.sheet_names import safe_sheet_name
+from tinquire.workbook.pivots.making import MadePivot, put_pivots
 
 __all__ = ["SheetsMade", "add_sheets"]
 
@@ -43,11 +44,13 @@ class SheetsMade:
     claims: list[Claim] = field(default_factory=list)
     sources: list[CellSources] = field(default_factory=list)
     warnings: list[Fault] = field(default_factory=list)
+    pivots: list[tuple[str, MadePivot]] = field(default_factory=list)
 
     def take(self, made: BlockMade) -> None:
         self.claims += made.claims
         self.sources += made.sources
         self.warnings += made.warnings
+        self.pivots += made.pivots
 
 
 @dataclass(frozen=True)
@@ -95,6 +98,7 @@ def add_sheets(results: Results, book: Workbook, workbook: str, scope: SlotScope
     for task in tasks:
         if task.model.order is not None:
             move_sheet(book, task.name, min(task.model.order, len(book.entries)))
+    put_pivots(book, made.pivots)
     return made
 
 

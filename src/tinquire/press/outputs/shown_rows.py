@@ -16,6 +16,7 @@ from tinquire.tables import Table
 from tinquire.tables.pivots.pivot import Pivot
 from tinquire.workbook import SheetTable
 from tinquire.workbook.grid.sheet_names import safe_defined_name
+from tinquire.workbook.pivots.making import NewStore
 
 __all__ = [
     "Cut", "Heading", "ShownRows", "WorkbookRows", "heading_of_figures", "headings_of_pivot",
@@ -85,6 +86,9 @@ class WorkbookRows:
     shown: list[ShownRows] = field(default_factory=list)
     #: Names of the workbook that are taken, casefolded.
     names: set[str] = field(default_factory=set)
+    #: Stores of pivots by the table of the docket, and names of pivots that are taken, casefolded.
+    stores: dict[str, NewStore] = field(default_factory=dict)
+    pivot_names: set[str] = field(default_factory=set)
 
     def take_name(self, name: str, plan: BlockPlan) -> str:
         """A name of the workbook for a figure. Raises UseError for one that is taken."""

@@ -22,7 +22,7 @@ from tinquire.workbook.grid.sheet import Formula, Sheet
 from tinquire.workbook.sheet_xml.row_levels import with_rows
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["SampleRows", "replace_rows"]
+__all__ = ["Grown", "SampleRows", "replace_rows"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +36,7 @@ class SampleRows:
 
 
 @dataclass(frozen=True, slots=True)
-class _Grown:
+class Grown:
     """A reference change: what took all sample rows of an area takes as many rows as there are now."""
 
     sheet: str
@@ -169,7 +169,7 @@ def _resize(book: Workbook, sample: SampleRows, now: int, doing: str, *, stay: b
 def _grow(book: Workbook, sample: SampleRows, bottom: int) -> None:
     """Let what took all sample rows take those down to another row."""
     book.settle()
-    follow(book, _Grown(sample.sheet, sample.area, bottom))
+    follow(book, Grown(sample.sheet, sample.area, bottom))
     if sample.table is None:
         return
     table = book.tables()[sample.table.casefold()][1]

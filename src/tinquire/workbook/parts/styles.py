@@ -74,7 +74,10 @@ class StyleBook:
         """The format code of a style number; a number that is not there counts as plain."""
         if not 0 <= style < len(self._xfs):
             return "General"
-        number = _int(self._xfs[style].get("numFmtId"))
+        return self.format_code(_int(self._xfs[style].get("numFmtId")))
+
+    def format_code(self, number: int) -> str:
+        """The format code of a format's number (18.8.30)."""
         return self._formats.get(number) or BUILT_IN_FORMATS.get(number, "General")
 
     def is_date(self, style: int) -> bool:
@@ -156,9 +159,10 @@ class StyleBook:
 
     def partial_number(self, change: Variation) -> int:
         """The number of the differential style that changes this; added when there is none."""
-        return self._shared("dxfs", partial_element(change, self._element("dxf"), self._own_format))
+        return self._shared("dxfs", partial_element(change, self._element("dxf"), self.format_number))
 
-    def _own_format(self, code: str) -> int:
+    def format_number(self, code: str) -> int:
+        """The number of a format code (18.8.30); added when there is none."""
         self.changed = True
         return self._format(code)
 

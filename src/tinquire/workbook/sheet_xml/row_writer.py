@@ -23,7 +23,19 @@ from tinquire.packages.xml import escape_text
 from tinquire.workbook.grid.cell_formulas import stays, text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 
-__all__ = ["PlacesOf", "forms_of", "formula_texts", "number_text", "row_bytes", "shared_places", "value_texts"]
+__all__ = [
+    "PlacesOf",
+    "choose",
+    "constant",
+    "forms_of",
+    "formula_texts",
+    "number_text",
+    "numbers",
+    "row_bytes",
+    "shared_places",
+    "value_texts",
+    "whole_digits",
+]
 
 Bytes: TypeAlias = NDArray[np.uint8]
 #: Gives the places of texts among the shared ones.
@@ -68,13 +80,13 @@ def row_bytes(sheet: Sheet, places_of: PlacesOf) -> Iterator[bytes]:
 
     def chunk_bytes(chunk: Codes) -> bytes:
         digits = whole_digits(chunk.astype(np.int64))
-        pieces = [_constant(b'<row r="', len(chunk)), digits, marks.of_rows(chunk)]
+        pieces = [constant(b'<row r="', len(chunk)), digits, marks.of_rows(chunk)]
         here = [(number, cells) for number, cells in columns if len(places_in(cells, chunk))]
         if len(here) * len(chunk) > _SPARSE * sum(len(places_in(cells, chunk)) for _, cells in here):
             return _sparse_rows(sheet, here, chunk, np.concatenate(pieces, axis=1), digits, positions)
         for number, cells in here:
             pieces += _column(sheet, number, cells, chunk, digits, positions[number])
-        pieces.append(_constant(b"</row>", len(chunk)))
+        pieces.append(constant(b"</row>", len(chunk)))
         return np.concatenate(pieces, axis=1).tobytes().translate(None, b"\x00")
 
     yield from map_in_order(chunk_bytes, (rows[start : start + CHUNK] for start in range(0, len(rows), CHUNK)))
@@ -106,7 +118,7 @@ def shared_places(sheet: Sheet, cells: Cells, places_of: PlacesOf) -> Codes:
 # -- pieces ----------------------------------------------------------------------------------------------
 
 
-def _constant(text: bytes, count: int) -> Bytes:
+def constant(text: bytes, count: int) -> Bytes:
     return np.broadcast_to(np.frombuffer(text, np.uint8), (count, len(text)))
 
 
@@ -118,10 +130,10 @@ def _texts(texts: Sequence[bytes], count: int) -> Bytes:
     return np.array(texts, f"S{width}").view(np.uint8).reshape(count, width)
 
 
-def _choose(choices: Sequence[bytes], picks: NDArray[np.int64]) -> Bytes:
+def choose(choices: Sequence[bytes], picks: NDArray[np.int64]) -> Bytes:
     """A matrix of texts chosen by number."""
     if len(picks) and (picks == picks[0]).all():
-        return _constant(choices[int(picks[0])], len(picks))
+        return constant(choices[int(picks[0])], len(picks))
     return _texts(choices, len(choices)).take(picks, axis=0)
 
 
@@ -218,10 +230,10 @@ class _RowMarks:
         """The marks of some rows, one a line."""
         here = slice(*self.rows.searchsorted((rows[0], rows[-1] + 1)).tolist())
         if here.start == here.stop:
-            return _constant(self.texts[0], len(rows))
+            return constant(self.texts[0], len(rows))
         picks = np.zeros(len(rows), np.int64)
         picks[rows.searchsorted(self.rows[here])] = self.picks[here]
-        return _choose(self.texts, picks)
+        return choose(self.texts, picks)
 
 
 def _row_mark(code: int, heights: Floats) -> bytes:
@@ -256,26 +268,26 @@ def _cell_pieces(sheet: Sheet, number: int, cells: Cells, at: slice, digits: Byt
     formulas, count = cells.formulas[at], len(cells.kinds[at])
     has_formula = formulas != NO_FORMULA
     has_value = kinds != Kind.BLANK
-    yield _constant(f'<c r="{column_name(number)}'.encode(), count)
+    yield constant(f'<c r="{column_name(number)}'.encode(), count)
     yield digits
     if not has_formula.any() and (kinds == kinds[0]).all() and kinds[0] in (Kind.NUMBER, Kind.TEXT):
         text = kinds[0] == Kind.TEXT
         yield _style_pieces(cells.styles[at], b' t="s"><v>' if text else b"><v>")
         yield whole_digits(places[codes]) if text else numbers(values)
-        yield _constant(b"</v></c>", count)
+        yield constant(b"</v></c>", count)
         return
     yield _style_pieces(cells.styles[at], b"")
     shared = (kinds == Kind.TEXT) & ~has_formula
-    yield _choose([b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"'], _forms(kinds, shared))
-    yield _choose([b"/>", b">"], (has_formula | has_value).astype(np.int64))
+    yield choose([b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"'], _forms(kinds, shared))
+    yield choose([b"/>", b">"], (has_formula | has_value).astype(np.int64))
     if has_formula.any():
         yield _formulas(sheet, number, formulas, cells.rows[at])
     if not has_value.any():
-        yield _choose([b"", b"</c>"], has_formula.astype(np.int64))
+        yield choose([b"", b"</c>"], has_formula.astype(np.int64))
         return
-    yield _choose([b"", b"<v>"], has_value.astype(np.int64))
+    yield choose([b"", b"<v>"], has_value.astype(np.int64))
     yield _values(sheet, kinds, values, codes, shared, places)
-    yield _choose([b"", b"</v></c>", b"</c>"], np.where(has_value, 1, np.where(has_formula, 2, 0)))
+    yield choose([b"", b"</v></c>", b"</c>"], np.where(has_value, 1, np.where(has_formula, 2, 0)))
 
 
 def _forms(kinds: Kinds, shared: Booleans) -> NDArray[np.int64]:
@@ -301,9 +313,9 @@ def value_texts(sheet: Sheet, cells: Cells, places: Codes) -> list[bytes]:
         return [b""] * count
     shared = (cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA)
     return _split([
-        _choose([b"", b"<v>"], has_value.astype(np.int64)),
+        choose([b"", b"<v>"], has_value.astype(np.int64)),
         _values(sheet, cells.kinds, cells.numbers, cells.codes, shared, places),
-        _choose([b"", b"</v>"], has_value.astype(np.int64)),
+        choose([b"", b"</v>"], has_value.astype(np.int64)),
     ])  # fmt: skip
 
 
@@ -316,16 +328,16 @@ def formula_texts(sheet: Sheet, column: int, cells: Cells) -> list[bytes]:
 
 def _split(pieces: list[Bytes]) -> list[bytes]:
     """The lines of matrices side by side, each as bytes of its own."""
-    lines = np.concatenate([*pieces, _constant(_BREAK, len(pieces[0]))], axis=1)
+    lines = np.concatenate([*pieces, constant(_BREAK, len(pieces[0]))], axis=1)
     return lines.tobytes().translate(None, b"\x00").split(_BREAK)[:-1]
 
 
 def _style_pieces(styles: Codes, behind: bytes) -> Bytes:
     """The end of an address, its cell's style, and what stands after it in each."""
     if (styles == styles[0]).all():
-        return _constant(_style(int(styles[0])) + behind, len(styles))
+        return constant(_style(int(styles[0])) + behind, len(styles))
     used, picks = np.unique(styles, return_inverse=True)
-    return _choose([_style(style) + behind for style in used.tolist()], picks)
+    return choose([_style(style) + behind for style in used.tolist()], picks)
 
 
 def _style(number: int) -> bytes:
@@ -361,7 +373,7 @@ def _formulas(sheet: Sheet, number: int, formulas: Codes, rows: Codes) -> Bytes:
     used, picks = np.unique(formulas, return_inverse=True)
     known = [None if item == NO_FORMULA else sheet.formulas[item] for item in used.tolist()]
     if all(formula is None or (formula.array is None and stays(formula)) for formula in known):
-        return _choose([b"" if formula is None else _formula(formula, 0, 0) for formula in known], picks)
+        return choose([b"" if formula is None else _formula(formula, 0, 0) for formula in known], picks)
     texts = [b""] * len(rows)
     for pick, formula in enumerate(known):
         if formula is None:

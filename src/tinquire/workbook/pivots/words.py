@@ -1,0 +1,88 @@
+"""What a file calls the totals and blanks of its pivots, which is in the language of who made it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from tinquire.cells.display import general, show
+from tinquire.cells.values import Value
+from tinquire.workbook.grid.sheet import Sheet
+from tinquire.workbook.pivots.definition import VALUES, Line, PivotDefinition
+
+__all__ = ["Words", "item_text", "label_columns", "learned_words"]
+
+
+@dataclass(frozen=True)
+class Words:
+    """What a file calls its totals and its blank items: `subtotal` and `total` have a place for a name."""
+
+    grand: str = "Grand Total"
+    subtotal: str = "{} Total"
+    total: str = "Total {}"
+    blank: str = "(blank)"
+
+
+def item_text(value: Value, *, is_date: bool) -> str:
+    """An item as it stands within a longer text."""
+    if isinstance(value, bool):
+        return str(value).upper()
+    if isinstance(value, float):
+        return show(value, "m/d/yyyy").text if is_date else general(value)
+    return "" if value is None else str(value)
+
+
+def label_columns(definition: PivotDefinition) -> list[int]:
+    """The column, from the pivot's first, in which each row field's labels stand: a compact field shares its own with
+    the one within it."""
+    found, at = list[int](), 0
+    for number in definition.rows:
+        found.append(min(at, max(definition.first[2] - 1, 0)))
+        if number == VALUES:
+            compact = definition.compact_data and definition.outline_data
+        else:
+            compact = definition.fields[number].compact and definition.fields[number].outline
+        at += 0 if compact else 1
+    return found
+
+
+def learned_words(
+    sheet: Sheet, definition: PivotDefinition, rows: Sequence[Line], columns: Sequence[Line],
+    items: Sequence[Sequence[Value]],
+) -> Words:  # fmt: skip
+    """The words that a pivot's cells show; `items` are the shared items of each field as they were."""
+    words = Words()
+    for field, line, value in _labels(sheet, definition, rows, columns):
+        if line.kind == "grand":
+            words = replace(words, grand=value)
+            continue
+        states = definition.fields[field].items or ()
+        position = line.path[-1]
+        if position >= len(states):
+            continue
+        shared = items[field][states[position].shared] if states[position].shared < len(items[field]) else None
+        own = states[position].caption or item_text(shared, is_date=False)
+        if line.kind == "default" and own and own in value:
+            words = replace(words, subtotal=value.replace(own, "{}", 1))
+        elif line.kind == "" and shared is None and states[position].caption is None:
+            words = replace(words, blank=value)
+    return words
+
+
+def _labels(
+    sheet: Sheet, definition: PivotDefinition, rows: Sequence[Line], columns: Sequence[Line]
+) -> Iterator[tuple[int, Line, str]]:
+    """The texts of labels that tell words: the field that each is of, and its line."""
+    area, (header, data_row, data_column) = definition.area, definition.first
+    places = label_columns(definition)
+    for axis, lines in ((definition.columns, columns), (definition.rows, rows)):
+        for at, line in enumerate(lines):
+            level = 0 if line.kind == "grand" else len(line.path) - 1
+            if line.kind == "blank" or not 0 <= level < len(axis) or VALUES in axis:
+                continue
+            if axis is definition.rows:
+                value = sheet.value(area.top + data_row + at, area.left + places[level])
+            else:
+                value = sheet.value(area.top + header + level, area.left + data_column + at)
+            if isinstance(value, str) and value:
+                yield axis[level], line, value
