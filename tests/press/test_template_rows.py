@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import pytest
 
 from richbook import rich_file
@@ -15,6 +17,7 @@ from tinquire.looks import Appearance, Variation
 from tinquire.packages.package import Package
 from tinquire.packages.xml import parse_xml
 from tinquire.press.make import make
+from tinquire.press.outputs.finishing import finish_results
 from tinquire.press.outputs.template_rows import fill_rows
 from tinquire.tables import Field, Table
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
@@ -158,15 +161,16 @@ def test_the_same_rows_again_change_nothing(tmp_path):
     assert "xl/charts/chart1.xml" in same and "xl/styles.xml" in same
 
 
-def test_pivots_over_the_rows_are_refreshed_on_opening(tmp_path):
-    """Until our own engine does: the file says so, and so do we."""
+def test_pivots_that_cannot_be_worked_out_are_refreshed_on_opening(tmp_path):
+    """The file says so, and so do we."""
     rich_file(tmp_path / "t.xlsx")
     book = Workbook.open(tmp_path / "t.xlsx")
     table = Table("rows", (Field("Item"), Field("Pieces")), (Column.from_values(["Towel"]), Column.from_values([7.0])))
     asked = {"Data": TemplateRowsModel(table="rows", at="A2")}
     filled = fill_rows(book, asked, {"rows": table}, "w", {"Data": "line 1"})
-    assert [fault.why for fault in filled.warnings if "pivot" in fault.why] == [
-        "pivot 'P' of sheet 'Pivot' is refreshed on opening"
+    left = finish_results(book, "w", datetime(2026, 11, 3, tzinfo=UTC), (), filled.areas)
+    assert [fault.why for fault in left] == [
+        "pivot 'P' of sheet 'Pivot' is refreshed on opening: its fields are not those of its cache"
     ]
     assert b'refreshOnLoad="1"' in book.package.read("xl/pivotCache/pivotCacheDefinition1.xml")
 

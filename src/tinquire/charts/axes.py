@@ -320,6 +320,7 @@ def _lay(chart: Chart, plot: Plot, letters: Type) -> None:
     most = max(1, int(plot.slot / (size * 1.2)))
     lines = [letters.lines(text, size, room, most=most) for text in plot.labels]
     plot.left += max((letters.width(text, size) for own in lines for text in own), default=0.0) + 6
+    plot.left = max(plot.left, outer_left + letters.width(texts[0], _TEXT) / 2)
     plot.right -= letters.width(texts[-1], _TEXT) / 2
     _leave_room_behind(chart, plot, letters, plot.right + letters.width(texts[-1], _TEXT) / 2)
     plot.below += _ticks_across(chart, plot, texts, letters)

@@ -3,6 +3,7 @@ as other pivots of the house are."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -11,6 +12,7 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Column
 from tinquire.cells.values import Value
 from tinquire.layout.dresser import Dresser, align_of, fit_width
+from tinquire.layout.pivot_tables import AskedPivot
 from tinquire.layout.plans import Laid
 from tinquire.tables.pivots.pivot import Pivot
 from tinquire.workbook import Sheet
@@ -21,10 +23,12 @@ from tinquire.workbook.pivots.words import Words
 __all__ = ["lay_living_pivot"]
 
 
-def lay_living_pivot(
-    sheet: Sheet, made: MadePivot, pivot: Pivot, words: Words, pages: list[tuple[str, Value]], dresser: Dresser
-) -> Laid:  # fmt: skip
-    """Lay a pivot's cells where its part says that they are; `pages` stand above it, with a row between."""
+def lay_living_pivot(sheet: Sheet, made: MadePivot, pivot: Pivot, asked: AskedPivot, dresser: Dresser) -> Laid:
+    """Lay a pivot's cells where its part says that they are; what its rows are cut to stands above it, with a row
+    between."""
+    own_words, pages = dresser.house.language.words, asked.pages
+    named = None if asked.subtotals is None else asked.subtotals.name
+    words = made.words(named or own_words.group_total, own_words.blank)
     worked, area = made.worked, made.area
     header, data_row, labels = worked.definition.first
     table = pivot.as_table()
@@ -52,10 +56,12 @@ def lay_living_pivot(
         fit_width(sheet, number, replace(one, name=str(heading or "")), column, dresser, button=index < labels)
     whole = area._replace(top=area.top - len(pages) - bool(pages))
     bottom = body + rows - 1
-    return Laid(whole, (area.top + min(header, data_row - 1), body - 1), Area(body, area.left, bottom, area.right), labels)
+    return Laid(
+        whole, (area.top + min(header, data_row - 1), body - 1), Area(body, area.left, bottom, area.right), labels
+    )
 
 
-def _put_pages(sheet: Sheet, area: Area, pages: list[tuple[str, Value]], dresser: Dresser) -> None:
+def _put_pages(sheet: Sheet, area: Area, pages: Sequence[tuple[str, Value]], dresser: Dresser) -> None:
     top = area.top - len(pages) - 1
     for at, (name, value) in enumerate(pages):
         sheet.put(

@@ -9,7 +9,9 @@ from tinquire.base.faults import Fault, UseError
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, parse_area
 from tinquire.cells.column import Column
 from tinquire.layout.dresser import Dresser, text_height
+from tinquire.layout.living_pivots import lay_living_pivot
 from tinquire.layout.pages import set_pages
+from tinquire.layout.pivot_tables import AskedPivot, new_pivot, rows_of_table
 from tinquire.layout.pivots import lay_pivot
 from tinquire.layout.plans import BlockPlan, Laid, SheetPlan
 from tinquire.layout.tables import TableOnSheet, lay_table
@@ -18,8 +20,9 @@ from tinquire.tables import Table
 from tinquire.tables.pivots.pivot import Pivot
 from tinquire.workbook import Sheet
 from tinquire.workbook.parts.styles import StyleBook
+from tinquire.workbook.pivots.making import MadePivot, make_pivot, make_store
 
-__all__ = ["Canvas", "Placed", "pivot_sheet", "put_heading", "table_sheet"]
+__all__ = ["Canvas", "Placed", "pivot_sheet", "pivot_table_sheet", "put_heading", "table_sheet"]
 
 _TITLE_ROOM, _HEADING_ROOM = 8.0, 8.0
 #: A heading below this row is not frozen of itself: too little would be left of the window.
@@ -164,3 +167,17 @@ def pivot_sheet(plan: SheetPlan, pivot: Pivot, house: House, styles: StyleBook) 
     canvas = Canvas(plan, house, styles)
     canvas.add("the pivot", lay_pivot(canvas.sheet, canvas.spot(), pivot, Dresser(house, styles, plan)), plan.where)
     return canvas.finished()
+
+
+def pivot_table_sheet(
+    plan: SheetPlan, pivot: Pivot, asked: AskedPivot, rows: tuple[Table, str], house: House, styles: StyleBook
+) -> tuple[Sheet, MadePivot]:  # fmt: skip
+    """A sheet of one pivot table over rows, which stand in a table part of the name given with them."""
+    canvas = Canvas(plan, house, styles)
+    table, part = rows
+    axes = {field.column.casefold() for field in (*asked.down, *asked.across)}
+    store = make_store(part, rows_of_table(table, table.headings), axes)
+    dresser = Dresser(house, styles, plan)
+    made = make_pivot(new_pivot(asked, pivot, pivot.name or part, store, dresser), store, canvas.spot(), styles)
+    canvas.add("the pivot", lay_living_pivot(canvas.sheet, made, pivot, asked, dresser), plan.where)
+    return canvas.finished(), made

@@ -145,8 +145,9 @@ def _filled(
     book = Workbook.open(options.template)
     filled = fill_template(book, targets, tables, scope, path.name)
     moment = shared.moment(options.now) or shared.local_clock()
-    finish_results(book, path.name, moment.astimezone() if moment.tzinfo is None else moment, filled.claims)
-    for warning in filled.warnings:
+    aware = moment.astimezone() if moment.tzinfo is None else moment
+    left = finish_results(book, path.name, aware, filled.claims, filled.areas)
+    for warning in (*filled.warnings, *left):
         terminal.fault(warning)
     rows = sum(table.height for table in tables.values())
     notes = "; ".join([counted(rows, "row"), *filled.notes])

@@ -16,12 +16,16 @@ from tinquire.cli.support.target import require_new
 from tinquire.cli.support.terminal import Terminal
 
 if TYPE_CHECKING:
+    from tinquire.layout.pivot_tables import AskedPivot
+    from tinquire.looks import House
     from tinquire.tables import Table
     from tinquire.tables.pivots.pivot import Pivot
+    from tinquire.workbook import Workbook
 
 EXAMPLE = (
     "tinquire pivot charges.xlsx --rows Depot --columns Band --sum Charge\n"
-    "  tinquire pivot sources/2026-10/pickups-*.xlsx --rows Customer --sum Pieces --top Customer=5 --rest Others"
+    "  tinquire pivot sources/2026-10/pickups-*.xlsx --rows Customer --sum Pieces --top Customer=5 --rest Others\n"
+    "  tinquire pivot charges.xlsx --rows Depot --columns Band --sum Charge --out depots.xlsx --as pivot"
 )
 #: Number formats on the terminal, by column type.
 _CODES = {
@@ -71,12 +75,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--totals", default="Total", metavar="NAME", help="the totals' name; '' for none (Total)")
     parser.add_argument("--empty", metavar="VALUE", help="the value where there are no rows")
     parser.add_argument("--out", type=Path, metavar="FILE", help="the workbook to write")
+    parser.add_argument(
+        "--as",
+        dest="as_",
+        choices=("values", "pivot"),
+        default="values",
+        help="what --out holds: the lines as values, or a pivot table of the file format beside its rows (values)",
+    )
     add_reading(parser)
     shared.add_json(parser)
     parser.set_defaults(values=[])
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.layout.pivot_tables import AskedPivot
     from tinquire.tables.pivots.compute import Subtotals, make_pivot
 
     require_new(options.out)
@@ -85,15 +97,23 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     settings = field_settings(options, options.rows, options.columns)
     files, base = find_files(options.files, terminal, workbooks_only=False)
     table = chosen_rows("pivot", files, base, options, terminal)
-    made = make_pivot(
-        table,
+    asked = AskedPivot(
         [pivot_field(name, settings, options.rest) for name in options.rows],
         [pivot_field(name, settings, None) for name in options.columns],
-        list(pivot_values(options)),
-        empty=None if options.empty is None else with_types(options.empty),
-        totals=options.totals or None,
-        totals_across=(options.totals or None) if options.columns else None,
         subtotals=Subtotals(options.subtotals == "above") if options.subtotals else None,
+        total=options.totals or None,
+        total_across=(options.totals or None) if options.columns else None,
+        empty=None if options.empty is None else with_types(options.empty),
+    )
+    made = make_pivot(
+        table,
+        asked.down,
+        asked.across,
+        list(pivot_values(options)),
+        empty=asked.empty,
+        totals=asked.total,
+        totals_across=asked.total_across,
+        subtotals=asked.subtotals,
     )
     _tell(made, terminal)
     for name in options.rows + options.columns:
@@ -101,7 +121,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
             most = settings[name.casefold()]["top"]
             terminal.line("note", f"totals count the first {most} of {name} only; --rest Others counts all")
     if options.out is not None:
-        _write(made, options.out)
+        _write(made, asked, table, options)
         terminal.line("wrote", f"{options.out}  ({counted(made.height, 'line')})")
     terminal.answer(_answer(made.as_table(), options.out))
     return 0
@@ -131,7 +151,7 @@ def _number_code(numbers: Any) -> str:
     return "#,##0" if (numbers == numbers.round()).all() else "#,##0.00"
 
 
-def _write(made: Pivot, out: Path) -> None:
+def _write(made: Pivot, asked: AskedPivot, table: Table, options: argparse.Namespace) -> None:
     from tinquire.layout.plans import SheetPlan
     from tinquire.layout.sheets import pivot_sheet
     from tinquire.looks import House
@@ -139,8 +159,28 @@ def _write(made: Pivot, out: Path) -> None:
 
     house = House()
     book = Workbook.new(house.font, house.size)
-    book.add_sheet(pivot_sheet(SheetPlan(name="Pivot"), made, house, book.styles))
-    book.save(out)
+    if options.as_ == "pivot":
+        _add_pivot_table(book, made, asked, table, house)
+    else:
+        book.add_sheet(pivot_sheet(SheetPlan(name="Pivot"), made, house, book.styles))
+    book.save(options.out)
+
+
+def _add_pivot_table(book: Workbook, made: Pivot, asked: AskedPivot, table: Table, house: House) -> None:
+    """A sheet of the rows, and one of a pivot table over them. Raises UseError for what such a one cannot show."""
+    from tinquire.layout.pivot_tables import hindrances
+    from tinquire.layout.plans import BlockPlan, SheetPlan
+    from tinquire.layout.sheets import pivot_table_sheet, table_sheet
+    from tinquire.workbook.pivots.making import put_pivots
+
+    do = "leave it out, or write the values: --as values"
+    if faults := [Fault("making a pivot table", why, do=do) for why in hindrances(asked, made, table.headings)]:
+        raise UseError(*faults)
+    shown = table_sheet(SheetPlan(name="Rows"), BlockPlan(sheet="Rows"), table, house, book.styles, "Rows")
+    book.add_sheet(shown.sheet)
+    sheet, part = pivot_table_sheet(SheetPlan(name="Pivot"), made, asked, (table, "Rows"), house, book.styles)
+    book.add_sheet(sheet)
+    put_pivots(book, [("Pivot", part)])
 
 
 def _answer(table: Table, out: Path | None) -> dict[str, object]:

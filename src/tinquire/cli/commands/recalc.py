@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -38,6 +39,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--set", action="append", default=[], metavar="CELL=VALUE", help="change an input first")
     parser.add_argument(
         "--only-changed", action="store_true", help="recalculate only what depends on the inputs of --set"
+    )
+    parser.add_argument(
+        "--pivots", action="store_true", help="refresh pivots from their rows, and recalculate what reads them"
     )
     parser.add_argument("--now", metavar="TIME", help="the moment for TODAY and NOW, such as 2026-11-03T17:45")
     parser.add_argument("--decimal", choices=(".", ","), default=".", help="the decimal mark of numbers in texts (.)")
@@ -148,17 +152,83 @@ def _one(
     try:
         only = inputs if options.only_changed else None
         notation = Notation(options.decimal, options.dates)
-        report = recalculate(book, now=now, seed=options.seed, changed=only, notation=notation)
+        work = partial(recalculate, book, now=now, seed=options.seed, notation=notation)
+        report = work(changed=only)
+        refreshed = _refresh_pivots(book, work) if options.pivots else None
     except CycleError as error:
         why = f"circular reference: {' -> '.join(error.path[:12])}{' …' if len(error.path) > 12 else ''}"
         raise DataError(
             Fault("recalculating", why, str(path), "remove the circular reference at one of these cells")
         ) from None
-    writes = out is not None and bool(report.changed or inputs or out != path)
+    if refreshed is not None:
+        report = refreshed.over(report)
+    moved = refreshed is not None and refreshed.changed
+    writes = out is not None and bool(report.changed or inputs or moved or out != path)
     _tell(path, book, report, options, terminal)
-    failed = options.check and bool(report.errors or report.changed)
+    if refreshed is not None:
+        refreshed.tell(terminal)
+    failed = options.check and bool(report.errors or report.changed or moved)
     answer = _answer(path, out, book, report) if options.json else {}
+    if options.json and refreshed is not None:
+        answer["pivots"] = refreshed.answer
     return _Recalculated(out, writes, answer, int(failed)), book
+
+
+@dataclass(slots=True)
+class _Refreshed:
+    """What became of a workbook's pivots: those refreshed with why, those left with why, and the recalculation of what
+    reads them."""
+
+    stale: dict[str, str | None]
+    left: list[tuple[str, str]]
+    changed: bool
+    again: Recalculation | None
+
+    @property
+    def answer(self) -> dict[str, Any]:
+        return {
+            "refreshed": [{"pivot": name, "was": why} for name, why in self.stale.items()],
+            "left": [{"pivot": name, "why": why} for name, why in self.left],
+        }
+
+    def over(self, report: Recalculation) -> Recalculation:
+        """The recalculation before and after as one."""
+        if self.again is None:
+            return report
+        return replace(self.again, changes=[*report.changes, *self.again.changes])
+
+    def tell(self, terminal: Terminal) -> None:
+        for name, why in self.stale.items():
+            terminal.line("pivot", name + (" is as its rows are" if why is None else f" was stale: {why}"))
+        for name, why in self.left:
+            terminal.line("left", f"{name} is refreshed on opening: {why}")
+
+
+def _refresh_pivots(book: Workbook, work: Callable[[], Recalculation]) -> _Refreshed:
+    """Refresh all pivots of a workbook, and recalculate what reads them, until nothing moves."""
+    from tinquire.workbook.calc.stored_values import refresh_chart_parts
+    from tinquire.workbook.pivots.caches import caches_of
+    from tinquire.workbook.pivots.refresh import refresh_pivots
+    from tinquire.workbook.pivots.stale import staleness
+
+    was = {cache.part: staleness(book, cache) for cache in caches_of(book)}
+    names = {
+        cache.part: [
+            f"pivot '{book.package.root(one.part).get('name', '')}' of sheet '{one.sheet}'" for one in cache.pivots
+        ]
+        for cache in caches_of(book)
+    }
+    done = refresh_pivots(book)
+    again = work() if done.changed else None
+    while again is not None and any(staleness(book, cache) for cache in caches_of(book)):
+        turn = refresh_pivots(book, {one.part for one in caches_of(book) if staleness(book, one) is not None})
+        if not turn.changed:
+            break
+        again = work()
+    book.settle()
+    refresh_chart_parts(book)
+    stale = {name: was[part] for part, own in names.items() for name in own if name in done.pivots}
+    return _Refreshed(stale, done.left, done.changed, again)
 
 
 def _set(book: Workbook, text: str) -> tuple[str, Any]:

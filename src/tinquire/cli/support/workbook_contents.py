@@ -14,6 +14,8 @@ from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.inspect.contents import BookDetails, Hidden, SheetDetails
 from tinquire.workbook.parts.charts import ChartOnSheet
 from tinquire.workbook.parts.pivots import PivotTable
+from tinquire.workbook.pivots.caches import caches_of
+from tinquire.workbook.pivots.stale import staleness
 
 __all__ = ["WorkbookContents"]
 
@@ -44,6 +46,7 @@ class WorkbookContents:
             for label, text in _of_sheet(sheet):
                 groups.setdefault(label, []).append(text)
             groups.setdefault("entries", []).extend(self._broken(sheet))
+        groups["stale"] = list(self._stale())
         pages: dict[str, list[str]] = {}
         for sheet in self.sheets:
             if text := _page(sheet.page):
@@ -60,6 +63,15 @@ class WorkbookContents:
         for label, texts in groups.items():
             for number, text in enumerate(texts):
                 yield label if number == 0 else "", text
+
+    def _stale(self) -> Iterator[str]:
+        """Pivots that hold other rows than their source has now."""
+        book, shown = self.book.book, {sheet.name for sheet in self.sheets if sheet.pivots}
+        for cache in caches_of(book) if shown else ():
+            own = [one for one in cache.pivots if one.sheet in shown]
+            if own and (says := staleness(book, cache)) is not None:
+                names = _few([f"'{book.package.root(one.part).get('name', '')}'" for one in own])
+                yield f"{names}: {says}"
 
     def _broken(self, sheet: SheetDetails) -> Iterator[str]:
         """Cells that hold what their entry rules would not let in."""
@@ -117,7 +129,11 @@ def _chart(chart: ChartOnSheet) -> str:
 
 
 def _pivot(pivot: PivotTable) -> str:
-    return f"'{pivot.name}' of {pivot.source}, {_count(len(pivot.fields), 'field')}"
+    pieces = [f"'{pivot.name}' of {pivot.source}"]
+    stands = (("by", pivot.down), ("across", pivot.across), ("values", pivot.values), ("filtered", pivot.filters))
+    pieces += [f"{word} {_few(names)}" for word, names in stands if names]
+    pieces += [f"{name} = {chosen}" for name, chosen in pivot.above]
+    return "; ".join(pieces)
 
 
 def _areas(areas: Sequence[Area]) -> str:

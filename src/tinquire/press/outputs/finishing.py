@@ -7,32 +7,70 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from tinquire.base.faults import DataError, Fault
+from tinquire.cells.address import Area
 from tinquire.cells.dates import serial_from_date
 from tinquire.formula.language.problems import CycleError
 from tinquire.press.outputs.verify import Claim, differences
 from tinquire.workbook import Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.calc.stored_values import refresh_chart_parts, refresh_charts
+from tinquire.workbook.pivots.caches import Cache, caches_of
+from tinquire.workbook.pivots.refresh import Refreshed, refresh_pivots
+from tinquire.workbook.pivots.stale import staleness, touches
 
 __all__ = ["finish_results"]
 
+#: Pivots whose rows hang on other pivots are worked out again, so many times.
+_TURNS = 4
 #: Cells in error are listed one by one up to this many.
 _LISTED = 8
 
 
-def finish_results(book: Workbook, name: str, moment: datetime, claims: Sequence[Claim]) -> None:
-    """Recalculate a workbook, compare its cells with what they stand for, and let its charts store what their cells
-    show.
+def finish_results(
+    book: Workbook, name: str, moment: datetime, claims: Sequence[Claim], filled: Sequence[tuple[str, Area]] = ()
+) -> list[Fault]:
+    """Recalculate a workbook, refresh the pivots that it came with, compare its cells with what they stand for, and let
+    its charts store what their cells show. `filled` are the areas of sheets whose rows are others than the template's.
 
-    Raises DataError for cells in error, cells that cannot be run, rings, and cells that show something else.
+    Returns warnings of pivots that are not worked out. Raises DataError for cells in error, cells that cannot be run,
+    rings, cells in the way of a pivot, and cells that show something else.
     """
     _recalculate(book, name, moment)
+    warnings = _refresh_pivots(book, name, moment, filled)
     if faults := list(differences(book, claims)):
         raise DataError(*faults[:_LISTED])
     refresh_charts(book)
     if any(entry.part is not None for entry in book.entries):
         book.settle()
         refresh_chart_parts(book)
+    return warnings
+
+
+def _refresh_pivots(book: Workbook, name: str, moment: datetime, filled: Sequence[tuple[str, Area]]) -> list[Fault]:
+    """Work out the pivots whose rows are others now, and what reads them. Raises DataError."""
+    if all(entry.part is None for entry in book.entries):
+        return []
+    warnings: list[Fault] = []
+    left: set[str] = set()
+    for turn in range(_TURNS):
+        areas = filled if turn == 0 else ()
+        wanted = {cache.part for cache in caches_of(book) if cache.part not in left and _is_stale(book, cache, areas)}
+        done = refresh_pivots(book, wanted) if wanted else Refreshed()
+        left |= done.left_parts
+        do = "it is right once a program has opened the file; a preview shows the template's numbers"
+        warnings += [
+            Fault(f"workbook '{name}'", f"{pivot} is refreshed on opening: {why}", do=do, warning=True)
+            for pivot, why in done.left
+        ]
+        if not done.changed:
+            return warnings
+        _recalculate(book, name, moment)
+    why = "its pivots read cells that hang on the pivots themselves, and do not come to rest"
+    raise DataError(Fault(f"refreshing the pivots of workbook '{name}'", why, do="take the rows from plain cells"))
+
+
+def _is_stale(book: Workbook, cache: Cache, filled: Sequence[tuple[str, Area]]) -> bool:
+    return touches(book, cache, filled) or staleness(book, cache) is not None
 
 
 def _recalculate(book: Workbook, name: str, moment: datetime) -> None:

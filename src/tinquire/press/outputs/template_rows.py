@@ -16,7 +16,6 @@ from tinquire.sources.readers.headings import under_heading
 from tinquire.tables import Table
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.edit.sample_rows import SampleRows, replace_rows
-from tinquire.workbook.edit.stale_pivots import mark_stale_pivots
 
 __all__ = ["RowsFilled", "fill_rows"]
 
@@ -52,11 +51,6 @@ def fill_rows(
         raise merge_errors(errors)
     if filled.areas:
         book.settle()
-        do = "it is right once a program has opened the file; a preview shows the template's numbers"
-        filled.warnings += [
-            Fault(f"workbook '{name}'", f"{pivot} is refreshed on opening", do=do, warning=True)
-            for pivot in mark_stale_pivots(book, filled.areas)
-        ]
     return filled
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -22,8 +23,7 @@ from tinquire.press.outputs.output import Made, Making, OutputKind
 from tinquire.press.outputs.provenance import sources_of_slots
 from tinquire.press.outputs.sheets import SheetsMade, add_sheets
 from tinquire.press.outputs.slot_rows import SlotRows, repeat_rows, settle_conditions
-from tinquire.press.outputs.template_rows import fill_rows
-from tinquire.press.outputs.verify import Claim
+from tinquire.press.outputs.template_rows import RowsFilled, fill_rows
 from tinquire.press.record.cell_sources import CellSources
 from tinquire.slots.slots import Slot, UnfilledSlot, slot_name, split_slots
 from tinquire.tables import Table
@@ -49,23 +49,23 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
     results = making.results
     file = scope.filled(model.name, f"naming workbook '{name}'", results.docket.where("workbooks", name, "name"))
     book = _start(results, name, model)
-    sources, claims, warnings, notes = _add_sheets(results, book, name, scope, cut)
-    finish_results(book, name, making.moment, claims)
+    filled = _add_sheets(results, book, name, scope, cut)
+    warnings = finish_results(book, name, making.moment, filled.claims, filled.areas)
     formulas = sum(sheet.formula_count() for sheet in book.sheets())
     return Made(
         name=name,
         path=making.out / safe_file_name(file),
         content=book.finish(),
-        summary="; ".join([f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}", *notes]),
-        sources=sources,
+        summary="; ".join([f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}", *filled.notes]),
+        sources=tuple(filled.sources),
         cut=cut,
-        warnings=warnings,
+        warnings=(*filled.warnings, *warnings),
     )
 
 
 def _add_sheets(
     results: Results, book: Workbook, name: str, scope: SlotScope, cut: tuple[str, Value] | None
-) -> tuple[tuple[CellSources, ...], list[Claim], tuple[Fault, ...], list[str]]:
+) -> RowsFilled:
     """Fill a workbook's template and add its sheets: what cells are made of, what they must show, warnings, notes."""
     model = results.docket.model.workbooks[name]
     tables = {one.table: results.tables[one.table] for one in model.rows.values()}
@@ -86,9 +86,12 @@ def _add_sheets(
         errors.append(error)
     if errors:
         raise merge_errors(errors)
-    warnings = (*rows.warnings, *repeated.warnings, *made.warnings)
-    sources = (*filled_from, *rows.sources, *repeated.sources, *made.sources)
-    return sources, [*rows.claims, *made.claims], warnings, rows.notes
+    return replace(
+        rows,
+        claims=[*rows.claims, *made.claims],
+        sources=[*filled_from, *rows.sources, *repeated.sources, *made.sources],
+        warnings=[*rows.warnings, *repeated.warnings, *made.warnings],
+    )
 
 
 def _tables_for_slots(results: Results, book: Workbook, cut: tuple[str, Value] | None, name: str) -> dict[str, Table]:

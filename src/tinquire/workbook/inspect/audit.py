@@ -34,6 +34,9 @@ from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
 from tinquire.workbook.inspect.contents import BookDetails
 from tinquire.workbook.inspect.trace import Tracer
+from tinquire.workbook.parts.pivots import pivot_area
+from tinquire.workbook.pivots.caches import caches_of
+from tinquire.workbook.pivots.stale import staleness
 from tinquire.workbook.workbook import Workbook
 
 __all__ = ["Finding", "audit"]
@@ -80,6 +83,20 @@ def audit(book: Workbook, sheets: list[str] | None = None) -> Iterator[Finding]:
     if wanted is None:
         yield from _names(book, scope)
         yield from _circles(book)
+        yield from _stale_pivots(book)
+
+
+def _stale_pivots(book: Workbook) -> Iterator[Finding]:
+    """Pivots that show other rows than their source has now."""
+    for cache in caches_of(book):
+        if (says := staleness(book, cache)) is None:
+            continue
+        for pivot in cache.pivots:
+            root = book.package.root(pivot.part)
+            area = pivot_area(root)
+            cell = "A1" if area is None else area_name(area)
+            do = "refresh it: tinquire recalc --pivots"
+            yield Finding("stale", pivot.sheet, cell, f"pivot '{root.get('name', '')}' is stale: {says}", do)
 
 
 def _order(cell: str) -> tuple[int, int]:

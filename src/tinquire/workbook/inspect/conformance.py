@@ -21,6 +21,7 @@ from tinquire.packages.package import Package
 from tinquire.packages.xml import child, children, local, unescape_controls
 from tinquire.workbook.grid.sheet_names import valid_sheet_name
 from tinquire.workbook.inspect.drawing_conformance import drawing_faults, frame_faults
+from tinquire.workbook.inspect.pivot_conformance import pivot_faults
 from tinquire.workbook.inspect.rule_conformance import rule_faults
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
@@ -239,6 +240,7 @@ class _Worksheet:
         relations = {item.id: item for item in self.package.relations(self.part)}
         yield from map(self._found, frame_faults(self.root, relations))
         yield from (Finding(*fault) for fault in drawing_faults(self.package, self.part, self.sheets))
+        yield from (Finding(*fault) for fault in pivot_faults(self.package, self.part))
         for item in children(child(self.root, "tableParts"), "tablePart"):
             identity = next((str(value) for key, value in item.attrib.items() if str(key).endswith("}id")), "")
             relation = relations.get(identity)

@@ -30,7 +30,8 @@ from tinquire.workbook.parts.external_links import OutsideBook, outside_books
 from tinquire.workbook.parts.links import Link, read_links
 from tinquire.workbook.parts.marks import read_marks
 from tinquire.workbook.parts.page_setup import read_page_setup
-from tinquire.workbook.parts.pivots import PivotTable, read_pivot
+from tinquire.workbook.parts.pivots import PivotTable
+from tinquire.workbook.pivots.details import described_pivot
 from tinquire.workbook.sheet_xml.plain_spelling import canonical, canonical_cells
 from tinquire.workbook.workbook import Workbook
 
@@ -165,7 +166,7 @@ class BookDetails:
             tuple(chart for drawing in drawings for chart in read_charts(self._package, drawing, self.book.theme)),
             tuple(picture for drawing in drawings for picture in read_pictures(self._package, drawing)),
             tuple(
-                read_pivot(self._package, relation.target)
+                described_pivot(self._package, relation.target)
                 for relation in relations.values()
                 if relation.kind == "pivotTable"
             ),

@@ -29,12 +29,18 @@ __all__ = [
 
 @dataclass(frozen=True, slots=True)
 class PivotTable:
-    """A living pivot (18.10): its place, where its rows come from, and its cache's fields."""
+    """A living pivot (18.10): its place, where its rows come from, and its cache's fields; the fields down its rows and
+    across its columns, those above it with what is chosen, its values, and what filters it."""
 
     name: str
     area: Area
     source: str
     fields: tuple[str, ...]
+    down: tuple[str, ...] = ()
+    across: tuple[str, ...] = ()
+    above: tuple[tuple[str, str], ...] = ()
+    values: tuple[str, ...] = ()
+    filters: tuple[str, ...] = ()
 
 
 def read_pivot(package: Package, part: str) -> PivotTable:

@@ -26,7 +26,7 @@ from tinquire.workbook.pivots.shown_ways import KNOWN_WAYS
 from tinquire.workbook.pivots.store import Rows
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["Cache", "PlacedPivot", "caches_of", "read_rows", "source_area", "why_not"]
+__all__ = ["Cache", "PlacedPivot", "caches_of", "has_blank_rows", "read_rows", "source_area", "why_not"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,14 +103,29 @@ def _on_sheet(book: Workbook, name: str, area: Area) -> tuple[str, Area] | None:
     entry = book.entry(name)
     if entry is None or entry.kind != "worksheet":
         return None
-    bottom = min(area.bottom, max(book.sheet(entry.name).extent()[0], area.top + 1))
+    bottom = min(area.bottom, book.sheet(entry.name).extent()[0] + 1)
     return entry.name, area._replace(bottom=bottom)
 
 
-def read_rows(book: Workbook, name: str, area: Area) -> Rows:
-    """The rows below the headings of an area. A heading that comes again is followed by a number, as fields are
-    named."""
+def has_blank_rows(root: etree._Element) -> bool:
+    """Whether a store's rows included blank ones: then every field has a blank."""
+    own = [
+        child(one, "sharedItems")
+        for one in children(child(root, "cacheFields"), "cacheField")
+        if flag(one, "databaseField", True)
+    ]
+    return bool(own) and all(
+        one is not None and (flag(one, "containsBlank", False) or child(one, "m") is not None) for one in own
+    )
+
+
+def read_rows(book: Workbook, name: str, area: Area, *, blank: bool = False) -> Rows:
+    """The rows below the headings of an area, down to the last one that holds anything; with `blank`, a blank one below
+    stands for those that follow. A heading that comes again is followed by a number, as fields are named."""
     sheet = book.sheet(name)
+    filled = [sheet.column(number, area.top + 1, area.bottom).kinds for number in range(area.left, area.right + 1)]
+    last = max((int((kinds != Kind.BLANK).nonzero()[0].max(initial=-1)) for kinds in filled), default=-1)
+    area = area._replace(bottom=min(area.top + 1 + last + blank, area.bottom))
     used: set[str] = set()
     headings, columns, dates = [], [], []
     for number in range(area.left, area.right + 1):
@@ -157,7 +172,14 @@ def why_not(book: Workbook, root: etree._Element, pivots: Sequence[etree._Elemen
         return "it has reckoned items"
     if book.date_system is DateSystem.FROM_1904:
         return "the workbook counts its days from 1904"
-    return next((why for pivot in pivots for why in _pivot_reasons(pivot, read_definition(pivot))), None)
+    count = len(children(child(root, "cacheFields"), "cacheField"))
+    for pivot in pivots:
+        definition = read_definition(pivot)
+        if len(definition.fields) != count:
+            return "its fields are not those of its cache"
+        if why := next(_pivot_reasons(pivot, definition), None):
+            return why
+    return None
 
 
 def _pivot_reasons(root: etree._Element, pivot: PivotDefinition) -> Iterator[str]:

@@ -87,22 +87,37 @@ def _series(root: etree._Element, sheet: str, worked: WorkedPivot, body: Area, c
                 held.set("val", str(len(every)))
         model.addnext(fresh)
         every.append(fresh)
-    labels = Area(body.top, body.left, body.bottom, body.left + max(definition.first[2], 1) - 1)
+    runs = _innermost(worked, body)
+    right = body.left + max(definition.first[2], 1) - 1
+    first = min(top + (definition.first[0] if definition.columns else 0), body.top - 1)
     for one, column in zip(every, columns, strict=False):
-        first = top + (definition.first[0] if definition.columns else 0)
-        heading = Area(first, column, top + max(definition.first[1] - 1, 0), column)
-        _point(one, "tx", sheet, heading)
-        _point(one, "cat", sheet, labels)
-        _point(one, "val", sheet, body._replace(left=column, right=column))
+        _point(one, "tx", sheet, [Area(first, column, max(body.top - 1, first), column)])
+        _point(one, "cat", sheet, [body._replace(top=low, bottom=high, right=right) for low, high in runs])
+        _point(one, "val", sheet, [Area(low, column, high, column) for low, high in runs])
     return True
 
 
-def _point(series: etree._Element, name: str, sheet: str, area: Area) -> None:
-    """Let a part of a series refer to an area."""
+def _innermost(worked: WorkedPivot, body: Area) -> list[tuple[int, int]]:
+    """The runs of a body's rows that are no totals of others."""
+    deepest = max(line.level for line in worked.row_side.lines)
+    runs: list[tuple[int, int]] = []
+    for at, line in enumerate(worked.row_side.lines, start=body.top):
+        if line.line.kind or not line.filled or line.level < deepest:
+            continue
+        if runs and runs[-1][1] == at - 1:
+            runs[-1] = (runs[-1][0], at)
+        else:
+            runs.append((at, at))
+    return runs or [(body.top, body.bottom)]
+
+
+def _point(series: etree._Element, name: str, sheet: str, areas: Sequence[Area]) -> None:
+    """Let a part of a series refer to areas."""
+    texts = [fixed_area(sheet, area) for area in areas]
     held = child(series, name)
     for formula in held.iter() if held is not None else ():
         if local(formula) == "f":
-            formula.text = fixed_area(sheet, area)
+            formula.text = texts[0] if len(texts) == 1 else f"({','.join(texts)})"
 
 
 # -- filters that people click ---------------------------------------------------------------------------

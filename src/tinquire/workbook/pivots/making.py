@@ -112,8 +112,8 @@ def make_store(table: str, rows: Rows, axes: set[str]) -> NewStore:
     store = store_of(root, rows, used, {})
     write_store(root, store)
     # From now on items are spoken of as they stand in the store.
-    fields = tuple(replace(one, kept=None) for one in store.fields)
-    return NewStore(table, root, Store(fields, store.height))
+    settled = tuple(replace(one, kept=None) for one in store.fields)
+    return NewStore(table, root, Store(settled, store.height))
 
 
 def make_pivot(new: NewPivot, store: NewStore, spot: tuple[int, int], styles: StyleBook) -> MadePivot:

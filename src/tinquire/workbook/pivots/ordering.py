@@ -72,7 +72,10 @@ def ordered_items(field: PivotField, store: StoreField, *, custom_lists: bool) -
     order = list(range(len(states)))
     if field.sort in ("ascending", "descending"):
         keys = _keys(field, store, states, custom_lists=custom_lists)
-        order.sort(key=lambda place: keys[place], reverse=field.sort == "descending")
+        # Of a field sorted by values this is the order of those that are equal.
+        order.sort(key=lambda place: keys[place], reverse=field.sort == "descending" and field.sort_by is None)
+    if field.items is None:  # nothing was listed yet: positions are spoken of as they come
+        came_from = list(range(len(states)))
     moved = {old: now for now, place in enumerate(order) if (old := came_from[place]) is not None}
     return Items(tuple(states[place] for place in order), moved)
 

@@ -3,7 +3,7 @@ over them."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 
 from lxml import etree
@@ -15,7 +15,15 @@ from tinquire.cells.values import Value
 from tinquire.packages.xml import serialise_xml
 from tinquire.workbook.edit.propagate import change_part, unreadable_part
 from tinquire.workbook.grid.sheet import Sheet
-from tinquire.workbook.pivots.caches import Cache, PlacedPivot, caches_of, read_rows, source_area, why_not
+from tinquire.workbook.pivots.caches import (
+    Cache,
+    PlacedPivot,
+    caches_of,
+    has_blank_rows,
+    read_rows,
+    source_area,
+    why_not,
+)
 from tinquire.workbook.pivots.cells import area_of, column_labels, row_labels, value_columns
 from tinquire.workbook.pivots.definition import VALUES, PivotDefinition, read_definition, read_lines
 from tinquire.workbook.pivots.dressing import KnownLooks, learned_looks
@@ -36,19 +44,21 @@ class Refreshed:
 
     pivots: list[str] = field(default_factory=list)
     left: list[tuple[str, str]] = field(default_factory=list)
+    #: The stores of those, by their parts.
+    left_parts: set[str] = field(default_factory=set)
     #: Whether any cell of a sheet is other than before.
     changed: bool = False
 
 
-def refresh_pivots(book: Workbook, wanted: Callable[[Cache], bool] | None = None) -> Refreshed:
-    """Work out the pivots of a workbook whose stores are `wanted` (all, without).
+def refresh_pivots(book: Workbook, wanted: Collection[str] | None = None) -> Refreshed:
+    """Work out the pivots of a workbook whose stores, by their parts, are `wanted` (all, without).
 
     A pivot that uses what we do not reckon is left as it is, asked to be refreshed on opening, and told. Raises
     DataError for cells in the way of a pivot that grows, AccessError for parts that cannot be read."""
     book.settle()
     done = Refreshed()
     for cache in caches_of(book):
-        if wanted is not None and not wanted(cache):
+        if wanted is not None and cache.part not in wanted:
             continue
         try:
             _refresh(book, cache, done)
@@ -72,6 +82,7 @@ def _refresh(book: Workbook, cache: Cache, done: Refreshed) -> None:
             why = str(error)
     if why is not None or store is None:
         done.left += [(_told(placed, pivot), why or "") for placed, pivot in pivots]
+        done.left_parts.add(cache.part)
         change_part(book, cache.part, _ask)
         return
     items = stored_items(root)
@@ -98,7 +109,7 @@ def _told(placed: PlacedPivot, root: etree._Element) -> str:
 def _store(book: Workbook, root: etree._Element, pivots: Sequence[PivotDefinition]) -> Store:
     found = source_area(book, root)
     assert found is not None
-    rows = read_rows(book, *found)
+    rows = read_rows(book, *found, blank=has_blank_rows(root))
     used: set[int] = set()
     held: dict[int, set[int]] = {}
     for pivot in pivots:

@@ -188,6 +188,7 @@ def _grouped(fields: Sequence[StoreField], number: int, element: etree._Element)
     base = fields[grouping.base]
     if grouping.base != number and base.values is None and base.grouping is None:
         return own
-    groups = [read_item(one) for one in child(element, "groupItems") or ()]
+    held = child(element, "groupItems")
+    groups = [] if held is None else [read_item(one) for one in held]
     made = spread(grouping, groups, base)
     return replace(own, items=made.items, codes=made.codes, grouping=made.grouping, kept=None)

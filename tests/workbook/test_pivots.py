@@ -1,0 +1,363 @@
+"""Pivots worked out from their rows: layouts, filters, groups, ways of showing; what follows them; what they hold."""
+
+import math
+import re
+import statistics
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from pivotbook import grid, pivot_book, pivot_xml, spelled
+from tinquire.base.faults import DataError
+from tinquire.cells.column import Column
+from tinquire.looks.appearance import Appearance
+from tinquire.packages.package import Package
+from tinquire.workbook.inspect.audit import audit
+from tinquire.workbook.inspect.conformance import conformance_findings
+from tinquire.workbook.parts.pivots import pivot_area
+from tinquire.workbook.pivots.caches import caches_of
+from tinquire.workbook.pivots.definition import VALUES, read_definition, read_lines
+from tinquire.workbook.pivots.refresh import refresh_pivots
+from tinquire.workbook.pivots.stale import staleness
+from tinquire.workbook.pivots.store import stored_items
+
+H = ["Depot", "Item", "Day", "Pieces", "Charge"]
+ROWS = [
+    ("Harbour", "Sheet", 46000.0, 2.0, 10.0), ("Harbour", "Towel", 46030.0, 1.0, 5.0),
+    ("Millrace", "Sheet", 46060.0, 4.0, 8.0), ("Uplands", "Apron", 46061.0, 3.0, 30.0),
+    ("Harbour", "Sheet", 46062.0, 5.0, 20.0), ("Uplands", None, 46063.0, 1.0, 1.0),
+]  # fmt: skip
+P, C = ("P", 'fld="3"'), ("C", 'fld="4"')
+TAB, OWN = 'compact="0" outline="0"', 'compact="0"'
+PART = "xl/pivotTables/pivotTable1.xml"
+CACHE, RECORDS = "xl/pivotCache/pivotCacheDefinition1.xml", "xl/pivotCache/pivotCacheRecords1.xml"
+MONTHS = "".join(
+    f'<s v="{month}"/>'
+    for month in ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"]
+)
+
+
+def span(by, items, first="&lt;1/1/2025", base=2):
+    return (
+        f'<fieldGroup base="{base}"><rangePr groupBy="{by}" startDate="2025-01-01T00:00:00" '
+        f'endDate="2026-01-01T00:00:00"/><groupItems><s v="{first}"/>{items}<s v="&gt;1/1/2026"/></groupItems></fieldGroup>'
+    )
+
+
+def bands(first, step="2", start="0", end="10"):
+    return (
+        f'<fieldGroup base="3"><rangePr startNum="{start}" endNum="{end}" groupInterval="{step}" autoStart="0" autoEnd="0"/>'
+        f'<groupItems><s v="&lt;0"/><s v="{first}"/></groupItems></fieldGroup>'
+    )
+
+
+def filtered(kind, rest="", inside=""):
+    return f'<filters count="1"><filter fld="0" type="{kind}" id="1" {rest}>{inside}</filter></filters>'
+
+
+def top(value, kind="count", way=""):
+    best = f'<top10 val="{value}" {way}/>'
+    inside = f'<autoFilter ref="A1"><filterColumn colId="0">{best}</filterColumn></autoFilter>'
+    return filtered(kind, 'iMeasureFld="0"', inside)
+
+
+def by_value(way, data=0):
+    scope = f'<autoSortScope><pivotArea><references><reference field="4294967294"><x v="{data}"/></reference></references></pivotArea></autoSortScope>'
+    return (f'sortType="{way}"', scope)
+
+
+def items(*marks):
+    return (
+        f'<items count="{len(marks)}">'
+        + "".join(f'<item x="{n}" {mark}/>' for n, mark in enumerate(marks))
+        + "</items>"
+    )
+
+
+TREE = ["Harbour", "Sheet", "Towel", "Millrace", "Sheet", "Uplands", "Apron", "(blank)"]
+COMPACT = [
+    "Harbour | 8",
+    "Sheet | 7",
+    "Towel | 1",
+    "Millrace | 4",
+    "Sheet | 4",
+    "Uplands | 4",
+    "Apron | 3",
+    "(blank) | 1",
+    "Grand Total | 16",
+]
+LAYOUTS = {
+    "compact": (dict(down=["Depot", "Item"], values=[P], first=(1, 1, 1)), COMPACT),
+    "sums below": (dict(down=["Depot", "Item"], values=[P], first=(1, 1, 1), fields={"Depot": 'subtotalTop="0"'}), [
+        "Harbour", "Sheet | 7", "Towel | 1", "Harbour Total | 8", "Millrace", "Sheet | 4", "Millrace Total | 4", "Uplands",
+        "Apron | 3", "(blank) | 1", "Uplands Total | 4", "Grand Total | 16"]),
+    "outline": (dict(down=["Depot", "Item"], values=[P], fields={"Depot": OWN, "Item": OWN}), [
+        "Harbour |  | 8", "| Sheet | 7", "| Towel | 1", "Millrace |  | 4", "| Sheet | 4", "Uplands |  | 4", "| Apron | 3",
+        "| (blank) | 1", "Grand Total |  | 16"]),
+    "a table": (dict(down=["Depot", "Item"], values=[P], fields={"Depot": TAB, "Item": TAB}), [
+        "Harbour | Sheet | 7", "| Towel | 1", "Harbour Total |  | 8", "Millrace | Sheet | 4", "Millrace Total |  | 4",
+        "Uplands | Apron | 3", "| (blank) | 1", "Uplands Total |  | 4", "Grand Total |  | 16"]),
+    "other sums": (dict(down=["Depot", "Item"], values=[P], attributes='colGrandTotals="0"', fields={
+        "Depot": TAB + ' defaultSubtotal="0" maxSubtotal="1" countASubtotal="1" insertBlankRow="1"', "Item": TAB}), [
+        "Harbour | Sheet | 7", "| Towel | 1", "Harbour Count |  | 3", "Harbour Max |  | 5", "", "Millrace | Sheet | 4",
+        "Millrace Count |  | 1", "Millrace Max |  | 4", "", "Uplands | Apron | 3", "| (blank) | 1", "Uplands Count |  | 2",
+        "Uplands Max |  | 3", ""]),
+    "no sums, every item": (dict(down=["Depot", "Item"], values=[P], attributes='colGrandTotals="0"', fields={
+        "Depot": TAB + ' defaultSubtotal="0"', "Item": TAB + ' showAll="1"'}), [
+        "Harbour | Sheet | 7", "| Towel | 1", "| Apron", "| (blank)", "Millrace | Sheet | 4", "| Towel", "| Apron", "| (blank)",
+        "Uplands | Sheet", "| Towel", "| Apron | 3", "| (blank) | 1"]),
+    "across": (dict(down=["Depot"], across=["Item"], values=[P]), [
+        "| Sheet | Towel | Apron | (blank) | Grand Total", "Harbour | 7 | 1 |  |  | 8", "Millrace | 4 |  |  |  | 4",
+        "Uplands |  |  | 3 | 1 | 4", "Grand Total | 11 | 1 | 3 | 1 | 16"]),
+    "several values": (dict(down=["Item"], across=["Depot"], values=[P, ("M", 'fld="4" subtotal="max"')], attributes='missingCaption="-"'), [
+        "| Harbour |  | Millrace |  | Uplands |  | Total P | Total M", "| P | M | P | M | P | M", "Sheet | 7 | 20 | 4 | 8 | - | - | 11 | 20",
+        "Towel | 1 | 5 | - | - | - | - | 1 | 5", "Apron | - | - | - | - | 3 | 30 | 3 | 30", "(blank) | - | - | - | - | 1 | 1 | 1 | 1",
+        "Grand Total | 8 | 20 | 4 | 8 | 4 | 30 | 16 | 30"]),
+    "values on rows": (dict(down=["Depot", "Values"], values=[P, ("A", 'fld="4" subtotal="average"')], first=(1, 1, 1), attributes='outlineData="1"'), [
+        "Harbour", "P | 8", "A | 11.66666667", "Millrace", "P | 4", "A | 8", "Uplands", "P | 4", "A | 15.5", "Total P | 16",
+        "Total A | 12.33333333"]),
+    "values above": (dict(down=["Values", "Depot"], values=[P, C], first=(1, 1, 1), attributes='outlineData="1" colGrandTotals="0"'), [
+        "P", "Harbour | 8", "Millrace | 4", "Uplands | 4", "C", "Harbour | 35", "Millrace | 8", "Uplands | 31"]),
+    "values without columns": (dict(down=["Depot"], values=[P, ("N", 'fld="1" subtotal="count"'), ("V", 'fld="3" subtotal="countNums"')]), [
+        "| P | N | V", "Harbour | 8 | 3 | 3", "Millrace | 4 | 1 | 1", "Uplands | 4 | 1 | 2", "Grand Total | 16 | 5 | 6"]),
+    "closed": (dict(down=["Depot", "Item"], values=[P], first=(1, 1, 1), fields={"Depot": ("", items('sd="0"', "", 'sd="0"'))}), [
+        "Harbour | 8", "Millrace | 4", "Sheet | 4", "Uplands | 4", "Grand Total | 16"]),
+    "hidden": (dict(down=["Depot"], values=[P], fields={"Depot": ("", items("", 'h="1"', 'n="Up"'))}), ["Harbour | 8", "Up | 4", "Grand Total | 12"]),
+    "a page": (dict(down=["Depot"], values=[P], pages=[("Item", 'item="0"')]), ["Harbour | 7", "Millrace | 4", "Grand Total | 11"]),
+    "several pages": (dict(down=["Depot"], values=[P], pages=[("Item", "")], fields={"Item": ("", items("", 'h="1"', 'h="1"', ""))}), [
+        "Harbour | 7", "Millrace | 4", "Uplands | 1", "Grand Total | 12"]),
+    "sorted": (dict(down=["Item"], values=[P], fields={"Item": 'sortType="descending"'}), ["(blank) | 1", "Towel | 1", "Sheet | 11", "Apron | 3", "Grand Total | 16"]),
+    "sorted by value": (dict(down=["Depot"], values=[P], fields={"Depot": by_value("descending")}), ["Harbour | 8", "Millrace | 4", "Uplands | 4", "Grand Total | 16"]),
+    "sorted within": (dict(down=["Depot", "Item"], values=[P], fields={"Depot": TAB + ' defaultSubtotal="0"', "Item": by_value("ascending")}), [
+        "Harbour | Towel | 1", "| Sheet | 7", "Millrace | Sheet | 4", "Uplands | (blank) | 1", "| Apron | 3", "Grand Total |  | 16"]),
+    "the best": (dict(down=["Depot"], values=[P], after=top(1)), ["Harbour | 8", "Grand Total | 8"]),
+    "the least, equal ones": (dict(down=["Depot"], values=[P], after=top(1, way='top="0"')), ["Millrace | 4", "Uplands | 4", "Grand Total | 8"]),
+    "half": (dict(down=["Depot"], values=[C], after=top(50, "percent")), ["Harbour | 35", "Uplands | 31", "Grand Total | 66"]),
+    "up to a sum": (dict(down=["Depot"], values=[C], after=top(35, "sum")), ["Harbour | 35", "Grand Total | 35"]),
+    "labels": (dict(down=["Depot"], values=[P], after=filtered("captionContains", 'stringValue1="R"')), ["Harbour | 8", "Millrace | 4", "Grand Total | 12"]),
+    "other labels": (dict(down=["Depot"], values=[P], after=filtered("captionNotBeginsWith", 'stringValue1="h"')), ["Millrace | 4", "Uplands | 4", "Grand Total | 8"]),
+    "label between": (dict(down=["Depot"], values=[P], after=filtered("captionBetween", 'stringValue1="i" stringValue2="n"')), ["Millrace | 4", "Grand Total | 4"]),
+    "values filtered": (dict(down=["Depot"], values=[P, C], after=filtered("valueGreaterThanOrEqual", 'iMeasureFld="1" stringValue1="31"')), [
+        "| P | C", "Harbour | 8 | 35", "Uplands | 4 | 31", "Grand Total | 12 | 66"]),
+    "of a row": (dict(down=["Depot"], across=["Item"], values=[("S", 'fld="3" showDataAs="percentOfRow"')], attributes='rowGrandTotals="0"'), [
+        "| Sheet | Towel | Apron | (blank)", "Harbour | 0.875 | 0.125 | 0 | 0", "Millrace | 1 | 0 | 0 | 0", "Uplands | 0 | 0 | 0.75 | 0.25",
+        "Grand Total | 0.6875 | 0.0625 | 0.1875 | 0.0625"]),
+    "of a column, of all": (dict(down=["Depot"], values=[("S", 'fld="3" showDataAs="percentOfCol"'), ("A", 'fld="4" showDataAs="percentOfTotal"')]), [
+        "| S | A", "Harbour | 0.5 | 0.472972973", "Millrace | 0.25 | 0.1081081081", "Uplands | 0.25 | 0.4189189189", "Grand Total | 1 | 1"]),
+    "of the group": (dict(down=["Depot", "Item"], first=(1, 1, 1), values=[("S", 'fld="3" showDataAs="percentOfParentRow"')]), [
+        "Harbour | 0.5", "Sheet | 0.875", "Towel | 0.125", "Millrace | 0.25", "Sheet | 1", "Uplands | 0.25", "Apron | 0.75", "(blank) | 0.25", "Grand Total | 1"]),
+    "along": (dict(down=["Depot"], fields={"Depot": ("", items("", "", ""))}, values=[
+        ("R", 'fld="3" showDataAs="runTotal" baseField="0"'), ("D", 'fld="3" showDataAs="difference" baseField="0" baseItem="1048828"'),
+        ("G", 'fld="3" showDataAs="percentDiff" baseField="0" baseItem="0"'), ("H", 'fld="4" showDataAs="percent" baseField="0" baseItem="1048829"')]), [
+        "| R | D | G | H", "Harbour | 8 |  |  | 4.375", "Millrace | 12 | -4 | -0.5 | 0.2580645161", "Uplands | 16 | 0 | -0.5 | 1", "Grand Total"]),
+    "ranks": (dict(down=["Depot"], across=["Item"], attributes='rowGrandTotals="0"', values=[("K", 'fld="3" showDataAs="rankDescending" baseField="0"')]), [
+        "| Sheet | Towel | Apron | (blank)", "Harbour | 1 | 1", "Millrace | 2", "Uplands |  |  | 1 | 1", "Grand Total"]),
+    "index": (dict(down=["Depot"], across=["Item"], values=[("I", 'fld="3" showDataAs="index"')], attributes='rowGrandTotals="0" colGrandTotals="0"'), [
+        "| Sheet | Towel | Apron | (blank)", "Harbour | 1.272727273 | 2", "Millrace | 1.454545455", "Uplands |  |  | 4 | 4"]),
+    "months": (dict(down=["Day"], values=[P], groups={"Day": span("months", MONTHS)}), ["Jan | 1", "Feb | 13", "Dec | 2", "Grand Total | 16"]),
+    "quarters": (dict(down=["Day"], values=[P], groups={"Day": span("quarters", "".join(f'<s v="Q{n}"/>' for n in range(1, 5)))}), ["Q1 | 14", "Q4 | 2", "Grand Total | 16"]),
+    "years": (dict(down=["Day"], values=[P], groups={"Day": span("years", '<s v="2025"/>')}), ["2025 | 2", "2026 | 14", "Grand Total | 16"]),
+    "weeks": (dict(down=["Day"], values=[P], groups={"Day": span("days", "", "&lt;01.01.2025").replace('"days"', '"days" groupInterval="30"')}), [
+        "09.12.2025 - 07.01.2026 | 2", "08.01.2026 - 06.02.2026 | 1", "07.02.2026 - 08.03.2026 | 13", "Grand Total | 16"]),
+    "bands of whole numbers": (dict(down=["Pieces"], values=[C], groups={"Pieces": bands("0-1")}), ["0-1 | 6", "2-3 | 40", "4-5 | 28", "Grand Total | 74"]),
+    "bands": (dict(down=["Pieces"], values=[C], groups={"Pieces": bands("0-2")}), ["0-2 | 6", "2-4 | 40", "4-6 | 28", "Grand Total | 74"]),
+    "beyond the bands": (dict(down=["Pieces"], values=[C], groups={"Pieces": bands("2-3", start="2", end="3")}), ["<2 | 6", "2-3 | 40", ">4 | 28", "Grand Total | 74"]),
+    "reckoned": (dict(down=["Depot"], values=[("R", 'fld="5"')], derived='<cacheField name="Unit rate" formula="Charge /\'Pieces\'" databaseField="0"/>'), [
+        "Harbour | 4.375", "Millrace | 2", "Uplands | 7.75", "Grand Total | 4.625"]),
+    "sets": (dict(down=["Area"], values=[P], derived='<cacheField name="Area" databaseField="0"><fieldGroup base="0"><discretePr count="2">'
+        '<x v="0"/><x v="0"/></discretePr><groupItems count="1"><s v="Coast"/></groupItems></fieldGroup></cacheField>'), ["Coast | 12", "Uplands | 4", "Grand Total | 16"]),
+    "deviations": (dict(down=["Depot"], values=[("S", 'fld="4" subtotal="stdDev"'), ("W", 'fld="4" subtotal="varp"'), ("X", 'fld="3" subtotal="product"')]), [
+        "| S | W | X", "Harbour | 7.637626158 | 38.88888889 | 10", "Millrace | #DIV/0! | 0 | 4", "Uplands | 20.50609665 | 210.25 | 3", "Grand Total | 10.74554171 | 96.22222222 | 120"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", LAYOUTS)
+def test_layouts(name):
+    asked, wanted = LAYOUTS[name]
+    given = dict(asked)
+    book_options = {key: given.pop(key) for key in ("groups", "derived") if key in given}
+    headings = [*H, *re.findall(r'cacheField name="([^"]*)"', book_options.get("derived", ""))]
+    book = pivot_book(H, ROWS, pivot_xml(headings, **given), days=("Day",), **book_options)
+    done = refresh_pivots(book)
+    assert done.left == [] and done.changed
+    lines = spelled(book.sheet("Pivot"), pivot_area(book.package.root(PART)))
+    assert [line.lstrip() for line in lines if line or name == "other sums"][-len(wanted) :] == wanted
+    assert conformance_findings(Package.from_bytes(book.to_bytes(), "p.xlsx")) == []
+    parts = [book.package.read(part) for part in (PART, CACHE, RECORDS)]
+    assert not refresh_pivots(book).changed
+    assert parts == [book.package.read(part) for part in (PART, CACHE, RECORDS)]
+
+
+# -- held against a plain reading of every cell ----------------------------------------------------------
+
+NAMES = ["Depot", "Item", "Band", "Pieces", "Charge"]
+HOW = {
+    "sum": math.fsum, "count": len, "average": statistics.fmean, "max": max, "min": min, "countNums": len,
+    "product": math.prod, "stdDevp": statistics.pstdev,
+}  # fmt: skip
+KEYS = st.sampled_from(["Harbour", "Millrace", "Uplands", "harbour", None, 7.0, True])
+NUMBERS = st.one_of(st.none(), st.integers(-50, 50).map(float), st.floats(-1e3, 1e3).map(lambda one: round(one, 2)))
+
+
+@st.composite
+def layouts(draw):
+    rows = draw(st.lists(st.tuples(KEYS, KEYS, KEYS, NUMBERS, NUMBERS), min_size=1, max_size=25))
+    axes = draw(st.permutations(NAMES[:3]))
+    down = list(axes[: draw(st.integers(1, 2))])
+    across = list(axes[len(down) : len(down) + draw(st.integers(0, 1))])
+    values = [(f"V{n}", f'fld="{draw(st.sampled_from([3, 4]))}" subtotal="{draw(st.sampled_from(list(HOW)))}"') for n in range(draw(st.integers(1, 2)))]  # fmt: skip
+    if len(values) > 1 and draw(st.booleans()):
+        down.insert(draw(st.integers(0, len(down))), "Values")
+    fields = {
+        name: " ".join((
+            draw(st.sampled_from(['outline="0" compact="0"', 'compact="0"', ""])), draw(st.sampled_from(["", 'subtotalTop="0"', 'defaultSubtotal="0"'])),
+            draw(st.sampled_from(["", 'sortType="ascending"', 'sortType="descending"'])),
+        ))
+        for name in NAMES[:3]
+    }  # fmt: skip
+    flags = " ".join(
+        f'{name}="{draw(st.integers(0, 1))}"' for name in ("rowGrandTotals", "colGrandTotals", "outlineData")
+    )
+    several = len(values) > 1 and "Values" not in down
+    first = (1, 1 + len(across) + several, len(down))
+    return rows, pivot_xml(NAMES, down=down, across=across, values=values, fields=fields, attributes=flags, first=first)
+
+
+def plain(rows, wanted, number, how):
+    """What rows that have certain items come to, one by one."""
+    own = [row[number] for row in rows if all(key(row[field]) == item for field, item in wanted.items())]
+    filled = [value for value in own if value is not None]
+    return float(HOW[how](filled)) if filled else ""
+
+
+def key(value):
+    return value.casefold() if isinstance(value, str) else (type(value), value)
+
+
+@given(layouts())
+def test_every_cell_is_what_its_rows_come_to(asked):
+    rows, pivot = asked
+    book = pivot_book(NAMES, rows, pivot)
+    refresh_pivots(book)
+    root, cache = book.package.root(PART), book.package.root(CACHE)
+    definition, shared = read_definition(root), stored_items(cache)
+
+    def met(fields, line):
+        pairs = zip(fields, () if line.kind == "grand" else line.path, strict=False)
+        return {n: key(shared[n][definition.fields[n].items[at].shared]) for n, at in pairs if n != VALUES}
+
+    cells = grid(book.sheet("Pivot"), definition.area)
+    lines, columns = read_lines(root, "row"), read_lines(root, "col")
+    for at, line in enumerate(lines):
+        inner = len(line.path) < len(definition.rows) and line.kind == ""
+        for across, column in enumerate(columns):
+            value = definition.data[line.data if VALUES in definition.rows else column.data]
+            shown = cells[definition.first[1] + at][definition.first[2] + across]
+            if inner and shown == "":
+                continue  # its sums stand below, or its values do
+            wanted = plain(rows, met(definition.rows, line) | met(definition.columns, column), value.field, value.how)
+            assert shown == wanted or math.isclose(shown, wanted, rel_tol=1e-9, abs_tol=1e-6), (line, column)
+    groups = {tuple(key(row[n]) for n in definition.rows if n != VALUES) for row in rows}
+    several = len(definition.data) if VALUES in definition.rows else 1
+    assert len(groups) * several == sum(line.kind == "" and len(line.path) == len(definition.rows) for line in lines)
+
+
+# -- what was there before -------------------------------------------------------------------------------
+
+
+def grown(book, *rows):
+    """Other rows on the data sheet."""
+    sheet = book.sheet("Data")
+    for number in range(1, 6):
+        sheet.put(2, number, Column.blank(20))
+        sheet.put(2, number, Column.from_values([row[number - 1] for row in rows]))
+    return refresh_pivots(book)
+
+
+MORE = [*ROWS, ("Quay", "Bib", 46070.0, 9.0, 90.0)]
+
+
+def test_items_keep_their_place_and_new_ones_are_as_the_field_says():
+    for fresh, wanted in (("", ["Harbour | 8", "Grand Total | 8"]), ('includeNewItemsInFilter="1"', ["Harbour | 8", "Quay | 9", "Grand Total | 17"])):  # fmt: skip
+        fields = {"Depot": (fresh, items("", 'h="1"', 'h="1"'))}
+        book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P], fields=fields), days=("Day",))
+        grown(book, *MORE)
+        assert spelled(book.sheet("Pivot"), pivot_area(book.package.root(PART)))[1:] == wanted
+        grown(book, *[row for row in MORE if row[0] in ("Quay", "Harbour")])
+        held = stored_items(book.package.root(CACHE))[0]
+        assert held[:3] == ["Harbour", "Millrace", "Uplands"]  # hidden ones stay, so that they stay hidden
+        assert book.package.read(CACHE).count(b'u="1"') == 2
+
+
+def test_words_of_totals_are_those_of_the_file():
+    """What a file calls its totals in its own language goes on."""
+    asked = pivot_xml(H, down=["Depot", "Item"], values=[P], fields={"Depot": TAB, "Item": TAB})
+    book = pivot_book(H, ROWS, asked, days=("Day",))
+    refresh_pivots(book)
+    sheet = book.sheet("Pivot")
+    for row, text in (
+        (6, "Summe Harbour"),
+        (8, "Summe Millrace"),
+        (11, "Summe Uplands"),
+        (10, "(leer)"),
+        (12, "Gesamt"),
+    ):
+        sheet.set(row, 2 if text == "(leer)" else 1, text)
+    grown(book, *MORE)
+    shown = spelled(book.sheet("Pivot"), pivot_area(book.package.root(PART)))
+    assert {"Summe Quay |  | 9", "| (leer) | 1", "Gesamt |  | 25"} <= {line.strip() for line in shown}
+
+
+def test_looks_follow_the_parts_of_a_pivot():
+    book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P]), days=("Day",))
+    refresh_pivots(book)
+    sheet = book.sheet("Pivot")
+    strong, money = (book.styles.number(Appearance(bold=bold, format=code)) for bold, code in ((True, "0"), (False, "0.00")))  # fmt: skip
+    sheet.dress(4, 2, money, 3)
+    sheet.dress(7, 1, strong)
+    sheet.dress(7, 2, strong)
+    grown(book, *MORE)
+    sheet = book.sheet("Pivot")
+    assert [sheet.style(row, 2) for row in range(4, 9)] == [money] * 4 + [strong] and sheet.style(8, 1) == strong
+    grown(book, *ROWS[:1])
+    sheet = book.sheet("Pivot")
+    assert [sheet.style(row, 2) for row in range(4, 9)] == [money, strong, 0, 0, 0] and sheet.value(7, 1) is None
+
+
+def test_cells_in_the_way_stop_it():
+    book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P]), days=("Day",), before={(7, 2): "mine"})
+    with pytest.raises(DataError, match=r"needs A3:B7 now, and cell B7 is in its way"):
+        refresh_pivots(book)
+
+
+@pytest.mark.parametrize(
+    ("change", "why"),
+    {
+        "outside": (lambda text: text.replace('type="worksheet"', 'type="external"'), "the range of its rows is not there"),
+        "reckoned items": (lambda text: text.replace("</pivotCacheDefinition>", "<calculatedItems/></pivotCacheDefinition>"), "reckoned items"),
+        "no such sheet": (lambda text: text.replace('sheet="Data"', 'sheet="Gone"'), "the range of its rows is not there"),
+        "no such heading": (lambda text: text.replace('name="Depot"', 'name="Yard"'), "its rows have no heading 'Yard'"),
+        "texts in bands": (lambda text: text.replace("</sharedItems></cacheField><cacheField name=\"Item\"", "</sharedItems>"
+            + bands("0-1").replace('base="3"', 'base="0"') + '</cacheField><cacheField name="Item"'), "a text stands among"),
+    }.values(),
+)  # fmt: skip
+def test_what_is_not_reckoned_is_left_and_said(change, why):
+    book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P]), days=("Day",))
+    book.package.put(CACHE, change(book.package.read(CACHE).decode()).encode())
+    before = book.package.read(PART)
+    done = refresh_pivots(book)
+    assert why in done.left[0][1] and done.pivots == [] and book.package.read(PART) == before
+    assert b'refreshOnLoad="1"' in book.package.read(CACHE)
+
+
+def test_stale_pivots_are_told():
+    book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P]), days=("Day",))
+    refresh_pivots(book)
+    (cache,) = caches_of(book)
+    assert staleness(book, cache) is None
+    book.sheet("Data").set(3, 4, 99.0)
+    assert staleness(book, cache) == "its cache has other values than its source, first in row 2, column 'Pieces'"
+    book.sheet("Data").set(8, 1, "Quay")
+    assert staleness(book, cache) == "its cache has 6 rows, its source 7"
+    assert [(one.kind, one.cell) for one in audit(book) if one.kind == "stale"] == [("stale", "A3:B7")]
