@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
-
 import pytest
 
 from richbook import rich_file
@@ -17,7 +15,6 @@ from tinquire.looks import Appearance, Variation
 from tinquire.packages.package import Package
 from tinquire.packages.xml import parse_xml
 from tinquire.press.make import make
-from tinquire.press.outputs.finishing import finish_results
 from tinquire.press.outputs.template_rows import fill_rows
 from tinquire.tables import Field, Table
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
@@ -29,6 +26,9 @@ from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.grid.sheet import TableColumn
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.inspect.contents import BookDetails
+from tinquire.workbook.pivots.caches import caches_of
+from tinquire.workbook.pivots.refresh import refresh_pivots
+from tinquire.workbook.pivots.stale import touches
 from tinquire.workbook.transform.fill_texts import _fill_runs
 
 ROWS = "Depot,Item,Pieces,Rate\n" + "".join(f"{depot},{item},{n},{n / 4}\n" for n, (depot, item) in enumerate(
@@ -168,10 +168,9 @@ def test_pivots_that_cannot_be_worked_out_are_refreshed_on_opening(tmp_path):
     table = Table("rows", (Field("Item"), Field("Pieces")), (Column.from_values(["Towel"]), Column.from_values([7.0])))
     asked = {"Data": TemplateRowsModel(table="rows", at="A2")}
     filled = fill_rows(book, asked, {"rows": table}, "w", {"Data": "line 1"})
-    left = finish_results(book, "w", datetime(2026, 11, 3, tzinfo=UTC), (), filled.areas)
-    assert [fault.why for fault in left] == [
-        "pivot 'P' of sheet 'Pivot' is refreshed on opening: its fields are not those of its cache"
-    ]
+    (cache,) = caches_of(book)
+    assert touches(book, cache, filled.areas)
+    assert refresh_pivots(book).left == [("pivot 'P' of sheet 'Pivot'", "its fields are not those of its cache")]
     assert b'refreshOnLoad="1"' in book.package.read("xl/pivotCache/pivotCacheDefinition1.xml")
 
 
