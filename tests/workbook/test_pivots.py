@@ -8,11 +8,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from pivotbook import grid, pivot_book, pivot_xml, spelled
+from pivotbook import cache_xml, data_sheet, grid, pivot_book, pivot_xml, put_pivot, spelled
 from tinquire.base.faults import DataError
+from tinquire.cells.address import Area
 from tinquire.cells.column import Column
+from tinquire.cells.values import CellError
 from tinquire.looks.appearance import Appearance
 from tinquire.packages.package import Package
+from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.calc.stored_values import refresh_chart_parts
+from tinquire.workbook.edit.names import set_name
 from tinquire.workbook.inspect.audit import audit
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.parts.pivots import pivot_area
@@ -361,3 +367,90 @@ def test_stale_pivots_are_told():
     book.sheet("Data").set(8, 1, "Quay")
     assert staleness(book, cache) == "its cache has 6 rows, its source 7"
     assert [(one.kind, one.cell) for one in audit(book) if one.kind == "stale"] == [("stale", "A3:B7")]
+
+
+# -- what stands over a pivot ----------------------------------------------------------------------------
+
+CHART = (
+    '<c:chartSpace xmlns:c="http://schemas.openxmlformats.org/drawingml/2006/chart"><c:pivotSource><c:name>[t.xlsx]Pivot!P'
+    '</c:name><c:fmtId val="0"/></c:pivotSource><c:chart><c:plotArea><c:barChart><c:barDir val="col"/><c:ser><c:idx val="0"/>'
+    '<c:order val="0"/><c:tx><c:strRef><c:f>Pivot!$B$4</c:f></c:strRef></c:tx><c:spPr/><c:cat><c:strRef><c:f>Pivot!$A$5:$A$7'
+    "</c:f></c:strRef></c:cat><c:val><c:numRef><c:f>Pivot!$B$5:$B$7</c:f></c:numRef></c:val></c:ser></c:barChart></c:plotArea>"
+    "</c:chart></c:chartSpace>"
+)
+BUTTONS = (
+    '<slicerCacheDefinition xmlns="http://schemas.microsoft.com/office/spreadsheetml/2009/9/main" name="B" sourceName="Depot">'
+    '<pivotTables><pivotTable tabId="2" name="P"/></pivotTables><data><tabular pivotCacheId="1"><items count="3">'
+    '<i x="0" s="1"/><i x="1" s="{0}"/><i x="2" s="1"/></items></tabular></data></slicerCacheDefinition>'
+)
+
+
+def put_part(book, part, content, kind):
+    book.package.put(part, content.encode())
+    book.package.set_type(part, kind)
+
+
+def test_charts_and_click_filters_follow_their_pivot():
+    fields = {"Depot": ("", items("", "", ""))}
+    book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], across=["Item"], values=[P], fields=fields), days=("Day",))
+    sheet = Sheet("Board")
+    sheet.set(1, 1, None, formula='GETPIVOTDATA("P",Pivot!A3,"Depot","Quay")')
+    sheet.set(2, 1, None, formula="SUM(Pivot!F5:F7)")
+    book.add_sheet(sheet)
+    put_part(book, "xl/charts/chart1.xml", CHART, "application/vnd.openxmlformats-officedocument.drawingml.chart+xml")
+    put_part(book, "xl/slicerCaches/slicerCache1.xml", BUTTONS.format("1"), "application/vnd.ms-excel.slicerCache+xml")
+    refresh_pivots(book)
+    grown(book, *MORE)
+    recalculate(book)
+    assert [book.sheet("Board").value(row, 1) for row in (1, 2)] == [9.0, 9.0]
+    refresh_chart_parts(book)
+    text = book.package.read("xl/charts/chart1.xml").decode()
+    assert re.findall(r"<c:f>(.*?)</c:f>", text)[-3:] == ["Pivot!$F$4:$F$4", "Pivot!$A$5:$A$8", "Pivot!$F$5:$F$8"]
+    assert text.count("<c:ser>") == 5 and text.count("<c:spPr/>") == 1 and "<c:v>Quay</c:v>" in text
+    buttons = book.package.read("xl/slicerCaches/slicerCache1.xml").decode()
+    assert re.findall(r"<i [^>]*>", buttons)[-2:] == ['<i x="3" s="1"/>', '<i x="2" s="1"/>'] and 'count="4"' in buttons
+    grown(book, MORE[-1])
+    buttons = re.findall(r"<i [^>]*>", book.package.read("xl/slicerCaches/slicerCache1.xml").decode())
+    assert buttons == ['<i x="0" s="1"/>']  # those that are gone are no buttons any more
+
+
+def test_click_filters_that_are_off_keep_new_items_off():
+    fields = {"Depot": ("", items("", 'h="1"', ""))}
+    book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P], fields=fields), days=("Day",))
+    put_part(book, "xl/slicerCaches/slicerCache1.xml", BUTTONS.format("0"), "application/vnd.ms-excel.slicerCache+xml")
+    grown(book, *MORE)
+    buttons = re.findall(r"<i [^>]*>", book.package.read("xl/slicerCaches/slicerCache1.xml").decode())
+    assert buttons == ['<i x="0" s="1"/>', '<i x="1" s="0"/>', '<i x="3"/>', '<i x="2" s="1"/>']
+
+
+def test_sources_by_name_table_and_reckoned_range():
+    """A pivot's rows may be a table, a name, or what a name's formula comes to."""
+    for name, formula in (("Plain", "Data!$A$1:$E$7"), ("Reckoned", "OFFSET(Data!$A$1,0,0,COUNTA(Data!$A$1:$A$99),5)")):
+        book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P]), days=("Day",))
+        set_name(book, name, formula)
+        cache = re.sub(
+            r"<worksheetSource[^>]*>", f'<worksheetSource name="{name}"/>', book.package.read(CACHE).decode()
+        )
+        book.package.put(CACHE, cache.encode())
+        assert refresh_pivots(book).left == []
+        assert grid(book.sheet("Pivot"), Area(7, 1, 7, 2)) == [["Grand Total", 16.0]]
+
+
+def test_errors_in_rows_are_errors_in_their_groups():
+    rows = [("Harbour", "Sheet", 46000.0, CellError.NA, 1.0), ("Harbour", "Towel", 46000.0, 2.0, 1.0), ("Quay", "Towel", 46000.0, 5.0, 2.0)]  # fmt: skip
+    book = pivot_book(H, rows, pivot_xml(H, down=["Depot"], values=[P], attributes='showError="1" errorCaption="?"'), days=("Day",))  # fmt: skip
+    refresh_pivots(book)
+    assert grid(book.sheet("Pivot"), Area(4, 1, 6, 2)) == [["Harbour", "?"], ["Quay", 5.0], ["Grand Total", "?"]]
+
+
+def test_pivots_over_one_cache_share_its_items():
+    book = Workbook.new()
+    book.add_sheet(data_sheet(book, H, ROWS, ("Day",)))
+    sheet = Sheet("Pivot")
+    sheet.set(1, 1, None)
+    book.add_sheet(sheet)
+    other = pivot_xml(H, down=["Item"], values=[C]).replace('ref="A3"', 'ref="E3"').replace('name="P"', 'name="Q"', 1)
+    put_pivot(book, "Pivot", cache_xml(H), [pivot_xml(H, down=["Depot"], values=[P]), other])
+    refresh_pivots(book)
+    assert spelled(book.sheet("Pivot"), Area(4, 1, 8, 6))[1] == "Millrace | 4 |  |  | Towel | 5"
+    assert stored_items(book.package.root(CACHE))[:2] == [["Harbour", "Millrace", "Uplands"], ["Sheet", "Towel", "Apron", None]]  # fmt: skip
