@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import charts, formulas, marks, models, proofs, tables, workbooks
+from benchmarks import charts, formulas, marks, models, proofs, tables, templates, workbooks
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
@@ -94,6 +94,7 @@ def main(words: list[str]) -> int:
             proofs.measures(),
             marks.measures(),
             charts.measures(),
+            templates.measures(),
         ):
             if words and not any(word in measure.work for word in words):
                 continue

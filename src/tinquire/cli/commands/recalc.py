@@ -28,6 +28,8 @@ EXAMPLE = (
     "  tinquire recalc model.xlsx --set 'Rates!B2=0.21' --out model-21.xlsx"
 )
 _LISTED = 12
+#: Pivots whose rows hang on other pivots are worked out again, so many times.
+_TURNS = 4
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -208,7 +210,7 @@ def _refresh_pivots(book: Workbook, work: Callable[[], Recalculation]) -> _Refre
     """Refresh all pivots of a workbook, and recalculate what reads them, until nothing moves."""
     from tinquire.workbook.calc.stored_values import refresh_chart_parts
     from tinquire.workbook.pivots.caches import caches_of
-    from tinquire.workbook.pivots.refresh import refresh_pivots
+    from tinquire.workbook.pivots.refresh import moved_stores, refresh_pivots
     from tinquire.workbook.pivots.stale import staleness
 
     was = {cache.part: staleness(book, cache) for cache in caches_of(book)}
@@ -220,11 +222,16 @@ def _refresh_pivots(book: Workbook, work: Callable[[], Recalculation]) -> _Refre
     }
     done = refresh_pivots(book)
     again = work() if done.changed else None
-    while again is not None and any(staleness(book, cache) for cache in caches_of(book)):
-        turn = refresh_pivots(book, {one.part for one in caches_of(book) if staleness(book, one) is not None})
-        if not turn.changed:
+    for _ in range(_TURNS):
+        wanted = moved_stores(book, done.rows)
+        turn = refresh_pivots(book, wanted) if wanted and again is not None else None
+        if turn is None or not turn.changed:
             break
+        done.rows |= turn.rows
         again = work()
+    else:
+        why = "its pivots read cells that hang on the pivots themselves, and do not come to rest"
+        raise DataError(Fault("refreshing pivots", why, book.name, "take the rows from plain cells"))
     book.settle()
     refresh_chart_parts(book)
     stale = {name: was[part] for part, own in names.items() for name in own if name in done.pivots}

@@ -15,8 +15,9 @@ from tinquire.workbook import Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.calc.stored_values import refresh_chart_parts, refresh_charts
 from tinquire.workbook.pivots.caches import Cache, caches_of
-from tinquire.workbook.pivots.refresh import Refreshed, refresh_pivots
+from tinquire.workbook.pivots.refresh import moved_stores, refresh_pivots
 from tinquire.workbook.pivots.stale import staleness, touches
+from tinquire.workbook.pivots.store import Rows
 
 __all__ = ["finish_results"]
 
@@ -51,12 +52,12 @@ def _refresh_pivots(book: Workbook, name: str, moment: datetime, filled: Sequenc
     if all(entry.part is None for entry in book.entries):
         return []
     warnings: list[Fault] = []
-    left: set[str] = set()
-    for turn in range(_TURNS):
-        areas = filled if turn == 0 else ()
-        wanted = {cache.part for cache in caches_of(book) if cache.part not in left and _is_stale(book, cache, areas)}
-        done = refresh_pivots(book, wanted) if wanted else Refreshed()
-        left |= done.left_parts
+    rows: dict[str, Rows] = {}
+    wanted = {cache.part for cache in caches_of(book) if _is_stale(book, cache, filled)}
+    for _ in range(_TURNS):
+        if not wanted:
+            return warnings
+        done = refresh_pivots(book, wanted)
         do = "it is right once a program has opened the file; a preview shows the template's numbers"
         warnings += [
             Fault(f"workbook '{name}'", f"{pivot} is refreshed on opening: {why}", do=do, warning=True)
@@ -65,6 +66,8 @@ def _refresh_pivots(book: Workbook, name: str, moment: datetime, filled: Sequenc
         if not done.changed:
             return warnings
         _recalculate(book, name, moment)
+        rows |= done.rows
+        wanted = moved_stores(book, rows)
     why = "its pivots read cells that hang on the pivots themselves, and do not come to rest"
     raise DataError(Fault(f"refreshing the pivots of workbook '{name}'", why, do="take the rows from plain cells"))
 

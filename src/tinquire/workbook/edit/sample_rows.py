@@ -3,6 +3,7 @@ them are filled, and whatever took the whole of them takes all that are there no
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
@@ -22,7 +23,7 @@ from tinquire.workbook.grid.sheet import Formula, Sheet
 from tinquire.workbook.sheet_xml.row_levels import with_rows
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["Grown", "SampleRows", "replace_rows"]
+__all__ = ["Grown", "SampleRows", "SeveralChanges", "replace_rows"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +71,33 @@ class Grown:
         return area._replace(bottom=self.bottom) if grows else area
 
     def may_change(self, data: bytes, home: str) -> bool:
-        return True
+        """Whether a sheet's part is of the sheet itself, or mentions its name (or the plainest piece of it)."""
+        piece = max(re.findall(r"[A-Za-z0-9]+", self.sheet), key=len, default="")
+        if home.casefold() == self.sheet.casefold() or not piece:
+            return True
+        return piece.lower().encode() in data.lower()
+
+
+@dataclass(frozen=True, slots=True)
+class SeveralChanges:
+    """Reference changes of areas that do not meet, as one."""
+
+    changes: tuple[Grown, ...]
+
+    def formula(self, text: str, home: str) -> str:
+        for change in self.changes:
+            text = change.formula(text, home)
+        return text
+
+    def area(self, area: Area, home: str) -> Area | None:
+        for change in self.changes:
+            moved = change.area(area, home)
+            if moved != area:
+                return moved
+        return area
+
+    def may_change(self, data: bytes, home: str) -> bool:
+        return any(change.may_change(data, home) for change in self.changes)
 
 
 def replace_rows(
@@ -129,9 +156,9 @@ def _styles(sheet: Sheet, area: Area, height: int) -> dict[int, Codes]:
     for number in range(area.left, area.right + 1):
         own = sheet.styles(number, area.top, area.bottom)
         inner = own[1:-1] if len(own) > 2 else own[:1]
-        styles = np.resize(inner, height).astype(np.int32)
+        styles = inner[np.arange(height) % len(inner)].astype(np.int32)
         if height > 2 and len(own) > 2:
-            styles[1:] = np.resize(inner, height - 1)
+            styles[1:] = inner[np.arange(height - 1) % len(inner)]
         styles[0] = own[0]
         if len(own) > 1 and height > 1:
             styles[-1] = own[-1]

@@ -149,7 +149,7 @@ def _heading(sheet: Sheet, row: int, column: int, used: set[str]) -> str:
 
 def _is_date(book: Workbook, sheet: Sheet, number: int, area: Area, values: Column) -> bool:
     is_number = values.kinds == Kind.NUMBER
-    styles = np.unique(sheet.styles(number, area.top + 1, area.bottom)[is_number]).tolist()
+    styles = np.flatnonzero(np.bincount(sheet.styles(number, area.top + 1, area.bottom)[is_number])).tolist()
     return bool(styles) and all(book.styles.is_date(style) for style in styles)
 
 

@@ -10,7 +10,7 @@ from lxml import etree
 
 from tinquire.cells.address import Area
 from tinquire.packages.xml import child, children, local, remove_attribute, serialise_xml, tag
-from tinquire.workbook.edit.propagate import change_part, follow
+from tinquire.workbook.edit.propagate import change_part
 from tinquire.workbook.edit.sample_rows import Grown
 from tinquire.workbook.parts.page_setup import fixed_area
 from tinquire.workbook.pivots.definition import Line, flag
@@ -18,19 +18,22 @@ from tinquire.workbook.pivots.ordering import sort_key
 from tinquire.workbook.pivots.working import WorkedPivot
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["follow_clicked_filters", "follow_pivot", "pivot_of_chart"]
+__all__ = ["follow_charts", "follow_clicked_filters", "grown_body", "pivot_of_chart"]
 
 
-def follow_pivot(
-    book: Workbook, sheet: str, worked: WorkedPivot, area: Area, old: tuple[Sequence[Line], Sequence[Line]]
-) -> None:  # fmt: skip
-    """Let what took all rows of a pivot's body, or its series, take those that it has now."""
+def grown_body(sheet: str, worked: WorkedPivot, area: Area, rows: Sequence[Line]) -> Grown | None:
+    """The change of what took all rows of a pivot's body, which were `rows`, to those that it has now; None when it has
+    as many."""
     definition = worked.definition
-    before = _body(definition.area, definition.first, old[0])
+    before = _body(definition.area, definition.first, rows)
     now = _body(area, definition.first, [line.line for line in worked.row_side.lines])
-    if before != now and before is not None and now is not None:
-        book.settle()
-        follow(book, Grown(sheet, before, now.bottom))
+    return None if before is None or now is None or before == now else Grown(sheet, before, now.bottom)
+
+
+def follow_charts(book: Workbook, sheet: str, worked: WorkedPivot, area: Area) -> None:
+    """Let the charts of a pivot have the series and rows that it has now."""
+    definition = worked.definition
+    now = _body(area, definition.first, [line.line for line in worked.row_side.lines])
     if now is None:
         return
     columns = [

@@ -3,7 +3,7 @@ over them."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from lxml import etree
@@ -13,7 +13,8 @@ from tinquire.cells.address import Area, area_name, cell_name
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import Value
 from tinquire.packages.xml import serialise_xml
-from tinquire.workbook.edit.propagate import change_part, unreadable_part
+from tinquire.workbook.edit.propagate import change_part, follow, unreadable_part
+from tinquire.workbook.edit.sample_rows import Grown, SeveralChanges
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.pivots.caches import (
     Cache,
@@ -27,15 +28,15 @@ from tinquire.workbook.pivots.caches import (
 from tinquire.workbook.pivots.cells import area_of, column_labels, row_labels, value_columns
 from tinquire.workbook.pivots.definition import VALUES, PivotDefinition, read_definition, read_lines
 from tinquire.workbook.pivots.dressing import KnownLooks, learned_looks
-from tinquire.workbook.pivots.following import follow_clicked_filters, follow_pivot
-from tinquire.workbook.pivots.store import Store, store_of, stored_items
+from tinquire.workbook.pivots.following import follow_charts, follow_clicked_filters, grown_body
+from tinquire.workbook.pivots.store import Rows, Store, same_rows, store_of, stored_items
 from tinquire.workbook.pivots.store_writing import records_part, write_store
 from tinquire.workbook.pivots.words import Words, learned_words
 from tinquire.workbook.pivots.working import WorkedPivot, work_out
 from tinquire.workbook.pivots.writing import write_definition
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["Refreshed", "refresh_pivots"]
+__all__ = ["Refreshed", "moved_stores", "refresh_pivots"]
 
 
 @dataclass
@@ -46,6 +47,11 @@ class Refreshed:
     left: list[tuple[str, str]] = field(default_factory=list)
     #: The stores of those, by their parts.
     left_parts: set[str] = field(default_factory=set)
+    #: The rows that each store was made of, by its part.
+    rows: dict[str, Rows] = field(default_factory=dict)
+    #: What grew or shrank, and the pivots as they are now, by sheet, for what stands over them.
+    grown: list[Grown] = field(default_factory=list)
+    charted: list[tuple[str, WorkedPivot, Area]] = field(default_factory=list)
     #: Whether any cell of a sheet is other than before.
     changed: bool = False
 
@@ -65,7 +71,25 @@ def refresh_pivots(book: Workbook, wanted: Collection[str] | None = None) -> Ref
         except (ValueError, OverflowError, KeyError, IndexError) as error:
             raise unreadable_part(book, cache.part, error) from None
     book.settle()
+    if done.grown:
+        follow(book, SeveralChanges(tuple(done.grown)))
+    for sheet, worked, area in done.charted:
+        follow_charts(book, sheet, worked, area)
     return done
+
+
+def moved_stores(book: Workbook, made_of: Mapping[str, Rows]) -> set[str]:
+    """The stores, by their parts, whose rows are others than those that they were made of."""
+    found = set()
+    for cache in caches_of(book):
+        root = book.package.root(cache.part)
+        area = source_area(book, root)
+        before = made_of.get(cache.part)
+        if before is not None and area is not None:
+            now = read_rows(book, *area, blank=has_blank_rows(root))
+            if not same_rows(before, now):
+                found.add(cache.part)
+    return found
 
 
 def _refresh(book: Workbook, cache: Cache, done: Refreshed) -> None:
@@ -76,7 +100,7 @@ def _refresh(book: Workbook, cache: Cache, done: Refreshed) -> None:
     store: Store | None = None
     if why is None:
         try:
-            store = _store(book, root, definitions)
+            store = _store(book, cache, root, definitions, done)
             worked = [work_out(definition, store) for definition in definitions]
         except ValueError as error:
             why = str(error)
@@ -87,7 +111,7 @@ def _refresh(book: Workbook, cache: Cache, done: Refreshed) -> None:
         return
     items = stored_items(root)
     for (placed, pivot), one in zip(pivots, worked, strict=True):
-        done.changed |= _put(book, placed, pivot, one, items)
+        _put(book, placed, pivot, one, items, done)
         done.pivots.append(_told(placed, pivot))
     write_store(root, store)
     book.package.put(cache.part, serialise_xml(root))
@@ -106,10 +130,12 @@ def _told(placed: PlacedPivot, root: etree._Element) -> str:
     return f"pivot '{root.get('name', '')}' of sheet '{placed.sheet}'"
 
 
-def _store(book: Workbook, root: etree._Element, pivots: Sequence[PivotDefinition]) -> Store:
+def _store(
+    book: Workbook, cache: Cache, root: etree._Element, pivots: Sequence[PivotDefinition], done: Refreshed
+) -> Store:  # fmt: skip
     found = source_area(book, root)
     assert found is not None
-    rows = read_rows(book, *found, blank=has_blank_rows(root))
+    rows = done.rows[cache.part] = read_rows(book, *found, blank=has_blank_rows(root))
     used: set[int] = set()
     held: dict[int, set[int]] = {}
     for pivot in pivots:
@@ -127,9 +153,10 @@ def _store(book: Workbook, root: etree._Element, pivots: Sequence[PivotDefinitio
 
 
 def _put(
-    book: Workbook, placed: PlacedPivot, root: etree._Element, worked: WorkedPivot, items: Sequence[Sequence[Value]]
-) -> bool:  # fmt: skip
-    """Write a pivot's cells and part; says whether any cell changed. `items` are those of each field before."""
+    book: Workbook, placed: PlacedPivot, root: etree._Element, worked: WorkedPivot, items: Sequence[Sequence[Value]],
+    done: Refreshed,
+) -> None:  # fmt: skip
+    """Write a pivot's cells and part. `items` are those of each field before."""
     definition, sheet = worked.definition, book.sheet(placed.sheet)
     old_rows, old_columns = read_lines(root, "row"), read_lines(root, "col")
     several = VALUES in (*definition.rows, *definition.columns)
@@ -142,9 +169,11 @@ def _put(
     changed = cells.write()
     write_definition(root, worked, area)
     book.part_changed(placed.part, serialise_xml(root))
-    follow_pivot(book, placed.sheet, worked, area, (old_rows, old_columns))
+    if (grown := grown_body(placed.sheet, worked, area, old_rows)) is not None:
+        done.grown.append(grown)
     follow_clicked_filters(book, placed.sheet, worked)
-    return changed
+    done.charted.append((placed.sheet, worked, area))
+    done.changed |= changed
 
 
 def _require_room(book: Workbook, sheet: Sheet, name: str, area: Area, old: Area) -> None:

@@ -19,7 +19,7 @@ from tinquire.packages.xml import child, children, local
 from tinquire.workbook.pivots.definition import flag
 from tinquire.workbook.pivots.groupings import Codes, Grouping, read_grouping, spread
 
-__all__ = ["Rows", "Store", "StoreField", "item_key", "read_item", "store_of", "stored_items"]
+__all__ = ["Rows", "Store", "StoreField", "item_key", "read_item", "same_rows", "store_of", "stored_items"]
 
 
 @dataclass(frozen=True)
@@ -33,6 +33,23 @@ class Rows:
     @property
     def height(self) -> int:
         return len(self.columns[0]) if self.columns else 0
+
+
+def same_rows(one: Rows, other: Rows) -> bool:
+    """Whether rows have the same values under the same headings."""
+    if one.headings != other.headings or one.height != other.height:
+        return False
+    return all(_same(left, right) for left, right in zip(one.columns, other.columns, strict=True))
+
+
+def _same(one: Column, other: Column) -> bool:
+    if not np.array_equal(one.kinds, other.kinds) or not np.array_equal(one.numbers, other.numbers):
+        return False
+    texts = one.kinds == Kind.TEXT
+    if one.texts is other.texts and np.array_equal(one.codes[texts], other.codes[texts]):
+        return True
+    own, its = (column.take(texts.nonzero()[0]).to_list() for column in (one, other))
+    return own == its
 
 
 @dataclass(frozen=True)

@@ -56,7 +56,7 @@ def _shared_items(element: etree._Element, field: StoreField) -> etree._Element:
         return fresh
     used = np.zeros(len(items), bool)
     if field.grouping is None:
-        used[np.unique(field.codes)] = True
+        used[field.codes] = True
     else:
         used[:] = True
     for value, is_used in zip(items, used.tolist(), strict=True):
@@ -78,7 +78,7 @@ def _own_items(field: StoreField) -> Sequence[Value] | None:
 
 
 def _facts(values: Column, *, is_date: bool) -> dict[str, str]:
-    kinds = set(np.unique(values.kinds).tolist())
+    kinds = set(np.flatnonzero(np.bincount(values.kinds)).tolist())
     known = values.numbers[values.kinds == Kind.NUMBER]
     texts, blank = bool(kinds & {Kind.TEXT, Kind.BOOL, Kind.ERROR}), Kind.BLANK in kinds
     found: dict[str, str] = {}
