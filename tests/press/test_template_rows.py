@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from pivotbook import cache_xml, pivot_xml, put_pivot
 from richbook import rich_file
 from tinquire.base.faults import TinQuireError
 from tinquire.cells.address import Area, parse_cell
@@ -292,3 +293,79 @@ def test_what_is_wrong_is_said(tmp_path, rows, why):
     with pytest.raises(TinQuireError) as caught:
         made(tmp_path, rows, table='"A4"' not in rows or "bagz" in rows)
     assert any(why in fault.why for fault in caught.value.faults), [fault.why for fault in caught.value.faults]
+
+
+REPEATED = """
+title = "T"
+period = "month"
+sources.bags.file = "bags.csv"
+sources.bags.types = {{ Pieces = "whole", Rate = "money" }}
+[workbooks.w]
+template = "t.xlsx"
+name = "out.xlsx"
+[workbooks.w.repeat.Data]
+each = "bags"
+{how}
+rows = {{ Bags = {{ table = "bags" }} }}
+"""
+
+
+def repeated_template(path):
+    """A sheet with a table of sample rows, a chart and a pivot over it, a print area, and slots in a cell and a header."""
+    book = Workbook.new()
+    sheet = Sheet("Data", page=PageSetup(margins=(0.5,) * 6, header="&L[:Depot:] in [:period:]"))
+    for column, heading in enumerate(("Depot", "Item", "Pieces", "Rate"), start=1):
+        sheet.set(3, column, heading)
+        sheet.set(4, column, ("x", "a", 1.0, 2.0)[column - 1])
+    sheet.set(1, 1, "Bags of [:Depot:]")
+    sheet.set(1, 4, None, formula="SUM(Bags[Pieces])")
+    sheet.tables.append(SheetTable("Bags", Area(3, 1, 4, 4), tuple(TableColumn(name) for name in ("Depot", "Item", "Pieces", "Rate"))))  # fmt: skip
+    series = Series("Pieces", (1.0,), ("a",), values_at="Data!$C$4:$C$4", labels_at="Data!$B$4:$B$4")
+    sheet.frames.append(Frame(2, 12, 300, 200, Chart((series,), title="[:Depot:]"), "Chart 1"))
+    book.add_sheet(sheet)
+    board = Sheet("Board")
+    board.set(1, 1, "kept")
+    book.add_sheet(board)
+    headings = ["Depot", "Item", "Pieces", "Rate"]
+    pivot = pivot_xml(headings, down=["Item"], values=[("P", 'fld="2"')]).replace('ref="A3"', 'ref="H1"')
+    cache = cache_xml(headings).replace('ref="A1:Z1000" sheet="Data"', 'name="Bags"')
+    put_pivot(book, "Data", cache, [pivot])
+    refresh_pivots(book)
+    set_name(book, "_xlnm.Print_Area", "Data!$A$1:$D$9", "Data")
+    book.save(path)
+
+
+def repeated(folder, how):
+    (folder / "bags.csv").write_text(ROWS, "utf-8")
+    (folder / "docket.toml").write_text(REPEATED.format(how=how), "utf-8")
+    repeated_template(folder / "t.xlsx")
+    path = folder / "out.xlsx"
+    path.write_bytes(make(load_docket(folder / "docket.toml"), parse_period("2026-10")).outputs[0].data)
+    assert conformance_findings(Package.open(path)) == []
+    return Workbook.open(path)
+
+
+def test_sheets_are_repeated_with_all_that_is_on_them(tmp_path):
+    book = repeated(tmp_path, 'by = "Depot"\nname = "[:Depot:]"')
+    assert book.sheet_names() == ["Harbour", "Millrace", "Uplands", "Board"]
+    for name, pieces, items in (("Harbour", 7.0, ["Napkin", "Sheet"]), ("Uplands", 10.0, ["Apron", "Sheet"])):
+        sheet, details = book.sheet(name), BookDetails(book).sheet(name)
+        assert (sheet.value(1, 1), sheet.value(1, 4), sheet.tables[0].area) == (
+            f"Bags of {name}",
+            pieces,
+            Area(3, 1, 5, 4),
+        )
+        (chart,), (pivot,) = details.charts, details.pivots
+        assert chart.title == name and chart.cells[0].values == f"{name}!$C$4:$C$5" and sorted(chart.chart.series[0].labels) == items  # fmt: skip
+        assert pivot.source == sheet.tables[0].name and sorted(sheet.column(8, 2, 3).to_list()) == items
+        assert sheet.column(9, 4, 4).to_list() == [pieces]
+        assert details.page.header == f"&L{name} in 2026-10"
+        area = next(one.formula for one in book.names if one.name == "_xlnm.Print_Area" and one.sheet == name)
+        assert area == f"{name}!$A$1:$D$10"
+    assert len({table.name for sheet in book.sheets() for table in sheet.tables}) == 3
+
+
+def test_a_sheet_for_each_row(tmp_path):
+    book = repeated(tmp_path, 'own = "Depot"\nname = "[:Depot:] [:Item:]"')
+    assert book.sheet_names() == ["Harbour Sheet", "Millrace Towel", "Uplands Apron", "Harbour Napkin", "Uplands Sheet", "Board"]  # fmt: skip
+    assert [book.sheet(name).value(1, 4) for name in book.sheet_names()[:3]] == [7.0, 3.0, 10.0]

@@ -66,6 +66,9 @@ def _in_workbooks(docket: Docket) -> Iterator[_Need]:
     for name, book in model.workbooks.items():
         for target, rows in book.rows.items():
             yield "a template", rows.table, ("workbooks", name, "rows", target)
+        for target, repeated in book.repeat.items():
+            for table in (repeated.each, *(rows.table for rows in repeated.rows.values())):
+                yield "a repeated sheet", table, ("workbooks", name, "repeat", target)
         for number, sheet in enumerate(book.sheets):
             path = ("workbooks", name, "sheets", number)
             cut = sheet.split_by() is not None or book.split_by() is not None

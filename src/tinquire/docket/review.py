@@ -126,6 +126,11 @@ def _review_workbooks(docket: Docket) -> Iterator[Fault]:
             if rows.table not in known["table"]:
                 why = f"rows for '{target}' are of '{rows.table}': {known_names(rows.table, known['table'])}"
                 yield _fault(docket, why, "fix the name", "workbooks", name, "rows", target)
+        for target, model_of in book.repeat.items():
+            for table in (model_of.each, *(rows.table for rows in model_of.rows.values())):
+                if table not in known["table"]:
+                    why = f"sheet '{target}' is repeated for '{table}': {known_names(table, known['table'])}"
+                    yield _fault(docket, why, "fix the name", "workbooks", name, "repeat", target)
         if not book.sheets and book.template is None:
             yield _fault(docket, f"workbooks.{name} has neither sheets nor a template", "add one", "workbooks", name)
         for number, sheet in enumerate(book.sheets):

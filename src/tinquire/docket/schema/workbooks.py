@@ -10,7 +10,7 @@ from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.blocks import BlockModel, RowsModel
 from tinquire.docket.schema.pages import PageModel
 
-__all__ = ["SheetModel", "TemplateRowsModel", "WorkbookModel"]
+__all__ = ["RepeatedSheetModel", "SheetModel", "TemplateRowsModel", "WorkbookModel"]
 
 
 class SheetModel(RowsModel):
@@ -97,6 +97,21 @@ class TemplateRowsModel(Model):
     below: Literal["move", "stay"] = Field("move", description="What becomes of that which stands below the rows.")
 
 
+class RepeatedSheetModel(Model):
+    """A template's sheet, once for each row of a table or for each value of a column."""
+
+    each: str = Field(description="The table: one sheet for each of its rows, whose columns its slots may name.")
+    by: str | None = Field(None, description="A column of the table: one sheet for each of its values instead.")
+    name: str = Field(description="The sheets' name, with slots: `[:Depot:]`.")
+    rows: dict[str, TemplateRowsModel] = Field(
+        default_factory=dict, description="Rows in place of the sheet's sample rows, as for the workbook."
+    )
+    own: str | None = Field(
+        None,
+        description="Of `rows`, those that have the sheet's value in this column; the column of `by` if not given.",
+    )
+
+
 class WorkbookModel(Model):
     """A workbook made by a run."""
 
@@ -105,6 +120,9 @@ class WorkbookModel(Model):
     rows: dict[str, TemplateRowsModel] = Field(
         default_factory=dict,
         description="Rows in place of the template's sample rows, by the name of a table, a name or a sheet of it.",
+    )
+    repeat: dict[str, RepeatedSheetModel] = Field(
+        default_factory=dict, description="Sheets of the template to repeat, by their names; they go themselves."
     )
     split: str | None = Field(
         None,
@@ -120,6 +138,6 @@ class WorkbookModel(Model):
 
     @model_validator(mode="after")
     def _has_template(self) -> WorkbookModel:
-        if self.rows and self.template is None:
-            raise ValueError("rows go into a template, and there is none")
+        if (self.rows or self.repeat) and self.template is None:
+            raise ValueError("rows and repeated sheets are of a template, and there is none")
         return self

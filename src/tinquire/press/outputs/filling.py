@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 from tinquire.base.faults import DataError
 from tinquire.docket.schema.workbooks import TemplateRowsModel
@@ -30,14 +30,16 @@ def fill_template(
     return filled
 
 
-def fill_slots_of(book: Workbook, scope: SlotScope, stopped: str) -> None:
-    """Fill the slots of a workbook's cells and of its other texts. Raises DataError with all that nothing fills."""
+def fill_slots_of(book: Workbook, scope: SlotScope, stopped: str, sheets: Collection[str] | None = None) -> None:
+    """Fill the slots of cells and of other texts, of some sheets (or of the whole workbook). Raises DataError with all
+    that nothing fills."""
     faults = [
         unfilled_fault(item.unfilled, stopped, f"{book.name}, sheet '{item.sheet}', cell {item.cell}")
-        for item in fill(book, scope.resolve, scope.format_of)
+        for item in fill(book, scope.resolve, scope.format_of, sheets)
     ]
     faults += [
-        unfilled_fault(item.unfilled, stopped, f"{book.name}, {item.place}") for item in fill_texts(book, scope.resolve)
+        unfilled_fault(item.unfilled, stopped, f"{book.name}, {item.place}")
+        for item in fill_texts(book, scope.resolve, sheets)
     ]
     if faults:
         raise DataError(*faults)

@@ -4,7 +4,7 @@ its rows, and `[:only if CONDITION:]` keeps or removes a row, the rows of a merg
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, merge_errors
@@ -38,12 +38,14 @@ class SlotRows:
 # -- kept or removed -------------------------------------------------------------------------------------
 
 
-def settle_conditions(book: Workbook, scope: SlotScope, stopped: str) -> None:
+def settle_conditions(
+    book: Workbook, scope: SlotScope, stopped: str, sheets: Collection[str] | None = None
+) -> None:  # fmt: skip
     """Keep or remove what begins with `[:only if CONDITION:]`: the sheet, when that stands alone in its first cell;
     else the row of the cell, or all rows of a merged cell. Raises one error with all conditions that give no yes or
     no."""
     errors: list[TinQuireError] = []
-    for name in book.sheet_names():
+    for name in book.sheet_names() if sheets is None else sheets:
         try:
             _settle_sheet(book, name, scope, stopped)
         except TinQuireError as error:
@@ -86,12 +88,14 @@ def _holds(scope: SlotScope, condition: str, stopped: str, where: str) -> bool:
 # -- repeated --------------------------------------------------------------------------------------------
 
 
-def repeat_rows(book: Workbook, tables: Mapping[str, Table], scope: SlotScope, stopped: str) -> SlotRows:
+def repeat_rows(
+    book: Workbook, tables: Mapping[str, Table], scope: SlotScope, stopped: str, sheets: Collection[str] | None = None
+) -> SlotRows:
     """Repeat each row whose slots name columns of a table, `[:lines.Item:]`, for each row of that table. Raises one
     error with all slots that nothing fills."""
     made = SlotRows()
     errors: list[TinQuireError] = []
-    for name in book.sheet_names():
+    for name in book.sheet_names() if sheets is None else sheets:
         rows = {row for row, _, text in slots_of(book.sheet(name)) if _tables_of(text, tables)}
         for row in sorted(rows, reverse=True):  # those further down first: they move
             try:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.wording import known_names, listed
@@ -31,6 +32,9 @@ class RowsFilled:
     areas: list[tuple[str, Area]] = field(default_factory=list)
     #: What is worth knowing, and no reason to look again.
     notes: list[str] = field(default_factory=list)
+
+    def parts(self) -> tuple[list[Any], ...]:
+        return self.claims, self.sources, self.warnings, self.areas, self.notes
 
 
 def fill_rows(

@@ -21,6 +21,7 @@ from tinquire.press.outputs.blocks import rows_cut
 from tinquire.press.outputs.finishing import finish_results
 from tinquire.press.outputs.output import Made, Making, OutputKind
 from tinquire.press.outputs.provenance import sources_of_slots
+from tinquire.press.outputs.repeated_sheets import repeat_sheets
 from tinquire.press.outputs.sheets import SheetsMade, add_sheets
 from tinquire.press.outputs.slot_rows import SlotRows, repeat_rows, settle_conditions
 from tinquire.press.outputs.template_rows import RowsFilled, fill_rows
@@ -74,6 +75,11 @@ def _add_sheets(
     where = {target: results.docket.where("workbooks", name, "rows", target) for target in model.rows}
     rows = fill_rows(book, model.rows, tables, name, where)
     repeated = SlotRows()
+    if model.repeat:
+        every = dict(results.tables) if cut is None else _cut_tables(results, model, cut)
+        repeats = {sheet: results.docket.where("workbooks", name, "repeat", sheet) for sheet in model.repeat}
+        sheets = repeat_sheets(book, model.repeat, every, scope, name, repeats)
+        rows = RowsFilled(*(own + others for own, others in zip(rows.parts(), sheets.parts(), strict=True)))
     if model.template is not None:
         stopped = f"filling workbook '{name}'"
         settle_conditions(book, scope, stopped)
@@ -92,6 +98,13 @@ def _add_sheets(
         sources=[*filled_from, *rows.sources, *repeated.sources, *made.sources],
         warnings=[*rows.warnings, *repeated.warnings, *made.warnings],
     )
+
+
+def _cut_tables(results: Results, model: WorkbookModel, cut: tuple[str, Value]) -> dict[str, Table]:
+    """The tables of a split workbook: of those that have the column, its own rows."""
+    named = {one.each for one in model.repeat.values()}
+    named |= {rows.table for one in model.repeat.values() for rows in one.rows.values()}
+    return {key: rows_cut(table, (cut,)) for key, table in results.tables.items() if key in named}
 
 
 def _tables_for_slots(results: Results, book: Workbook, cut: tuple[str, Value] | None, name: str) -> dict[str, Table]:

@@ -3,7 +3,6 @@ them are filled, and whatever took the whole of them takes all that are there no
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
@@ -14,6 +13,7 @@ from tinquire.base.wording import counted
 from tinquire.cells.address import MAX_ROW, Area, area_name, cell_name, column_name
 from tinquire.cells.column import Codes, Column, Kind
 from tinquire.formula.language.mentions import Mention, change_mentions, mentions
+from tinquire.formula.language.reference_changes import may_mention
 from tinquire.packages.xml import children
 from tinquire.workbook.edit.propagate import change_part, follow
 from tinquire.workbook.edit.rows_columns import delete_rows, insert_rows
@@ -71,11 +71,7 @@ class Grown:
         return area._replace(bottom=self.bottom) if grows else area
 
     def may_change(self, data: bytes, home: str) -> bool:
-        """Whether a sheet's part is of the sheet itself, or mentions its name (or the plainest piece of it)."""
-        piece = max(re.findall(r"[A-Za-z0-9]+", self.sheet), key=len, default="")
-        if home.casefold() == self.sheet.casefold() or not piece:
-            return True
-        return piece.lower().encode() in data.lower()
+        return home.casefold() == self.sheet.casefold() or may_mention(self.sheet, data)
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,18 +5,28 @@ from __future__ import annotations
 import copy
 import posixpath
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from lxml import etree
 
 from tinquire.base.faults import DataError, Fault
 from tinquire.base.wording import known_names
 from tinquire.formula.language.reference_changes import GoneSheets, RenamedSheet, RenamedTables
-from tinquire.packages.xml import child, children, free_number, local, remove_attribute, serialise_xml, whole_number
+from tinquire.packages.xml import (
+    child,
+    children,
+    free_number,
+    local,
+    remove_attribute,
+    serialise_xml,
+    tag,
+    whole_number,
+)
 from tinquire.workbook.edit.propagate import change_part, follow, follow_sheet, unreadable_part
 from tinquire.workbook.grid.sheet_entries import SheetEntry
 from tinquire.workbook.grid.sheet_names import valid_sheet_name
 from tinquire.workbook.parts.charts import follow_formulas
+from tinquire.workbook.sheet_xml.frame_changes import edited_frame
 from tinquire.workbook.workbook import Workbook
 
 _SELECTED = re.compile(rb"\stabSelected=[\"'](?:1|true)[\"']")
@@ -24,7 +34,12 @@ _SELECTED = re.compile(rb"\stabSelected=[\"'](?:1|true)[\"']")
 __all__ = ["copy_sheet", "delete_sheets", "hide_sheet", "move_sheet", "rename_sheet"]
 
 #: What a copied sheet gets a copy of; all else that it relates to is shared with the original.
-_COPIED_KINDS = frozenset({"drawing", "comments", "vmlDrawing", "table", "chart", "threadedComment", "chartUserShapes"})
+_COPIED_KINDS = frozenset({
+    "drawing", "comments", "vmlDrawing", "table", "chart", "threadedComment", "chartUserShapes", "pivotTable",
+    "pivotCacheRecords",
+})  # fmt: skip
+#: Filters that people click belong to the pivots of one sheet; a copy is without.
+_CLICKED = {"slicer": "slicer", "timeline": "timeslicer"}
 
 
 def rename_sheet(book: Workbook, old: str, new: str) -> None:
@@ -127,6 +142,8 @@ def copy_sheet(book: Workbook, name: str, new: str) -> None:
         part = _copy_part(book, entry.part, renamed)
         following = RenamedTables(renamed, RenamedSheet(entry.name, new))
         data = _SELECTED.sub(b"", follow_sheet(book.package.read(part), new, following))
+        if any(relation.kind in _CLICKED for relation in book.package.relations(entry.part)):
+            data = edited_frame(data, _without_lists)
     except (ValueError, OverflowError) as error:
         raise unreadable_part(book, entry.part, error) from None
     book.package.put(part, data)  # of two selected sheets a program would change both at once
@@ -148,7 +165,10 @@ def copy_sheet(book: Workbook, name: str, new: str) -> None:
     for relation in book.package.relations(part):
         if relation.kind == "table":
             change_part(book, relation.target, lambda root: _follow_table(root, following, new))
+        elif relation.kind == "pivotTable":
+            _own_cache(book, relation.target, entry.name, new, renamed)
         elif relation.kind == "drawing":
+            change_part(book, relation.target, _without_clicked)
             for inner in book.package.relations(relation.target):
                 if inner.kind == "chart":
                     change_part(book, inner.target, lambda root: follow_formulas(root, following))
@@ -258,11 +278,68 @@ def _copy_part(book: Workbook, part: str, tables: dict[str, str], role: str = "w
     for relation in package.relations(part):
         if relation.outside:
             package.relate_as(fresh, relation, relation.target)
-        elif package.has(relation.target) and relation.kind != "pivotTable":
+        elif package.has(relation.target) and relation.kind not in _CLICKED:
             target = relation.target
             copied = _copy_part(book, target, tables, relation.kind) if relation.kind in _COPIED_KINDS else target
             package.relate_as(fresh, relation, copied)
     return fresh
+
+
+def _without_clicked(root: etree._Element) -> bool:
+    """Take the frames of click filters off a drawing."""
+    gone = [
+        anchor for anchor in root
+        if isinstance(anchor.tag, str) and any(local(one) in _CLICKED.values() for one in anchor.iter("{*}*"))
+    ]  # fmt: skip
+    for anchor in gone:
+        root.remove(anchor)
+    return bool(gone)
+
+
+def _without_lists(root: etree._Element) -> None:
+    """Take the lists of click filters, which name parts, off a sheet."""
+    for extension in list(root.iter("{*}ext")):
+        if any(local(one) in ("slicerList", "timelineRefs") for one in extension.iter("{*}*")):
+            above = extension.getparent()
+            if above is not None:
+                above.remove(extension)
+                holder = above.getparent()
+                if not len(above) and holder is not None:
+                    holder.remove(above)
+
+
+def _own_cache(book: Workbook, pivot: str, old: str, new: str, tables: Mapping[str, str]) -> None:
+    """Let a copied pivot whose rows stand on the copied sheet have a store of its own over the rows of the copy."""
+    package = book.package
+    relation = next((one for one in package.relations(pivot) if one.kind == "pivotCacheDefinition"), None)
+    source = None
+    if relation is not None and package.has(relation.target):
+        source = child(child(package.root(relation.target), "cacheSource"), "worksheetSource")
+    if relation is None or source is None:
+        return
+    table = tables.get(source.get("name", "").casefold())
+    if table is None and source.get("sheet", "").casefold() != old.casefold():
+        return
+    fresh = _copy_part(book, relation.target, {}, "pivotCacheDefinition")
+    root = package.root(fresh)
+    own = child(child(root, "cacheSource"), "worksheetSource")
+    assert own is not None
+    if table is not None:
+        own.set("name", table)
+    else:
+        own.set("sheet", new)
+    package.put(fresh, serialise_xml(root))
+    package.unrelate(pivot, relation.target)
+    package.relate(pivot, relation.type, fresh)
+    group = child(book.root, "pivotCaches")
+    if group is None:
+        return
+    number = free_number([item.get("cacheId") for item in group])
+    element = etree.SubElement(group, tag(group, "pivotCache"), cacheId=str(number))
+    element.set(f"{{{book.relation_space}}}id", package.relate(book.part, relation.type, fresh))
+    pivot_root = package.root(pivot)
+    pivot_root.set("cacheId", str(number))
+    package.put(pivot, serialise_xml(pivot_root))
 
 
 def _rename_table(book: Workbook, root: etree._Element, tables: dict[str, str]) -> bool:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from lxml import etree
 
-from tinquire.cells.address import Area
+from tinquire.cells.address import Area, quoted_sheet
 from tinquire.charts.chart import Chart
 from tinquire.formula.language.reference_changes import ReferenceChange
 from tinquire.packages.package import Package
@@ -82,7 +82,21 @@ def follow_formulas(root: etree._Element, following: ReferenceChange) -> bool:
             if fresh != element.text:
                 element.text = fresh
                 changed = True
-    return changed
+    return _follow_pivot_name(root, following) or changed
+
+
+def _follow_pivot_name(root: etree._Element, following: ReferenceChange) -> bool:
+    """The sheet in the name of the pivot that a chart shows (21.2.2.144): `[file]Sheet!Pivot`."""
+    name = child(child(root, "pivotSource"), "name")
+    if name is None or not name.text or "!" not in name.text:
+        return False
+    file, bracket, place = name.text.rpartition("]")
+    sheet, _, pivot = place.rpartition("!")
+    fresh = following.formula(f"{quoted_sheet(sheet.strip(chr(39)))}!$A$1", "").rpartition("!")[0]
+    if not fresh or fresh.strip("'") == sheet.strip("'"):
+        return False
+    name.text = f"{file}{bracket}{fresh.strip(chr(39))}!{pivot}"
+    return True
 
 
 def freeze_lost_series(root: etree._Element, lost: Callable[[str], bool]) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,15 +28,17 @@ class UnfilledCell:
     unfilled: UnfilledSlot
 
 
-def fill(book: Workbook, resolve: Resolver, format_of: Callable[[str], str]) -> list[UnfilledCell]:
-    """Fill all slots of all sheets, and return those that nothing fills.
+def fill(
+    book: Workbook, resolve: Resolver, format_of: Callable[[str], str], sheets: Collection[str] | None = None
+) -> list[UnfilledCell]:
+    """Fill all slots of some sheets (or all), and return those that nothing fills.
 
     A cell that is one slot takes the value with its kind, and keeps its style (a format after `as` replaces the
     style's own); a slot inside a text becomes text; a slot that begins with `=` becomes a formula. `format_of` gives
     the number format that the text after `as` means.
     """
     unfilled: list[UnfilledCell] = []
-    for sheet in book.sheets():
+    for sheet in map(book.sheet, book.sheet_names() if sheets is None else sheets):
         for row, column, text in slots_of(sheet):
             missing = _fill_cell(book, sheet, row, column, text, resolve, format_of)
             unfilled.extend(UnfilledCell(sheet.name, cell_name(row, column), item) for item in missing)

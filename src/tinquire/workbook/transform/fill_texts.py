@@ -5,7 +5,7 @@ A slot may be split over any number of text runs, as editors do; the run in whic
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 from lxml import etree
@@ -32,9 +32,9 @@ class UnfilledText:
     unfilled: UnfilledSlot
 
 
-def fill_texts(book: Workbook, resolve: Resolver) -> list[UnfilledText]:
-    """Fill the slots of all texts that are no cells, and return those that nothing fills. Parts without a slot stay
-    byte for byte."""
+def fill_texts(book: Workbook, resolve: Resolver, sheets: Collection[str] | None = None) -> list[UnfilledText]:
+    """Fill the slots of all texts that are no cells, of some sheets (or of the whole workbook), and return those that
+    nothing fills. Parts without a slot stay byte for byte."""
     missing: list[UnfilledText] = []
 
     def filled(text: str, place: str, code: Callable[[str], str] = str) -> str:
@@ -44,7 +44,7 @@ def fill_texts(book: Workbook, resolve: Resolver) -> list[UnfilledText]:
 
     book.settle()
     for entry in book.entries:
-        if entry.part is None or not book.package.has(entry.part):
+        if entry.part is None or not book.package.has(entry.part) or not (sheets is None or entry.name in sheets):
             continue
         _fill_frame(book, entry.part, f"sheet '{entry.name}'", filled)
         for kind, part in list(_parts(book, entry.part)):
@@ -52,7 +52,8 @@ def fill_texts(book: Workbook, resolve: Resolver) -> list[UnfilledText]:
                 root = book.package.root(part)
                 _fill_runs(root, f"{_DRAWN[kind]} of sheet '{entry.name}'", filled)
                 book.package.put(part, serialise_xml(root))
-    _fill_properties(book, filled)
+    if sheets is None:
+        _fill_properties(book, filled)
     return missing
 
 
