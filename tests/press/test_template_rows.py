@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import io
+
 import pytest
+from PIL import Image
 
 from pivotbook import cache_xml, pivot_xml, put_pivot
 from richbook import rich_file
@@ -21,7 +24,7 @@ from tinquire.tables import Field, Table
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.edit.names import set_name
-from tinquire.workbook.grid.frames import CellLink, CellNote, Frame
+from tinquire.workbook.grid.frames import CellLink, CellNote, Frame, PictureFile
 from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.grid.sheet import TableColumn
@@ -369,3 +372,51 @@ def test_a_sheet_for_each_row(tmp_path):
     book = repeated(tmp_path, 'own = "Depot"\nname = "[:Depot:] [:Item:]"')
     assert book.sheet_names() == ["Harbour Sheet", "Millrace Towel", "Uplands Apron", "Harbour Napkin", "Uplands Sheet", "Board"]  # fmt: skip
     assert [book.sheet(name).value(1, 4) for name in book.sheet_names()[:3]] == [7.0, 3.0, 10.0]
+
+
+def dots(colour, size):
+    stream = io.BytesIO()
+    Image.new("RGB", size, colour).save(stream, "PNG")
+    return stream.getvalue()
+
+
+PICTURES = (
+    "\n[workbooks.w.pictures]\nlogo = 'logo-[:period:].png'\n"
+    'trend = { kind = "columns", of = "bags", labels = "Item", series = ["Pieces"], alt = "Pieces by item" }\n'
+)
+
+
+def pictured(folder, docket):
+    book = Workbook.new()
+    sheet = Sheet("Board")
+    for place, alt in enumerate(("[:logo:]", "[:trend:]", "a plain one")):
+        frame = Frame(2 + place * 20, 2, 300, 150, PictureFile(dots("white", (20, 10)), "png"), f"P{place}", alt)
+        sheet.frames.append(frame)
+    book.add_sheet(sheet)
+    book.save(folder / "t.xlsx")
+    (folder / "bags.csv").write_text(ROWS, "utf-8")
+    (folder / "logo-2026-10.png").write_bytes(dots("red", (30, 30)))
+    (folder / "docket.toml").write_text(docket, "utf-8")
+    return make(load_docket(folder / "docket.toml"), parse_period("2026-10"))
+
+
+def test_pictures_by_slots_keep_frame_and_proportions(tmp_path):
+    docket = DOCKET.format(rows="").replace("rows = {  }\n", "") + PICTURES
+    data = pictured(tmp_path, docket).outputs[0].data
+    package = Package.from_bytes(data, "out.xlsx")
+    assert conformance_findings(package) == []
+    found = {picture.says: picture for picture in BookDetails(Workbook.from_bytes(data, "o")).sheet("Board").pictures}
+    assert set(found) == {"logo", "Pieces by item", "a plain one"}
+    sizes = {says: Image.open(io.BytesIO(package.read(one.part))).size for says, one in found.items()}
+    assert sizes["logo"] == (30, 30) and sizes["a plain one"] == (20, 10)
+    assert round(sizes["Pieces by item"][0] / sizes["Pieces by item"][1], 2) == 2.0  # drawn for its frame
+    drawing = package.read("xl/drawings/drawing1.xml").decode()
+    assert '<a:fillRect l="25000" r="25000"/>' in drawing  # a square in the middle of a frame twice as wide
+
+
+def test_pictures_that_nothing_fills_are_all_told(tmp_path):
+    docket = DOCKET.format(rows="").replace("rows = {  }\n", "") + "\n[workbooks.w.pictures]\nlogo = 'gone.png'\n"
+    with pytest.raises(TinQuireError) as caught:
+        pictured(tmp_path, docket)
+    told = [fault.why for fault in caught.value.faults]
+    assert told == ["there is no picture 'gone.png'", "a picture of sheet 'Board' asks for 'trend': there is 'logo'"]

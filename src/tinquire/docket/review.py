@@ -8,6 +8,8 @@ from tinquire.base.faults import Fault
 from tinquire.base.wording import known_names
 from tinquire.docket.job import Docket
 from tinquire.docket.pushdown import needing_rows
+from tinquire.docket.schema.charts import ChartModel
+from tinquire.docket.schema.workbooks import WorkbookModel
 from tinquire.docket.usage import all_formulas, tables_needed
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.engine.registry import functions, unknown_function
@@ -117,20 +119,30 @@ def _known_tables(docket: Docket) -> list[str]:
     return [*model.sources, *model.tables, *(f"{name}_accounts" for name in model.statements)]
 
 
+def _review_template(docket: Docket, name: str, book: WorkbookModel, known: list[str]) -> Iterator[Fault]:
+    """What a template's rows, repeated sheets and pictures name."""
+    for target, rows in book.rows.items():
+        if rows.table not in known:
+            why = f"rows for '{target}' are of '{rows.table}': {known_names(rows.table, known)}"
+            yield _fault(docket, why, "fix the name", "workbooks", name, "rows", target)
+    for target, model_of in book.repeat.items():
+        for table in (model_of.each, *(rows.table for rows in model_of.rows.values())):
+            if table not in known:
+                why = f"sheet '{target}' is repeated for '{table}': {known_names(table, known)}"
+                yield _fault(docket, why, "fix the name", "workbooks", name, "repeat", target)
+    for slot, picture in book.pictures.items():
+        shown = [*known, *docket.model.pivots, *docket.model.statements]
+        if isinstance(picture, ChartModel) and picture.of not in shown:
+            why = f"the chart for '{slot}' is of '{picture.of}': {known_names(picture.of, shown)}"
+            yield _fault(docket, why, "fix the name", "workbooks", name, "pictures", slot)
+
+
 def _review_workbooks(docket: Docket) -> Iterator[Fault]:
     model = docket.model
     known = {"table": _known_tables(docket), "pivot": list(model.pivots), "statement": list(model.statements)}
     every = ["figures", *(item for names in known.values() for item in names)]
     for name, book in model.workbooks.items():
-        for target, rows in book.rows.items():
-            if rows.table not in known["table"]:
-                why = f"rows for '{target}' are of '{rows.table}': {known_names(rows.table, known['table'])}"
-                yield _fault(docket, why, "fix the name", "workbooks", name, "rows", target)
-        for target, model_of in book.repeat.items():
-            for table in (model_of.each, *(rows.table for rows in model_of.rows.values())):
-                if table not in known["table"]:
-                    why = f"sheet '{target}' is repeated for '{table}': {known_names(table, known['table'])}"
-                    yield _fault(docket, why, "fix the name", "workbooks", name, "repeat", target)
+        yield from _review_template(docket, name, book, known["table"])
         if not book.sheets and book.template is None:
             yield _fault(docket, f"workbooks.{name} has neither sheets nor a template", "add one", "workbooks", name)
         for number, sheet in enumerate(book.sheets):

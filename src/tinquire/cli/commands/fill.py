@@ -36,6 +36,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--below", choices=("move", "stay"), default="move", help="what stands below the rows (move)")
     parser.add_argument("--values", type=Path, metavar="FILE", help="a table of values for slots: name, value")
     parser.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a value for a slot")
+    parser.add_argument(
+        "--picture", action="append", default=[], metavar="NAME=FILE",
+        help="a picture for one of the template whose alternative text is the slot [:NAME:]",
+    )  # fmt: skip
     parser.add_argument("--each", type=Path, metavar="FILE", help="a list: a file for each of its lines")
     parser.add_argument("--own", metavar="COLUMN", help="of the rows those that have the line's value in this column")
     parser.add_argument("--name", metavar="NAME", help="with --each, the files' name with slots: '[:Depot:].xlsx'")
@@ -140,10 +144,12 @@ def _filled(
     """The template filled, as bytes. Raises one error with all that is wrong."""
     from tinquire.press.outputs.filling import fill_template
     from tinquire.press.outputs.finishing import finish_results
+    from tinquire.press.outputs.template_pictures import put_pictures
     from tinquire.workbook import Workbook
 
     book = Workbook.open(options.template)
     filled = fill_template(book, targets, tables, scope, path.name)
+    put_pictures(book, _pictures(options), scope, Path.cwd(), "filling a template", options.template.name)
     moment = shared.moment(options.now) or shared.local_clock()
     aware = moment.astimezone() if moment.tzinfo is None else moment
     left = finish_results(book, path.name, aware, filled.claims, filled.areas)
@@ -153,6 +159,17 @@ def _filled(
     notes = "; ".join([counted(rows, "row"), *filled.notes])
     terminal.line("wrote", f"{path}  ({notes})")
     return book.finish()
+
+
+def _pictures(options: argparse.Namespace) -> dict[str, str]:
+    """Files by the slots that they stand for. Raises UseError."""
+    found = {}
+    for text in options.picture:
+        name, sign, file = text.partition("=")
+        if not sign or not file:
+            raise UseError(Fault("reading --picture", f"'{text}' gives no file", do="write it like 'logo=logo.png'"))
+        found[name] = file
+    return found
 
 
 def _write(path: Path, data: bytes) -> None:

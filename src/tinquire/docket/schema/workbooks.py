@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.blocks import BlockModel, RowsModel
+from tinquire.docket.schema.charts import ChartModel
 from tinquire.docket.schema.pages import PageModel
 
 __all__ = ["RepeatedSheetModel", "SheetModel", "TemplateRowsModel", "WorkbookModel"]
@@ -124,6 +125,11 @@ class WorkbookModel(Model):
     repeat: dict[str, RepeatedSheetModel] = Field(
         default_factory=dict, description="Sheets of the template to repeat, by their names; they go themselves."
     )
+    pictures: dict[str, str | ChartModel] = Field(
+        default_factory=dict,
+        description="What stands for the template's pictures whose alternative text is a slot, by the slot's name: a "
+        "file, with slots, or a chart, drawn to the frame's size.",
+    )
     split: str | None = Field(
         None,
         description="A column: one file for each of its values, with the rows of that value in every sheet; its slot "
@@ -138,6 +144,6 @@ class WorkbookModel(Model):
 
     @model_validator(mode="after")
     def _has_template(self) -> WorkbookModel:
-        if (self.rows or self.repeat) and self.template is None:
-            raise ValueError("rows and repeated sheets are of a template, and there is none")
+        if (self.rows or self.repeat or self.pictures) and self.template is None:
+            raise ValueError("rows, repeat and pictures are for a template, and there is none")
         return self

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -14,6 +14,7 @@ from tinquire.docket.schema.workbooks import RepeatedSheetModel
 from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.outputs.blocks import rows_cut
 from tinquire.press.outputs.filling import fill_slots_of
+from tinquire.press.outputs.shown_rows import Cut
 from tinquire.press.outputs.slot_rows import repeat_rows, settle_conditions
 from tinquire.press.outputs.template_rows import RowsFilled, fill_rows
 from tinquire.tables import Table
@@ -23,18 +24,21 @@ from tinquire.workbook.grid.sheet_names import safe_sheet_name
 
 __all__ = ["repeat_sheets"]
 
+#: Replaces the pictures of sheets, with their slots and what their rows are cut to.
+Pictures = Callable[[Workbook, SlotScope, Sequence[Cut], Sequence[str] | None], None]
+
 
 def repeat_sheets(
     book: Workbook, asked: Mapping[str, RepeatedSheetModel], tables: Mapping[str, Table], scope: SlotScope, name: str,
-    where: Mapping[str, str],
+    where: Mapping[str, str], pictures: Pictures,
 ) -> RowsFilled:  # fmt: skip
     """Repeat sheets of a template, each copy after the one before, with its own rows, its slots filled; the template's
-    sheet goes. Raises one error with all that is wrong."""
+    sheet goes. `pictures` puts those of a copy in their places. Raises one error with all that is wrong."""
     filled = RowsFilled()
     errors: list[TinQuireError] = []
     for sheet, model in asked.items():
         try:
-            _Repeating(book, sheet, model, tables, scope, name, where[sheet]).make(filled)
+            _Repeating(book, sheet, model, tables, scope, name, where[sheet], pictures).make(filled)
         except TinQuireError as error:
             errors.append(error)
     if errors:
@@ -45,8 +49,9 @@ def repeat_sheets(
 class _Repeating:
     def __init__(
         self, book: Workbook, sheet: str, model: RepeatedSheetModel, tables: Mapping[str, Table], scope: SlotScope,
-        name: str, where: str,
+        name: str, where: str, pictures: Pictures,
     ) -> None:  # fmt: skip
+        self.pictures = pictures
         self.book, self.model, self.tables, self.scope, self.where = book, model, tables, scope, where
         self.stopped = f"workbook '{name}', repeating sheet '{sheet}'"
         self.name = name
@@ -106,6 +111,7 @@ class _Repeating:
             return filled
         repeated = repeat_rows(book, tables, scope, self.stopped, [name])
         fill_slots_of(book, scope, self.stopped, [name])
+        self.pictures(book, scope, () if column is None else ((column, value),), [name])
         return replace(
             filled, sources=[*filled.sources, *repeated.sources], warnings=[*filled.warnings, *repeated.warnings]
         )

@@ -14,6 +14,8 @@ from tinquire.base.file_names import safe_file_name
 from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import Area
 from tinquire.cells.values import Value
+from tinquire.charts.chart import Chart
+from tinquire.docket.schema.charts import ChartModel
 from tinquire.docket.schema.workbooks import WorkbookModel
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
@@ -24,6 +26,7 @@ from tinquire.press.outputs.provenance import sources_of_slots
 from tinquire.press.outputs.repeated_sheets import repeat_sheets
 from tinquire.press.outputs.sheets import SheetsMade, add_sheets
 from tinquire.press.outputs.slot_rows import SlotRows, repeat_rows, settle_conditions
+from tinquire.press.outputs.template_pictures import chart_of_results, put_pictures
 from tinquire.press.outputs.template_rows import RowsFilled, fill_rows
 from tinquire.press.record.cell_sources import CellSources
 from tinquire.slots.slots import Slot, UnfilledSlot, slot_name, split_slots
@@ -75,16 +78,32 @@ def _add_sheets(
     where = {target: results.docket.where("workbooks", name, "rows", target) for target in model.rows}
     rows = fill_rows(book, model.rows, tables, name, where)
     repeated = SlotRows()
+    base = results.docket.base
+    at = results.docket.where("workbooks", name, "pictures") if model.pictures else ""
+
+    def pictures(
+        book: Workbook, scope: SlotScope, cuts: Sequence[tuple[str, Value]], sheets: Sequence[str] | None
+    ) -> None:  # fmt: skip
+        def charts(asked: ChartModel) -> Chart:
+            return chart_of_results(results, asked, scope, cuts, at)
+
+        put_pictures(book, model.pictures, scope, base, f"filling workbook '{name}'", at, charts, sheets)
+
     if model.repeat:
         every = dict(results.tables) if cut is None else _cut_tables(results, model, cut)
         repeats = {sheet: results.docket.where("workbooks", name, "repeat", sheet) for sheet in model.repeat}
-        sheets = repeat_sheets(book, model.repeat, every, scope, name, repeats)
+        sheets = repeat_sheets(book, model.repeat, every, scope, name, repeats, pictures)
         rows = RowsFilled(*(own + others for own, others in zip(rows.parts(), sheets.parts(), strict=True)))
     if model.template is not None:
         stopped = f"filling workbook '{name}'"
         settle_conditions(book, scope, stopped)
         repeated = repeat_rows(book, _tables_for_slots(results, book, cut, name), scope, stopped)
     filled_from, errors = _fill(results, name, book, scope)
+    if model.template is not None:
+        try:
+            pictures(book, scope, () if cut is None else (cut,), None)
+        except TinQuireError as error:
+            errors.append(error)
     made = SheetsMade()
     try:
         made = add_sheets(results, book, name, scope, cut)
