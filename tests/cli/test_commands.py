@@ -139,7 +139,7 @@ def test_running_twice_gives_the_same_bytes(job, tinquire):
 
     assert tinquire("run", job / "docket.toml", *PERIOD).code == 0
     first = outputs()
-    assert len(first) == 5
+    assert len(first) == 6
     assert tinquire("run", job / "docket.toml", *PERIOD).code == 0
     assert outputs() == first
 
@@ -167,7 +167,7 @@ def test_check_writes_nothing(job, tinquire):
     said = tinquire("check", job / "docket.toml", *PERIOD)
     assert (said.code, sorted(job.rglob("*"))) == (0, before)
     assert "no errors; 1 warning" in said.out
-    assert "would be  Linen pack 2026-10.xlsx, 4 mails" in said.out
+    assert "would be  Linen pack 2026-10.xlsx, Dashboard 2026-10.xlsx, 4 mails" in said.out
 
 
 def test_next_period_needs_no_editing(job, tinquire):
@@ -190,7 +190,7 @@ FAULTS = [
     ("an unfilled slot", [('discount_given   = { is = "SUMPRODUCT(charges[Pieces], charges[Rate]) - total_charged", type = "money" }', "")], 1, "templates/pack.xlsx, sheet 'Cover', cell E10", "no value for [:discount given as money:]", "add a figure"),
     ("a bad docket key", [("totals_across", "total_across")], 2, "@total_across", "no key 'total_across' in pivots.by_depot", "write 'totals_across'"),
     ("a bad period", [('period = "month"', 'period = "week"')], 2, "", "'2026-10' is a month, the docket wants a week", "2026-W43"),
-    ("a missing attachment", [('attach  = ["pack"]', 'attach  = ["pack", "lists/terms.pdf"]')], 1, "@attach  =", "the attachment 'lists/terms.pdf' is neither", "put the file there"),
+    ("a missing attachment", [('attach  = ["pack", "dashboard"]', 'attach  = ["pack", "lists/terms.pdf"]')], 1, "@attach  =", "the attachment 'lists/terms.pdf' is neither", "put the file there"),
     ("a check that fails", [("ROUND(total_charged - ledger_income, 2) = 0", "ROUND(total_charged, 2) = 0")], 1, "@ledger_agrees ", "the charges are not what the ledger says", "find the rows"),
     ("an error in a figure", [('"MAX(charges[Charge])"', '"1/(pickups_charged-ROWS(charges))"')], 1, "@largest_charge ", "gives #DIV/0!", "fix the formula"),
     ("a missing template", [("templates/pack.xlsx", "templates/cover.xlsx")], 2, "@template =", "no template 'templates/cover.xlsx'", "put it there"),
@@ -254,7 +254,7 @@ def test_all_that_is_wrong_is_said_at_once(edit_docket, tinquire):
         ('"date dmy"', '"date"'),
         ("lists/managers.csv", "lists/manager.csv"),
         ("largest_charge ", "larges_charge "),
-        ('attach  = ["pack"]', 'attach  = ["pack", "terms.pdf"]'),
+        ('attach  = ["pack", "dashboard"]', 'attach  = ["pack", "terms.pdf"]'),
     )
     said = tinquire("check", path, *PERIOD)
     assert said.code == 3

@@ -25,7 +25,7 @@ def pack(shipped_job, tmp_path_factory):
     folder = tmp_path_factory.mktemp("pack") / "larkfold"
     shutil.copytree(shipped_job, folder)
     assert main(["run", str(folder / "docket.toml"), "-p", "2026-10"]) == 0
-    return next((folder / "out").rglob("*.xlsx"))
+    return next((folder / "out").rglob("Linen*.xlsx"))
 
 
 def test_split_by_sheet(pack, tmp_path, tinquire):

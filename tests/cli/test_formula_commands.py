@@ -134,7 +134,7 @@ def test_an_audit_lists_what_looks_wrong(tinquire, path, tmp_path):
 
 def test_the_demo_pack_recalculates_to_itself_and_has_nothing_odd(tinquire, job):
     assert tinquire("run", job / "docket.toml", "-p", "2026-10").code == 0
-    (pack,) = (job / "out" / "2026-10").glob("*.xlsx")
+    (pack,) = (job / "out" / "2026-10").glob("Linen*.xlsx")
     assert tinquire("recalc", pack, "--check").code == 0
     assert tinquire("audit", pack, "--check").code == 0
     outcome = tinquire("trace", pack, "Cover!C19", "--to-data", "--rows", "3")
@@ -151,8 +151,8 @@ def test_a_trace_goes_on_into_the_sources_of_the_run(tinquire, job):
     for _ in range(2):  # of the older run's origins none stay
         assert tinquire("run", job / "docket.toml", "-p", "2026-10").code == 0
     with sqlite3.connect(job / "daybook.sqlite") as book:
-        assert book.execute("SELECT count(DISTINCT digest) FROM cells_of").fetchone() == (1,)
-    (pack,) = (job / "out" / "2026-10").glob("*.xlsx")
+        assert book.execute("SELECT count(DISTINCT digest) FROM cells_of").fetchone() == (2,)
+    (pack,) = (job / "out" / "2026-10").glob("Linen*.xlsx")
     made = Workbook.open(pack).sheet("Charges")
     for row in (4, 700, 1500, 2519):
         step = json.loads(tinquire("trace", pack, f"Charges!G{row}", "--json").out)

@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator
 from datetime import date
 
 from tinquire.larkfold import data
+from tinquire.larkfold.dashboard import dashboard_template
 from tinquire.larkfold.exports import DIALECTS, Cell, export, table_workbook
 from tinquire.larkfold.template import pack_template
 
@@ -34,6 +35,7 @@ def job_files(rows: int | None = None) -> Iterator[tuple[str, bytes]]:
     yield "lists/statement-lines.csv", _list("Line,Order,Kind,Category,Sign", data.position_lines())
     yield "lists/account-lines.csv", _list("Account,Line", data.position_accounts())
     yield "templates/pack.xlsx", pack_template()
+    yield "templates/dashboard.xlsx", dashboard_template()
 
 
 def _pickups(period: str, depot: str, rows: int | None) -> bytes:

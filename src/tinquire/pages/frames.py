@@ -15,6 +15,7 @@ from tinquire.charts.pictures import picture
 from tinquire.looks.widths import column_pixels
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.inspect.contents import SheetDetails
+from tinquire.workbook.pivots.clicked import ClickFilter
 
 __all__ = ["Framed", "frames_of"]
 
@@ -23,6 +24,8 @@ _POINT = 96 / 72
 _ROW, _USUAL_WIDTH = 20.0, 9.0
 #: A frame of no stated size, in pixels; and the largest that is drawn.
 _SIZE, _LARGEST = (480.0, 288.0), 4_000.0
+#: More buttons of a filter than this stand in no frame.
+_MOST_BUTTONS = 60
 _FORMS = {"png": "image/png", "jpg": "image/jpeg", "jpeg": "image/jpeg", "gif": "image/gif"}
 
 
@@ -67,6 +70,16 @@ def frames_of(book: Workbook, sheet: Sheet, details: SheetDetails) -> Iterator[F
         else:
             data = base64.b64encode(book.package.read(one.part)).decode()
             yield Framed(*place, f'<img alt="{alt}" src="data:{form};base64,{data}">')
+    for filter_ in details.clicked:
+        yield Framed(*_place(sheet, size, filter_.area, None, (0.0, 0.0)), _buttons(filter_))
+
+
+def _buttons(one: ClickFilter) -> str:
+    """A filter to click as it looks: its heading, and a button for each item, those that are off being pale."""
+    pieces = [
+        f'<span class="{"on" if on else "off"}">{html.escape(text)}</span>' for text, on in one.buttons[:_MOST_BUTTONS]
+    ]
+    return f'<div class="buttons"><b>{html.escape(one.caption)}</b>{"".join(pieces)}</div>'
 
 
 def _drawn(chart: Chart, place: tuple[float, float, float, float]) -> bytes | str:

@@ -58,6 +58,10 @@ td.o {{ overflow: visible; }}
 div.sheet {{ position: relative; }}
 div.frame {{ position: absolute; background: #FFFFFF; }}
 div.frame img {{ display: block; width: 100%; height: 100%; }}
+div.buttons {{ border: 1px solid #8A979C; height: 100%; box-sizing: border-box; overflow: hidden; padding: 6px; }}
+div.buttons b {{ display: block; padding: 2px 2px 6px; }}
+div.buttons span {{ display: block; padding: 4px 8px; margin-bottom: 3px; background: #E4E9EC; }}
+div.buttons span.off {{ background: none; color: #8A979C; box-shadow: inset 0 0 0 1px #E4E9EC; }}
 div.frame p {{ margin: 0; padding: 8px; height: 100%; box-sizing: border-box; color: #8A979C; border: 1px solid; }}
 td i {{ float: left; font-style: normal; padding-right: 4px; }}
 p.rest {{ margin: 10px 0 0; color: #8A979C; }}

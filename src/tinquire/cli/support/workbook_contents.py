@@ -84,6 +84,17 @@ class WorkbookContents:
             yield f"{quoted_sheet(sheet.name)}: the rule of {_areas(broken.rule.areas)} {told}"
 
 
+def _clicked(sheet: SheetDetails) -> Iterator[tuple[str, str]]:
+    """Filters that people click."""
+    for one in sheet.clicked:
+        off = [text for text, on in one.buttons if not on]
+        over = _few([f"'{name}'" for name in one.pivots])
+        says = f"'{one.caption}', {_count(len(one.buttons), 'button')} over {over}" + (
+            f"; off: {_few(off)}" if off else ""
+        )
+        yield "buttons", f"{_at(quoted_sheet(sheet.name), one.area)}: {says}"
+
+
 def _of_sheet(sheet: SheetDetails) -> Iterator[tuple[str, str]]:
     sheet_name = quoted_sheet(sheet.name)
     for chart in sheet.charts:
@@ -92,6 +103,7 @@ def _of_sheet(sheet: SheetDetails) -> Iterator[tuple[str, str]]:
         yield "pictures", f"{_at(sheet_name, picture.area)}: {picture.says or picture.name or picture.part}"
     for pivot in sheet.pivots:
         yield "pivots", f"{_at(sheet_name, pivot.area)}: {_pivot(pivot)}"
+    yield from _clicked(sheet)
     marks: dict[tuple[Area, ...], list[str]] = {}
     for mark in sorted(sheet.marks, key=lambda mark: mark.priority):
         marks.setdefault(mark.areas, []).append(mark.words)

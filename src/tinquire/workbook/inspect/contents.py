@@ -31,6 +31,7 @@ from tinquire.workbook.parts.links import Link, read_links
 from tinquire.workbook.parts.marks import read_marks
 from tinquire.workbook.parts.page_setup import read_page_setup
 from tinquire.workbook.parts.pivots import PivotTable
+from tinquire.workbook.pivots.clicked import ClickFilter, click_filters
 from tinquire.workbook.pivots.details import described_pivot
 from tinquire.workbook.sheet_xml.plain_spelling import canonical, canonical_cells
 from tinquire.workbook.workbook import Workbook
@@ -63,6 +64,7 @@ class SheetDetails:
     charts: tuple[ChartOnSheet, ...] = ()
     pictures: tuple[Picture, ...] = ()
     pivots: tuple[PivotTable, ...] = ()
+    clicked: tuple[ClickFilter, ...] = ()
     page: PageSetup = field(default_factory=PageSetup)
     protected: bool = False
     outline: tuple[int, int] = (0, 0)
@@ -81,13 +83,13 @@ _UNDERSTOOD = frozenset({
 
 
 _UNDERSTOOD_RELATIONS = frozenset(
-    {"drawing", "comments", "vmlDrawing", "table", "hyperlink", "pivotTable", "printerSettings"}
+    {"drawing", "comments", "vmlDrawing", "table", "hyperlink", "pivotTable", "printerSettings", "slicer"}
 )
 
 
 _UNDERSTOOD_OF_BOOK = frozenset({
     "worksheet", "styles", "theme", "sharedStrings", "calcChain", "pivotCacheDefinition", "externalLink", "vbaProject",
-    "chartsheet", "dialogsheet",
+    "chartsheet", "dialogsheet", "slicerCache",
 })  # fmt: skip
 
 
@@ -145,10 +147,15 @@ class BookDetails:
             for relation in self._package.relations(part)
             if relation.outside or self._package.has(relation.target)
         }
+        kinds = {relation.kind for relation in relations.values()}
         drawings = [relation.target for relation in relations.values() if relation.kind == "drawing"]
         levels = [int(item.get("outlineLevel", "0")) for item in children(child(frame, "cols"), "col")]
         unknown = [f"element '{local(item)}'" for item in frame if local(item) not in _UNDERSTOOD | {"extLst", ""}]
-        unknown += [f"extension {item.get('uri', '')}" for item in children(child(frame, "extLst"), "ext")]
+        unknown += [
+            f"extension {item.get('uri', '')}"
+            for item in children(child(frame, "extLst"), "ext")
+            if not any(local(inner) == "slicerList" for inner in item)
+        ]
         unknown += [
             f"part '{relation.target}'" for relation in relations.values() if relation.kind not in _UNDERSTOOD_RELATIONS
         ]
@@ -170,6 +177,7 @@ class BookDetails:
                 for relation in relations.values()
                 if relation.kind == "pivotTable"
             ),
+            tuple(click_filters(self._package, part, self.book.part)) if "slicer" in kinds else (),
             read_page_setup(frame),
             child(frame, "sheetProtection") is not None,
             (levels_of_rows, max(levels, default=0)),
