@@ -48,6 +48,8 @@ page depots.html pack-depots.png
 page by-depot-and-band.html pack-pivot.png 640
 page harbour.html pack-depot.png
 page position.html pack-position.png 680
+tinquire print "larkfold/out/2026-10/Dashboard 2026-10.xlsx" --to dashboard.html --sheet Dashboard >/dev/null
+page dashboard.html dashboard.png 980
 terminal show.png 49 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
 terminal recalc.png 22 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"
@@ -94,7 +96,6 @@ recalculate(book)
 book.save(Path(sys.argv[1]) / "hurried.xlsx")
 END
 terminal audit.png 16 "tinquire audit hurried.xlsx"
-terminal compare.png 53 "tinquire compare before.xlsx after.xlsx --rows 4"
 tinquire compare before.xlsx after.xlsx --to differences.html >/dev/null
 page differences.html compare-page.png 900
 
