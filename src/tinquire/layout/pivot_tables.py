@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from tinquire.cells.column import Kind
+from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import Value
 from tinquire.layout.dresser import Dresser
 from tinquire.tables import Table
@@ -16,7 +16,7 @@ from tinquire.tables.pivots.pivot import Pivot
 from tinquire.workbook.pivots.making import NewPivot, NewStore, NewValue
 from tinquire.workbook.pivots.store import Rows
 
-__all__ = ["AskedPivot", "hindrances", "new_pivot", "rows_of_table"]
+__all__ = ["AskedPivot", "as_shown", "hindrances", "new_pivot", "rows_of_table"]
 
 #: Aggregations by their names in the file format (18.18.17).
 _HOW = {
@@ -73,6 +73,29 @@ def new_pivot(asked: AskedPivot, pivot: Pivot, name: str, store: NewStore, dress
         name, [one.column for one in asked.down], [one.column for one in asked.across], values, orders,
         tuple(asked.pages), _sorts(asked, pivot), asked.subtotals is not None, asked.total, asked.total_across,
         asked.empty,
+    )  # fmt: skip
+
+
+def as_shown(pivot: Pivot, blank: str) -> Pivot:
+    """A pivot with the cells that a pivot table has for it: a blank label is called `blank`, and a count of nothing is
+    no number."""
+    labels = tuple(
+        Column.where((pivot.depths > at) & (column.kinds == Kind.BLANK), Column.full(blank, 1), column)
+        for at, column in enumerate(pivot.labels)
+    )
+    counted = [value.how in (Aggregation.COUNT, Aggregation.NUMBERS) for value in pivot.values]
+
+    def shown(columns: Sequence[Column]) -> tuple[Column, ...]:
+        return tuple(
+            Column.where((column.kinds == Kind.NUMBER) & (column.numbers == 0), Column.blank(1), column)
+            if is_count
+            else column
+            for column, is_count in zip(columns, counted, strict=True)
+        )
+
+    return replace(
+        pivot, labels=labels, cells=shown(pivot.cells), row_totals=shown(pivot.row_totals),
+        column_totals=shown(pivot.column_totals), grand=shown(pivot.grand),
     )  # fmt: skip
 
 

@@ -20,6 +20,7 @@ from tinquire.layout.dresser import Dresser, safe_table_name
 from tinquire.layout.entry_rules import EntryPlan
 from tinquire.layout.marks import MarkPlan, marks_over
 from tinquire.layout.pivot_formulas import LivingPivot, logical_columns, put_formulas, sparse_columns
+from tinquire.layout.pivot_tables import as_shown
 from tinquire.layout.pivots import lay_pivot
 from tinquire.layout.plans import BlockPlan, ColumnDress, Laid, OutlinePlan
 from tinquire.layout.sheets import Canvas, put_heading
@@ -210,6 +211,8 @@ def _pivot(making: BlockMaking, model: BlockModel, spot: tuple[int, int], plan: 
         )
     else:
         laid = lay_pivot(canvas.sheet, spot, pivot, dresser)
+    if part is not None:
+        pivot = as_shown(pivot, results.house.language.words.blank)
     if plan.living:
         put_formulas(canvas.sheet, laid, pivot, _living_pivot(making, name, plan), plan.where)
     groups = sorted(set(range(pivot.height)) - set(pivot.subtotal_lines.tolist()))

@@ -125,6 +125,8 @@ def make_pivot(new: NewPivot, store: NewStore, spot: tuple[int, int], styles: St
             stated[name] = "0"
     if caption := new.total or new.total_across:
         stated["grandTotalCaption"] = caption
+    if any(value.how in ("stdDev", "var") for value in new.values):  # of one row there is none
+        stated |= {"showError": "1", "errorCaption": ""}
     if new.missing is not None:
         stated["missingCaption"] = general(new.missing) if isinstance(new.missing, float) else str(new.missing)
     for name, text in stated.items():

@@ -111,7 +111,7 @@ def summed(values: Column, how: str, groups: Codes, shape: tuple[int, int]) -> B
     if how in ("max", "min", "product"):
         found = np.where(has > 0, found, 0.0)
     divided = (has == 0) if how in ("average", "avg") else np.isnan(found)
-    there = counted > 0
+    there = has > 0 if how == "countNums" else counted > 0
     errors = np.where((errors == 0) & divided & there, CellError.DIV0.code + 1, errors)
     return Block(np.where(divided, 0.0, found).reshape(shape), there.reshape(shape), errors.reshape(shape))
 

@@ -54,7 +54,11 @@ def learned_words(
     words = Words()
     for field, line, value in _labels(sheet, definition, rows, columns):
         if line.kind == "grand":
-            words = replace(words, grand=value)
+            name = definition.data[line.data].name if line.data < len(definition.data) else ""
+            if field != VALUES:
+                words = replace(words, grand=value)
+            elif name and name in value:
+                words = replace(words, total=value.replace(name, "{}", 1))
             continue
         states = definition.fields[field].items or ()
         position = line.path[-1]
@@ -72,17 +76,19 @@ def learned_words(
 def _labels(
     sheet: Sheet, definition: PivotDefinition, rows: Sequence[Line], columns: Sequence[Line]
 ) -> Iterator[tuple[int, Line, str]]:
-    """The texts of labels that tell words: the field that each is of, and its line."""
+    """The texts of labels that tell words: the field that each is of (VALUES for totals of several values), and its
+    line."""
     area, (header, data_row, data_column) = definition.area, definition.first
     places = label_columns(definition)
     for axis, lines in ((definition.columns, columns), (definition.rows, rows)):
         for at, line in enumerate(lines):
             level = 0 if line.kind == "grand" else len(line.path) - 1
-            if line.kind == "blank" or not 0 <= level < len(axis) or VALUES in axis:
+            several = VALUES in axis
+            if line.kind == "blank" or not 0 <= level < len(axis) or (several and line.kind != "grand"):
                 continue
             if axis is definition.rows:
                 value = sheet.value(area.top + data_row + at, area.left + places[level])
             else:
                 value = sheet.value(area.top + header + level, area.left + data_column + at)
             if isinstance(value, str) and value:
-                yield axis[level], line, value
+                yield VALUES if several else axis[level], line, value
