@@ -40,7 +40,7 @@ __all__ = ["measures"]
 ROWS, RECORDS, FILES = 100_000, 1_000_000, 200
 NOW = datetime(2026, 11, 3, 9, tzinfo=UTC)
 #: Row fields and column fields of the template's pivots.
-_PIVOTS = ((["Depot"], ["Band"]), (["Customer"], []), (["Day"], ["Depot"]))
+_PIVOTS: tuple[tuple[list[str], list[str]], ...] = ((["Depot"], ["Band"]), (["Customer"], []), (["Day"], ["Depot"]))
 
 
 def measures() -> Iterator[Measure]:

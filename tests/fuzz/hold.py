@@ -38,6 +38,7 @@ def commands(path, folder, name):
         ["values", path, "--out", folder / "values.xlsx"], ["audit", path], ["print", path, "--to", folder / "page.html"],
         ["recalc", path, "--check", "--now", "2026-10-25"], ["recalc", path, "--out", folder / "again.xlsx", "--json"],
         ["recalc", path, "--set", "Data!B2=7", "--out", folder / "set.xlsx"], ["recalc", path, "--set", "C2=7", "--only-changed", "--out", folder / "set2.xlsx"],
+        ["recalc", path, "--pivots", "--out", folder / "pivots.xlsx"], ["fill", path, "--set", "x=1", "--out", folder / "slots.xlsx"],
         ["split", path, "--out", folder / "split"], ["split", path, "--by-column", "Item", "--out", folder / "by item"],
         ["split", path, "--by-column", "Item", "--into", "sheets", "--out", folder / "sheets"],
         ["stack", path, "--into", "sheets", "--out", folder / "stacked.xlsx"], ["stack", path, path, "--out", folder / "rows.xlsx", "--sheet", "Data"],

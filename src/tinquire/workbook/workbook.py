@@ -353,9 +353,10 @@ class Workbook:
     def _may_hold_formulas(self, entry: SheetEntry) -> bool:
         if entry.loaded is not None:
             return entry.loaded.formula_count() > 0
-        if entry.part is None or self.package.packed_size(entry.part) > _LOOKED_THROUGH:
-            return True
-        return has_formula(self.package.read(entry.part))
+        part = entry.part
+        if part is None or not self.package.has(part):
+            return False
+        return self.package.packed_size(part) > _LOOKED_THROUGH or has_formula(self.package.read(part))
 
     def mark_stale(self) -> None:
         """Results can be wrong now: ask the program that opens the file to recalculate (18.2.2)."""

@@ -276,9 +276,9 @@ def _copy_part(book: Workbook, part: str, tables: dict[str, str], role: str = "w
     if role == "table":
         change_part(book, fresh, lambda root: _rename_table(book, root, tables))
     for relation in package.relations(part):
-        if relation.outside:
+        if relation.outside or not package.has(relation.target):  # what is missing is missed in the copy, too
             package.relate_as(fresh, relation, relation.target)
-        elif package.has(relation.target) and relation.kind not in _CLICKED:
+        elif relation.kind not in _CLICKED:
             target = relation.target
             copied = _copy_part(book, target, tables, relation.kind) if relation.kind in _COPIED_KINDS else target
             package.relate_as(fresh, relation, copied)

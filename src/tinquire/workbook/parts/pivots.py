@@ -188,7 +188,10 @@ class PivotCells:
             path = path[: int(line.get("r", "0"))] + [int(one.get("v", "0")) for one in children(line, "x")]
             data = int(line.get("i", "0")) if _VALUES in fields else None
             used = [] if line.get("t") == "grand" else list(zip(fields, path, strict=False))
-            met = {(self._fields[field].casefold(), self._item(field, item)) for field, item in used if field >= 0}
+            known = len(self._fields)
+            met = {
+                (self._fields[field].casefold(), self._item(field, item)) for field, item in used if 0 <= field < known
+            }
             yield _Line(index, frozenset(met), data)
         if not lines:  # a pivot without fields on this side has one line
             yield _Line(start, frozenset(), None)
