@@ -178,6 +178,47 @@ def test_pivots_that_cannot_be_worked_out_are_refreshed_on_opening(tmp_path):
     assert b'refreshOnLoad="1"' in book.package.read("xl/pivotCache/pivotCacheDefinition1.xml")
 
 
+def put_queries(path):
+    """Two queries to elsewhere: one that fills table Bags, and one that is asked on opening and fills sheet Board."""
+    package = Package.open(path)
+    main, space = (
+        "http://schemas.openxmlformats.org/spreadsheetml/2006/main",
+        "http://schemas.openxmlformats.org/officeDocument/2006/relationships",
+    )
+    xml = f'<connections xmlns="{main}"><connection id="1" name="Bags of the depots" type="5" refreshedVersion="6" refreshOnLoad="1"/><connection id="2" name="Rates" type="5" refreshedVersion="6"/></connections>'
+    package.put("xl/connections.xml", xml.encode())
+    package.set_type(
+        "xl/connections.xml", "application/vnd.openxmlformats-officedocument.spreadsheetml.connections+xml"
+    )
+    package.relate("xl/workbook.xml", f"{space}/connections", "xl/connections.xml")
+    for number, home in ((1, "xl/tables/table1.xml"), (2, "xl/worksheets/sheet2.xml")):
+        part = f"xl/queryTables/queryTable{number}.xml"
+        package.put(
+            part,
+            f'<queryTable xmlns="{main}" name="q{number}" connectionId="{number}" refreshOnLoad="{2 - number}"/>'.encode(),
+        )
+        package.set_type(part, "application/vnd.openxmlformats-officedocument.spreadsheetml.queryTable+xml")
+        package.relate(home, f"{space}/queryTable", part)
+    path.write_bytes(package.to_bytes())
+
+
+def test_queries_are_asked_on_opening_unless_they_would_replace_the_rows(tmp_path):
+    (tmp_path / "bags.csv").write_text(ROWS, "utf-8")
+    (tmp_path / "docket.toml").write_text(DOCKET.format(rows='Bags = { table = "bags" }'), "utf-8")
+    template(tmp_path / "t.xlsx", table=True)
+    put_queries(tmp_path / "t.xlsx")
+    pack = make(load_docket(tmp_path / "docket.toml"), parse_period("2026-10"))
+    package = Package.from_bytes(pack.outputs[0].data, "out.xlsx")
+    connections = package.root("xl/connections.xml")
+    assert [one.get("refreshOnLoad") for one in connections] == ["0", "1"]
+    assert [package.root(f"xl/queryTables/queryTable{n}.xml").get("refreshOnLoad") for n in (1, 2)] == ["0", "0"]
+    said = [fault.why for fault in pack.warnings if "connection" in fault.why]
+    assert said == [
+        "connection 'Bags of the depots' would replace the rows put into sheet Data; it is no longer asked on opening",
+        "connection 'Rates' (sheet Board) is asked on opening: it cannot be asked here",
+    ]
+
+
 def test_no_rows_leave_one_blank_row(tmp_path):
     book, _ = made(tmp_path, 'Bags = { table = "none" }', table=True)
     data = book.sheet("Data")

@@ -18,6 +18,7 @@ __all__ = [
     "escape_attribute",
     "escape_controls",
     "escape_text",
+    "flag",
     "free_number",
     "insert_child",
     "local",
@@ -79,6 +80,13 @@ def children(element: etree._Element | None, name: str) -> list[etree._Element]:
 
 def child(element: etree._Element | None, name: str) -> etree._Element | None:
     return next(iter(children(element, name)), None)
+
+
+def flag(element: etree._Element | None, name: str, default: bool) -> bool:
+    """A yes/no attribute (22.9.2.1)."""
+    if element is None:
+        return default
+    return element.get(name, "1" if default else "0") in ("1", "true", "on")
 
 
 def insert_child(parent: etree._Element, name: str, order: Sequence[str]) -> etree._Element:

@@ -149,15 +149,23 @@ class Workbook:
     @property
     def strings_part(self) -> str | None:
         """The part of the shared texts, if the file has one."""
-        part = self._by_kind.get("sharedStrings")
+        return self._part_of("sharedStrings")
+
+    @property
+    def connections_part(self) -> str | None:
+        """The part of the queries to elsewhere (18.13.2), if the file has one."""
+        return self._part_of("connections")
+
+    def _part_of(self, kind: str) -> str | None:
+        part = self._by_kind.get(kind)
         return part if part is not None and self.package.has(part) else None
 
     @property
     def strings(self) -> SharedStrings:
         if self._strings is None:
-            part = self._by_kind.get("sharedStrings")
+            part = self.strings_part
             try:
-                self._strings = SharedStrings(self.package.read(part) if part and self.package.has(part) else None)
+                self._strings = SharedStrings(self.package.read(part) if part else None)
             except ValueError as error:
                 why = f"its part '{part}' cannot be read: {error}"
                 raise AccessError(Fault("opening a workbook", why, self.name, "get the file again")) from None
@@ -174,14 +182,13 @@ class Workbook:
 
     def shared_part(self) -> bytes:
         """The bytes of the shared texts; none when there is no such part."""
-        part = self._by_kind.get("sharedStrings")
-        return self.package.read(part) if part and self.package.has(part) else b""
+        part = self.strings_part
+        return self.package.read(part) if part else b""
 
     @property
     def styles(self) -> StyleBook:
         if self._styles is None:
-            part = self._by_kind.get("styles")
-            if part and self.package.has(part):
+            if part := self._part_of("styles"):
                 self._styles = StyleBook(self.package.root(part), self.theme)
             else:
                 self._styles = StyleBook.empty()
@@ -191,8 +198,8 @@ class Workbook:
     @property
     def theme(self) -> list[str]:
         """The colours of the theme, in the order of the attribute of that name; none without one."""
-        theme = self._by_kind.get("theme")
-        return theme_colours(self.package.root(theme)) if theme and self.package.has(theme) else []
+        theme = self._part_of("theme")
+        return theme_colours(self.package.root(theme)) if theme else []
 
     def sheet_names(self, *, kind: str = "worksheet") -> list[str]:
         return [entry.name for entry in self.entries if entry.kind == kind]

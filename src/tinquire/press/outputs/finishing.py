@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from tinquire.base.faults import DataError, Fault
+from tinquire.base.wording import listed
 from tinquire.cells.address import Area
 from tinquire.cells.dates import serial_from_date
 from tinquire.formula.language.problems import CycleError
@@ -14,6 +15,7 @@ from tinquire.press.outputs.verify import Claim, differences
 from tinquire.workbook import Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.calc.stored_values import refresh_chart_parts, refresh_charts
+from tinquire.workbook.edit.connections import ask_on_opening
 from tinquire.workbook.pivots.caches import Cache, caches_of
 from tinquire.workbook.pivots.refresh import moved_stores, refresh_pivots
 from tinquire.workbook.pivots.stale import staleness, touches
@@ -40,6 +42,7 @@ def finish_results(
     warnings = _refresh_pivots(book, name, moment, filled)
     if faults := list(differences(book, claims)):
         raise DataError(*faults[:_LISTED])
+    warnings += _ask_elsewhere(book, name, filled)
     refresh_charts(book)
     if any(entry.part is not None for entry in book.entries):
         book.settle()
@@ -70,6 +73,21 @@ def _refresh_pivots(book: Workbook, name: str, moment: datetime, filled: Sequenc
         wanted = moved_stores(book, rows)
     why = "its pivots read cells that hang on the pivots themselves, and do not come to rest"
     raise DataError(Fault(f"refreshing the pivots of workbook '{name}'", why, do="take the rows from plain cells"))
+
+
+def _ask_elsewhere(book: Workbook, name: str, filled: Sequence[tuple[str, Area]]) -> list[Fault]:
+    """Have the queries of a template asked when it is opened; what that means for whoever gets it."""
+    place, warnings = f"workbook '{name}'", []
+    for query in ask_on_opening(book, filled):
+        cells = f"sheet {listed(query.sheets)}" if query.sheets else "no cells of a sheet"
+        if query.replaced:
+            why = f"connection '{query.name}' would replace the rows put into {cells}; it is no longer asked on opening"
+            do = "leave it so, or remove the connection from the template"
+        else:
+            why = f"connection '{query.name}' ({cells}) is asked on opening: it cannot be asked here"
+            do = "open the file where its source can be reached; until then, and in previews, the template's rows show"
+        warnings.append(Fault(place, why, do=do, warning=True))
+    return warnings
 
 
 def _is_stale(book: Workbook, cache: Cache, filled: Sequence[tuple[str, Area]]) -> bool:

@@ -22,7 +22,7 @@ from tinquire.workbook import Workbook
 from tinquire.workbook.edit import copy_sheet, delete_sheets, move_sheet
 from tinquire.workbook.grid.sheet_names import safe_sheet_name
 
-__all__ = ["repeat_sheets"]
+__all__ = ["Pictures", "repeat_sheets"]
 
 #: Replaces the pictures of sheets, with their slots and what their rows are cut to.
 Pictures = Callable[[Workbook, SlotScope, Sequence[Cut], Sequence[str] | None], None]

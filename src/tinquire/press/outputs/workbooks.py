@@ -23,8 +23,9 @@ from tinquire.press.outputs.blocks import rows_cut
 from tinquire.press.outputs.finishing import finish_results
 from tinquire.press.outputs.output import Made, Making, OutputKind
 from tinquire.press.outputs.provenance import sources_of_slots
-from tinquire.press.outputs.repeated_sheets import repeat_sheets
+from tinquire.press.outputs.repeated_sheets import Pictures, repeat_sheets
 from tinquire.press.outputs.sheets import SheetsMade, add_sheets
+from tinquire.press.outputs.shown_rows import Cut
 from tinquire.press.outputs.slot_rows import SlotRows, repeat_rows, settle_conditions
 from tinquire.press.outputs.template_pictures import chart_of_results, put_pictures
 from tinquire.press.outputs.template_rows import RowsFilled, fill_rows
@@ -48,7 +49,7 @@ def make_workbooks(making: Making, name: str) -> Iterator[Made]:
         yield _make(making, name, model, scope, cut)
 
 
-def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut: tuple[str, Value] | None) -> Made:
+def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut: Cut | None) -> Made:
     """One file, recalculated and without errors in its cells; with `cut`, of the rows that have a value in a column."""
     results = making.results
     file = scope.filled(model.name, f"naming workbook '{name}'", results.docket.where("workbooks", name, "name"))
@@ -67,9 +68,7 @@ def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut
     )
 
 
-def _add_sheets(
-    results: Results, book: Workbook, name: str, scope: SlotScope, cut: tuple[str, Value] | None
-) -> RowsFilled:
+def _add_sheets(results: Results, book: Workbook, name: str, scope: SlotScope, cut: Cut | None) -> RowsFilled:
     """Fill a workbook's template and add its sheets: what cells are made of, what they must show, warnings, notes."""
     model = results.docket.model.workbooks[name]
     tables = {one.table: results.tables[one.table] for one in model.rows.values()}
@@ -78,17 +77,7 @@ def _add_sheets(
     where = {target: results.docket.where("workbooks", name, "rows", target) for target in model.rows}
     rows = fill_rows(book, model.rows, tables, name, where)
     repeated = SlotRows()
-    base = results.docket.base
-    at = results.docket.where("workbooks", name, "pictures") if model.pictures else ""
-
-    def pictures(
-        book: Workbook, scope: SlotScope, cuts: Sequence[tuple[str, Value]], sheets: Sequence[str] | None
-    ) -> None:  # fmt: skip
-        def charts(asked: ChartModel) -> Chart:
-            return chart_of_results(results, asked, scope, cuts, at)
-
-        put_pictures(book, model.pictures, scope, base, f"filling workbook '{name}'", at, charts, sheets)
-
+    pictures = _picture_filler(results, name)
     if model.repeat:
         every = dict(results.tables) if cut is None else _cut_tables(results, model, cut)
         repeats = {sheet: results.docket.where("workbooks", name, "repeat", sheet) for sheet in model.repeat}
@@ -119,21 +108,36 @@ def _add_sheets(
     )
 
 
-def _cut_tables(results: Results, model: WorkbookModel, cut: tuple[str, Value]) -> dict[str, Table]:
+def _picture_filler(results: Results, name: str) -> Pictures:
+    """What puts pictures in the place of those of a template, on some of its sheets or on all."""
+    model = results.docket.model.workbooks[name]
+    base = results.docket.base
+    at = results.docket.where("workbooks", name, "pictures") if model.pictures else ""
+
+    def put(book: Workbook, scope: SlotScope, cuts: Sequence[Cut], sheets: Sequence[str] | None) -> None:
+        def charts(asked: ChartModel) -> Chart:
+            return chart_of_results(results, asked, scope, cuts, at)
+
+        put_pictures(book, model.pictures, scope, base, f"filling workbook '{name}'", at, charts, sheets)
+
+    return put
+
+
+def _cut_tables(results: Results, model: WorkbookModel, cut: Cut) -> dict[str, Table]:
     """The tables of a split workbook: of those that have the column, its own rows."""
     named = {one.each for one in model.repeat.values()}
     named |= {rows.table for one in model.repeat.values() for rows in one.rows.values()}
     return {key: rows_cut(table, (cut,)) for key, table in results.tables.items() if key in named}
 
 
-def _tables_for_slots(results: Results, book: Workbook, cut: tuple[str, Value] | None, name: str) -> dict[str, Table]:
+def _tables_for_slots(results: Results, book: Workbook, cut: Cut | None, name: str) -> dict[str, Table]:
     """The tables whose columns the slots of a template may name; of a split workbook, its own rows of them."""
     texts = "".join(text for _, _, text in slotted_cells(book)).casefold()
     named = {key: table for key, table in results.tables.items() if f"{key.casefold()}." in texts}
     return named if cut is None else {key: _own_rows(table, cut, name) for key, table in named.items()}
 
 
-def _own_rows(table: Table, cut: tuple[str, Value], name: str) -> Table:
+def _own_rows(table: Table, cut: Cut, name: str) -> Table:
     """The rows of a table that belong into a file of a split workbook. Raises UseError for a table without the column
     that it is split by."""
     if table.index_of(cut[0]) is None:
@@ -163,7 +167,7 @@ def _fill(
     ], []
 
 
-def _cuts(results: Results, name: str, model: WorkbookModel) -> Iterator[tuple[SlotScope, tuple[str, Value] | None]]:
+def _cuts(results: Results, name: str, model: WorkbookModel) -> Iterator[tuple[SlotScope, Cut | None]]:
     """The files of a workbook: one, or one for each value of the column that it is split by, each with the slots that
     its texts may use. Raises UseError when no sheet has that column."""
     split = model.split_by()

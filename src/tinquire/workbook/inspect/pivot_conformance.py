@@ -7,8 +7,8 @@ from collections.abc import Iterator, Sequence
 from lxml import etree
 
 from tinquire.packages.package import Package
-from tinquire.packages.xml import child, children, local, whole_number
-from tinquire.workbook.pivots.definition import VALUES, PivotDefinition, flag, read_definition, read_lines
+from tinquire.packages.xml import child, children, flag, local, whole_number
+from tinquire.workbook.pivots.definition import VALUES, PivotDefinition, read_definition, read_lines
 
 __all__ = ["pivot_faults"]
 

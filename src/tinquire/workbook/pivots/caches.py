@@ -16,11 +16,11 @@ from tinquire.formula import Frame, evaluate
 from tinquire.formula.engine.operands import Span
 from tinquire.formula.language.grammar import parse_name
 from tinquire.formula.language.problems import FormulaError
-from tinquire.packages.xml import child, children
+from tinquire.packages.xml import child, children, flag
 from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.edit.propagate import worksheets
 from tinquire.workbook.grid.sheet import Sheet
-from tinquire.workbook.pivots.definition import VALUES, PivotDefinition, flag, read_definition
+from tinquire.workbook.pivots.definition import VALUES, PivotDefinition, read_definition
 from tinquire.workbook.pivots.filters import is_known
 from tinquire.workbook.pivots.shown_ways import KNOWN_WAYS
 from tinquire.workbook.pivots.store import Rows

@@ -10,9 +10,8 @@ from lxml import etree
 
 from tinquire.cells.address import Area
 from tinquire.packages.package import Package
-from tinquire.packages.xml import child, children, local, whole_number
+from tinquire.packages.xml import child, children, flag, local, whole_number
 from tinquire.workbook.parts.drawings import anchor_area
-from tinquire.workbook.pivots.definition import flag
 from tinquire.workbook.pivots.store import stored_items
 from tinquire.workbook.pivots.words import item_text
 

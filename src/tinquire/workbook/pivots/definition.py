@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from lxml import etree
 
 from tinquire.cells.address import Area, parse_area
-from tinquire.packages.xml import child, children, local
+from tinquire.packages.xml import child, children, flag, local
 
 __all__ = [
     "VALUES", "DataField", "Filter", "ItemState", "Line", "PivotDefinition", "PivotField", "SortBy", "flag",
@@ -134,13 +134,6 @@ class PivotDefinition:
     error: str | None
     custom_lists: bool
     indent: int
-
-
-def flag(element: etree._Element | None, name: str, default: bool) -> bool:
-    """A yes/no attribute (22.9.2.1)."""
-    if element is None:
-        return default
-    return element.get(name, "1" if default else "0") in ("1", "true", "on")
 
 
 def read_definition(root: etree._Element) -> PivotDefinition:

@@ -9,11 +9,11 @@ from functools import partial
 from lxml import etree
 
 from tinquire.cells.address import Area
-from tinquire.packages.xml import child, children, local, remove_attribute, serialise_xml, tag
+from tinquire.packages.xml import child, children, flag, local, remove_attribute, serialise_xml, tag
 from tinquire.workbook.edit.propagate import change_part
 from tinquire.workbook.edit.sample_rows import Grown
 from tinquire.workbook.parts.page_setup import fixed_area
-from tinquire.workbook.pivots.definition import Line, flag
+from tinquire.workbook.pivots.definition import Line
 from tinquire.workbook.pivots.ordering import sort_key
 from tinquire.workbook.pivots.working import WorkedPivot
 from tinquire.workbook.workbook import Workbook

@@ -18,8 +18,7 @@ from tinquire.cells.dates import date_parts
 from tinquire.cells.display import general, show
 from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import number_from_text
-from tinquire.packages.xml import child, children
-from tinquire.workbook.pivots.definition import flag
+from tinquire.packages.xml import child, children, flag
 
 __all__ = ["Codes", "Grouping", "Spread", "read_grouping", "spread"]
 

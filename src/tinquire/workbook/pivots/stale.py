@@ -9,9 +9,8 @@ from lxml import etree
 from tinquire.base.wording import counted
 from tinquire.cells.address import Area
 from tinquire.cells.values import Value
-from tinquire.packages.xml import child, children, local
+from tinquire.packages.xml import child, children, flag, local
 from tinquire.workbook.pivots.caches import Cache, read_rows, source_area
-from tinquire.workbook.pivots.definition import flag
 from tinquire.workbook.pivots.store import Rows, item_key, read_item, store_of
 from tinquire.workbook.pivots.store_writing import records_part
 from tinquire.workbook.workbook import Workbook
@@ -43,13 +42,21 @@ def staleness(book: Workbook, cache: Cache) -> str | None:
     ]
     if _is_same(book, cache, root, rows):
         return None
+    try:
+        return _difference(book, root, rows, names, cache.records)
+    except ValueError:
+        return "its cache holds values that cannot be read"
+
+
+def _difference(book: Workbook, root: etree._Element, rows: Rows, names: Sequence[str], records: str) -> str | None:
+    """The first difference between records and rows. Raises ValueError for records that are none."""
     first: str | None = None
     places = {heading.casefold(): at for at, heading in enumerate(rows.headings)}
     if missing := [name for name in names if name.casefold() not in places]:
         return f"its source has no heading '{missing[0]}'"
     wanted = zip(*(_keys(rows, places[name.casefold()]) for name in names), strict=True)
     count = 0
-    for kept in _records(book, root, cache.records):
+    for kept in _records(book, root, records):
         if all(value is None for value in kept):  # rows below the last one, in an area that reaches further
             continue
         count += 1
@@ -115,4 +122,4 @@ def _listed(element: etree._Element | None) -> Sequence[etree._Element]:
 
 
 def _at(items: Sequence[object], place: int) -> object:
-    return items[place] if place < len(items) else None
+    return items[place] if 0 <= place < len(items) else None

@@ -15,8 +15,7 @@ from lxml import etree
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import ERROR_NAMES, CellError, Value
 from tinquire.formula.engine.conversions import number_from_text
-from tinquire.packages.xml import child, children, local
-from tinquire.workbook.pivots.definition import flag
+from tinquire.packages.xml import child, children, flag, local
 from tinquire.workbook.pivots.groupings import Codes, Grouping, read_grouping, spread
 
 __all__ = ["Rows", "Store", "StoreField", "item_key", "read_item", "same_rows", "store_of", "stored_items"]

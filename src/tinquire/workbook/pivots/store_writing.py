@@ -11,8 +11,7 @@ from tinquire.base.parallel import map_in_order
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.display import show
 from tinquire.cells.values import CellError, Value
-from tinquire.packages.xml import MAIN, RELATIONS, child, children, escape_attribute, escape_controls, tag
-from tinquire.workbook.pivots.definition import flag
+from tinquire.packages.xml import MAIN, RELATIONS, child, children, escape_attribute, escape_controls, flag, tag
 from tinquire.workbook.pivots.groupings import Grouping
 from tinquire.workbook.pivots.store import Store, StoreField
 from tinquire.workbook.sheet_xml.row_writer import choose, constant, number_text, numbers, whole_digits
