@@ -12,9 +12,9 @@ from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance, Edge, Variation
 from tinquire.looks.widths import column_pixels
 from tinquire.pages.frames import Framed, frames_of
+from tinquire.pages.signs import sign_of
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.marked import CellMarks, MarkedSheet, marked_sheet
-from tinquire.workbook.grid.marks import SIGN_SETS
 from tinquire.workbook.inspect.contents import BookDetails, SheetDetails
 
 __all__ = ["html_page"]
@@ -32,13 +32,6 @@ _LINES = {
     "hair": "1px dotted", "dotted": "1px dotted", "dashed": "1px dashed", "thin": "1px solid", "medium": "2px solid",
     "mediumDashed": "2px dashed", "double": "3px double", "thick": "3px solid",
 }  # fmt: skip
-#: Forms of signs from the lowest to the highest, and colours likewise; sets that are told apart by form alone.
-_SHAPES = {
-    "Arrows": "▼◢▶◥▲", "ArrowsGray": "▼◢▶◥▲", "Flags": "⚑", "Signs": "◆▲●", "Symbols": "✗!✓", "Rating": "▁▃▅▇█",
-    "Quarters": "○◔◑◕●",
-}  # fmt: skip
-_SIGN_COLOURS = ("#A6402F", "#B9722F", "#C99A2E", "#7F9145", "#4C7A4F")
-_GREY = frozenset({"Rating", "Quarters"})
 _PAGE = """<!DOCTYPE html>
 <html lang="en">
 <head>
@@ -240,12 +233,8 @@ class _Grid:
 
 def _sign(name: str, place: int) -> str:
     """A sign of a set (18.18.42), drawn as a letter: its form by the set's kind, its colour by its place."""
-    count = SIGN_SETS[name]
-    bare = name.lstrip("345").rstrip("12")
-    shapes = _SHAPES.get(bare, "●")
-    shape = shapes[round(place * (len(shapes) - 1) / (count - 1))]
-    colour = "#5F6B70" if bare.endswith("Gray") or bare in _GREY else _SIGN_COLOURS[round(place * 4 / (count - 1))]
-    return f'<i style="color: {colour}">{shape}</i>'
+    shape, colour = sign_of(name, place)
+    return f'<i style="color: #{colour}">{shape}</i>'
 
 
 def _natural_class(value: Value) -> list[str]:

@@ -71,6 +71,11 @@ class MarkedSheet:
             self._columns[column].append(hit)
         self.skipped: list[SkippedMark] = []
 
+    @property
+    def columns(self) -> frozenset[int]:
+        """Columns in which marks say something."""
+        return frozenset(self._columns)
+
     def at(self, row: int, column: int) -> CellMarks | None:
         """What the marks make of a cell; None where they make nothing of it."""
         found = CellMarks()

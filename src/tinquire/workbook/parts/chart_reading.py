@@ -10,8 +10,8 @@ from dataclasses import dataclass, replace
 from lxml import etree
 
 from tinquire.charts.chart import NUMERIC_KINDS, WHOLE_KINDS, Axis, Chart, Label, Series
-from tinquire.looks.palette import scaled_lightness
 from tinquire.packages.xml import child, children, local, unescape_controls, whole_number
+from tinquire.workbook.parts.drawing_colours import drawing_colour
 
 __all__ = ["ReadChart", "read_chart"]
 
@@ -24,11 +24,6 @@ _KINDS = {
 }  # fmt: skip
 _STACKS = {"stacked": "stacked", "percentStacked": "share"}
 _LEGENDS = {"r": "right", "tr": "right", "b": "bottom", "t": "top", "l": "left"}
-#: The places of theme colours by their names (20.1.10.46); text and background are what the usual map makes of them.
-_SCHEME = {
-    "lt1": 0, "bg1": 0, "dk1": 1, "tx1": 1, "lt2": 2, "bg2": 2, "dk2": 3, "tx2": 3, "accent1": 4, "accent2": 5,
-    "accent3": 6, "accent4": 7, "accent5": 8, "accent6": 9, "hlink": 10, "folHlink": 11,
-}  # fmt: skip
 #: Without a theme, series take these in turn.
 _PLAIN = ("2F5D7C", "C99A2E", "A6402F", "8A979C", "27343A", "6C8A6E")
 
@@ -226,22 +221,7 @@ class _Reader:
 
     def colour(self, fill: etree._Element | None) -> str | None:
         """RGB of a fill: given as such, or by theme, with its changes of lightness (20.1.2.3)."""
-        if fill is None:
-            return None
-        rgb = child(fill, "srgbClr")
-        base: str | None = None
-        element = rgb
-        if rgb is not None and len(rgb.get("val", "")) == 6:
-            base = rgb.get("val", "").upper()
-        elif (element := child(fill, "schemeClr")) is not None:
-            place = _SCHEME.get(element.get("val", ""))
-            base = self.theme[place] if place is not None and place < len(self.theme) else None
-        elif (element := child(fill, "sysClr")) is not None:
-            base = element.get("lastClr", "000000").upper()
-        if base is None or element is None or any(digit not in "0123456789ABCDEF" for digit in base):
-            return None
-        parts = {local(item): _float(item.get("val", "")) for item in element}
-        return scaled_lightness(base, _share(parts.get("lumMod"), 1.0), _share(parts.get("lumOff"), 0.0))
+        return drawing_colour(fill, self.theme)
 
 
 def _ids(group: etree._Element) -> tuple[str, ...]:
@@ -251,10 +231,6 @@ def _ids(group: etree._Element) -> tuple[str, ...]:
 def _positive(text: str) -> float | None:
     number = _float(text)
     return number if number is not None and number > 0 else None
-
-
-def _share(thousandths: float | None, otherwise: float) -> float:
-    return otherwise if thousandths is None else thousandths / 100_000
 
 
 def _shows_values(labels: etree._Element) -> bool:

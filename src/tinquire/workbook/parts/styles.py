@@ -8,8 +8,10 @@ from lxml import etree
 
 from tinquire.cells.numberformat import BUILT_IN_FORMATS, Moment, parse_format
 from tinquire.looks import PLAIN, Appearance, Edge, Edges, Variation
+from tinquire.looks.finish import PLAIN_FINISH, Finish
 from tinquire.looks.palette import INDEXED, tint
 from tinquire.packages.xml import MAIN, child, children, insert_child, parse_xml, serialise_xml, tag
+from tinquire.workbook.parts.finishes import read_finish
 from tinquire.workbook.parts.fonts import turn_code, turned_by, vary_alignment, vary_font, vary_protection
 from tinquire.workbook.parts.partial_styles import partial_element, read_partial
 
@@ -45,6 +47,7 @@ class StyleBook:
         self._xfs = children(child(root, "cellXfs"), "xf")
         self._appearances: dict[int, Appearance] = {}
         self._numbers: dict[Appearance, int] = {}
+        self._finishes: dict[int, Finish] = {}
         self._moments: dict[int, Moment] = {}
         self._partials: dict[int, Variation] = {}
         self._variations: dict[tuple[int, Variation], int] = {}
@@ -127,6 +130,17 @@ class StyleBook:
             locked=_locked(xf),
             format=code,
         )
+
+    def finish(self, style: int) -> Finish:
+        """What a style says of fills, lines and letters beyond its appearance."""
+        if not 0 <= style < len(self._xfs):
+            return PLAIN_FINISH
+        if style not in self._finishes:
+            xf = self._xfs[style]
+            fill, border = (self._part(f"{name}s", _int(xf.get(f"{name}Id"))) for name in ("fill", "border"))
+            font = self._part("fonts", _int(xf.get("fontId")))
+            self._finishes[style] = read_finish(child(xf, "alignment"), font, fill, border, self.colour)
+        return self._finishes[style]
 
     def _part(self, group: str, place: int) -> etree._Element | None:
         parent = child(self._root, group)

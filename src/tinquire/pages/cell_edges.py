@@ -1,0 +1,97 @@
+"""Lines around cells: of two neighbours that ask for a line between them, the heavier wins; equal ones become one."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from tinquire.looks import Edge, Edges
+from tinquire.looks.appearance import EDGE_STYLES
+from tinquire.pages.geometry import Grid
+from tinquire.pages.primitives import Lines, Pen
+
+__all__ = ["EdgeBook", "pens_of"]
+
+_ORDER = {name: place for place, name in enumerate(EDGE_STYLES)}
+#: Width in points and dashes of each line style (18.18.3).
+_PENS: dict[str, tuple[float, tuple[float, ...]]] = {
+    "hair": (0.3, (0.6, 1.2)), "dotted": (0.6, (0.9, 1.2)), "dashed": (0.6, (2.7, 1.8)),
+    "dashDot": (0.6, (4.5, 1.8, 1.2, 1.8)), "dashDotDot": (0.6, (4.5, 1.8, 1.2, 1.8, 1.2, 1.8)), "thin": (0.6, ()),
+    "mediumDashed": (1.3, (5.4, 2.2)), "mediumDashDot": (1.3, (6.0, 2.2, 1.8, 2.2)),
+    "mediumDashDotDot": (1.3, (6.0, 2.2, 1.8, 2.2, 1.8, 2.2)), "slantDashDot": (1.3, (6.0, 1.4, 2.4, 1.4)),
+    "medium": (1.3, ()), "double": (0.5, ()), "thick": (2.0, ()),
+}  # fmt: skip
+#: How far the two lines of a double one lie from its middle.
+_APART = 0.75
+
+
+def pens_of(edge: Edge) -> tuple[Pen, tuple[float, ...]]:
+    """The pen of a line, and how far from its middle it is drawn: twice for a double one."""
+    width, dashes = _PENS.get(edge.style, _PENS["thin"])
+    return Pen(width, edge.colour, dashes), (-_APART, _APART) if edge.style == "double" else (0.0,)
+
+
+class EdgeBook:
+    """The lines between the cells of a page: `below[r, c]` is that between rows r and r + 1 at column c, `beside[r, c]`
+    that between columns c and c + 1 at row r."""
+
+    def __init__(self) -> None:
+        self.below: dict[tuple[int, int], Edge] = {}
+        self.beside: dict[tuple[int, int], Edge] = {}
+        self.across: list[tuple[int, int, int, int, Edge, bool]] = []
+
+    def add(self, row: int, column: int, edges: Edges) -> None:
+        """The lines that one cell asks for."""
+        if edges.top is not None:
+            _put(self.below, (row - 1, column), edges.top)
+        if edges.bottom is not None:
+            _put(self.below, (row, column), edges.bottom)
+        if edges.left is not None:
+            _put(self.beside, (row, column - 1), edges.left)
+        if edges.right is not None:
+            _put(self.beside, (row, column), edges.right)
+
+    def lines(self, grid: Grid) -> list[Lines]:
+        """All lines, those that go on in the next cell as one, by pen; the lightest first."""
+        found: dict[Pen, list[tuple[float, float, float, float]]] = defaultdict(list)
+        for row, first, last, edge in _runs(self.below, along=1):
+            y = -grid.top(row + 1)
+            pen, moves = pens_of(edge)
+            found[pen] += [(grid.left(first), y + move, grid.left(last + 1), y + move) for move in moves]
+        for column, first, last, edge in _runs(self.beside, along=0):
+            x = grid.left(column + 1)
+            pen, moves = pens_of(edge)
+            found[pen] += [(x + move, -grid.top(first), x + move, -grid.top(last + 1)) for move in moves]
+        for top, left, bottom, right, edge, rises in self.across:
+            pen, _ = pens_of(edge)
+            low, high = -grid.top(bottom + 1), -grid.top(top)
+            ends = (grid.left(left), low if rises else high, grid.left(right + 1), high if rises else low)
+            found[pen].append(ends)
+        return [Lines(pen, found[pen]) for pen in sorted(found, key=lambda pen: (pen.width, pen.colour, pen.dashes))]
+
+
+def _put(known: dict[tuple[int, int], Edge], place: tuple[int, int], edge: Edge) -> None:
+    other = known.get(place)
+    if other is None or _weight(edge) > _weight(other):
+        known[place] = edge
+
+
+def _weight(edge: Edge) -> tuple[int, int]:
+    """Heavier styles win, of equal ones the darker."""
+    colour = int(edge.colour, 16)
+    return _ORDER.get(edge.style, 0), -((colour >> 16) + (colour >> 8 & 255) + (colour & 255))
+
+
+def _runs(edges: dict[tuple[int, int], Edge], along: int) -> Iterator[tuple[int, int, int, Edge]]:
+    """Lines of equal look that follow each other: their fixed line, the first and last along them, and the look."""
+    ordered = sorted(edges, key=lambda place: (place[1 - along], place[along]))
+    start = 0
+    for number in range(1, len(ordered) + 1):
+        place = ordered[start]
+        if number < len(ordered):
+            following, before = ordered[number], ordered[number - 1]
+            goes_on = following[1 - along] == place[1 - along] and following[along] == before[along] + 1
+            if goes_on and edges[following] == edges[place]:
+                continue
+        yield place[1 - along], place[along], ordered[number - 1][along], edges[place]
+        start = number

@@ -1,0 +1,102 @@
+"""Where the lines of a sheet lie, in points from its upper left corner (ECMA-376 Part 1, 18.3.1.13, .73, .81)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+
+from tinquire.cells.column import Codes, Floats
+from tinquire.workbook.grid.sheet import Sheet
+from tinquire.workbook.inspect.printed import PrintedSheet
+
+__all__ = ["LINE_PADDING", "PIXEL", "Grid", "column_width", "digit_pixels", "line_height", "usual_width"]
+
+#: A pixel at 96 an inch, in points: files state widths in whole ones.
+PIXEL = 0.75
+#: Pixels above and below a line of text together.
+LINE_PADDING = 2
+#: A column's padding, and the step to which a width that nobody stated is rounded, in pixels.
+_PADDING, _STEP = 5, 8
+_WIDEST = 255.0
+_TALLEST = 409.5
+
+
+def digit_pixels(digit: float, size: float) -> int:
+    """The widest digit of a font in whole pixels; `digit` is in parts of the size, the size in points."""
+    return max(1, math.floor(digit * size / PIXEL + 0.5))
+
+
+def column_width(stated: float, digit: int) -> float:
+    """A column's width in points, from what a file states in digits (18.3.1.13): whole pixels."""
+    wide = min(max(stated, 0.0), _WIDEST)
+    return math.floor((256 * wide + math.floor(128 / digit)) / 256 * digit) * PIXEL
+
+
+def usual_width(digits: int, digit: int) -> float:
+    """The width in points of a column of which a file states nothing but how many digits it holds (18.3.1.81)."""
+    return math.ceil((digits * digit + _PADDING) / _STEP) * _STEP * PIXEL
+
+
+def line_height(share: float, size: float) -> float:
+    """The height in points of a row that holds one line; `share` is the reach of the letters in parts of the size."""
+    return (math.floor(share * size / PIXEL + 0.5) + LINE_PADDING) * PIXEL
+
+
+class Grid:
+    """The places of a sheet's columns and rows. Hidden ones have no width."""
+
+    def __init__(
+        self, sheet: Sheet, printed: PrintedSheet, last: tuple[int, int], digit: int, row_height: float,
+        fitted: Callable[[Codes], Floats],
+    ) -> None:  # fmt: skip
+        """`last` are the last row and column that matter. `fitted` gives the heights that rows without a stated one
+        need for what they hold, by their numbers; `row_height` is that of an empty row."""
+        rows, columns = last
+        self.columns = columns
+        self.rows = rows
+        usual = usual_width(printed.digits, digit) if printed.width is None else column_width(printed.width, digit)
+        widths = np.full(columns + 1, usual)
+        for span in printed.columns:
+            width = usual if span.width is None else column_width(span.width, digit)
+            widths[span.first : span.last + 1] = 0.0 if span.hidden else width
+        widths[0] = 0.0
+        heights = np.full(rows + 1, 0.0 if printed.zero else row_height)
+        heights[0] = 0.0
+        stated = np.zeros(rows + 1, bool)
+        if sheet.heights:
+            numbers = np.fromiter(sheet.heights, np.int64, len(sheet.heights))
+            values = np.fromiter(sheet.heights.values(), float, len(sheet.heights))
+            inside = numbers <= rows
+            heights[numbers[inside]] = np.clip(values[inside], 0.0, _TALLEST)
+            stated[numbers[inside]] = True
+        if not printed.zero:
+            free = np.flatnonzero(~stated[1:]) + 1
+            heights[free] = np.minimum(np.maximum(fitted(free), row_height), _TALLEST)
+        if sheet.hidden_rows:
+            hidden = np.fromiter(sheet.hidden_rows, np.int64, len(sheet.hidden_rows))
+            heights[hidden[hidden <= rows]] = 0.0
+        self.widths: list[float] = widths.tolist()
+        self.heights: list[float] = heights.tolist()
+        # From line n to the next: the places of lines 1 to n + 1.
+        self._across: list[float] = np.concatenate(([0.0], np.cumsum(widths))).tolist()
+        self._down: list[float] = np.concatenate(([0.0], np.cumsum(heights))).tolist()
+        self._usual, self._row = usual, row_height
+
+    def left(self, column: int) -> float:
+        """Where a column begins; beyond the last that matters they are of usual width."""
+        if column <= self.columns + 1:
+            return self._across[column]
+        return self._across[-1] + (column - self.columns - 1) * self._usual
+
+    def top(self, row: int) -> float:
+        if row <= self.rows + 1:
+            return self._down[row]
+        return self._down[-1] + (row - self.rows - 1) * self._row
+
+    def width(self, left: int, right: int) -> float:
+        return self.left(right + 1) - self.left(left)
+
+    def height(self, top: int, bottom: int) -> float:
+        return self.top(bottom + 1) - self.top(top)

@@ -1,0 +1,445 @@
+"""Pages as a PDF file (ISO 32000-1): text, lines and areas by operators of our own, objects and fonts by ReportLab."""
+
+from __future__ import annotations
+
+import io
+import re
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+from functools import cache
+from typing import Any
+
+from tinquire.charts.shapes import Path, Words
+from tinquire.pages.hatches import ground_of, strokes_of
+from tinquire.pages.primitives import (
+    Areas,
+    Bookmark,
+    Box,
+    Chart,
+    Gradient,
+    Item,
+    Lines,
+    Link,
+    Page,
+    Pages,
+    Pattern,
+    Pen,
+    Picture,
+    Text,
+    Window,
+)  # fmt: skip
+from tinquire.pages.typefaces import Face, Typeface
+
+__all__ = ["pdf_of"]
+
+_CREATOR = "Tin Quire"
+#: Addresses that a reader may be led to; of others the text stays, and nothing more.
+_SAFE = re.compile(r"(?:https?|mailto|ftp):", re.IGNORECASE)
+_PLAIN = re.compile(r"[ !#-'*-\[\]-~]*\Z")
+#: Steps in which colours run outwards from an inner rectangle.
+_STEPS = 24
+#: The font that is there from the start of a page: it is never used.
+_FIRST_FACE = "Helvetica"
+
+
+def pdf_of(document: Pages, moment: datetime) -> bytes:
+    """A document as a PDF file; the same pages and moment give the same bytes."""
+    from reportlab import rl_config
+    from reportlab.pdfbase import pdfdoc
+    from reportlab.pdfgen.canvas import Canvas
+
+    before = rl_config.useA85
+    rl_config.useA85 = 0  # it makes a file a quarter larger for nothing
+    try:
+        stream = io.BytesIO()
+        canvas = Canvas(stream, pageCompression=1, invariant=1, lang=document.language or None)
+        _tell_of(canvas, document, moment)
+        writer = _Writer(canvas)
+        for page in document.pages:
+            writer.page(page)
+        canvas.save()
+        return stream.getvalue()
+    except pdfdoc.PDFError as error:  # a fault of ours: no page asks for what a PDF cannot hold
+        raise AssertionError(str(error)) from error
+    finally:
+        rl_config.useA85 = before
+
+
+def _tell_of(canvas: Any, document: Pages, moment: datetime) -> None:
+    canvas.setTitle(document.title)
+    canvas.setAuthor(document.author)
+    canvas.setSubject(document.subject)
+    canvas.setCreator(_CREATOR)
+    canvas.setProducer(_CREATOR)
+    offset = moment.utcoffset()
+    minutes = 0 if offset is None else int(offset.total_seconds()) // 60
+    stamp = canvas._doc._timeStamp
+    stamp.YMDhms = (moment.year, moment.month, moment.day, moment.hour, moment.minute, moment.second)
+    stamp.dhh, stamp.dmm = int(minutes / 60), abs(minutes) % 60
+    if any(isinstance(item, Bookmark) and item.title for page in document.pages for item in page.items):
+        canvas.showOutline()
+
+
+@cache
+def _embedded(face: Face) -> Any:
+    """A face as ReportLab embeds it; each document takes the letters that it needs."""
+    from reportlab.pdfbase.ttfonts import TTFont
+
+    return TTFont(f"{face.name}:{face.path}", str(face.path), asciiReadable=True)
+
+
+def _number(value: float) -> str:
+    """A number as short as can be, to a thousandth of a point."""
+    text = f"{value:.3f}".rstrip("0").rstrip(".")
+    return "0" if text in ("-0", "") else text
+
+
+@cache
+def _colour(colour: str) -> str:
+    return " ".join(_number(int(colour[place : place + 2], 16) / 255) for place in (0, 2, 4))
+
+
+class _Writer:
+    """Writes the content of pages; what holds for a whole document is remembered."""
+
+    def __init__(self, canvas: Any) -> None:
+        self._canvas = canvas
+        self._doc = canvas._doc
+        self._out: list[str] = []
+        #: By face and text: the width of its letters in parts of the size, and the operators that show them.
+        self._shown: dict[tuple[int, str], tuple[float, tuple[tuple[str, str], ...]]] = {}
+        self._fill: str | None = None
+        self._font: tuple[str, float] | None = None
+        self._stretch = 100.0
+        self._place = (1.0, 0.0, 0.0)
+
+    def page(self, page: Page) -> None:
+        canvas = self._canvas
+        canvas.setPageSize((page.width, page.height))
+        canvas._preamble = ""
+        self._out = canvas._code = []
+        self._forget()
+        self._place = (1.0, 0.0, 0.0)
+        for item in page.items:
+            if isinstance(item, Bookmark):
+                canvas.bookmarkPage(item.key, fit="XYZ", left=0, top=item.y)
+                if item.title:
+                    canvas.addOutlineEntry(item.title, item.key, item.level)
+        self._items(page.items)
+        canvas.showPage()
+
+    def _forget(self) -> None:
+        """Nothing is known of the state of drawing, as after it was restored."""
+        self._fill, self._font, self._stretch = None, None, 100.0
+
+    def _saved(self) -> None:
+        self._out.append("q")
+
+    def _restored(self) -> None:
+        self._out.append("Q")
+        self._forget()
+
+    def _items(self, items: Sequence[Item]) -> None:
+        texts: list[Text] = []
+        for item in items:
+            if isinstance(item, Text) and item.clip is None:
+                texts.append(item)
+                continue
+            if texts:
+                self._texts(texts)
+                texts = []
+            self._item(item)
+        if texts:
+            self._texts(texts)
+
+    def _item(self, item: Item) -> None:
+        match item:
+            case Text():
+                self._clipped(item.clip or Box(0, 0, 0, 0))
+                self._texts([item])
+                self._restored()
+            case Areas():
+                self._areas(item)
+            case Lines():
+                self._lines(item.pen, item.ends)
+            case Window():
+                self._window(item)
+            case Chart():
+                self._chart(item)
+            case Picture():
+                self._picture(item)
+            case Pattern():
+                self._pattern(item)
+            case Gradient():
+                self._gradient(item)
+            case Link():
+                self._link(item)
+            case _:
+                pass  # bookmarks were set before
+
+    def _clipped(self, box: Box) -> None:
+        self._saved()
+        self._out.append(f"{_box(box)} re W n")
+
+    def _window(self, window: Window) -> None:
+        self._clipped(window.clip)
+        scale, (x, y) = window.scale, window.origin
+        self._out.append(f"{scale:.6g} 0 0 {scale:.6g} {_number(x)} {_number(y)} cm")
+        before = self._place
+        self._place = (before[0] * scale, before[1] + before[0] * x, before[2] + before[0] * y)
+        self._forget()
+        self._items(window.items)
+        self._place = before
+        self._restored()
+
+    # -- texts -----------------------------------------------------------------------------------------
+
+    def _texts(self, texts: Sequence[Text]) -> None:
+        out = self._out
+        out.append("BT")
+        shown = self._shown
+        for text in texts:
+            if text.colour != self._fill:
+                self._fill = text.colour
+                out.append(f"{_colour(text.colour)} rg")
+            whole = text.face.width(text.text)
+            if not whole:
+                continue
+            if text.angle:
+                self._turned(text, whole)
+                continue
+            x, y, size = text.x, text.y, text.size
+            for run in text.face.runs(text.text):
+                key = (id(run.face), run.text)
+                known = shown.get(key)
+                if known is None:
+                    known = shown[key] = self._prepared(run.face, run.text)
+                natural, pieces = known
+                wide = text.width * (run.width / whole)
+                self._stretched(wide, natural * size)
+                out.append(f"1 0 0 1 {x:.2f} {y:.2f} Tm")
+                self._show(pieces, size)
+                x += wide
+        out.append("ET")
+
+    def _turned(self, text: Text, whole: float) -> None:
+        from math import cos, radians, sin
+
+        cosine, sine = cos(radians(text.angle)), sin(radians(text.angle))
+        along = 0.0
+        for run in text.face.runs(text.text):
+            natural, pieces = self._prepared(run.face, run.text)
+            wide = text.width * (run.width / whole)
+            self._stretched(wide, natural * text.size)
+            x, y = text.x + along * cosine, text.y + along * sine
+            matrix = " ".join(_number(value) for value in (cosine, sine, -sine, cosine, x, y))
+            self._out.append(f"{matrix} Tm")
+            self._show(pieces, text.size)
+            along += wide
+
+    def _show(self, pieces: Sequence[tuple[str, str]], size: float) -> None:
+        for name, codes in pieces:
+            if (name, size) != self._font:
+                self._font = (name, size)
+                self._out.append(f"{name} {size:g} Tf")
+            self._out.append(f"({codes}) Tj")
+
+    def _stretched(self, wanted: float, natural: float) -> None:
+        """Letters narrower or wider than by nature (9.3.4), where that makes a difference."""
+        share = 100.0 if natural <= 0 else round(100 * wanted / natural, 1)
+        if abs(share - 100) < 0.15:
+            share = 100.0
+        if share != self._stretch:
+            self._stretch = share
+            self._out.append(f"{share:g} Tz")
+
+    def _prepared(self, face: Face, text: str) -> tuple[float, tuple[tuple[str, str], ...]]:
+        """The width of a text in a face, and its pieces: a font's name in the file and escaped codes."""
+        font = _embedded(face)
+        natural = sum(face.advances.get(code, 0.0) for code in map(ord, text)) or 0.5 * len(text)
+        font._assignState(self._doc)
+        pieces: tuple[tuple[str, str], ...]
+        if text.isascii() and text.isprintable():
+            pieces = ((font.getSubsetInternalName(0, self._doc), _escaped_text(text)),)
+        else:
+            pieces = tuple(
+                (font.getSubsetInternalName(subset, self._doc), _escaped(codes))
+                for subset, codes in font.splitString(text, self._doc)
+            )
+        return natural, pieces
+
+    # -- areas and lines -------------------------------------------------------------------------------
+
+    def _filled(self, colour: str) -> None:
+        if colour != self._fill:
+            self._fill = colour
+            self._out.append(f"{_colour(colour)} rg")
+
+    def _areas(self, areas: Areas) -> None:
+        if not areas.boxes:
+            return
+        self._filled(areas.colour)
+        self._out += [f"{box.x:.2f} {box.y:.2f} {box.width:.2f} {box.height:.2f} re" for box in areas.boxes]
+        self._out.append("f")
+
+    def _pen(self, pen: Pen, caps: int) -> None:
+        dashes = " ".join(map(_number, pen.dashes))
+        self._out.append(f"{_colour(pen.colour)} RG {_number(pen.width)} w {caps} J [{dashes}] 0 d")
+
+    def _lines(self, pen: Pen, ends: Sequence[tuple[float, float, float, float]]) -> None:
+        if not ends:
+            return
+        # Solid lines reach half their width further, so that they meet at corners.
+        self._pen(pen, 0 if pen.dashes else 2)
+        self._out += [f"{x1:.2f} {y1:.2f} m {x2:.2f} {y2:.2f} l" for x1, y1, x2, y2 in ends]
+        self._out.append("S")
+
+    def _pattern(self, pattern: Pattern) -> None:
+        ground = ground_of(pattern)
+        if ground is not None:
+            self._areas(Areas(ground, [pattern.box]))
+        pen, ends = strokes_of(pattern)
+        if ends:
+            self._clipped(pattern.box)
+            self._lines(pen, ends)
+            self._restored()
+
+    def _gradient(self, gradient: Gradient) -> None:
+        if gradient.inner is not None:
+            for colour, box in _outwards(gradient):
+                self._areas(Areas(colour, [box]))
+            return
+        from math import cos, radians, sin
+
+        box = gradient.box
+        angle = -radians(gradient.angle)
+        reach = (abs(box.width * cos(angle)) + abs(box.height * sin(angle))) / 2
+        x, y = box.x + box.width / 2, box.y + box.height / 2
+        dx, dy = reach * cos(angle), reach * sin(angle)
+        self._clipped(box)
+        from reportlab.lib.colors import HexColor
+
+        colours = [HexColor(f"#{colour}") for _, colour in gradient.stops]
+        places = [share for share, _ in gradient.stops]
+        self._canvas.linearGradient(x - dx, y - dy, x + dx, y + dy, colours, places, extend=True)
+        self._restored()
+
+    # -- pictures and charts ---------------------------------------------------------------------------
+
+    def _picture(self, picture: Picture) -> None:
+        from reportlab.lib.utils import ImageReader
+
+        left, top, right, bottom = picture.cut
+        box = picture.box
+        wide, high = box.width / max(1 - left - right, 0.01), box.height / max(1 - top - bottom, 0.01)
+        self._clipped(box)
+        reader = ImageReader(io.BytesIO(picture.content))
+        self._canvas.drawImage(reader, box.x - left * wide, box.y - bottom * high, wide, high, mask="auto")
+        self._restored()
+
+    def _chart(self, chart: Chart) -> None:
+        box, drawing = chart.box, chart.drawing
+        self._saved()
+        across, down = box.width / max(drawing.width, 0.01), box.height / max(drawing.height, 0.01)
+        self._out.append(f"{across:.6g} 0 0 {down:.6g} {_number(box.x)} {_number(box.y)} cm")
+        self._forget()
+        if drawing.font:
+            self._areas(Areas(drawing.ground, [Box(0, 0, drawing.width, drawing.height)]))
+        texts: list[Text] = []
+        for shape in drawing.shapes:
+            if isinstance(shape, Path):
+                if texts:
+                    self._texts(texts)
+                    texts = []
+                self._path(shape)
+            else:
+                texts.append(_words(shape, chart.faces))
+        if texts:
+            self._texts(texts)
+        self._restored()
+
+    def _path(self, path: Path) -> None:
+        out = self._out
+        opaque = path.opacity >= 1
+        if not opaque:
+            self._saved()
+            self._canvas.setFillAlpha(path.opacity)
+            self._canvas.setStrokeAlpha(path.opacity)
+            self._fill = None
+        if path.fill is not None:
+            self._filled(path.fill)
+        if path.stroke is not None:
+            self._pen(Pen(path.width, path.stroke, path.dashes), 0 if path.dashes else 1)
+            out.append("1 j" if len(path.points) > 4 else "0 j")
+        at = 0
+        for move in path.moves:
+            count = {"M": 1, "L": 1, "C": 3, "Z": 0}[move]
+            points = " ".join(f"{x:.2f} {y:.2f}" for x, y in path.points[at : at + count])
+            out.append({"M": f"{points} m", "L": f"{points} l", "C": f"{points} c", "Z": "h"}[move])
+            at += count
+        out.append("B" if path.fill and path.stroke else "f" if path.fill else "S" if path.stroke else "n")
+        if not opaque:
+            self._restored()
+            self._canvas._extgstate._d.clear()  # what was restored is opaque again
+
+    def _link(self, link: Link) -> None:
+        scale, x, y = self._place
+        box = link.box
+        corners = (x + scale * box.x, y + scale * box.y, x + scale * box.right, y + scale * box.top)
+        if not link.outside:
+            self._canvas.linkAbsolute("", link.target, corners, Border="[0 0 0]")
+        elif _SAFE.match(link.target):
+            self._canvas.linkURL(link.target, corners)
+
+
+def _box(box: Box) -> str:
+    return f"{box.x:.2f} {box.y:.2f} {box.width:.2f} {box.height:.2f}"
+
+
+def _escaped_text(text: str) -> str:
+    return text if _PLAIN.match(text) else text.replace("\\", "\\\\").replace("(", "\\(").replace(")", "\\)")
+
+
+def _escaped(codes: bytes) -> str:
+    """Codes of letters as a string of a PDF (7.3.4.2)."""
+    return "".join(
+        f"\\{code:03o}" if code < 32 or code > 126 else f"\\{chr(code)}" if code in b"()\\" else chr(code)
+        for code in codes
+    )
+
+
+def _words(words: Words, faces: tuple[Typeface, Typeface]) -> Text:
+    """Words of a drawing as a text of the page."""
+    from math import cos, radians, sin
+
+    face = faces[words.bold]
+    wide = face.width(words.text) * words.size
+    back = {"center": wide / 2, "right": wide}.get(words.across, 0.0)
+    angle = radians(words.angle)
+    x, y = words.x - back * cos(angle), words.y - back * sin(angle)
+    return Text(x, y, words.text, face, words.size, words.colour, wide, words.angle)
+
+
+def _outwards(gradient: Gradient) -> Iterator[tuple[str, Box]]:
+    """A gradient around an inner rectangle (18.8.24) as rectangles within each other, the outermost first."""
+    left, right, top, bottom = gradient.inner or (0.5, 0.5, 0.5, 0.5)
+    box = gradient.box
+    for step in range(_STEPS, -1, -1):
+        share = step / _STEPS
+        x = box.x + box.width * left * (1 - share)
+        end = box.right - box.width * right * (1 - share)
+        y = box.y + box.height * bottom * (1 - share)
+        high = box.top - box.height * top * (1 - share)
+        yield _mixed(gradient.stops, share), Box(x, y, max(end - x, 0.0), max(high - y, 0.0))
+
+
+def _mixed(stops: Sequence[tuple[float, str]], share: float) -> str:
+    """The colour at a share of a run of colours."""
+    before = max((stop for stop in stops if stop[0] <= share), default=stops[0])
+    after = min((stop for stop in stops if stop[0] >= share), default=stops[-1])
+    part = 0.0 if after[0] == before[0] else (share - before[0]) / (after[0] - before[0])
+    mixed = []
+    for place in (0, 2, 4):
+        one, other = int(before[1][place : place + 2], 16), int(after[1][place : place + 2], 16)
+        mixed.append(f"{round(one + (other - one) * part):02X}")
+    return "".join(mixed)

@@ -1,0 +1,456 @@
+"""One sheet on paper: its lines cut into pages, and each page's windows on the cells (ECMA-376 Part 1, 18.3.1.62 to
+.64, .74)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+
+from tinquire.base.faults import DataError, Fault
+from tinquire.cells.address import Area, column_name
+from tinquire.cells.column import Codes, Floats, Kind
+from tinquire.looks.papers import paper_size
+from tinquire.pages.cell_looks import CellLooks
+from tinquire.pages.drawings import LARGEST, SheetDrawings
+from tinquire.pages.geometry import PIXEL, Grid, digit_pixels
+from tinquire.pages.lettering import lines_of
+from tinquire.pages.paging import Cut, Repeated, Span, cut_lines, fitting_scale
+from tinquire.pages.painter import Painter
+from tinquire.pages.primitives import (
+    Areas,
+    Box,
+    Chart,
+    Gradient,
+    Item,
+    Lines,
+    Link,
+    Page,
+    Pattern,
+    Pen,
+    Picture,
+    Text,
+    Window,
+)  # fmt: skip
+from tinquire.pages.typefaces import Typefaces
+from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.calc.marked import MarkedSheet
+from tinquire.workbook.grid.page_setup import PageSetup
+from tinquire.workbook.inspect.contents import SheetDetails
+from tinquire.workbook.inspect.printed import PrintedSheet
+from tinquire.workbook.parts.drawn import Corner
+
+__all__ = ["Asked", "LaidPage", "SheetLayout"]
+
+_INCH = 72.0
+#: Margins in inches of a sheet that states none: left, right, top, bottom, header, footer.
+_MARGINS = (0.7, 0.7, 0.75, 0.75, 0.3, 0.3)
+#: Letters rounded on a screen may be so much wider on paper, without a reason in their font.
+_SLACK = 1.02
+#: A line at the edge of a page is drawn as thick as it is.
+_EDGE = 1.0
+#: Lines are hardly lower and slimmer than this, in points, where a drawing reaches beyond the last cells.
+_LOW, _SLIM = 7.5, 15.0
+_GRID_PEN, _NAME_INK = Pen(0.3, "B9C0C4"), "5F6B70"
+#: Nobody wants to print more cells than these without having said so.
+_MOST_PAGES = 20_000
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What was asked for in place of what the sheet says: areas, paper, whether it lies, and fitting: 'wide' to the
+    width of a page, 'page' onto one."""
+
+    areas: tuple[Area, ...] = ()
+    paper: int | None = None
+    landscape: bool | None = None
+    fit: str | None = None
+    #: At most so many rows of an area.
+    rows: int | None = None
+
+
+@dataclass
+class LaidPage:
+    """A page with its windows, before its header and footer are there: its cells, and where they stand."""
+
+    page: Page
+    area: Area
+    sheet: str
+    windows: list[Window] = field(default_factory=list)
+
+
+class SheetLayout:
+    """A sheet laid out: its geometry, its pages."""
+
+    def __init__(
+        self, book: Workbook, sheet: Sheet, details: SheetDetails, printed: PrintedSheet, marked: MarkedSheet,
+        faces: Typefaces, asked: Asked,
+    ) -> None:  # fmt: skip
+        self.book, self.sheet, self.details, self.printed = book, sheet, details, printed
+        self.faces, self.asked = faces, asked
+        self.looks = CellLooks(book, faces, colourless=printed.colourless)
+        self.setup = _asked_setup(details.page, asked)
+        digit = faces.digit(self.looks.plain_font)
+        self.digit = digit_pixels(digit, self.looks.plain_size)
+        self.slack = max(1.0, digit * self.looks.plain_size / PIXEL / self.digit) * _SLACK
+        usual = printed.height or self.looks.of(0).letters.line
+        rows, columns = self._last()
+        self.grid = Grid(sheet, printed, (rows, columns), self.digit, usual, self._fitted)
+        self.painter = Painter(book, sheet, printed, self.grid, self.looks, marked, self.slack)
+        self.drawings = SheetDrawings(book, self.grid, self.looks, faces)
+
+    def _last(self) -> tuple[int, int]:
+        """The last row and column that matter: of cells, of what is drawn, and of what is to be printed."""
+        rows, columns = self.sheet.extent()
+        for drawn in self.printed.drawn:
+            corner = drawn.anchor.end or drawn.anchor.start or Corner(1, 1, 0.0, 0.0)
+            wide, high = drawn.anchor.size or (0.0, 0.0)
+            x, y = drawn.anchor.position or (0.0, 0.0)
+            rows = max(rows, corner.row + int(min(y + high, LARGEST) / _LOW))
+            columns = max(columns, corner.column + int(min(x + wide, LARGEST) / _SLIM))
+        for one in self.details.clicked:
+            if one.area is not None:
+                rows, columns = max(rows, one.area.bottom), max(columns, one.area.right)
+        for area in (*self.printed.areas, *self.asked.areas, *self.sheet.merged):
+            if area.bottom < 1 << 20:
+                rows = max(rows, area.bottom)
+            if area.right < 1 << 14:
+                columns = max(columns, area.right)
+        return rows + 1, columns + 1
+
+    def _fitted(self, rows: Codes) -> Floats:
+        """The heights that rows need for the letters of their cells and for texts that break into lines."""
+        needed = np.zeros(int(rows.max(initial=0)) + 1)
+        merged = {
+            (row, column)
+            for area in self.sheet.merged
+            if area.height > 1 or area.width > 1
+            for row in range(area.top, min(area.bottom, len(needed) - 1) + 1)
+            for column in range(area.left, area.right + 1)
+        } if len(self.sheet.merged) < 20_000 else set()  # fmt: skip
+        for number, cells in self.sheet.columns.items():
+            inside = cells.rows < len(needed)
+            places, styles = cells.rows[inside], cells.styles[inside]
+            for style in np.unique(styles).tolist():
+                look = self.looks.of(style)
+                chosen = places[styles == style]
+                if not (look.look.turned or look.finish.stacked):
+                    needed[chosen] = np.maximum(needed[chosen], look.letters.line)
+                if look.wraps or look.look.turned or look.finish.stacked:
+                    self._fit_texts(number, style, chosen, needed, merged)
+        return needed[rows]
+
+    def _fit_texts(self, column: int, style: int, rows: Codes, needed: Floats, merged: set[tuple[int, int]]) -> None:
+        """Rows high enough for texts that break into lines or are turned."""
+        look = self.looks.of(style)
+        room = max(self._width_before_grid(column) - 2 * 2 * PIXEL - look.indent, 1.0) * self.slack
+        cells = self.sheet.rows_of(column, rows)
+        for row, kind, code in zip(rows.tolist(), cells.kinds.tolist(), cells.codes.tolist(), strict=True):
+            if kind != Kind.TEXT or (row, column) in merged:
+                continue
+            text = self.sheet.texts[code]
+            if look.wraps:
+                height = sum(line.height for line in lines_of([(text, look.letters)], room))
+            elif look.finish.stacked:
+                height = look.letters.line * len(text)
+            else:
+                share = abs(np.sin(np.radians(look.look.turned)))
+                height = look.letters.width(text) * share + look.letters.line * (1 - share)
+            needed[row] = max(needed[row], height)
+
+    def _width_before_grid(self, column: int) -> float:
+        """A column's width, which rows' heights hang on before there is a grid."""
+        if not hasattr(self, "_plain_grid"):
+            empty = Sheet(self.sheet.name)
+            self._plain_grid = Grid(
+                empty, self.printed, (1, self._last()[1]), self.digit, 1.0, lambda rows: np.zeros(len(rows))
+            )
+        return self._plain_grid.widths[column]
+
+    # -- what is printed -------------------------------------------------------------------------------
+
+    @cached_property
+    def areas(self) -> list[Area]:
+        """The areas that are printed, each from a page of its own: as asked, as the sheet says, or all that is used."""
+        used = self._used()
+        asked = self.asked.areas or self.printed.areas
+        areas = []
+        for area in asked:
+            bottom = min(area.bottom, max(used.bottom, area.top)) if area.bottom >= 1 << 20 else area.bottom
+            right = min(area.right, max(used.right, area.left)) if area.right >= 1 << 14 else area.right
+            areas.append(Area(area.top, area.left, bottom, right))
+        if self.asked.rows is not None:
+            areas = [area._replace(bottom=min(area.bottom, area.top + self.asked.rows - 1)) for area in areas or [used]]
+        return areas or [used]
+
+    @cached_property
+    def is_empty(self) -> bool:
+        """Whether nothing at all would be printed."""
+        dressed = any(len(cells.rows) for cells in self.sheet.columns.values())
+        return self.sheet.used is None and not self.printed.drawn and not self.details.clicked and not dressed
+
+    def _used(self) -> Area:
+        """The smallest area from the first cell that holds all that would be seen."""
+        bottom, right = 1, 1
+        if (used := self.sheet.used) is not None:
+            bottom, right = used.bottom, used.right
+        for number, cells in self.sheet.columns.items():
+            for style in np.unique(cells.styles).tolist():
+                look = self.looks.of(style)
+                if look.has_edges or look.look.fill is not None or look.finish.hatch or look.finish.running:
+                    bottom = max(bottom, int(cells.rows[cells.styles == style][-1]))
+                    right = max(right, number)
+        for area in self.sheet.merged:
+            if self.sheet.used is not None and area.top <= bottom and area.left <= right:
+                bottom, right = max(bottom, area.bottom), max(right, area.right)
+        for box in self._drawn_boxes():
+            while self.grid.top(bottom + 1) < -box.y - 0.5 and bottom < self.grid.rows:
+                bottom += 1
+            while self.grid.left(right + 1) < box.right - 0.5 and right < self.grid.columns:
+                right += 1
+        return Area(1, 1, bottom, right)
+
+    def _drawn_boxes(self) -> Iterator[Box]:
+        for box, _ in self._drawings:
+            yield box
+
+    @cached_property
+    def _drawings(self) -> list[tuple[Box, list[Item]]]:
+        """What is drawn on the sheet, from the lowest to the highest."""
+        made = [self.drawings.items(drawn) for drawn in self.printed.drawn]
+        return made + [self.drawings.filter_items(one) for one in self.details.clicked]
+
+    # -- pages -----------------------------------------------------------------------------------------
+
+    @cached_property
+    def paper(self) -> tuple[float, float]:
+        wide, high = paper_size(self.setup.paper)
+        return (high, wide) if self.setup.orientation == "landscape" else (wide, high)
+
+    @cached_property
+    def margins(self) -> tuple[float, ...]:
+        """Left, right, top, bottom, header and footer, in points."""
+        return tuple(inches * _INCH for inches in (self.setup.margins or _MARGINS))
+
+    @property
+    def room(self) -> tuple[float, float]:
+        """What of a page is left between its margins."""
+        (wide, high), (left, right, top, bottom, *_) = self.paper, self.margins
+        return max(wide - left - right, 36.0), max(high - top - bottom, 36.0)
+
+    def _cuts(self, area: Area) -> tuple[Cut, Cut]:
+        """The columns and rows of an area, to be cut into pages."""
+        grid, setup, printed = self.grid, self.setup, self.printed
+        fit = setup.fit
+        free_across, free_down = fit is None or not fit[0], fit is None or not fit[1]
+        kept_rows = {
+            row for one in self.sheet.merged if one.height > 1 for row in range(one.top, min(one.bottom, area.bottom))
+        }
+        kept_columns = {
+            n for one in self.sheet.merged if one.width > 1 for n in range(one.left, min(one.right, area.right))
+        }
+        across = Cut(
+            area.left, [grid.widths[n] for n in range(area.left, area.right + 1)],
+            setup.column_breaks if free_across else (), kept_columns if len(kept_columns) < area.width - 1 else (),
+            _repeated(printed.repeat_columns, grid.width),
+        )  # fmt: skip
+        down = Cut(
+            area.top, [grid.heights[n] for n in range(area.top, area.bottom + 1)],
+            setup.row_breaks if free_down else (), kept_rows,
+            _repeated(printed.repeat_rows, grid.height),
+        )  # fmt: skip
+        return across, down
+
+    @cached_property
+    def scale(self) -> float:
+        """By which factor the sheet is printed."""
+        if self.setup.fit is None:
+            return min(max(self.setup.scale, 10), 400) / 100
+        across, down = self.setup.fit
+        cuts = [self._cuts(area) for area in self.areas]
+        strip = self._strip
+
+        def pages(scale: float) -> tuple[int, int]:
+            wide, high = self.room
+            room = (wide / scale - strip[0], high / scale - strip[1])
+            spans = [(cut_lines(columns, room[0]), cut_lines(rows, room[1])) for columns, rows in cuts]
+            over = any(
+                sum(columns.sizes[one.first - columns.first : one.last + 1 - columns.first]) > room[0] + 0.05
+                for (columns, _), (found, _) in zip(cuts, spans, strict=True)
+                for one in found
+            )
+            # A column that is wider than the page counts as two.
+            return max(len(found) for found, _ in spans) + over, sum(len(found) for _, found in spans)
+
+        return fitting_scale(pages, across, down) / 100
+
+    @cached_property
+    def _strip(self) -> tuple[float, float]:
+        """The room that the names of lines take, in the sheet's points."""
+        if not self.printed.line_names:
+            return 0.0, 0.0
+        letters = self.looks.of(0).letters
+        last = max(area.bottom for area in self.areas)
+        return letters.width("0" * len(str(last))) + 6.0, letters.line
+
+    def pages(self) -> Iterator[LaidPage]:
+        """The pages of the sheet in their order. Raises DataError for more than anybody could want."""
+        wide, high = self.room
+        for area in self.areas:
+            columns, rows = self._cuts(area)
+            room = (wide / self.scale - self._strip[0], high / self.scale - self._strip[1])
+            across, down = cut_lines(columns, room[0]), cut_lines(rows, room[1])
+            if len(across) * len(down) > _MOST_PAGES:
+                why = f"it would take {len(across) * len(down):,} pages"
+                fault = Fault(
+                    f"laying out sheet '{self.sheet.name}'", why, self.book.name, "print a part: --area A1:H40"
+                )
+                raise DataError(fault)
+            if self.setup.across_first:
+                yield from (self._page(one, other) for other in down for one in across)
+            else:
+                yield from (self._page(one, other) for one in across for other in down)
+
+    def _page(self, across: Span, down: Span) -> LaidPage:
+        grid, scale = self.grid, self.scale
+        area = Area(down.first, across.first, down.last, across.last)
+        repeat_columns, repeat_rows = self.printed.repeat_columns, self.printed.repeat_rows
+        head = grid.height(*repeat_rows) if down.repeats and repeat_rows else 0.0
+        side = grid.width(*repeat_columns) if across.repeats and repeat_columns else 0.0
+        strip = self._strip
+        (paper_wide, paper_high), (left, _, top, _, *_) = self.paper, self.margins
+        wide, high = self.room
+        body = grid.width(across.first, across.last), grid.height(down.first, down.last)
+        total = (strip[0] + side + body[0]) * scale, (strip[1] + head + body[1]) * scale
+        x = left + (max(wide - total[0], 0.0) / 2 if self.setup.centred[0] else 0.0)
+        y = paper_high - top - (max(high - total[1], 0.0) / 2 if self.setup.centred[1] else 0.0)
+        if self.printed.right_to_left:
+            x = left + wide - min(total[0], wide) if not self.setup.centred[0] else x
+        made = LaidPage(Page(paper_wide, paper_high), area, self.sheet.name)
+        bands = [
+            (strip[0], side, repeat_columns if side else None),
+            (strip[0] + side, body[0], (across.first, across.last)),
+        ]
+        for down_at, band_high, rows in (
+            (strip[1], head, repeat_rows if head else None), (strip[1] + head, body[1], (down.first, down.last)),
+        ):  # fmt: skip
+            for at, band_wide, columns in bands:
+                if rows is None or columns is None or not band_wide or not band_high:
+                    continue
+                part = Area(rows[0], columns[0], rows[1], columns[1])
+                where = x + at * scale
+                if self.printed.right_to_left:
+                    where = x + total[0] - (at + band_wide) * scale
+                clip = Box(where, y - (down_at + band_high) * scale, band_wide * scale, band_high * scale)
+                made.windows.append(self._window(part, clip, scale))
+        made.page.items += made.windows
+        if self.printed.line_names:
+            made.page.items += self._line_names(area, x, y, side, head, scale)
+        return made
+
+    def _window(self, part: Area, clip: Box, scale: float) -> Window:
+        """The cells of an area, what is drawn on it, and its links, in a window of the page."""
+        grid = self.grid
+        items: list[Item] = []
+        if self.setup.gridlines:
+            items.append(self._grid_lines(part))
+        items += self.painter.paint(part)
+        wide, high = grid.width(part.left, part.right), grid.height(part.top, part.bottom)
+        seen = Box(grid.left(part.left), -grid.top(part.top) - high, wide, high)
+        items = [self._within(item, seen) for item in items]
+        for box, drawn in self._drawings:
+            if box.x < seen.right and box.right > seen.x and box.y < seen.top and box.top > seen.y:
+                items += drawn
+        items += self._links(part)
+        origin = (clip.x - seen.x * scale, clip.top + grid.top(part.top) * scale)
+        if self.printed.right_to_left:
+            items = [_mirrored(item, seen) for item in items]
+        edge = _EDGE * scale
+        roomy = Box(clip.x - edge, clip.y - edge, clip.width + 2 * edge, clip.height + 2 * edge)
+        return Window(roomy, origin, scale, items)
+
+    def _within(self, item: Item, seen: Box) -> Item:
+        """A text that runs beyond what a page shows is cut there: its rest is on the next one."""
+        if not isinstance(item, Text):
+            return item
+        if item.angle or (item.x >= seen.x - 0.01 and item.x + item.width <= seen.right + 0.01):
+            return item
+        clip = item.clip or Box(seen.x, item.y - item.size, seen.width, item.size * 2.5)
+        x, right = max(clip.x, seen.x), min(clip.right, seen.right)
+        return item._replace(clip=Box(x, clip.y, max(right - x, 0.0), clip.height))
+
+    def _grid_lines(self, part: Area) -> Lines:
+        grid = self.grid
+        left, right = grid.left(part.left), grid.left(part.right + 1)
+        top, bottom = -grid.top(part.top), -grid.top(part.bottom + 1)
+        ends = [(x, top, x, bottom) for n in range(part.left, part.right + 2) for x in (grid.left(n),)]
+        ends += [(left, y, right, y) for n in range(part.top, part.bottom + 2) for y in (-grid.top(n),)]
+        return Lines(_GRID_PEN, list(dict.fromkeys(ends)))
+
+    def _links(self, part: Area) -> Iterator[Link]:
+        grid = self.grid
+        for link in self.details.links:
+            area = link.area
+            if area.top > part.bottom or area.bottom < part.top or area.left > part.right or area.right < part.left:
+                continue
+            top, bottom = max(area.top, part.top), min(area.bottom, part.bottom)
+            left, right = max(area.left, part.left), min(area.right, part.right)
+            high = grid.height(top, bottom)
+            box = Box(grid.left(left), -grid.top(top) - high, grid.width(left, right), high)
+            yield Link(box, link.target, link.outside)
+
+    def _line_names(self, area: Area, x: float, y: float, side: float, head: float, scale: float) -> Iterator[Item]:
+        """Letters of columns above the cells of a page, and numbers of rows beside them."""
+        letters = replace(self.looks.of(0).letters, size=self.looks.plain_size * scale, colour=_NAME_INK)
+        strip, grid = self._strip, self.grid
+        boxes = []
+        for n in range(area.left, area.right + 1):
+            at = x + (strip[0] + side + grid.left(n) - grid.left(area.left)) * scale
+            boxes.append((Box(at, y - strip[1] * scale, grid.widths[n] * scale, strip[1] * scale), column_name(n)))
+        for n in range(area.top, area.bottom + 1):
+            at = y - (strip[1] + head + grid.top(n + 1) - grid.top(area.top)) * scale
+            boxes.append((Box(x, at, strip[0] * scale, grid.heights[n] * scale), str(n)))
+        seen = [(box, text) for box, text in boxes if box.width > 1 and box.height > 1]
+        yield Areas("F2F3F4", [box for box, _ in seen])
+        for box, text in seen:
+            wide = letters.width(text)
+            base = box.y + (box.height - letters.height) / 2 + letters.descent
+            yield letters.put(box.x + (box.width - wide) / 2, base, text, wide, box)
+
+
+def _mirrored(item: Item, seen: Box) -> Item:
+    """An item of a sheet that runs from right to left: its place counts from the other side."""
+
+    def flip(box: Box) -> Box:
+        return box._replace(x=seen.x + seen.right - box.right)
+
+    total = seen.x + seen.right
+    match item:
+        case Lines():
+            return Lines(item.pen, [(total - x1, y1, total - x2, y2) for x1, y1, x2, y2 in item.ends])
+        case Areas():
+            return Areas(item.colour, [flip(box) for box in item.boxes])
+        case Text():
+            clip = None if item.clip is None else flip(item.clip)
+            return item._replace(x=total - item.x - item.width, clip=clip)
+        case Pattern() | Gradient() | Picture() | Chart() | Link():
+            return replace(item, box=flip(item.box))
+        case _:
+            return item
+
+
+def _repeated(lines: tuple[int, int] | None, size: Callable[[int, int], float]) -> Repeated | None:
+    return None if lines is None else Repeated(lines[0], lines[1], size(*lines))
+
+
+def _asked_setup(setup: PageSetup, asked: Asked) -> PageSetup:
+    """A sheet's page set-up with what was asked for in its place."""
+    if asked.paper is not None:
+        setup = replace(setup, paper=asked.paper)
+    if asked.landscape is not None:
+        setup = replace(setup, orientation="landscape" if asked.landscape else "portrait")
+    if asked.fit is not None:
+        setup = replace(setup, fit=(1, 0) if asked.fit == "wide" else (1, 1))
+    return setup

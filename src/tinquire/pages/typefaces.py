@@ -1,0 +1,273 @@
+"""The faces that letters of a page are drawn with: a font's own where the machine has it, else one that stands in for
+it, made as wide as the one it stands for, so that lines break and columns fit as they were designed."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from functools import cache, lru_cache
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tinquire.cells.column import Floats
+from tinquire.looks.known_fonts import TWINS, Kind, digit_of, kind_of, known_widths
+
+__all__ = ["Face", "Run", "Typeface", "Typefaces"]
+
+#: Fonts that stand in for others, by kind, in the order in which they are tried. The last of each comes with
+#: Matplotlib, so that every machine has it.
+_STAND_INS: dict[Kind, tuple[str, ...]] = {
+    "sans": ("Liberation Sans", "Arimo", "Noto Sans", "DejaVu Sans"),
+    "serif": ("Liberation Serif", "Tinos", "Noto Serif", "DejaVu Serif"),
+    "mono": ("Liberation Mono", "Cousine", "DejaVu Sans Mono"),
+}
+#: Fonts that have letters of many scripts, where they are on the machine.
+_WIDE = ("DejaVu Sans", "Noto Sans", "Noto Sans CJK SC", "Droid Sans Fallback", "Noto Sans Symbols", "Unifont",
+         "Segoe UI Symbol", "Arial Unicode MS")  # fmt: skip
+_USUAL_DIGIT = 0.55
+_REMEMBERED = 200_000
+
+
+@dataclass(frozen=True, eq=False)
+class Face:
+    """One font file: widths by code point, and how far letters reach up and down, in parts of their size."""
+
+    name: str
+    path: Path
+    advances: dict[int, float]
+    ascent: float
+    descent: float
+
+    @property
+    def digit(self) -> float:
+        return max((self.advances.get(code, 0.0) for code in range(48, 58)), default=0.0) or _USUAL_DIGIT
+
+
+class Run(NamedTuple):
+    """A piece of a text in one face, and its width in parts of the size."""
+
+    face: Face
+    text: str
+    width: float
+
+
+class Typeface:
+    """What texts of one font, weight and slant are drawn with and measured by."""
+
+    def __init__(self, face: Face, wide: Sequence[tuple[str, bool]], family: str, bold: bool) -> None:
+        """`wide` are the names and weights of faces for letters that `face` lacks."""
+        self.face = face
+        self._wide = wide
+        self._known = known_widths(family, bold) if face.name.split("/")[0].casefold() != family.casefold() else {}
+        digit = digit_of(family)
+        own = face.name.split("/")[0].casefold() == family.casefold() or digit is None
+        #: By how much letters of unknown width are narrower than those of the face.
+        self.stretch = 1.0 if own or digit is None else digit / face.digit
+        self._widths: dict[str, float] = {}
+        self._runs: dict[str, tuple[Run, ...]] = {}
+        self.missing: set[str] = set()
+        self._table: Floats = np.zeros(0)
+
+    @property
+    def line(self) -> float:
+        """From one line to the next, in parts of the size."""
+        return max(self.face.ascent + self.face.descent, 1.0)
+
+    @property
+    def digit(self) -> float:
+        return self._advance(48)
+
+    def width(self, text: str) -> float:
+        """The width of one line of text, in parts of the size."""
+        found = self._widths.get(text)
+        if found is None:
+            if len(self._widths) > _REMEMBERED:
+                self._widths.clear()
+            found = self._widths[text] = sum(map(self._advance, map(ord, text)))
+        return found
+
+    def widths(self, texts: Sequence[str]) -> Floats:
+        """The widths of many texts at once, in parts of the size: each different one is measured once."""
+        places = dict.fromkeys(texts)
+        different = list(places)
+        codes = np.frombuffer("".join(different).encode("utf-32-le"), np.uint32)
+        sums = np.concatenate(([0.0], np.cumsum(self._advances(codes))))
+        ends = np.cumsum(np.fromiter(map(len, different), np.int64, len(different)))
+        sizes = sums[ends] - sums[np.concatenate(([0], ends[:-1]))] if len(ends) else np.zeros(0)
+        if len(different) == len(texts):
+            return sizes
+        found = dict(zip(different, sizes.tolist(), strict=True))
+        return np.fromiter(map(found.__getitem__, texts), float, len(texts))
+
+    def _advances(self, codes: NDArray[np.uint32]) -> Floats:
+        """The widths of letters, from a table in which those that nobody asked for yet are not numbers."""
+        if len(codes) and (top := int(codes.max()) + 1) > len(self._table):
+            self._table = np.concatenate((self._table, np.full(top - len(self._table), np.nan)))
+        found = self._table[codes]
+        fresh = np.isnan(found)
+        if fresh.any():
+            for code in np.unique(codes[fresh]).tolist():
+                self._table[code] = self._advance(code)
+            found = self._table[codes]
+        return found
+
+    def _advance(self, code: int) -> float:
+        known = self._known.get(code)
+        if known is not None:
+            return known
+        own = self.face.advances.get(code)
+        if own is not None:
+            return own * self.stretch
+        if code in _ZERO:
+            return 0.0
+        for face in self._others():
+            if (own := face.advances.get(code)) is not None:
+                return own
+        return self.face.digit * self.stretch
+
+    def _others(self) -> Iterator[Face]:
+        for family, bold in self._wide:
+            if (face := find_face(family, bold, False)) is not None:
+                yield face
+
+    def runs(self, text: str) -> tuple[Run, ...]:
+        """A line of text in pieces that have a face each; letters that no face has are noted as missing."""
+        found = self._runs.get(text)
+        if found is None:
+            if len(self._runs) > _REMEMBERED:
+                self._runs.clear()
+            found = self._runs[text] = self._split(text)
+        return found
+
+    def _split(self, text: str) -> tuple[Run, ...]:
+        advances = self.face.advances
+        if all(code in advances for code in map(ord, text)):
+            return (Run(self.face, text, self.width(text)),)
+        pieces: list[tuple[Face, list[str]]] = []
+        for letter in text:
+            code = ord(letter)
+            if code in _ZERO and code not in advances:
+                continue
+            face = (
+                self.face if code in advances else next((one for one in self._others() if code in one.advances), None)
+            )
+            if face is None:
+                self.missing.add(letter)
+                face = self.face
+            if not pieces or pieces[-1][0] is not face:
+                pieces.append((face, []))
+            pieces[-1][1].append(letter)
+        return tuple(Run(face, "".join(letters), self.width("".join(letters))) for face, letters in pieces)
+
+
+#: Letters that take no room: joiners, marks of direction, soft hyphens, variation selectors.
+_ZERO = frozenset({0xAD, 0x200B, 0x200C, 0x200D, 0x200E, 0x200F, 0x2060, 0xFEFF, *range(0xFE00, 0xFE10)})
+
+
+class Typefaces:
+    """The faces that a document uses; what stands in for what, and which letters are nowhere, can be told once."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[str, bool, bool], Typeface] = {}
+        self._stand_ins: dict[str, str] = {}
+
+    def of(self, family: str, bold: bool = False, italic: bool = False) -> Typeface:
+        key = (family.casefold(), bold, italic)
+        if key not in self._known:
+            face = self._face(family, bold, italic)
+            self._known[key] = Typeface(face, [(name, bold) for name in _WIDE], family, bold)
+        return self._known[key]
+
+    def _face(self, family: str, bold: bool, italic: bool) -> Face:
+        own = find_face(family, bold, italic)
+        if own is not None:
+            return own
+        for name in (*TWINS.get(family.casefold(), ()), *_STAND_INS[kind_of(family)]):
+            if (face := find_face(name, bold, italic)) is not None:
+                self._stand_ins[family] = name
+                return face
+        raise AssertionError("Matplotlib's own fonts are there")
+
+    def digit(self, family: str) -> float:
+        """The width of a font's digit in parts of its size, as it is known or measured."""
+        return digit_of(family) or self.of(family).digit
+
+    def notes(self) -> Iterator[str]:
+        """What stood in for what, and letters that no font has."""
+        for family, name in self._stand_ins.items():
+            yield f"font '{family}' is not on this machine: '{name}' stands in for it"
+        missing = sorted(set().union(*(face.missing for face in self._known.values())))
+        if missing:
+            shown = " ".join(f"{letter} (U+{ord(letter):04X})" for letter in missing[:_LISTED])
+            more = f" and {len(missing) - _LISTED} more" if len(missing) > _LISTED else ""
+            yield f"no font on this machine has {shown}{more}"
+
+
+_LISTED = 8
+
+
+class _Entry(NamedTuple):
+    """A font file as the machine's list has it, the best first."""
+
+    condensed: bool
+    weight: int
+    name: str
+    path: str
+    bold: bool
+    italic: bool
+
+
+@cache
+def _listed() -> dict[str, list[_Entry]]:
+    """The machine's font files with outlines that a PDF can hold, by family."""
+    from matplotlib import font_manager
+
+    logging.getLogger("matplotlib.font_manager").setLevel(logging.ERROR)
+    found: dict[str, list[_Entry]] = {}
+    for entry in font_manager.fontManager.ttflist:
+        path = Path(entry.fname)
+        if path.suffix.lower() not in (".ttf", ".ttc"):
+            continue
+        weight = entry.weight if isinstance(entry.weight, int) else 700 if "bold" in str(entry.weight).lower() else 400
+        bold = weight >= 600
+        one = _Entry(
+            entry.stretch != "normal", abs(weight - (700 if bold else 400)), path.name, entry.fname, bold,
+            entry.style != "normal",
+        )  # fmt: skip
+        found.setdefault(entry.name.casefold(), []).append(one)
+    return {name: sorted(entries) for name, entries in found.items()}
+
+
+@lru_cache(maxsize=256)
+def find_face(family: str, bold: bool, italic: bool) -> Face | None:
+    """The face of a family that is nearest to what is asked for; None where the machine has none."""
+    entries = _listed().get(family.casefold(), ())
+    ordered = sorted(entries, key=lambda one: (one.italic != italic, one.bold != bold))
+    for entry in ordered:
+        try:
+            return _read(entry, family)
+        except ValueError:
+            continue
+    return None
+
+
+@lru_cache(maxsize=256)
+def _read(entry: _Entry, family: str) -> Face:
+    """A font file's widths and reach (OpenType, ISO/IEC 14496-22: `cmap`, `hmtx`, `hhea`). Raises ValueError."""
+    from fontTools.ttLib import TTFont, TTLibError
+
+    try:
+        with Path(entry.path).open("rb") as stream, TTFont(stream, lazy=True, fontNumber=0) as font:
+            if "glyf" not in font:
+                raise ValueError(f"'{entry.name}' has no outlines that a PDF can hold")
+            names, metrics, size = font.getBestCmap() or {}, font["hmtx"].metrics, font["head"].unitsPerEm
+            widths = {code: metrics[name][0] / size for code, name in names.items()}
+            reach = font["hhea"]
+            style = ("/bold" if entry.bold else "") + ("/italic" if entry.italic else "")
+            return Face(family + style, Path(entry.path), widths, reach.ascent / size, -reach.descent / size)
+    except (OSError, TTLibError, KeyError, AssertionError) as error:
+        raise ValueError(f"'{entry.name}' cannot be read as a font") from error
