@@ -418,13 +418,13 @@ class Workbook:
 
     def _write_changed(self, entry: SheetEntry, sheet: Sheet) -> None:
         assert entry.part is not None
-        data = self.package.read(entry.part)
         try:
+            data = self.package.read(entry.part)
             mark_members(data, sheet.changed)
             if entry.frame not in (None, sheet.frame()) or not self._put_rewritten(entry.part, data, sheet):
                 fresh = with_frame(self._with_changed_cells(data, sheet), sheet, entry.frame)
                 self.package.put(entry.part, fresh)
-        except (ValueError, IndexError) as error:
+        except (ValueError, IndexError, KeyError) as error:
             why = f"its part '{entry.part}' cannot be changed: {error}"
             raise AccessError(Fault("changing a workbook", why, self.name, "get the file again")) from None
         if sheet.frames:

@@ -134,7 +134,10 @@ def _same(one: etree._Element, other: etree._Element) -> bool:
     def plain(element: etree._Element) -> bytes:
         return etree.tostring(element, method="c14n", exclusive=True, with_tail=False)
 
-    return plain(one) == plain(other)
+    try:
+        return plain(one) == plain(other)
+    except etree.C14NError:  # namespaces that no canonical form can be given
+        return False
 
 
 def _levels(book: Workbook, cache: etree._Element, areas: Sequence[tuple[Sheet, Area]]) -> None:
