@@ -6,7 +6,7 @@ They know no output: pictures are made of them by `pictures`, pages take them as
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 __all__ = [
@@ -14,6 +14,8 @@ __all__ = [
 ]  # fmt: skip
 
 Point = tuple[float, float]
+#: How many points each step of a path has.
+_POINTS = {"M": 1, "L": 1, "C": 3, "Z": 0}
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +32,14 @@ class Path:
     width: float = 0.75
     dashes: tuple[float, ...] = ()
     opacity: float = 1.0
+
+    def steps(self) -> Iterator[tuple[str, tuple[Point, ...]]]:
+        """Each step with its points."""
+        at = 0
+        for move in self.moves:
+            count = _POINTS[move]
+            yield move, self.points[at : at + count]
+            at += count
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-__all__ = ["paper_number", "paper_size"]
+__all__ = ["PAPER_NAMES", "paper_number", "paper_size"]
 
 _MILLIMETRE, _INCH = 72 / 25.4, 72.0
 #: Width and height, in millimetres or in inches as each is defined.
@@ -17,6 +17,7 @@ _IMPERIAL = {
 }  # fmt: skip
 #: Numbers by the names that people use.
 _NAMES = {"letter": 1, "tabloid": 3, "legal": 5, "a2": 66, "a3": 8, "a4": 9, "a5": 11, "a6": 70, "b4": 12, "b5": 13}
+PAPER_NAMES = ("A4", "Letter", "A3", "A5", "Legal", "Tabloid", "A2", "A6", "B4", "B5")
 _USUAL = 9
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
+from tinquire.cells.address import Area
 from tinquire.looks import Edge, Edges
 from tinquire.looks.appearance import EDGE_STYLES
 from tinquire.pages.geometry import Grid
@@ -57,16 +58,17 @@ class EdgeBook:
         for row, first, last, edge in _runs(self.below, along=1):
             y = -grid.top(row + 1)
             pen, moves = pens_of(edge)
-            found[pen] += [(grid.left(first), y + move, grid.left(last + 1), y + move) for move in moves]
+            x, right = grid.left(first, last), grid.left(first, last) + grid.width(first, last)
+            found[pen] += [(x, y + move, right, y + move) for move in moves]
         for column, first, last, edge in _runs(self.beside, along=0):
-            x = grid.left(column + 1)
+            x = grid.edge(column)
             pen, moves = pens_of(edge)
             found[pen] += [(x + move, -grid.top(first), x + move, -grid.top(last + 1)) for move in moves]
         for top, left, bottom, right, edge, rises in self.across:
             pen, _ = pens_of(edge)
-            low, high = -grid.top(bottom + 1), -grid.top(top)
-            ends = (grid.left(left), low if rises else high, grid.left(right + 1), high if rises else low)
-            found[pen].append(ends)
+            box = grid.box(Area(top, left, bottom, right))
+            low, high = (box.y, box.top) if rises else (box.top, box.y)
+            found[pen].append((box.x, low, box.right, high))
         return [Lines(pen, found[pen]) for pen in sorted(found, key=lambda pen: (pen.width, pen.colour, pen.dashes))]
 
 

@@ -34,6 +34,8 @@ class CellLook:
     has_edges: bool
     #: Whether a text takes the plain way: one line, along its row, within the cell or over blank neighbours.
     plain: bool
+    #: Whether its sheet runs from right to left.
+    mirrored: bool = False
 
     def across(self, value: Value) -> str:
         """Where a value stands in its cell when its style does not say (18.18.40): numbers right, yes/no and errors in
@@ -43,13 +45,14 @@ class CellLook:
             return align or "left"
         if isinstance(value, bool | CellError):
             return "center"
-        return "right" if isinstance(value, float) else "left"
+        return "right" if isinstance(value, float) != self.mirrored else "left"
 
 
 class CellLooks:
     """The looks of a workbook's styles, and of those that marks have changed."""
 
-    def __init__(self, book: Workbook, faces: Typefaces, *, colourless: bool = False) -> None:
+    def __init__(self, book: Workbook, faces: Typefaces, *, colourless: bool = False, mirrored: bool = False) -> None:
+        self._mirrored = mirrored
         self._book = book
         self._faces = faces
         self._colourless = colourless
@@ -83,6 +86,7 @@ class CellLooks:
         return CellLook(
             look, finish, letters.scripted(finish.script), look.indent * _INDENT * self.space, wraps and not turned,
             bool(edges.top or edges.bottom or edges.left or edges.right or finish.rising or finish.falling), plain,
+            self._mirrored,
         )  # fmt: skip
 
     def letters(

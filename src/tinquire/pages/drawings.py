@@ -48,15 +48,16 @@ def box_of(anchor: Anchor, grid: Grid) -> Box:
         wide, high = _SIZE
     wide, high = min(max(wide, 0.0), LARGEST), min(max(high, 0.0), LARGEST)
     left, top, across, down = anchor.share
+    if grid.right_to_left:  # a frame begins at its upper right corner there
+        return Box(-x - (left + across) * wide, -(y + (top + down) * high), wide * across, high * down)
     return Box(x + left * wide, -(y + (top + down) * high), wide * across, high * down)
 
 
 def _place(corner: Corner, grid: Grid) -> tuple[float, float]:
     """A corner in points to the right and down; a file may place it further than its cell reaches."""
     column, row = corner.column, corner.row
-    right = min(corner.right, grid.left(column + 1) - grid.left(column))
-    down = min(corner.down, grid.top(row + 1) - grid.top(row))
-    return grid.left(column) + right, grid.top(row) + down
+    right = min(corner.right, grid.width(column, column))
+    return grid.before(column) + right, grid.top(row) + min(corner.down, grid.height(row, row))
 
 
 class SheetDrawings:
@@ -85,9 +86,7 @@ class SheetDrawings:
         area = one.area
         if area is None:
             return Box(0, 0, 0, 0), []
-        grid = self._grid
-        wide, high = grid.width(area.left, area.right), grid.height(area.top, area.bottom)
-        box = Box(grid.left(area.left), -grid.top(area.top) - high, wide, high)
+        box = self._grid.box(area)
         items: list[Item] = [Areas("FFFFFF", [box]), _outline(box, Pen(0.75, _GREY))]
         plain, bold = (self._looks.letters("", 0.0, heavy, False, _INK) for heavy in (False, True))
         pale = self._looks.letters("", 0.0, False, False, _GREY)

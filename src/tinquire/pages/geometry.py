@@ -1,4 +1,4 @@
-"""Where the lines of a sheet lie, in points from its upper left corner (ECMA-376 Part 1, 18.3.1.13, .73, .81)."""
+"""Where the lines of a sheet lie, in points from its first corner (ECMA-376 Part 1, 18.3.1.13, .73, .81)."""
 
 from __future__ import annotations
 
@@ -7,7 +7,9 @@ from collections.abc import Callable
 
 import numpy as np
 
+from tinquire.cells.address import Area
 from tinquire.cells.column import Codes, Floats
+from tinquire.pages.primitives import Box
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.inspect.printed import PrintedSheet
 
@@ -54,8 +56,8 @@ class Grid:
         """`last` are the last row and column that matter. `fitted` gives the heights that rows without a stated one
         need for what they hold, by their numbers; `row_height` is that of an empty row."""
         rows, columns = last
-        self.columns = columns
-        self.rows = rows
+        self.columns, self.rows = columns, rows
+        self.right_to_left = printed.right_to_left
         usual = usual_width(printed.digits, digit) if printed.width is None else column_width(printed.width, digit)
         widths = np.full(columns + 1, usual)
         for span in printed.columns:
@@ -84,11 +86,24 @@ class Grid:
         self._down: list[float] = np.concatenate(([0.0], np.cumsum(heights))).tolist()
         self._usual, self._row = usual, row_height
 
-    def left(self, column: int) -> float:
-        """Where a column begins; beyond the last that matters they are of usual width."""
+    def before(self, column: int) -> float:
+        """How much room the columns before one take; beyond the last that matters they are of usual width."""
         if column <= self.columns + 1:
             return self._across[column]
         return self._across[-1] + (column - self.columns - 1) * self._usual
+
+    def edge(self, column: int) -> float:
+        """The place of the line behind a column, counted from the sheet's first corner: to the left it is negative."""
+        return -self.before(column + 1) if self.right_to_left else self.before(column + 1)
+
+    def left(self, first: int, last: int | None = None) -> float:
+        """The left side of a column, or of several."""
+        return self.edge(first if last is None else last) if self.right_to_left else self.before(first)
+
+    def box(self, area: Area) -> Box:
+        """Where an area of cells lies: heights count upwards."""
+        wide, high = self.width(area.left, area.right), self.height(area.top, area.bottom)
+        return Box(self.left(area.left, area.right), -self.top(area.top) - high, wide, high)
 
     def top(self, row: int) -> float:
         if row <= self.rows + 1:
@@ -96,7 +111,7 @@ class Grid:
         return self._down[-1] + (row - self.rows - 1) * self._row
 
     def width(self, left: int, right: int) -> float:
-        return self.left(right + 1) - self.left(left)
+        return self.before(right + 1) - self.before(left)
 
     def height(self, top: int, bottom: int) -> float:
         return self.top(bottom + 1) - self.top(top)

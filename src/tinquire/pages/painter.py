@@ -173,9 +173,7 @@ class Painter:
         style = self.styles_of(own.left, own.top, own.top)[0]
         marks = (self.marked.at(own.top, own.left) or _UNMARKED) if own.left in self._marks else _UNMARKED
         look = self.looks.of(style, marks.look)
-        grid = self.grid
-        wide, high = grid.width(own.left, own.right), grid.height(own.top, own.bottom)
-        box = Box(grid.left(own.left), -grid.top(own.top) - high, wide, high)
+        box = self.grid.box(own)
         self._diagonals(layers, look, own)
         if look.look.fill is not None or look.finish.hatch is not None or look.finish.running is not None:
             _ground(layers, look, box)
@@ -323,37 +321,38 @@ class Painter:
             return box
         left, right = box.x, box.right
         if across in ("left", "center", "general", "justify"):
-            right = self._reach(block, own.top, own.right, 1, more if across != "center" else more / 2, box.right)
+            right = self._reach(block, own, 1, more if across != "center" else more / 2, box.right)
         if across in ("right", "center"):
-            left = self._reach(block, own.top, own.left, -1, more if across != "center" else more / 2, box.x)
+            left = self._reach(block, own, -1, more if across != "center" else more / 2, box.x)
         return Box(left, box.y, right - left, box.height)
 
-    def _reach(self, block: _Block, row: int, column: int, step: int, needed: float, start: float) -> float:
-        """How far a text reaches over blank neighbours to one side."""
+    def _reach(self, block: _Block, own: Area, side: int, needed: float, start: float) -> float:
+        """How far a text reaches over blank neighbours to the left (-1) or to the right (1)."""
         reached, got = start, 0.0
-        column += step
+        step = -side if self.grid.right_to_left else side
+        row, column = own.top, (own.right if step > 0 else own.left) + step
         while got < needed and block.first <= column <= max(block.last, self.grid.columns):
             if block.value(row, column) is not None or self.merged_at(row, column) is not None:
                 break
             wide = self.grid.widths[column] if column <= self.grid.columns else 0.0
             got += wide
-            reached += step * wide
+            reached += side * wide
             column += step
         return reached
 
     def _centred_over(self, block: _Block, row: int, column: int, box: Box) -> Box:
         """The box of a cell whose text is centred over it and the blank cells after it that ask for the same."""
-        width = box.width
+        last = column
         following = column + 1
         while following <= block.last and block.value(row, following) is None:
             if self.looks.of(block.styles[following][row - block.area.top]).look.align != "centerContinuous":
                 break
-            width += self.grid.widths[following]
+            last = following
             following += 1
-        return Box(box.x, box.y, width, box.height)
+        return Box(self.grid.left(column, last), box.y, self.grid.width(column, last), box.height)
 
     def _runs_in(self, block: _Block, layers: _Layers, row: int, side: int) -> None:
-        """Texts of cells beside the area that run over into it: from the left (-1) or the right (1)."""
+        """Texts of cells beside the area that run over into it: from columns before (-1) or after it (1)."""
         area = block.area
         column = area.left - 1 if side < 0 else area.right + 1
         first = area.left if side < 0 else area.right
@@ -373,16 +372,15 @@ class Painter:
         look = self.looks.of(style)
         if look.wraps or look.look.turned or look.finish.stacked or look.look.shrink:
             return
-        height = self.grid.heights[row]
-        box = Box(self.grid.left(column), -self.grid.top(row) - height, self.grid.widths[column], height)
+        box = self.grid.box(Area(row, column, row, column))
         own = _Layers()
         self._text(block, own, Area(row, column, row, column), value, look, style, box)
-        edge = self.grid.left(area.left) if side < 0 else self.grid.left(area.right + 1)
+        seen = self.grid.box(area)
         for item in own.texts:
-            if isinstance(item, Text):
-                reaches = item.x + item.width > edge if side < 0 else item.x < edge
-                if reaches and (item.clip is None or (item.clip.right > edge if side < 0 else item.clip.x < edge)):
-                    layers.texts.append(item)
+            if not isinstance(item, Text) or not _overlaps(item.x, item.x + item.width, seen):
+                continue
+            if item.clip is None or _overlaps(item.clip.x, item.clip.right, seen):
+                layers.texts.append(item)
 
     # -- layers ----------------------------------------------------------------------------------------
 
@@ -392,6 +390,10 @@ class Painter:
         items += [Areas(colour, boxes) for colour, boxes in layers.bars.items()]
         items += layers.edges.lines(self.grid)
         return items + layers.texts
+
+
+def _overlaps(x: float, right: float, box: Box) -> bool:
+    return x < box.right and right > box.x
 
 
 def _ground(layers: _Layers, look: CellLook, box: Box) -> None:

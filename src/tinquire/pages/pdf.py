@@ -9,7 +9,7 @@ from datetime import datetime
 from functools import cache
 from typing import Any
 
-from tinquire.charts.shapes import Path, Words
+from tinquire.charts.shapes import Path
 from tinquire.pages.hatches import ground_of, strokes_of
 from tinquire.pages.primitives import (
     Areas,
@@ -27,8 +27,9 @@ from tinquire.pages.primitives import (
     Picture,
     Text,
     Window,
+    words_text,
 )  # fmt: skip
-from tinquire.pages.typefaces import Face, Typeface
+from tinquire.pages.typefaces import Face
 
 __all__ = ["pdf_of"]
 
@@ -111,6 +112,8 @@ class _Writer:
         self._fill: str | None = None
         self._font: tuple[str, float] | None = None
         self._stretch = 100.0
+        #: What was known of the state of drawing when it was saved (8.4.2).
+        self._states: list[tuple[str | None, tuple[str, float] | None, float]] = []
         self._place = (1.0, 0.0, 0.0)
 
     def page(self, page: Page) -> None:
@@ -118,7 +121,7 @@ class _Writer:
         canvas.setPageSize((page.width, page.height))
         canvas._preamble = ""
         self._out = canvas._code = []
-        self._forget()
+        self._fill, self._font, self._stretch = None, None, 100.0
         self._place = (1.0, 0.0, 0.0)
         for item in page.items:
             if isinstance(item, Bookmark):
@@ -128,16 +131,13 @@ class _Writer:
         self._items(page.items)
         canvas.showPage()
 
-    def _forget(self) -> None:
-        """Nothing is known of the state of drawing, as after it was restored."""
-        self._fill, self._font, self._stretch = None, None, 100.0
-
     def _saved(self) -> None:
         self._out.append("q")
+        self._states.append((self._fill, self._font, self._stretch))
 
     def _restored(self) -> None:
         self._out.append("Q")
-        self._forget()
+        self._fill, self._font, self._stretch = self._states.pop()
 
     def _items(self, items: Sequence[Item]) -> None:
         texts: list[Text] = []
@@ -187,7 +187,6 @@ class _Writer:
         self._out.append(f"{scale:.6g} 0 0 {scale:.6g} {_number(x)} {_number(y)} cm")
         before = self._place
         self._place = (before[0] * scale, before[1] + before[0] * x, before[2] + before[0] * y)
-        self._forget()
         self._items(window.items)
         self._place = before
         self._restored()
@@ -342,7 +341,6 @@ class _Writer:
         self._saved()
         across, down = box.width / max(drawing.width, 0.01), box.height / max(drawing.height, 0.01)
         self._out.append(f"{across:.6g} 0 0 {down:.6g} {_number(box.x)} {_number(box.y)} cm")
-        self._forget()
         if drawing.font:
             self._areas(Areas(drawing.ground, [Box(0, 0, drawing.width, drawing.height)]))
         texts: list[Text] = []
@@ -353,7 +351,7 @@ class _Writer:
                     texts = []
                 self._path(shape)
             else:
-                texts.append(_words(shape, chart.faces))
+                texts.append(words_text(shape, chart.faces))
         if texts:
             self._texts(texts)
         self._restored()
@@ -371,12 +369,9 @@ class _Writer:
         if path.stroke is not None:
             self._pen(Pen(path.width, path.stroke, path.dashes), 0 if path.dashes else 1)
             out.append("1 j" if len(path.points) > 4 else "0 j")
-        at = 0
-        for move in path.moves:
-            count = {"M": 1, "L": 1, "C": 3, "Z": 0}[move]
-            points = " ".join(f"{x:.2f} {y:.2f}" for x, y in path.points[at : at + count])
-            out.append({"M": f"{points} m", "L": f"{points} l", "C": f"{points} c", "Z": "h"}[move])
-            at += count
+        for move, points in path.steps():
+            places = " ".join(f"{x:.2f} {y:.2f}" for x, y in points)
+            out.append("h" if move == "Z" else f"{places} {move.lower()}")
         out.append("B" if path.fill and path.stroke else "f" if path.fill else "S" if path.stroke else "n")
         if not opaque:
             self._restored()
@@ -406,18 +401,6 @@ def _escaped(codes: bytes) -> str:
         f"\\{code:03o}" if code < 32 or code > 126 else f"\\{chr(code)}" if code in b"()\\" else chr(code)
         for code in codes
     )
-
-
-def _words(words: Words, faces: tuple[Typeface, Typeface]) -> Text:
-    """Words of a drawing as a text of the page."""
-    from math import cos, radians, sin
-
-    face = faces[words.bold]
-    wide = face.width(words.text) * words.size
-    back = {"center": wide / 2, "right": wide}.get(words.across, 0.0)
-    angle = radians(words.angle)
-    x, y = words.x - back * cos(angle), words.y - back * sin(angle)
-    return Text(x, y, words.text, face, words.size, words.colour, wide, words.angle)
 
 
 def _outwards(gradient: Gradient) -> Iterator[tuple[str, Box]]:

@@ -7,14 +7,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from math import cos, radians, sin
 from typing import NamedTuple
 
-from tinquire.charts.shapes import Drawing
+from tinquire.charts.shapes import Drawing, Words
 from tinquire.pages.typefaces import Typeface
 
 __all__ = [
     "Areas", "Bookmark", "Box", "Chart", "Gradient", "Item", "Lines", "Link", "Page", "Pages", "Pattern", "Pen",
-    "Picture", "Role", "Text", "Window",
+    "Picture", "Role", "Text", "Window", "all_items", "words_text",
 ]  # fmt: skip
 
 
@@ -184,3 +185,13 @@ def all_items(items: list[Item]) -> Iterator[Item]:
         yield item
         if isinstance(item, Window):
             yield from all_items(item.items)
+
+
+def words_text(words: Words, faces: tuple[Typeface, Typeface]) -> Text:
+    """Words of a drawing as a text of the page."""
+    face = faces[words.bold]
+    wide = face.width(words.text) * words.size
+    back = {"center": wide / 2, "right": wide}.get(words.across, 0.0)
+    angle = radians(words.angle)
+    x, y = words.x - back * cos(angle), words.y - back * sin(angle)
+    return Text(x, y, words.text, face, words.size, words.colour, wide, words.angle)

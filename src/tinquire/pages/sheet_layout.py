@@ -4,37 +4,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from tinquire.base.faults import DataError, Fault
-from tinquire.cells.address import Area, column_name
+from tinquire.cells.address import Area
 from tinquire.cells.column import Codes, Floats, Kind
 from tinquire.looks.papers import paper_size
 from tinquire.pages.cell_looks import CellLooks
 from tinquire.pages.drawings import LARGEST, SheetDrawings
 from tinquire.pages.geometry import PIXEL, Grid, digit_pixels
 from tinquire.pages.lettering import lines_of
-from tinquire.pages.paging import Cut, Repeated, Span, cut_lines, fitting_scale
+from tinquire.pages.paging import Cut, Repeated, cut_lines, fitting_scale
 from tinquire.pages.painter import Painter
-from tinquire.pages.primitives import (
-    Areas,
-    Box,
-    Chart,
-    Gradient,
-    Item,
-    Lines,
-    Link,
-    Page,
-    Pattern,
-    Pen,
-    Picture,
-    Text,
-    Window,
-)  # fmt: skip
+from tinquire.pages.primitives import Box, Item  # fmt: skip
 from tinquire.pages.typefaces import Typefaces
+from tinquire.pages.windows import LaidPage, PageMaker
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.marked import MarkedSheet
 from tinquire.workbook.grid.page_setup import PageSetup
@@ -49,11 +36,8 @@ _INCH = 72.0
 _MARGINS = (0.7, 0.7, 0.75, 0.75, 0.3, 0.3)
 #: Letters rounded on a screen may be so much wider on paper, without a reason in their font.
 _SLACK = 1.02
-#: A line at the edge of a page is drawn as thick as it is.
-_EDGE = 1.0
 #: Lines are hardly lower and slimmer than this, in points, where a drawing reaches beyond the last cells.
 _LOW, _SLIM = 7.5, 15.0
-_GRID_PEN, _NAME_INK = Pen(0.3, "B9C0C4"), "5F6B70"
 #: Nobody wants to print more cells than these without having said so.
 _MOST_PAGES = 20_000
 
@@ -71,16 +55,6 @@ class Asked:
     rows: int | None = None
 
 
-@dataclass
-class LaidPage:
-    """A page with its windows, before its header and footer are there: its cells, and where they stand."""
-
-    page: Page
-    area: Area
-    sheet: str
-    windows: list[Window] = field(default_factory=list)
-
-
 class SheetLayout:
     """A sheet laid out: its geometry, its pages."""
 
@@ -90,7 +64,7 @@ class SheetLayout:
     ) -> None:  # fmt: skip
         self.book, self.sheet, self.details, self.printed = book, sheet, details, printed
         self.faces, self.asked = faces, asked
-        self.looks = CellLooks(book, faces, colourless=printed.colourless)
+        self.looks = CellLooks(book, faces, colourless=printed.colourless, mirrored=printed.right_to_left)
         self.setup = _asked_setup(details.page, asked)
         digit = faces.digit(self.looks.plain_font)
         self.digit = digit_pixels(digit, self.looks.plain_size)
@@ -208,16 +182,17 @@ class SheetLayout:
         for box in self._drawn_boxes():
             while self.grid.top(bottom + 1) < -box.y - 0.5 and bottom < self.grid.rows:
                 bottom += 1
-            while self.grid.left(right + 1) < box.right - 0.5 and right < self.grid.columns:
+            reach = -box.x if self.grid.right_to_left else box.right
+            while self.grid.before(right + 1) < reach - 0.5 and right < self.grid.columns:
                 right += 1
         return Area(1, 1, bottom, right)
 
     def _drawn_boxes(self) -> Iterator[Box]:
-        for box, _ in self._drawings:
+        for box, _ in self.drawn:
             yield box
 
     @cached_property
-    def _drawings(self) -> list[tuple[Box, list[Item]]]:
+    def drawn(self) -> list[tuple[Box, list[Item]]]:
         """What is drawn on the sheet, from the lowest to the highest."""
         made = [self.drawings.items(drawn) for drawn in self.printed.drawn]
         return made + [self.drawings.filter_items(one) for one in self.details.clicked]
@@ -270,7 +245,7 @@ class SheetLayout:
             return min(max(self.setup.scale, 10), 400) / 100
         across, down = self.setup.fit
         cuts = [self._cuts(area) for area in self.areas]
-        strip = self._strip
+        strip = self.strip
 
         def pages(scale: float) -> tuple[int, int]:
             wide, high = self.room
@@ -287,7 +262,7 @@ class SheetLayout:
         return fitting_scale(pages, across, down) / 100
 
     @cached_property
-    def _strip(self) -> tuple[float, float]:
+    def strip(self) -> tuple[float, float]:
         """The room that the names of lines take, in the sheet's points."""
         if not self.printed.line_names:
             return 0.0, 0.0
@@ -298,9 +273,10 @@ class SheetLayout:
     def pages(self) -> Iterator[LaidPage]:
         """The pages of the sheet in their order. Raises DataError for more than anybody could want."""
         wide, high = self.room
+        maker = PageMaker(self)
         for area in self.areas:
             columns, rows = self._cuts(area)
-            room = (wide / self.scale - self._strip[0], high / self.scale - self._strip[1])
+            room = (wide / self.scale - self.strip[0], high / self.scale - self.strip[1])
             across, down = cut_lines(columns, room[0]), cut_lines(rows, room[1])
             if len(across) * len(down) > _MOST_PAGES:
                 why = f"it would take {len(across) * len(down):,} pages"
@@ -309,136 +285,9 @@ class SheetLayout:
                 )
                 raise DataError(fault)
             if self.setup.across_first:
-                yield from (self._page(one, other) for other in down for one in across)
+                yield from (maker.page(one, other) for other in down for one in across)
             else:
-                yield from (self._page(one, other) for one in across for other in down)
-
-    def _page(self, across: Span, down: Span) -> LaidPage:
-        grid, scale = self.grid, self.scale
-        area = Area(down.first, across.first, down.last, across.last)
-        repeat_columns, repeat_rows = self.printed.repeat_columns, self.printed.repeat_rows
-        head = grid.height(*repeat_rows) if down.repeats and repeat_rows else 0.0
-        side = grid.width(*repeat_columns) if across.repeats and repeat_columns else 0.0
-        strip = self._strip
-        (paper_wide, paper_high), (left, _, top, _, *_) = self.paper, self.margins
-        wide, high = self.room
-        body = grid.width(across.first, across.last), grid.height(down.first, down.last)
-        total = (strip[0] + side + body[0]) * scale, (strip[1] + head + body[1]) * scale
-        x = left + (max(wide - total[0], 0.0) / 2 if self.setup.centred[0] else 0.0)
-        y = paper_high - top - (max(high - total[1], 0.0) / 2 if self.setup.centred[1] else 0.0)
-        if self.printed.right_to_left:
-            x = left + wide - min(total[0], wide) if not self.setup.centred[0] else x
-        made = LaidPage(Page(paper_wide, paper_high), area, self.sheet.name)
-        bands = [
-            (strip[0], side, repeat_columns if side else None),
-            (strip[0] + side, body[0], (across.first, across.last)),
-        ]
-        for down_at, band_high, rows in (
-            (strip[1], head, repeat_rows if head else None), (strip[1] + head, body[1], (down.first, down.last)),
-        ):  # fmt: skip
-            for at, band_wide, columns in bands:
-                if rows is None or columns is None or not band_wide or not band_high:
-                    continue
-                part = Area(rows[0], columns[0], rows[1], columns[1])
-                where = x + at * scale
-                if self.printed.right_to_left:
-                    where = x + total[0] - (at + band_wide) * scale
-                clip = Box(where, y - (down_at + band_high) * scale, band_wide * scale, band_high * scale)
-                made.windows.append(self._window(part, clip, scale))
-        made.page.items += made.windows
-        if self.printed.line_names:
-            made.page.items += self._line_names(area, x, y, side, head, scale)
-        return made
-
-    def _window(self, part: Area, clip: Box, scale: float) -> Window:
-        """The cells of an area, what is drawn on it, and its links, in a window of the page."""
-        grid = self.grid
-        items: list[Item] = []
-        if self.setup.gridlines:
-            items.append(self._grid_lines(part))
-        items += self.painter.paint(part)
-        wide, high = grid.width(part.left, part.right), grid.height(part.top, part.bottom)
-        seen = Box(grid.left(part.left), -grid.top(part.top) - high, wide, high)
-        items = [self._within(item, seen) for item in items]
-        for box, drawn in self._drawings:
-            if box.x < seen.right and box.right > seen.x and box.y < seen.top and box.top > seen.y:
-                items += drawn
-        items += self._links(part)
-        origin = (clip.x - seen.x * scale, clip.top + grid.top(part.top) * scale)
-        if self.printed.right_to_left:
-            items = [_mirrored(item, seen) for item in items]
-        edge = _EDGE * scale
-        roomy = Box(clip.x - edge, clip.y - edge, clip.width + 2 * edge, clip.height + 2 * edge)
-        return Window(roomy, origin, scale, items)
-
-    def _within(self, item: Item, seen: Box) -> Item:
-        """A text that runs beyond what a page shows is cut there: its rest is on the next one."""
-        if not isinstance(item, Text):
-            return item
-        if item.angle or (item.x >= seen.x - 0.01 and item.x + item.width <= seen.right + 0.01):
-            return item
-        clip = item.clip or Box(seen.x, item.y - item.size, seen.width, item.size * 2.5)
-        x, right = max(clip.x, seen.x), min(clip.right, seen.right)
-        return item._replace(clip=Box(x, clip.y, max(right - x, 0.0), clip.height))
-
-    def _grid_lines(self, part: Area) -> Lines:
-        grid = self.grid
-        left, right = grid.left(part.left), grid.left(part.right + 1)
-        top, bottom = -grid.top(part.top), -grid.top(part.bottom + 1)
-        ends = [(x, top, x, bottom) for n in range(part.left, part.right + 2) for x in (grid.left(n),)]
-        ends += [(left, y, right, y) for n in range(part.top, part.bottom + 2) for y in (-grid.top(n),)]
-        return Lines(_GRID_PEN, list(dict.fromkeys(ends)))
-
-    def _links(self, part: Area) -> Iterator[Link]:
-        grid = self.grid
-        for link in self.details.links:
-            area = link.area
-            if area.top > part.bottom or area.bottom < part.top or area.left > part.right or area.right < part.left:
-                continue
-            top, bottom = max(area.top, part.top), min(area.bottom, part.bottom)
-            left, right = max(area.left, part.left), min(area.right, part.right)
-            high = grid.height(top, bottom)
-            box = Box(grid.left(left), -grid.top(top) - high, grid.width(left, right), high)
-            yield Link(box, link.target, link.outside)
-
-    def _line_names(self, area: Area, x: float, y: float, side: float, head: float, scale: float) -> Iterator[Item]:
-        """Letters of columns above the cells of a page, and numbers of rows beside them."""
-        letters = replace(self.looks.of(0).letters, size=self.looks.plain_size * scale, colour=_NAME_INK)
-        strip, grid = self._strip, self.grid
-        boxes = []
-        for n in range(area.left, area.right + 1):
-            at = x + (strip[0] + side + grid.left(n) - grid.left(area.left)) * scale
-            boxes.append((Box(at, y - strip[1] * scale, grid.widths[n] * scale, strip[1] * scale), column_name(n)))
-        for n in range(area.top, area.bottom + 1):
-            at = y - (strip[1] + head + grid.top(n + 1) - grid.top(area.top)) * scale
-            boxes.append((Box(x, at, strip[0] * scale, grid.heights[n] * scale), str(n)))
-        seen = [(box, text) for box, text in boxes if box.width > 1 and box.height > 1]
-        yield Areas("F2F3F4", [box for box, _ in seen])
-        for box, text in seen:
-            wide = letters.width(text)
-            base = box.y + (box.height - letters.height) / 2 + letters.descent
-            yield letters.put(box.x + (box.width - wide) / 2, base, text, wide, box)
-
-
-def _mirrored(item: Item, seen: Box) -> Item:
-    """An item of a sheet that runs from right to left: its place counts from the other side."""
-
-    def flip(box: Box) -> Box:
-        return box._replace(x=seen.x + seen.right - box.right)
-
-    total = seen.x + seen.right
-    match item:
-        case Lines():
-            return Lines(item.pen, [(total - x1, y1, total - x2, y2) for x1, y1, x2, y2 in item.ends])
-        case Areas():
-            return Areas(item.colour, [flip(box) for box in item.boxes])
-        case Text():
-            clip = None if item.clip is None else flip(item.clip)
-            return item._replace(x=total - item.x - item.width, clip=clip)
-        case Pattern() | Gradient() | Picture() | Chart() | Link():
-            return replace(item, box=flip(item.box))
-        case _:
-            return item
+                yield from (maker.page(one, other) for one in across for other in down)
 
 
 def _repeated(lines: tuple[int, int] | None, size: Callable[[int, int], float]) -> Repeated | None:

@@ -1,40 +1,180 @@
-"""tinquire print: a workbook laid out as a page."""
+"""tinquire print: sheets of workbooks as pages: PDF, PNG, SVG, HTML."""
 
 from __future__ import annotations
 
 import argparse
+from collections.abc import Iterator
+from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from tinquire.base.faults import Fault, UseError
+from tinquire.base.wording import counted, known_names
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.terminal import Terminal
 
-EXAMPLE = "tinquire print 'Linen pack 2026-10.xlsx' --to pack.html --sheet Cover"
+if TYPE_CHECKING:
+    from tinquire.pages.document import Part
+    from tinquire.pages.primitives import Pages
+    from tinquire.pages.sheet_layout import Asked
+    from tinquire.workbook import Workbook
+
+EXAMPLE = (
+    "tinquire print 'Linen pack 2026-10.xlsx' --to pack.pdf\n"
+    "  tinquire print 'Linen pack 2026-10.xlsx' --sheet Cover --to cover.png --dpi 150\n"
+    "  tinquire print 'Linen pack 2026-10.xlsx' --sheet Charges --area A4:K40 --fit wide --paper A4 --to charges.pdf"
+)
+_FORMS = ("pdf", "png", "svg", "html", "htm")
+_RESOLUTION = 96.0
+_FINEST = 1200.0
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("file", type=Path, help="the workbook")
-    parser.add_argument("--to", type=Path, required=True, metavar="PAGE", help="the page to write, ending in .html")
+    parser.add_argument("files", nargs="+", type=Path, metavar="file", help="workbooks; several become one document")
+    parser.add_argument(
+        "--to", type=Path, required=True, metavar="FILE", help="the file to write: .pdf, .png, .svg or .html"
+    )
     parser.add_argument("--sheet", action="append", default=[], help="a sheet to print; can be repeated (all)")
-    parser.add_argument("--now", metavar="TIME", help="the moment for marks by today's date, such as 2026-11-03T17:45")
+    parser.add_argument(
+        "--area", action="append", default=[], metavar="A1:H40", help="these cells alone; can be repeated"
+    )
+    parser.add_argument("--fit", choices=("wide", "page"), help="onto the width of a page, or onto one page")
+    parser.add_argument("--paper", metavar="NAME", help="A4, Letter, A3, A5, Legal or Tabloid (as the sheet says)")
+    lie = parser.add_mutually_exclusive_group()
+    lie.add_argument("--landscape", action="store_true", default=None, help="on lying paper")
+    lie.add_argument("--portrait", action="store_false", dest="landscape", help="on standing paper")
+    parser.add_argument("--page", type=int, metavar="N", help="this page alone")
+    parser.add_argument("--dpi", type=float, default=_RESOLUTION, metavar="N", help="points an inch of a PNG (96)")
     parser.add_argument("--rows", type=int, metavar="N", help="at most this many rows of each sheet")
+    parser.add_argument("--title", help="the document's title (the file's name)")
+    parser.add_argument("--now", metavar="TIME", help="the moment for marks and headers, such as 2026-11-03T17:45")
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    from tinquire.base.atomic_files import open_atomic
+    form = options.to.suffix.lower().lstrip(".")
+    if form not in _FORMS:
+        why = f"'{options.to.name}' does not end in .pdf, .png, .svg or .html"
+        raise UseError(Fault("printing", why, do="write --to pages.pdf"))
+    inputs = {path.resolve() for path in options.files}
+    if options.to.resolve() in inputs:
+        raise UseError(Fault("printing", "it is the input file", str(options.to), "name another file"))
+    moment = shared.moment(options.now) or shared.local_clock()
+    if form in ("html", "htm"):
+        return _html(options, terminal, moment)
+    document = _pages(options, terminal, moment)
+    if form == "pdf":
+        from tinquire.pages.pdf import pdf_of
+
+        return _written(options, terminal, pdf_of(document, moment), counted(len(document.pages), "page"))
+    if form == "svg":
+        from tinquire.pages.svg import svg_of
+
+        if len(document.pages) > 1:
+            why = f"there are {len(document.pages)} pages, and an SVG holds one"
+            raise UseError(Fault("printing", why, do="choose one: --page 1"))
+        return _written(options, terminal, svg_of(document.pages[0], document.title), "1 page")
+    return _pictures(options, terminal, document, moment)
+
+
+def _pages(options: argparse.Namespace, terminal: Terminal, moment: datetime) -> Pages:
+    """The pages that are asked for. Raises UseError for one that is not there."""
+    from tinquire.pages.document import lay_out
+
+    parts = [_part(options, path) for path in options.files]
+    title = options.title or options.files[0].stem
+    document = lay_out(parts, moment, title, tell=lambda text: terminal.line("note", text))
+    if options.page is not None:
+        if not 1 <= options.page <= len(document.pages):
+            why = f"there is no page {options.page}: it has {counted(len(document.pages), 'page')}"
+            raise UseError(Fault("printing", why, do="choose one of these"))
+        document.pages = [document.pages[options.page - 1]]
+    return document
+
+
+def _part(options: argparse.Namespace, path: Path) -> Part:
+    from tinquire.pages.document import Part
+
+    book = _opened(path)
+    names = tuple(book.sheet(name).name for name in options.sheet)
+    return Part(book, names, _asked(options), path.stem, str(path.resolve().parent))
+
+
+def _opened(path: Path) -> Workbook:
+    """A file's sheets with their parts, also of one that was no workbook."""
+    from tinquire.sources.readers.detect import open_sheets
+
+    book, _ = open_sheets(path)
+    if any(entry.part is None for entry in book.entries):
+        book.settle()
+    return book
+
+
+def _asked(options: argparse.Namespace) -> Asked:
+    """What goes before what the sheets say. Raises UseError."""
+    from tinquire.cells.address import parse_area
+    from tinquire.looks.papers import PAPER_NAMES, paper_number
+    from tinquire.pages.sheet_layout import Asked
+
+    areas = []
+    for text in options.area:
+        try:
+            areas.append(parse_area(text.replace("$", "").upper()))
+        except ValueError:
+            raise UseError(Fault("reading --area", f"'{text}' is not an area", do="write it like A1:H40")) from None
+    paper = None
+    if options.paper is not None and (paper := paper_number(options.paper)) is None:
+        why = f"there is no paper '{options.paper}': {known_names(options.paper, PAPER_NAMES)}"
+        raise UseError(Fault("reading --paper", why, do="name one of these"))
+    if options.rows is not None and options.rows < 1:
+        raise UseError(Fault("reading --rows", f"{options.rows} rows cannot be printed", do="write --rows 100"))
+    return Asked(tuple(areas), paper, options.landscape, options.fit, options.rows)
+
+
+def _pictures(options: argparse.Namespace, terminal: Terminal, document: Pages, moment: datetime) -> int:
+    """Each page as a picture: one under the name asked for, several with their numbers behind it."""
+    from tinquire.base.placing import write_all
+    from tinquire.pages.pdf import pdf_of
+    from tinquire.pages.png import page_pictures
+
+    if not 1 <= options.dpi <= _FINEST:
+        raise UseError(Fault("reading --dpi", f"{options.dpi:g} points an inch cannot be drawn", do="write --dpi 150"))
+    pdf, count = pdf_of(document, moment), len(document.pages)
+    width = len(str(count))
+
+    def files() -> Iterator[tuple[Path, bytes]]:
+        for number, picture in enumerate(page_pictures(pdf, options.dpi), start=1):
+            terminal.progress(f"page {number} of {count}")
+            stem = options.to.stem if count == 1 else f"{options.to.stem}-{number:0{width}}"
+            yield options.to.with_name(f"{stem}.png"), picture
+
+    write_all(files())
+    shown = options.to if count == 1 else options.to.with_name(f"{options.to.stem}-{'1':0>{width}}.png")
+    terminal.line("wrote", f"{shown}" + (f" to {options.to.stem}-{count}.png" if count > 1 else ""))
+    return 0
+
+
+def _html(options: argparse.Namespace, terminal: Terminal, moment: datetime) -> int:
     from tinquire.cells.dates import serial_from_date
     from tinquire.pages import html_page
     from tinquire.sources.readers.detect import open_sheets
 
-    if options.to.suffix.lower() not in (".html", ".htm"):
-        why = f"'{options.to.name}' does not end in .html, the one form it can write"
-        raise UseError(Fault("printing", why, do="write --to page.html"))
-    book, _ = open_sheets(options.file)
+    if len(options.files) > 1 or options.area or options.page is not None:
+        what = "several files" if len(options.files) > 1 else "areas and single pages"
+        raise UseError(Fault("printing", f"a web page cannot hold {what}", do="write --to pages.pdf"))
+    path = options.files[0]
+    book, _ = open_sheets(path)
     sheets = [book.sheet(name).name for name in options.sheet]
-    moment = shared.moment(options.now) or shared.local_clock()
     now = serial_from_date(moment.replace(tzinfo=None), book.date_system)
-    page = html_page(book, options.file.stem, sheets, options.rows, now, lambda text: terminal.line("note", text))
+    title = options.title or path.stem
+    page = html_page(book, title, sheets, options.rows, now, lambda text: terminal.line("note", text))
+    return _written(options, terminal, page.encode(), "")
+
+
+def _written(options: argparse.Namespace, terminal: Terminal, content: bytes, what: str) -> int:
+    from tinquire.base.atomic_files import open_atomic
+
     with open_atomic(options.to) as stream:
-        stream.write(page.encode())
-    terminal.line("wrote", f"{options.to}  ({len(page) / 1024:,.0f} kB)")
+        stream.write(content)
+    size = f"{len(content) / 1024:,.0f} kB"
+    terminal.line("wrote", f"{options.to}  ({what + ', ' if what else ''}{size})")
     return 0
