@@ -94,6 +94,9 @@ def _in_outputs(docket: Docket) -> Iterator[_Need]:
     for name, mail in model.mails.items():
         if mail.each is not None:
             yield f"mails.{name}", mail.each, ("mails", name, "each")
+    for name, print_ in model.prints.items():
+        if print_.each is not None:
+            yield f"prints.{name}", print_.each, ("prints", name, "each")
 
 
 def _in_formulas(docket: Docket) -> Iterator[_Need]:

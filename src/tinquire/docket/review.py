@@ -168,9 +168,18 @@ def _review_mails(docket: Docket) -> Iterator[Fault]:
             yield _fault(docket, why, "fix the name", "mails", name, "each")
 
 
+def _review_prints(docket: Docket) -> Iterator[Fault]:
+    tables = _known_tables(docket)
+    for name, print_ in docket.model.prints.items():
+        if print_.each is not None and print_.each not in tables:
+            why = f"prints.{name} is for each row of '{print_.each}': {known_names(print_.each, tables)}"
+            yield _fault(docket, why, "fix the name", "prints", name, "each")
+
+
 #: What is reviewed of each kind of output, by its part of the docket.
 OUTPUT_REVIEWS: dict[str, Callable[[Docket], Iterator[Fault]]] = {
     "workbooks": _review_workbooks,
+    "prints": _review_prints,
     "mails": _review_mails,
 }
 

@@ -12,6 +12,7 @@ from tinquire.larkfold import data
 from tinquire.larkfold.dashboard import dashboard_template
 from tinquire.larkfold.exports import DIALECTS, Cell, export, table_workbook
 from tinquire.larkfold.template import pack_template
+from tinquire.larkfold.view import view_template
 
 __all__ = ["job_files"]
 
@@ -36,6 +37,7 @@ def job_files(rows: int | None = None) -> Iterator[tuple[str, bytes]]:
     yield "lists/account-lines.csv", _list("Account,Line", data.position_accounts())
     yield "templates/pack.xlsx", pack_template()
     yield "templates/dashboard.xlsx", dashboard_template()
+    yield "templates/view.xlsx", view_template()
 
 
 def _pickups(period: str, depot: str, rows: int | None) -> bytes:

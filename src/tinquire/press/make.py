@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, time, timedelta
 from functools import partial
 from pathlib import Path
@@ -17,8 +17,9 @@ from tinquire.press.compute.results import Results
 from tinquire.press.compute.run import Run
 from tinquire.press.outputs.kinds import OUTPUTS
 from tinquire.press.outputs.mails import MadeMail
-from tinquire.press.outputs.output import Made, Making, OutputKind
+from tinquire.press.outputs.output import Made, Making, OutputKind, Progress
 from tinquire.press.record.daybook import Daybook
+from tinquire.press.record.kept import Kept
 
 __all__ = ["Pack", "make"]
 
@@ -53,13 +54,14 @@ class Pack:
 
 def make(
     docket: Docket, period: Period, *, now: datetime | None = None, environment: Mapping[str, str] | None = None,
-    progress: Callable[[str], None] = lambda _: None,
+    progress: Progress = lambda text, done=0, count=0: None, kept: Path | None = None, processes: int = 1,
 ) -> Pack:  # fmt: skip
     """Make a period's pack without writing anything.
 
     `now` dates the mails, and is NOW in workbooks; without it that is eight o'clock (UTC) on the day after the period,
-    so that the same sources give the same bytes. `environment` holds the passwords of databases. Raises one error with
-    all that is wrong.
+    so that the same sources give the same bytes. `environment` holds the passwords of databases, `kept` is the folder
+    where a run that is broken off leaves what it has finished, which `processes` make. Raises one error with all that
+    is wrong.
     """
     house = load_house(docket.base / docket.model.style if docket.model.style else None)
     before = partial(Daybook(docket.base).fact, docket.model.title, period.previous.text)
@@ -70,11 +72,13 @@ def make(
         for file in gathered.files:
             file.digest.begin()  # beside the making of workbooks, since only the record needs it
     moment = now or datetime.combine(period.last + timedelta(days=1), time(8), tzinfo=UTC)
-    making = Making(results, moment, _folder(results, "out"), _folder(results, "outbox"))
+    folders = _folder(results, "out"), _folder(results, "outbox")
+    making = Making(results, moment, *folders, kept=Kept(kept), processes=processes, progress=progress)
     files, errors = _make_all(making, progress)
     errors += _collisions(results, files)
     if errors:
         raise merge_errors(errors)
+    making.kept.prune()
     return Pack(results, files, making.out, making.outbox)
 
 
@@ -97,9 +101,7 @@ def _foreseen(results: Results) -> Iterator[TinQuireError]:
         yield from kind.foresee(results, attachable)
 
 
-def _make_all(
-    making: Making, progress: Callable[[str], None]
-) -> tuple[dict[str, tuple[Made, ...]], list[TinQuireError]]:
+def _make_all(making: Making, progress: Progress) -> tuple[dict[str, tuple[Made, ...]], list[TinQuireError]]:
     """Every output of every kind, and what stopped some of them."""
     errors: list[TinQuireError] = []
     files: dict[str, tuple[Made, ...]] = {}
@@ -111,7 +113,7 @@ def _make_all(
             # An output that fails is known by name, so that a mail does not call it missing as well.
             own = made.setdefault(name, []) if kind.attachable else []
             try:
-                for item in kind.make(Making(making.results, making.moment, making.out, making.outbox, made), name):
+                for item in kind.make(replace(making, made=made), name):
                     own.append(item)
                     of_kind.append(item)
             except TinQuireError as error:

@@ -22,7 +22,8 @@ if TYPE_CHECKING:
 EXAMPLE = (
     "tinquire print 'Linen pack 2026-10.xlsx' --to pack.pdf\n"
     "  tinquire print 'Linen pack 2026-10.xlsx' --sheet Cover --to cover.png --dpi 150\n"
-    "  tinquire print 'Linen pack 2026-10.xlsx' --sheet Charges --area A4:K40 --fit wide --paper A4 --to charges.pdf"
+    "  tinquire print 'Linen pack 2026-10.xlsx' --sheet Charges --area A4:K40 --fit wide --paper A4 --to charges.pdf\n"
+    "  tinquire print 'Depot view 2026-10.xlsx' --sheet View --each depots.csv --name '[:Depot:].pdf' --out views"
 )
 _FORMS = ("pdf", "png", "svg", "html", "htm")
 _RESOLUTION = 96.0
@@ -31,9 +32,16 @@ _FINEST = 1200.0
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("files", nargs="+", type=Path, metavar="file", help="workbooks; several become one document")
+    parser.add_argument("--to", type=Path, metavar="FILE", help="the file to write: .pdf, .png, .svg or .html")
+    parser.add_argument("--each", type=Path, metavar="LIST", help="a list: a print for each of its lines, with --out")
+    parser.add_argument("--out", type=Path, metavar="FOLDER", help="with --each, the folder of the prints")
     parser.add_argument(
-        "--to", type=Path, required=True, metavar="FILE", help="the file to write: .pdf, .png, .svg or .html"
-    )
+        "--set", action="append", default=[], metavar="CELL=VALUE",
+        help="with --each, what a line sets: 'Report!J4=[:Depot:]'; without it, headings that name cells",
+    )  # fmt: skip
+    parser.add_argument("--name", metavar="NAME", help="with --each, the files' name with slots: '[:Depot:].pdf'")
+    parser.add_argument("--allow-empty", action="store_true", help="with --each, print reports without numbers too")
+    parser.add_argument("--processes", type=int, metavar="N", help="with --each, how many work at a time (all)")
     parser.add_argument("--sheet", action="append", default=[], help="a sheet to print; can be repeated (all)")
     parser.add_argument(
         "--area", action="append", default=[], metavar="A1:H40", help="these cells alone; can be repeated"
@@ -46,11 +54,19 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--page", type=int, metavar="N", help="this page alone")
     parser.add_argument("--dpi", type=float, default=_RESOLUTION, metavar="N", help="points an inch of a PNG (96)")
     parser.add_argument("--rows", type=int, metavar="N", help="at most this many rows of each sheet")
+    parser.add_argument(
+        "--type", action="append", default=[], metavar="HEADING=TYPE", help="read a column of the list as date dmy, ..."
+    )
     parser.add_argument("--title", help="the document's title (the file's name)")
     parser.add_argument("--now", metavar="TIME", help="the moment for marks and headers, such as 2026-11-03T17:45")
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    moment = shared.moment(options.now) or shared.local_clock()
+    if options.each is not None:
+        return _variants(options, terminal, moment)
+    if options.to is None:
+        raise UseError(Fault("printing", "it does not say where to", do="write --to pages.pdf"))
     form = options.to.suffix.lower().lstrip(".")
     if form not in _FORMS:
         why = f"'{options.to.name}' does not end in .pdf, .png, .svg or .html"
@@ -58,7 +74,6 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     inputs = {path.resolve() for path in options.files}
     if options.to.resolve() in inputs:
         raise UseError(Fault("printing", "it is the input file", str(options.to), "name another file"))
-    moment = shared.moment(options.now) or shared.local_clock()
     if form in ("html", "htm"):
         return _html(options, terminal, moment)
     document = _pages(options, terminal, moment)
@@ -74,6 +89,15 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
             raise UseError(Fault("printing", why, do="choose one: --page 1"))
         return _written(options, terminal, svg_of(document.pages[0], document.title), "1 page")
     return _pictures(options, terminal, document, moment)
+
+
+def _variants(options: argparse.Namespace, terminal: Terminal, moment: datetime) -> int:
+    from tinquire.cli.support.variants import print_variants
+
+    if options.out is None or options.to is not None or len(options.files) > 1:
+        why = "a list makes a print of one workbook for each of its lines, in a folder"
+        raise UseError(Fault("printing", why, do="write --each list.xlsx --out views"))
+    return print_variants(options, terminal, moment, _asked(options))
 
 
 def _pages(options: argparse.Namespace, terminal: Terminal, moment: datetime) -> Pages:

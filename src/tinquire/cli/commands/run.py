@@ -12,6 +12,8 @@ from tinquire.cli.support import options as shared
 from tinquire.cli.support.terminal import Terminal
 
 EXAMPLE = "tinquire run docket.toml --period 2026-10"
+#: Where a run that is broken off leaves what it has finished.
+KEPT = ".kept"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -28,6 +30,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 def make_pack(docket_path: Path, period_text: str, now: str | None, terminal: Terminal) -> Any:
     """Make and write a pack, saying what was read and what came of it."""
+    from tinquire.base.processes import processors
     from tinquire.docket import load_docket, parse_period
     from tinquire.press.make import make
     from tinquire.press.publish import publish
@@ -36,7 +39,10 @@ def make_pack(docket_path: Path, period_text: str, now: str | None, terminal: Te
     period = parse_period(period_text, docket.model.period)
     at = shared.moment(now)
     shared.settle_folder(docket.base, terminal, lossy=True)
-    pack = make(docket, period, now=at, environment=os.environ, progress=terminal.progress)
+    pack = make(
+        docket, period, now=at, environment=os.environ, progress=terminal.progress, kept=docket.base / KEPT,
+        processes=processors(),
+    )  # fmt: skip
     terminal.heading(f"{docket.model.title}, {period.long}")
     tell_work(pack.results, terminal)
     terminal.progress("writing")
@@ -76,6 +82,11 @@ def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> No
     for output in pack.outputs:
         terminal.line(label, f"{short_path(output.path)}  ({output.summary}, {len(output.data) / 1024:,.0f} kB)")
         label = ""
+    for output in pack.outputs:
+        for note in output.notes:
+            terminal.line("note", note)
+        for warning in output.warnings:
+            terminal.fault(warning)
     if pack.mails:
         count = len(pack.mails)
         text = f"{short_path(pack.outbox)}  ({counted(count, 'mail')}, not sent)"
@@ -100,7 +111,7 @@ def as_dict(pack: Any) -> dict[str, Any]:
         "tables": {name: table.height for name, table in work.tables.items()},
         "figures": work.figures,
         "checks": [{"name": check.name, "holds": check.holds, "says": check.says} for check in work.checks],
-        "warnings": [warning.as_dict() for warning in work.warnings],
+        "warnings": [warning.as_dict() for warning in pack.warnings],
         "outputs": [{"name": output.name, "file": str(output.path)} for output in pack.outputs],
         "mails": [
             {"file": str(pack.outbox / mail.file), "to": mail.to, "subject": mail.subject} for mail in pack.mails

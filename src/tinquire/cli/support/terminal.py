@@ -7,6 +7,7 @@ import os
 import shutil
 import sys
 import textwrap
+import time
 from collections.abc import Sequence
 from typing import Any, TextIO
 
@@ -20,6 +21,8 @@ _NARROWEST = 50
 #: A table's columns are cut to this width where there is no room for all of them, never further.
 _NARROWEST_COLUMN = 16
 _WIDEST = 110
+#: So many pieces must be done before it is told how long the rest takes.
+_TELLING = 3
 #: SGR parameters of ECMA-48, 8.3.117.
 _BOLD, _DIM, _RED, _YELLOW, _RESET = "\x1b[1m", "\x1b[2m", "\x1b[31m", "\x1b[33m", "\x1b[0m"
 
@@ -32,6 +35,8 @@ class Terminal:
         self.err = err or sys.stderr
         self.as_json = as_json
         self._busy = False
+        #: What pieces are counted, since when, and how many were done then.
+        self._counting: tuple[str, float, int] | None = None
         plain = "NO_COLOR" in os.environ or os.environ.get("TERM") == "dumb"
         self._out_colour = self.out.isatty() and not plain
         self._err_colour = self.err.isatty() and not plain
@@ -144,12 +149,26 @@ class Terminal:
 
     # -- progress --------------------------------------------------------------------------------------
 
-    def progress(self, text: str) -> None:
-        """What is being done, on one line that is written over; on a terminal only."""
+    def progress(self, text: str, done: int = 0, count: int = 0) -> None:
+        """What is being done, on one line that is written over; on a terminal only. With how many of how many pieces
+        are done, and how long the rest will take."""
+        if count:
+            text = f"{text}: {done:,} of {count:,}{self._time_left(text, done, count)}"
         if self.err.isatty() and not self.as_json:
             self.err.write(f"\r\x1b[K{text[: self.width or _WIDEST]} …")
             self.err.flush()
             self._busy = True
+
+    def _time_left(self, text: str, done: int, count: int) -> str:
+        """How long the rest of some pieces will take, once that can be told."""
+        now = time.monotonic()
+        if self._counting is None or self._counting[0] != text:
+            self._counting = (text, now, done)
+        _, began, first = self._counting
+        if done - first < _TELLING or done >= count:
+            return ""
+        seconds = (now - began) / (done - first) * (count - done)
+        return f", {seconds / 60:.0f} min left" if seconds >= 90 else f", {seconds:.0f} s left"
 
     def close(self) -> None:
         """Take the progress line away."""

@@ -10,6 +10,7 @@ from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.checks import CheckModel
 from tinquire.docket.schema.mails import MailModel, PostModel
 from tinquire.docket.schema.pivots import PeriodKind, PivotModel
+from tinquire.docket.schema.prints import PrintModel
 from tinquire.docket.schema.sources import SourceModel
 from tinquire.docket.schema.statements import FigureModel, StatementModel
 from tinquire.docket.schema.tables import TableModel
@@ -34,6 +35,7 @@ class DocketModel(Model):
     figures: dict[str, str | FigureModel] = Field(default_factory=dict, description="Named values: formulas.")
     checks: dict[str, CheckModel] = Field(default_factory=dict, description="Conditions that must hold, by name.")
     workbooks: dict[str, WorkbookModel] = Field(default_factory=dict, description="Workbooks to make, by name.")
+    prints: dict[str, PrintModel] = Field(default_factory=dict, description="Pages to print, by name.")
     mails: dict[str, MailModel] = Field(default_factory=dict, description="Mails to write, by name.")
     post: PostModel = Field(PostModel(), description="The mail server.")
 

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 from tinquire.press.outputs.mails import MAILS
 from tinquire.press.outputs.output import OutputKind
+from tinquire.press.outputs.prints import PRINTS
 from tinquire.press.outputs.workbooks import WORKBOOKS
 
 __all__ = ["OUTPUTS"]
 
-OUTPUTS: tuple[OutputKind, ...] = (WORKBOOKS, MAILS)
+OUTPUTS: tuple[OutputKind, ...] = (WORKBOOKS, PRINTS, MAILS)

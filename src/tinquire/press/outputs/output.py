@@ -11,8 +11,13 @@ from tinquire.base.faults import Fault, TinQuireError
 from tinquire.cells.values import Value
 from tinquire.press.compute.results import Results
 from tinquire.press.record.cell_sources import CellSources
+from tinquire.press.record.kept import Kept
 
-__all__ = ["Made", "Making", "OutputKind"]
+__all__ = ["Made", "Making", "OutputKind", "Progress"]
+
+
+#: Tells what is being done, and how many of how many pieces are done.
+Progress = Callable[..., None]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,6 +36,8 @@ class Made:
     #: The column and value that a file of a split output is of.
     cut: tuple[str, Value] | None = None
     warnings: tuple[Fault, ...] = ()
+    #: What whoever reads about the run should know of it, without having to do anything.
+    notes: tuple[str, ...] = ()
 
     @property
     def data(self) -> bytes:
@@ -51,6 +58,12 @@ class Making:
     outbox: Path
     #: Files that may be attached, by their name in the docket; an empty list for one that failed.
     made: Mapping[str, Sequence[Made]] = field(default_factory=dict)
+    #: Where finished variants are kept for a run that is broken off, and how many processes may make them.
+    kept: Kept = field(default_factory=Kept)
+    processes: int = 1
+    progress: Progress = lambda text, done=0, count=0: None
+    #: What was told already, of fonts and the like, which is the same for each print.
+    told: set[str] = field(default_factory=set)
 
 
 @dataclass(frozen=True)
