@@ -139,7 +139,7 @@ def test_running_twice_gives_the_same_bytes(job, tinquire):
 
     assert tinquire("run", job / "docket.toml", *PERIOD).code == 0
     first = outputs()
-    assert len(first) == 6
+    assert len(first) == 12
     assert tinquire("run", job / "docket.toml", *PERIOD).code == 0
     assert outputs() == first
 
@@ -154,8 +154,13 @@ def test_a_fifth_depot_is_picked_up_without_editing(job, tinquire):
     book = Workbook.open(harbour)
     book.sheet("Pickups").set(1, 1, "Exported again")
     book.save(added)
-    docket = (job / "docket.toml").read_text("utf-8")
-    # Its tickets are Harbour's, so they count once; the file itself must be read.
+    # Its tickets are Harbour's, so they count once, and Harbour has none left; the file itself must be read.
+    said = tinquire("check", job / "docket.toml", *PERIOD)
+    assert said.code == 1 and "the report is empty" in said.err
+    docket = (
+        (job / "docket.toml").read_text("utf-8").replace('sheets = ["View"]', 'sheets = ["View"]\nallow_empty = true')
+    )
+    (job / "docket.toml").write_text(docket, "utf-8")
     said = tinquire("check", job / "docket.toml", *PERIOD, "--json")
     answer = json.loads(said.out)
     assert Path(answer["sources"]["pickups"][0]["file"]).name == "pickups-eastquay.xlsx"
@@ -167,7 +172,9 @@ def test_check_writes_nothing(job, tinquire):
     said = tinquire("check", job / "docket.toml", *PERIOD)
     assert (said.code, sorted(job.rglob("*"))) == (0, before)
     assert "no errors; 1 warning" in said.out
-    assert "would be  Linen pack 2026-10.xlsx, Dashboard 2026-10.xlsx, 4 mails" in said.out
+    assert (
+        "would be  Linen pack 2026-10.xlsx, Dashboard 2026-10.xlsx, Depot view 2026-10.xlsx, Depot view -" in said.out
+    )
 
 
 def test_next_period_needs_no_editing(job, tinquire):
@@ -190,7 +197,7 @@ FAULTS = [
     ("an unfilled slot", [('discount_given   = { is = "SUMPRODUCT(charges[Pieces], charges[Rate]) - total_charged", type = "money" }', "")], 1, "templates/pack.xlsx, sheet 'Cover', cell E10", "no value for [:discount given as money:]", "add a figure"),
     ("a bad docket key", [("totals_across", "total_across")], 2, "@total_across", "no key 'total_across' in pivots.by_depot", "write 'totals_across'"),
     ("a bad period", [('period = "month"', 'period = "week"')], 2, "", "'2026-10' is a month, the docket wants a week", "2026-W43"),
-    ("a missing attachment", [('attach  = ["pack", "dashboard"]', 'attach  = ["pack", "lists/terms.pdf"]')], 1, "@attach  =", "the attachment 'lists/terms.pdf' is neither", "put the file there"),
+    ("a missing attachment", [('attach  = ["pack", "dashboard", "views"]', 'attach  = ["pack", "lists/terms.pdf"]')], 1, "@attach  =", "the attachment 'lists/terms.pdf' is neither", "put the file there"),
     ("a check that fails", [("ROUND(total_charged - ledger_income, 2) = 0", "ROUND(total_charged, 2) = 0")], 1, "@ledger_agrees ", "the charges are not what the ledger says", "find the rows"),
     ("an error in a figure", [('"MAX(charges[Charge])"', '"1/(pickups_charged-ROWS(charges))"')], 1, "@largest_charge ", "gives #DIV/0!", "fix the formula"),
     ("a missing template", [("templates/pack.xlsx", "templates/cover.xlsx")], 2, "@template =", "no template 'templates/cover.xlsx'", "put it there"),
@@ -254,7 +261,7 @@ def test_all_that_is_wrong_is_said_at_once(edit_docket, tinquire):
         ('"date dmy"', '"date"'),
         ("lists/managers.csv", "lists/manager.csv"),
         ("largest_charge ", "larges_charge "),
-        ('attach  = ["pack", "dashboard"]', 'attach  = ["pack", "terms.pdf"]'),
+        ('attach  = ["pack", "dashboard", "views"]', 'attach  = ["pack", "terms.pdf"]'),
     )
     said = tinquire("check", path, *PERIOD)
     assert said.code == 3

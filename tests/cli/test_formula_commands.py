@@ -151,7 +151,7 @@ def test_a_trace_goes_on_into_the_sources_of_the_run(tinquire, job):
     for _ in range(2):  # of the older run's origins none stay
         assert tinquire("run", job / "docket.toml", "-p", "2026-10").code == 0
     with sqlite3.connect(job / "daybook.sqlite") as book:
-        assert book.execute("SELECT count(DISTINCT digest) FROM cells_of").fetchone() == (2,)
+        assert book.execute("SELECT count(DISTINCT digest) FROM cells_of").fetchone() == (3,)
     (pack,) = (job / "out" / "2026-10").glob("Linen*.xlsx")
     made = Workbook.open(pack).sheet("Charges")
     for row in (4, 700, 1500, 2519):

@@ -204,7 +204,9 @@ def test_a_mail_is_a_standard_message(pack):
         assert "Dear Ada," in part
     assert "font-family: Verdana" in page
     attached = list(message.iter_attachments())
-    assert [part.get_filename() for part in attached] == ["Linen pack 2026-10.xlsx", "Dashboard 2026-10.xlsx"]
+    assert [part.get_filename() for part in attached] == [
+        "Linen pack 2026-10.xlsx", "Dashboard 2026-10.xlsx", "Depot view - Northgate.pdf",
+    ]  # fmt: skip
     assert attached[0].get_content() == pack.outputs[0].data
     assert b"\r\n" in mail.data
     assert b"\n" not in mail.data.replace(b"\r\n", b"")
@@ -390,7 +392,7 @@ def test_the_daybook_keeps_what_was_read_and_made(job):
     assert len(read) == 11
     assert all(digest((job / file).read_bytes()) == known for file, known in read)
     assert ("pack", digest(pack.outputs[0].data)) in made
-    assert len(made) == 6
+    assert len(made) == 12
     (job / "daybook.sqlite").write_bytes(b"not a database at all" * 100)
     with pytest.raises(AccessError, match="daybook"):
         book.runs()

@@ -9,9 +9,10 @@ from datetime import datetime
 from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import area_name, parse_area, quoted_sheet
 from tinquire.cells.dates import serial_from_date
+from tinquire.pages.drawings import drawable
 from tinquire.pages.heads import Facts, head_runs, put_head
 from tinquire.pages.notes import note_pages
-from tinquire.pages.primitives import Bookmark, Item, Link, Page, Pages, Window
+from tinquire.pages.primitives import Bookmark, Box, Item, Link, Page, Pages, Picture, Window
 from tinquire.pages.sheet_layout import Asked, LaidPage, SheetLayout
 from tinquire.pages.typefaces import Typefaces
 from tinquire.workbook import Workbook
@@ -115,11 +116,11 @@ def _laid_sheets(part: Part, faces: Typefaces, moment: datetime, tell: Callable[
 
 def _put_heads(one: _Laid, page: LaidPage, heads: Heads, is_first: bool, facts: Facts) -> None:
     """The header and the footer of a page (18.3.1.46): the first one's, even ones', or the usual."""
-    header, footer = heads.header, heads.footer
+    (header, footer), which = (heads.header, heads.footer), ""
     if is_first and heads.first is not None:
-        header, footer = heads.first
+        (header, footer), which = heads.first, "FIRST"
     elif facts.page % 2 == 0 and heads.even is not None:
-        header, footer = heads.even
+        (header, footer), which = heads.even, "EVEN"
     layout = one.layout
     wide, high = layout.paper
     left, right, _, _, above, below = layout.margins
@@ -130,7 +131,16 @@ def _put_heads(one: _Laid, page: LaidPage, heads: Heads, is_first: bool, facts: 
         if codes:
             edge = below if foot else high - above
             runs = head_runs(codes, facts)
-            page.page.items += put_head(runs, layout.looks, left, wide - right, edge, scale, foot=foot)
+            pictures = [_head_picture(layout, f"{side}{'F' if foot else 'H'}{which}", scale) for side in "LCR"]
+            placed = (pictures[0], pictures[1], pictures[2])
+            page.page.items += put_head(runs, layout.looks, left, wide - right, edge, scale, foot=foot, pictures=placed)
+
+
+def _head_picture(layout: SheetLayout, place: str, scale: float) -> Picture | None:
+    """The picture of a part of a header or footer, if it has one that can be drawn."""
+    part, wide, high = layout.printed.head_pictures.get(place, ("", 0.0, 0.0))
+    content = drawable(layout.book.package.read(part)) if part else None
+    return None if content is None else Picture(Box(0, 0, wide * scale, high * scale), content)
 
 
 def _bookmarks(place: int, one: _Laid, new_part: bool, several: bool) -> Iterator[Bookmark]:

@@ -21,7 +21,7 @@ from tinquire.workbook.parts.chart_reading import read_chart
 from tinquire.workbook.parts.drawn import Anchor, Corner, Drawn, DrawnPicture, DrawnText, Run, Shape
 from tinquire.workbook.pivots.clicked import ClickFilter
 
-__all__ = ["LARGEST", "SheetDrawings", "box_of"]
+__all__ = ["LARGEST", "SheetDrawings", "box_of", "drawable"]
 
 #: A frame of no stated size, and the largest that is drawn, in points.
 _SIZE, LARGEST = (360.0, 216.0), 6_000.0

@@ -7,6 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from tinquire.cells.dates import serial_from_date
+from tinquire.cells.display import show
 from tinquire.pages.cell_looks import CellLooks
 from tinquire.pages.cell_text import underlined
 from tinquire.pages.lettering import Letters, lines_of
@@ -70,7 +72,10 @@ def head_runs(codes: str, facts: Facts) -> tuple[list[HeadRun], list[HeadRun], l
             parts[side].append(HeadRun("", style, picture=True))
         else:
             text = _text(match, facts)
-            if text:
+            last = parts[side][-1] if parts[side] else None
+            if last is not None and last.style == style and not last.picture:
+                parts[side][-1] = HeadRun(last.text + text, style)
+            elif text:
                 parts[side].append(HeadRun(text, style))
             style = _styled(style, match)
     return parts
@@ -83,10 +88,10 @@ def _text(match: re.Match[str], facts: Facts) -> str:
         )
     if match["page"] is not None:
         return str(facts.page + int(match["move"] or 0))
-    moment = facts.moment
+    now = serial_from_date(facts.moment.replace(tzinfo=None))
     said: dict[str, Callable[[], str]] = {
         "N": lambda: str(facts.pages), "A": lambda: facts.sheet, "F": lambda: facts.file, "Z": lambda: facts.folder,
-        "D": lambda: f"{moment.day} {moment:%B %Y}", "T": lambda: f"{moment:%H:%M}", "&": lambda: "&",
+        "D": lambda: show(now, "d mmmm yyyy").text, "T": lambda: show(now, "hh:mm").text, "&": lambda: "&",
     }  # fmt: skip
     found = said.get(match["code"] or "")
     return "" if found is None else found()

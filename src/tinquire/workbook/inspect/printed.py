@@ -15,6 +15,7 @@ from tinquire.formula import Frame, evaluate
 from tinquire.formula.engine.operands import Span
 from tinquire.formula.language.grammar import parse_name
 from tinquire.formula.language.problems import FormulaError
+from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual, sheet_data
 from tinquire.packages.xml import child, children, flag, local, parse_xml
 from tinquire.workbook.calc.scope import BookScope
@@ -34,6 +35,13 @@ _NUMBER = re.compile(rb"\sr=[\"']([0-9]{1,7})[\"']")
 _STYLE = re.compile(rb"\ss=[\"']([0-9]{1,7})[\"']")
 _SHARED_CELL = re.compile(rb"<(?:\w+:)?c\b([^<>]*\st=[\"']s[\"'][^<>]*)>\s*<(?:\w+:)?v>([0-9]{1,9})</")
 _PLACE = re.compile(rb"\sr=[\"']([A-Z]{1,3}[0-9]{1,7})[\"']")
+
+#: Shapes of old drawings, which are not always XML, and so are read as text (Part 4, 19.1).
+_HEAD_SHAPE = re.compile(rb"<v:shape\b([^>]*)>(.*?)</v:shape>", re.DOTALL)
+_HEAD_PLACE = re.compile(rb"\bid=[\"']([LCR][HF](?:FIRST|EVEN)?)[\"']")
+_HEAD_IMAGE = re.compile(rb"<v:imagedata\b[^>]*?\bo:relid=[\"']([^\"']+)[\"']")
+_HEAD_SIZE = re.compile(rb"\b(width|height):\s*([0-9.]{1,9})(pt|in|px|mm|cm)")
+_UNITS = {b"pt": 1.0, b"in": 72.0, b"px": 0.75, b"mm": 72 / 25.4, b"cm": 72 / 2.54}
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,6 +109,8 @@ class PrintedSheet:
     repeat_rows: tuple[int, int] | None = None
     repeat_columns: tuple[int, int] | None = None
     drawn: tuple[Drawn, ...] = ()
+    #: Pictures of headers and footers by their place, such as 'LH' or 'RF', with 'FIRST' or 'EVEN' behind it: their
+    #: part, width and height.
     head_pictures: dict[str, tuple[str, float, float]] = field(default_factory=dict)
     rich: dict[tuple[int, int], tuple[RichRun, ...]] = field(default_factory=dict)
 
@@ -149,6 +159,7 @@ def _read(book: Workbook, name: str, part: str) -> PrintedSheet:
         repeat_rows=rows,
         repeat_columns=columns,
         drawn=tuple(one for drawing in drawings for one in read_drawn(book.package, drawing, book.theme)),
+        head_pictures=_head_pictures(book.package, part, child(frame, "legacyDrawingHF")),
         rich=_rich(book, data, start, end),
     )  # fmt: skip
 
@@ -203,6 +214,25 @@ def _heads(element: etree._Element | None) -> Heads:
         of("even") if flag(element, "differentOddEven", default=False) else None,
         flag(element, "scaleWithDoc", default=True), flag(element, "alignWithMargins", default=True),
     )  # fmt: skip
+
+
+def _head_pictures(
+    package: Package, part: str, element: etree._Element | None
+) -> dict[str, tuple[str, float, float]]:  # fmt: skip
+    """The pictures of headers and footers (18.3.1.52): shapes of an old drawing, named by their places."""
+    wanted = {str(value) for value in element.attrib.values()} if element is not None else set()
+    drawing = next((one.target for one in package.relations(part) if one.id in wanted), None)
+    if drawing is None or not package.has(drawing):
+        return {}
+    relations = {one.id: one.target for one in package.relations(drawing) if package.has(one.target)}
+    found = {}
+    for match in _HEAD_SHAPE.finditer(package.read(drawing)):
+        place, image = _HEAD_PLACE.search(match[1]), _HEAD_IMAGE.search(match[2])
+        sizes = {name.decode(): float(size) * _UNITS[unit] for name, size, unit in _HEAD_SIZE.findall(match[1])}
+        target = relations.get(image[1].decode()) if image is not None else None
+        if place is not None and target is not None and {"width", "height"} <= sizes.keys():
+            found[place[1].decode()] = (target, sizes["width"], sizes["height"])
+    return found
 
 
 def _named(book: Workbook, name: str, sheet: str) -> str | None:
