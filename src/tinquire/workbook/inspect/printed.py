@@ -29,7 +29,9 @@ __all__ = ["ColumnSpan", "Heads", "PrintedSheet", "RichRun", "printed_sheet"]
 
 #: Without a word of the file a column is so many digits wide (18.3.1.81).
 _DIGITS = 8
-_LINES = re.compile(r"(?:.*!)?\$?([A-Za-z]{1,3}|[0-9]{1,7}):\$?([A-Za-z]{1,3}|[0-9]{1,7})\Z")
+#: A reference without functions: a sheet, and what stands behind it.
+_PLAIN = re.compile(r"(?:(?:'(?:[^']|'')*'|[^'!():,]+)!)?([^!()]+)\Z")
+_LINES = re.compile(r"\$?([A-Za-z]{1,3}|[0-9]{1,7}):\$?([A-Za-z]{1,3}|[0-9]{1,7})\Z")
 _STYLED_ROW = re.compile(rb"<(?:\w+:)?row\b([^<>]*\scustomFormat=[\"'](?:1|true)[\"'][^<>]*)>")
 _NUMBER = re.compile(rb"\sr=[\"']([0-9]{1,7})[\"']")
 _STYLE = re.compile(rb"\ss=[\"']([0-9]{1,7})[\"']")
@@ -257,7 +259,10 @@ def _areas(book: Workbook, sheet: str) -> Iterator[Area]:
 
 
 def _area(piece: str) -> Area | None:
-    text = piece.rpartition("!")[2].replace("$", "")
+    plain = _PLAIN.match(piece)
+    if plain is None:
+        return None
+    text = plain[1].replace("$", "")
     lines = _LINES.match(text)
     if lines is not None and lines[1].isdecimal() == lines[2].isdecimal():
         if lines[1].isdecimal():
