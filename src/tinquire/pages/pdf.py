@@ -237,11 +237,13 @@ class _Writer:
             along += wide
 
     def _show(self, pieces: Sequence[tuple[str, str]], size: float) -> None:
-        for name, codes in pieces:
+        """Show pieces of a text, and a blank behind it, by which programs that read texts tell words apart."""
+        last = len(pieces) - 1
+        for place, (name, codes) in enumerate(pieces):
             if (name, size) != self._font:
                 self._font = (name, size)
                 self._out.append(f"{name} {size:g} Tf")
-            self._out.append(f"({codes}) Tj")
+            self._out.append(f"({codes} ) Tj" if place == last else f"({codes}) Tj")
 
     def _stretched(self, wanted: float, natural: float) -> None:
         """Letters narrower or wider than by nature (9.3.4), where that makes a difference."""
