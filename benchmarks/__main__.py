@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import charts, formulas, marks, models, proofs, tables, templates, workbooks
+from benchmarks import charts, formulas, marks, models, pages, proofs, tables, templates, workbooks
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
@@ -95,12 +95,15 @@ def main(words: list[str]) -> int:
             marks.measures(),
             charts.measures(),
             templates.measures(),
+            pages.measures(),
         ):
             if words and not any(word in measure.work for word in words):
                 continue
             ratio, seconds = measure.ratio()
             most = "" if measure.at_most is None else f"{measure.at_most:g}"
-            rows.append(f"| {measure.work} | {measure.limit} | {ratio:.2f} | {most} | {seconds * 1000:,.0f} ms |")
+            rows.append(
+                f"| {measure.work} | {measure.limit} | {ratio:.2f} | {most} | {seconds * 1000:,.0f} {measure.unit} |"
+            )
             print(rows[-1], flush=True)
             if measure.at_most is not None and ratio > measure.at_most:
                 failed.append(measure.work)

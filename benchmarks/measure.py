@@ -28,6 +28,8 @@ class Measure:
     run: Callable[[], object]
     beside: Callable[[], object]
     clock: Callable[[], float] = time.perf_counter
+    #: What a thousandth of what the clock counts is called.
+    unit: str = "ms"
 
     def ratio(self) -> tuple[float, float]:
         """Median of the ratios of runs in turn, and the work's median seconds."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from decimal import ROUND_HALF_UP, Context, Decimal
 from fractions import Fraction
 from functools import lru_cache
@@ -134,6 +135,9 @@ def _show_number(number: float, code: FormatCode, system: DateSystem, language: 
 
 def _choose(number: float, code: FormatCode) -> tuple[Section | None, bool]:
     """The section for a number, and whether the section itself stands for the minus sign."""
+    only = code.sections[0]
+    if len(code.sections) == 1 and only.condition is None and only.kind is not SectionKind.TEXT:
+        return only, False
     numeric = [section for section in code.sections[:3] if section.kind is not SectionKind.TEXT]
     if not numeric:
         return code.sections[0], False
@@ -174,6 +178,11 @@ def _literals(section: Section) -> str:
 
 def _show_digits(number: float, section: Section, language: Language = ENGLISH) -> str:
     """A number through digit places: scaling, grouping, rounding half away from zero at 15 digits."""
+    usual = _usual(section) if language is ENGLISH else None
+    if usual is not None and abs(number) < usual.below and round(number, usual.decimals) == number:
+        # It has no more places than are shown, so that there is nothing to be rounded.
+        sign = "-" if number < 0 else ""
+        return f"{sign}{usual.before}{abs(number):{usual.code}}{usual.after}"
     tokens = section.tokens
     exponent_at = next((index for index, token in enumerate(tokens) if token.kind == "exponent"), None)
     point_at = next((index for index, token in enumerate(tokens) if token.kind == "point"), len(tokens))
@@ -200,6 +209,53 @@ def _show_digits(number: float, section: Section, language: Language = ENGLISH) 
     return sign + "".join(
         texts.get(index, "" if token.kind in ("comma", "digit") else token.text) for index, token in enumerate(tokens)
     )
+
+
+class _Usual(NamedTuple):
+    """A section of the usual form, `#,##0.00` between literals: what stands around the digits, how many places they
+    have, below which numbers all digits are exact, and the format that Python knows."""
+
+    before: str
+    after: str
+    decimals: int
+    below: float
+    code: str
+
+
+#: Sections that were looked at, by identity, since to hash one takes longer than to format a number.
+_KNOWN_SECTIONS: dict[int, tuple[Section, _Usual | None]] = {}
+_MOST_SECTIONS = 4096
+
+
+def _usual(section: Section) -> _Usual | None:
+    """A section of the usual form; None for any other."""
+    known = _KNOWN_SECTIONS.get(id(section))
+    if known is None or known[0] is not section:
+        if len(_KNOWN_SECTIONS) > _MOST_SECTIONS:
+            _KNOWN_SECTIONS.clear()
+        known = _KNOWN_SECTIONS[id(section)] = (section, _usual_form(section))
+    return known[1]
+
+
+def _usual_form(section: Section) -> _Usual | None:
+    text = "".join({"digit": "d", "point": ".", "comma": ","}.get(token.kind, "l") for token in section.tokens)
+    found = _USUAL_FORM.fullmatch(text)
+    if found is None or any(
+        token.kind not in ("literal", "pad", "digit", "point", "comma") for token in section.tokens
+    ):
+        return None
+    start, point, end = found.start(2), found.end(2), found.start(4)
+    digits = [token.text for token in section.tokens[start:point] if token.kind == "digit"]
+    places = [token.text for token in section.tokens[point:end] if token.kind == "digit"]
+    if digits[-1] != "0" or set(digits[:-1]) - {"#"} or set(places) - {"0"}:
+        return None
+    before, after = ("".join(token.text for token in part) for part in (section.tokens[:start], section.tokens[end:]))
+    comma = "," if "," in found[2] else ""
+    return _Usual(before, after, len(places), 10.0 ** (15 - len(places)), f"{comma}.{len(places)}f")
+
+
+#: Literals, digits with or without one comma between them, a point and places, literals.
+_USUAL_FORM = re.compile(r"(l*)(d|d+,?d+)(\.d+)?(l*)")
 
 
 def _round(value: Decimal, decimals: int) -> Decimal:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
+from functools import lru_cache
 
 from tinquire.cells.address import Area
 from tinquire.looks import Edge, Edges
@@ -74,10 +75,11 @@ class EdgeBook:
 
 def _put(known: dict[tuple[int, int], Edge], place: tuple[int, int], edge: Edge) -> None:
     other = known.get(place)
-    if other is None or _weight(edge) > _weight(other):
+    if other is None or (other is not edge and other != edge and _weight(edge) > _weight(other)):
         known[place] = edge
 
 
+@lru_cache(maxsize=4096)
 def _weight(edge: Edge) -> tuple[int, int]:
     """Heavier styles win, of equal ones the darker."""
     colour = int(edge.colour, 16)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any
 
 from tinquire.cells.values import CellError, Value
-from tinquire.looks import Appearance, Variation
+from tinquire.looks import Appearance, Edge, Edges, Variation
 from tinquire.looks.finish import Finish
 from tinquire.pages.lettering import Letters
 from tinquire.pages.typefaces import Typefaces
@@ -16,6 +18,7 @@ from tinquire.workbook.inspect.printed import RichRun
 __all__ = ["CellLook", "CellLooks"]
 
 _BLACK = "000000"
+_NO_EDGES, _SIDES = Edges(), ("top", "bottom", "left", "right")
 _UNCHANGED = Variation()
 #: Blanks that one step of an indent is wide (18.8.1).
 _INDENT = 3
@@ -36,6 +39,16 @@ class CellLook:
     plain: bool
     #: Whether its sheet runs from right to left.
     mirrored: bool = False
+    #: Values that were shown in this look before, as they are drawn.
+    ready: dict[object, Any] = field(default_factory=dict, compare=False, repr=False)
+
+    @cached_property
+    def has_ground(self) -> bool:
+        return self.look.fill is not None or self.finish.hatch is not None or self.finish.running is not None
+
+    @cached_property
+    def is_crossed(self) -> bool:
+        return self.finish.rising is not None or self.finish.falling is not None
 
     def across(self, value: Value) -> str:
         """Where a value stands in its cell when its style does not say (18.18.40): numbers right, yes/no and errors in
@@ -57,6 +70,7 @@ class CellLooks:
         self._faces = faces
         self._colourless = colourless
         self._known: dict[tuple[int, Variation], CellLook] = {}
+        self._edges: dict[Edge, Edge] = {}
         self.plain_font, self.plain_size = book.styles.plain_font
         plain = faces.of(self.plain_font)
         self.space = plain.width(" ") * self.plain_size
@@ -74,6 +88,12 @@ class CellLooks:
             finish = replace(finish, hatch=None, running=None)
         if finish.hatch is not None:
             look = replace(look, fill=None)
+        if look.edges != _NO_EDGES:
+            # One object for each kind of line: neighbours are compared by the hundred thousand.
+            sides = {side: edge for side in _SIDES if (edge := getattr(look.edges, side)) is not None}
+            look = replace(
+                look, edges=Edges(**{side: self._edges.setdefault(edge, edge) for side, edge in sides.items()})
+            )
         if self._colourless:
             look, finish = _without_colours(look), replace(finish, hatch=None, running=None)
         underline = (2 if finish.double_underline else 1) if look.underline else 0
@@ -124,10 +144,6 @@ def _without_colours(look: Appearance) -> Appearance:
     """An appearance for print in black and white: no fills, black lines and letters."""
     edges = replace(
         look.edges,
-        **{
-            side: replace(edge, colour=_BLACK)
-            for side in ("top", "bottom", "left", "right")
-            if (edge := getattr(look.edges, side)) is not None
-        },
+        **{side: replace(edge, colour=_BLACK) for side in _SIDES if (edge := getattr(look.edges, side)) is not None},
     )
     return replace(look, fill=None, colour=None, edges=edges)

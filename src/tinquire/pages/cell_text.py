@@ -19,7 +19,7 @@ PAD = 2.5 * PIXEL
 _UNDER, _THROUGH, _THICK = -0.11, 0.28, 0.055
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Placed:
     """A cell's text to be put: its runs, the box of the cell, how it stands across, and by which share it may be drawn
     narrower to fit."""

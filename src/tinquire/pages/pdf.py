@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator, Sequence
 from datetime import datetime
 from functools import cache
+from math import cos, radians, sin
 from typing import Any
 
 from tinquire.charts.shapes import Path
@@ -29,16 +30,20 @@ from tinquire.pages.primitives import (
     Window,
     words_text,
 )  # fmt: skip
-from tinquire.pages.typefaces import Face
+from tinquire.pages.typefaces import Face, Typeface
 
 __all__ = ["pdf_of"]
 
+#: Of each run of a text the share of its width, how wide its letters are by nature, and fonts with escaped codes.
+_Prepared = tuple[tuple[float, float, tuple[tuple[str, str], ...]], ...]
 _CREATOR = "Tin Quire"
 #: Addresses that a reader may be led to; of others the text stays, and nothing more.
 _SAFE = re.compile(r"(?:https?|mailto|ftp):", re.IGNORECASE)
 _PLAIN = re.compile(r"[ !#-'*-\[\]-~]*\Z")
 #: Steps in which colours run outwards from an inner rectangle.
 _STEPS = 24
+#: A difference of width that nobody sees.
+_SAME = 0.0015
 #: The font that is there from the start of a page: it is never used.
 _FIRST_FACE = "Helvetica"
 
@@ -107,8 +112,8 @@ class _Writer:
         self._canvas = canvas
         self._doc = canvas._doc
         self._out: list[str] = []
-        #: By face and text: the width of its letters in parts of the size, and the operators that show them.
-        self._shown: dict[tuple[int, str], tuple[float, tuple[tuple[str, str], ...]]] = {}
+        #: Texts that were shown before, by face.
+        self._shown: dict[tuple[int, str], _Prepared] = {}
         self._fill: str | None = None
         self._font: tuple[str, float] | None = None
         self._stretch = 100.0
@@ -194,41 +199,36 @@ class _Writer:
     # -- texts -----------------------------------------------------------------------------------------
 
     def _texts(self, texts: Sequence[Text]) -> None:
-        out = self._out
+        out, shown = self._out, self._shown
         out.append("BT")
-        shown = self._shown
         for text in texts:
             if text.colour != self._fill:
                 self._fill = text.colour
                 out.append(f"{_colour(text.colour)} rg")
-            whole = text.face.width(text.text)
-            if not whole:
-                continue
+            key = (id(text.face), text.text)
+            known = shown.get(key)
+            if known is None:
+                known = shown[key] = self._prepared(text.face, text.text)
             if text.angle:
-                self._turned(text, whole)
+                self._turned(text, known)
                 continue
-            x, y, size = text.x, text.y, text.size
-            for run in text.face.runs(text.text):
-                key = (id(run.face), run.text)
-                known = shown.get(key)
-                if known is None:
-                    known = shown[key] = self._prepared(run.face, run.text)
-                natural, pieces = known
-                wide = text.width * (run.width / whole)
+            x, y, size, width = text.x, text.y, text.size, text.width
+            for share, natural, pieces in known:
+                wide = width * share
                 self._stretched(wide, natural * size)
-                out.append(f"1 0 0 1 {x:.2f} {y:.2f} Tm")
-                self._show(pieces, size)
+                if len(pieces) == 1 and self._font == (pieces[0][0], size):
+                    out.append(f"1 0 0 1 {x:.2f} {y:.2f} Tm({pieces[0][1]} )Tj")
+                else:
+                    out.append(f"1 0 0 1 {x:.2f} {y:.2f} Tm")
+                    self._show(pieces, size)
                 x += wide
         out.append("ET")
 
-    def _turned(self, text: Text, whole: float) -> None:
-        from math import cos, radians, sin
-
+    def _turned(self, text: Text, known: _Prepared) -> None:
         cosine, sine = cos(radians(text.angle)), sin(radians(text.angle))
         along = 0.0
-        for run in text.face.runs(text.text):
-            natural, pieces = self._prepared(run.face, run.text)
-            wide = text.width * (run.width / whole)
+        for share, natural, pieces in known:
+            wide = text.width * share
             self._stretched(wide, natural * text.size)
             x, y = text.x + along * cosine, text.y + along * sine
             matrix = " ".join(_number(value) for value in (cosine, sine, -sine, cosine, x, y))
@@ -247,27 +247,34 @@ class _Writer:
 
     def _stretched(self, wanted: float, natural: float) -> None:
         """Letters narrower or wider than by nature (9.3.4), where that makes a difference."""
-        share = 100.0 if natural <= 0 else round(100 * wanted / natural, 1)
-        if abs(share - 100) < 0.15:
-            share = 100.0
+        same = abs(wanted - natural) <= natural * _SAME or natural <= 0
+        share = 100.0 if same else round(100 * wanted / natural, 1)
         if share != self._stretch:
             self._stretch = share
             self._out.append(f"{share:g} Tz")
 
-    def _prepared(self, face: Face, text: str) -> tuple[float, tuple[tuple[str, str], ...]]:
-        """The width of a text in a face, and its pieces: a font's name in the file and escaped codes."""
-        font = _embedded(face)
-        natural = sum(face.advances.get(code, 0.0) for code in map(ord, text)) or 0.5 * len(text)
-        font._assignState(self._doc)
-        pieces: tuple[tuple[str, str], ...]
-        if text.isascii() and text.isprintable():
-            pieces = ((font.getSubsetInternalName(0, self._doc), _escaped_text(text)),)
-        else:
-            pieces = tuple(
-                (font.getSubsetInternalName(subset, self._doc), _escaped(codes))
-                for subset, codes in font.splitString(text, self._doc)
-            )
-        return natural, pieces
+    def _prepared(self, typeface: Typeface, text: str) -> _Prepared:
+        """A text's runs: the share of its width that each takes, how wide its letters are by nature in parts of the
+        size, and its pieces: a font's name in the file and escaped codes."""
+        whole = typeface.width(text)
+        found = []
+        for run in typeface.runs(text) if whole else ():
+            font = _embedded(run.face)
+            natural = run.width
+            if not typeface.is_natural or run.face is not typeface.face:
+                advances = run.face.advances
+                natural = sum(advances.get(code, 0.0) for code in map(ord, run.text)) or 0.5 * len(run.text)
+            pieces: tuple[tuple[str, str], ...]
+            if run.text.isascii() and run.text.isprintable():
+                font._assignState(self._doc)
+                pieces = ((font.getSubsetInternalName(0, self._doc), _escaped_text(run.text)),)
+            else:
+                pieces = tuple(
+                    (font.getSubsetInternalName(subset, self._doc), _escaped(codes))
+                    for subset, codes in font.splitString(run.text, self._doc)
+                )
+            found.append((run.width / whole, natural, pieces))
+        return tuple(found)
 
     # -- areas and lines -------------------------------------------------------------------------------
 
@@ -310,8 +317,6 @@ class _Writer:
             for colour, box in _outwards(gradient):
                 self._areas(Areas(colour, [box]))
             return
-        from math import cos, radians, sin
-
         box = gradient.box
         angle = -radians(gradient.angle)
         reach = (abs(box.width * cos(angle)) + abs(box.height * sin(angle))) / 2

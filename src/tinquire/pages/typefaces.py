@@ -6,7 +6,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import cache, lru_cache
+from functools import cache, cached_property, lru_cache
 from pathlib import Path
 from typing import NamedTuple
 
@@ -70,7 +70,6 @@ class Typeface:
         self._widths: dict[str, float] = {}
         self._runs: dict[str, tuple[Run, ...]] = {}
         self.missing: set[str] = set()
-        self._table: Floats = np.zeros(0)
 
     @property
     def line(self) -> float:
@@ -87,33 +86,46 @@ class Typeface:
         if found is None:
             if len(self._widths) > _REMEMBERED:
                 self._widths.clear()
-            found = self._widths[text] = sum(map(self._advance, map(ord, text)))
+            if text.isascii():
+                found = sum(map(self._plain.__getitem__, text.encode()))
+            else:
+                found = sum(map(self._advance, map(ord, text)))
+            self._widths[text] = found
         return found
+
+    @cached_property
+    def _plain(self) -> list[float]:
+        """The widths of the letters of ASCII."""
+        return [self._advance(code) for code in range(128)]
+
+    @cached_property
+    def is_natural(self) -> bool:
+        """Whether its letters are as wide as those of its face."""
+        return self.stretch == 1.0 and not self._known
+
+    @cached_property
+    def _has_plain(self) -> bool:
+        return all(code in self.face.advances for code in range(32, 127))
 
     def widths(self, texts: Sequence[str]) -> Floats:
-        """The widths of many texts at once, in parts of the size: each different one is measured once."""
-        places = dict.fromkeys(texts)
-        different = list(places)
-        codes = np.frombuffer("".join(different).encode("utf-32-le"), np.uint32)
-        sums = np.concatenate(([0.0], np.cumsum(self._advances(codes))))
-        ends = np.cumsum(np.fromiter(map(len, different), np.int64, len(different)))
-        sizes = sums[ends] - sums[np.concatenate(([0], ends[:-1]))] if len(ends) else np.zeros(0)
-        if len(different) == len(texts):
-            return sizes
-        found = dict(zip(different, sizes.tolist(), strict=True))
-        return np.fromiter(map(found.__getitem__, texts), float, len(texts))
+        """The widths of many texts at once, in parts of the size: all their letters in one array."""
+        joined = "".join(texts)
+        if joined.isascii():
+            letters = np.array(self._plain)[np.frombuffer(joined.encode(), np.uint8)]
+        else:
+            letters = self._advances(np.frombuffer(joined.encode("utf-32-le"), np.uint32))
+        lengths = np.fromiter(map(len, texts), np.int64, len(texts))
+        starts = np.cumsum(lengths) - lengths
+        filled = lengths > 0
+        sizes = np.zeros(len(texts))
+        if filled.any():  # a text without letters has no start of its own
+            sizes[filled] = np.add.reduceat(letters, starts[filled])
+        return sizes
 
     def _advances(self, codes: NDArray[np.uint32]) -> Floats:
-        """The widths of letters, from a table in which those that nobody asked for yet are not numbers."""
-        if len(codes) and (top := int(codes.max()) + 1) > len(self._table):
-            self._table = np.concatenate((self._table, np.full(top - len(self._table), np.nan)))
-        found = self._table[codes]
-        fresh = np.isnan(found)
-        if fresh.any():
-            for code in np.unique(codes[fresh]).tolist():
-                self._table[code] = self._advance(code)
-            found = self._table[codes]
-        return found
+        """The widths of letters, each different one looked up once."""
+        different, places = np.unique(codes, return_inverse=True)
+        return np.array([self._advance(code) for code in different.tolist()])[places]
 
     def _advance(self, code: int) -> float:
         known = self._known.get(code)
@@ -145,7 +157,9 @@ class Typeface:
 
     def _split(self, text: str) -> tuple[Run, ...]:
         advances = self.face.advances
-        if all(code in advances for code in map(ord, text)):
+        if (self._has_plain and text.isascii() and text.isprintable()) or all(
+            code in advances for code in map(ord, text)
+        ):
             return (Run(self.face, text, self.width(text)),)
         pieces: list[tuple[Face, list[str]]] = []
         for letter in text:

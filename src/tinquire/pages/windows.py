@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from tinquire.cells.address import Area, column_name
 from tinquire.pages.paging import Span
-from tinquire.pages.primitives import Areas, Box, Item, Lines, Link, Page, Pen, Text, Window
+from tinquire.pages.primitives import Areas, Box, Item, Lines, Link, Page, Pen, Window
 
 if TYPE_CHECKING:
     from tinquire.pages.sheet_layout import SheetLayout
@@ -84,7 +84,6 @@ class PageMaker:
             items.append(self._grid_lines(part))
         items += self._layout.painter.paint(part)
         seen = grid.box(part)
-        items = [self._within(item, seen) for item in items]
         for box, drawn in self._layout.drawn:
             if box.x < seen.right and box.right > seen.x and box.y < seen.top and box.top > seen.y:
                 items += drawn
@@ -93,16 +92,6 @@ class PageMaker:
         edge = _EDGE * scale
         roomy = Box(clip.x - edge, clip.y - edge, clip.width + 2 * edge, clip.height + 2 * edge)
         return Window(roomy, origin, scale, items)
-
-    def _within(self, item: Item, seen: Box) -> Item:
-        """A text that runs beyond what a page shows is cut there: its rest is on the next one."""
-        if not isinstance(item, Text):
-            return item
-        if item.angle or (item.x >= seen.x - 0.01 and item.x + item.width <= seen.right + 0.01):
-            return item
-        clip = item.clip or Box(seen.x, item.y - item.size, seen.width, item.size * 2.5)
-        x, right = max(clip.x, seen.x), min(clip.right, seen.right)
-        return item._replace(clip=Box(x, clip.y, max(right - x, 0.0), clip.height))
 
     def _grid_lines(self, part: Area) -> Lines:
         grid = self._layout.grid
