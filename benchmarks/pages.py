@@ -245,8 +245,8 @@ def _one_page() -> Measure:
         pdf_of(lay_out([part], NOW, "t"), NOW)
 
     return Measure(
-        f"one page of a sheet in a workbook of ten sheets ({path.stat().st_size / 1e6:.0f} MB)", "reading that sheet", 1.3,
-        one, lambda: Workbook.open(path).sheet("S4"),
+        f"one page of a sheet in a workbook of ten sheets ({path.stat().st_size / 1e6:.0f} MB)", "reading that sheet",
+        1.3, one, lambda: Workbook.open(path).sheet("S4"),
     )  # fmt: skip
 
 

@@ -119,7 +119,18 @@ def printed(plan=None, **values):
 
 def test_what_depends_on_the_cells_is_worked_out():
     assert printed(chosen="Uplands") == ["Depot", "Uplands", "Day", "31", "Oct", "2026", "Rate", "5", "Twice", "10"]
-    assert printed(chosen="Harbour", Day="2026-10-05") == ["Depot", "Harbour", "Day", "5", "Oct", "2026", "Rate", "3", "Twice", "6"]
+    assert printed(chosen="Harbour", Day="2026-10-05") == [
+        "Depot",
+        "Harbour",
+        "Day",
+        "5",
+        "Oct",
+        "2026",
+        "Rate",
+        "3",
+        "Twice",
+        "6",
+    ]
 
 
 STOPPED = [
@@ -137,10 +148,14 @@ def test_errors_and_empty_reports_stop_a_variant(values, plan, why):
 def test_what_may_be_empty_or_is_not_printed():
     area = Asked(areas=(Area(4, 1, 5, 2),))
     assert printed(PrintPlan(("Report",), area, allow_empty=True), chosen="Empty") == ["Rate", "0", "Twice", "0"]
-    assert (
-        printed(PrintPlan(("Report",), Asked(areas=(Area(1, 1, 2, 2),))), chosen="Nobody")
-        == ["Depot", "Nobody", "Day", "31", "Oct", "2026"]
-    )
+    assert printed(PrintPlan(("Report",), Asked(areas=(Area(1, 1, 2, 2),))), chosen="Nobody") == [
+        "Depot",
+        "Nobody",
+        "Day",
+        "31",
+        "Oct",
+        "2026",
+    ]
 
 
 # -- many of them ----------------------------------------------------------------------------------------

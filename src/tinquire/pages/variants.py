@@ -241,7 +241,7 @@ def _work_out(book: Workbook, places: Sequence[tuple[str, Area]], variant: Varia
 def _check(book: Workbook, variant: Variant, plan: PrintPlan) -> None:
     """Stop at errors in what is printed, and at a report in which nothing stands."""
     faults: list[Fault] = []
-    any_number, any_formula = False, False
+    any_number, any_other, any_formula = False, False, False
     for name in plan.sheets or tuple(book.sheet_names()):
         sheet = book.sheet(name)
         rows, columns = sheet.extent()
@@ -255,11 +255,13 @@ def _check(book: Workbook, variant: Variant, plan: PrintPlan) -> None:
                 for place in (values.kinds == Kind.ERROR).nonzero()[0].tolist():
                     if len(faults) < _LISTED and area.top + place not in sheet.hidden_rows:
                         faults.append(_error_at(sheet, area.top + place, column, values[place], variant))
-                any_number |= bool(((values.kinds == Kind.NUMBER) & (values.numbers != 0)).any())
+                numbers = values.numbers[values.kinds == Kind.NUMBER]
+                any_number |= len(numbers) > 0
+                any_other |= bool((numbers != 0).any())
             any_formula |= _holds_formula(sheet, area)
     if faults:
         raise DataError(*faults)
-    if any_formula and not any_number and not plan.allow_empty:
+    if any_formula and any_number and not any_other and not plan.allow_empty:
         why = "the report is empty: none of its numbers is other than zero"
         raise DataError(Fault("printing a variant", why, variant.place, "fix the row, or write allow_empty = true"))
 
