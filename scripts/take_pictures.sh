@@ -38,7 +38,7 @@ sleep 1
 
 terminal demo.png 43 "tinquire demo"
 pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
-for sheet in Cover Charges Depots "By depot and band" Harbour Position; do
+for sheet in Cover Charges Depots "By depot and band" Position; do
     name=$(echo "$sheet" | tr 'A-Z ' 'a-z-')
     tinquire print "$pack" --to "$name.html" --sheet "$sheet" --rows 34 >/dev/null
 done
@@ -46,10 +46,10 @@ page cover.html pack-cover.png 960
 page charges.html pack-charges.png
 page depots.html pack-depots.png
 page by-depot-and-band.html pack-pivot.png 640
-page harbour.html pack-depot.png
 page position.html pack-position.png 680
 tinquire print "larkfold/out/2026-10/Dashboard 2026-10.xlsx" --to dashboard.html --sheet Dashboard >/dev/null
 page dashboard.html dashboard.png 980
+tinquire print "larkfold/out/2026-10/Depot view 2026-10.xlsx" --sheet View --to "$shots/depot-view.png" --dpi 88 >/dev/null
 terminal show.png 49 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
 terminal recalc.png 22 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"

@@ -106,7 +106,7 @@ def _pages(options: argparse.Namespace, terminal: Terminal, moment: datetime) ->
 
     parts = [_part(options, path) for path in options.files]
     title = options.title or options.files[0].stem
-    document = lay_out(parts, moment, title, tell=lambda text: terminal.line("note", text))
+    document = lay_out(parts, moment, title, tell=terminal.note_once)
     if options.page is not None:
         if not 1 <= options.page <= len(document.pages):
             why = f"there is no page {options.page}: it has {counted(len(document.pages), 'page')}"
@@ -190,7 +190,7 @@ def _html(options: argparse.Namespace, terminal: Terminal, moment: datetime) -> 
     sheets = [book.sheet(name).name for name in options.sheet]
     now = serial_from_date(moment.replace(tzinfo=None), book.date_system)
     title = options.title or path.stem
-    page = html_page(book, title, sheets, options.rows, now, lambda text: terminal.line("note", text))
+    page = html_page(book, title, sheets, options.rows, now, terminal.note_once)
     return _written(options, terminal, page.encode(), "")
 
 

@@ -22,7 +22,8 @@ if TYPE_CHECKING:
 EXAMPLE = (
     "tinquire split 'Linen pack 2026-10.xlsx' --out views\n"
     "  tinquire split 'Linen pack 2026-10.xlsx' --by-column Customer --sheet Charges --out customers \\\n"
-    "      --name '[:part:], October 2026.xlsx'"
+    "      --name '[:part:], October 2026.xlsx'\n"
+    "  tinquire split 'Linen pack 2026-10.xlsx' --to pdf --fit wide --out pages"
 )
 _DEFAULT_NAME = "[:part:].xlsx"
 
@@ -44,6 +45,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--name", default=_DEFAULT_NAME, metavar="PATTERN",
         help=f"their names, with the slots [:part:], [:file:] and [:number:] ({_DEFAULT_NAME})",
     )  # fmt: skip
+    parser.add_argument(
+        "--to", choices=("xlsx", "pdf"), default="xlsx", help="workbooks, or PDFs of their pages (xlsx)"
+    )
+    parser.add_argument(
+        "--fit", choices=("wide", "page"), help="with --to pdf: onto the width of a page, or onto one page"
+    )
     shared.add_json(parser)
 
 
@@ -63,6 +70,10 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         raise UseError(Fault("splitting", "it has sheets already", do="add --by-column, or leave out --into"))
     if options.by_column is not None and len(options.sheet) > 1:
         raise UseError(Fault("splitting", "only one sheet can be split by a column", do="name one --sheet"))
+    if options.to == "pdf" and options.into == "sheets":
+        raise UseError(Fault("splitting", "sheets of one workbook are no PDFs", do="leave out --into, or --to"))
+    if options.fit is not None and options.to != "pdf":
+        raise UseError(Fault("splitting", "--fit is for pages", do="add --to pdf"))
     if options.into == "sheets":
         return _into_sheets(options, terminal)
     pieces = _by_column(options) if options.by_column is not None else _by_sheet(options)
@@ -94,7 +105,19 @@ def _contents(
         path = options.out / _name(options, piece.part, number, taken)
         require_new(path, "name another folder")
         written.append((path, piece))
-        yield path, book.to_bytes()
+        yield path, book.to_bytes() if options.to == "xlsx" else _pages(book, path.stem, options, terminal)
+
+
+def _pages(book: Workbook, title: str, options: argparse.Namespace, terminal: Terminal) -> bytes:
+    """A piece as a PDF."""
+    from tinquire.pages.document import Part, lay_out
+    from tinquire.pages.pdf import pdf_of
+    from tinquire.pages.sheet_layout import Asked
+
+    book.settle()
+    moment = shared.local_clock()
+    pages = lay_out([Part(book, (), Asked(fit=options.fit))], moment, title, tell=terminal.note_once)
+    return pdf_of(pages, moment)
 
 
 def _by_sheet(options: argparse.Namespace) -> Iterator[tuple[_Piece, Workbook]]:
@@ -185,8 +208,8 @@ def _name(options: argparse.Namespace, part: str, number: int, taken: set[str]) 
     text, missing = fill_text(options.name, resolve)
     if missing:
         raise UseError(Fault("naming the workbooks", missing[0].why, "--name", "use one of these"))
-    ending = options.file.suffix
-    stem = text.removesuffix(".xlsx").removesuffix(ending)
+    ending = options.file.suffix if options.to == "xlsx" else ".pdf"
+    stem = text.removesuffix(".xlsx").removesuffix(options.file.suffix).removesuffix(ending)
     candidate, again = safe_file_name(f"{stem}{ending}"), 2
     while candidate.casefold() in taken:
         candidate, again = safe_file_name(f"{stem} ({again}){ending}"), again + 1

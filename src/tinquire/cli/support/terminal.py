@@ -35,6 +35,7 @@ class Terminal:
         self.err = err or sys.stderr
         self.as_json = as_json
         self._busy = False
+        self._noted: set[str] = set()
         #: What pieces are counted, since when, and how many were done then.
         self._counting: tuple[str, float, int] | None = None
         plain = "NO_COLOR" in os.environ or os.environ.get("TERM") == "dumb"
@@ -146,6 +147,12 @@ class Terminal:
             ).removeprefix(indent)
         shown = f"{label:{LABEL_WIDTH}}" if text else label
         return (f"{colour}{shown}{_RESET}" if colour else shown) + text
+
+    def note_once(self, text: str) -> None:
+        """A note that holds for all that a command does, such as a font that stands in for another."""
+        if text not in self._noted:
+            self._noted.add(text)
+            self.line("note", text)
 
     # -- progress --------------------------------------------------------------------------------------
 

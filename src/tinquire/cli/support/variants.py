@@ -102,7 +102,6 @@ def print_variants(options: argparse.Namespace, terminal: Terminal, moment: date
     job = VariantJob(path.read_bytes(), path.name, plan, moment, form, options.dpi)
     titles = [Path(name).stem for name in names]
     errors: list[TinQuireError] = []
-    told: set[str] = set()
     again = 0
     workers = options.processes or processors()
     finished = made_variants(job, variants, titles, record, _progress(terminal), workers)
@@ -111,9 +110,7 @@ def print_variants(options: argparse.Namespace, terminal: Terminal, moment: date
             errors.append(one.error)
             continue
         for note in one.notes:
-            if note not in told:
-                told.add(note)
-                terminal.line("note", note)
+            terminal.note_once(note)
         again += one.again
         if one.again:
             continue
