@@ -8,6 +8,7 @@ import zipfile
 from functools import cache
 
 from books import full_book
+from hardsheet import hard_book
 from parts import MAIN, parts_of, zipped
 from richbook import rich_parts
 from tinquire.larkfold.dashboard import dashboard_template
@@ -125,13 +126,13 @@ def seeds():
     return {
         "rich.xlsx": rich_parts(), "model.xlsx": _parts_of_file(_model()), "full.xlsx": _parts_of_file(full_book().to_bytes()),
         "strings.xlsx": _odd_strings(), "rows.csv": TEXTS["csv"], "rows.json": TEXTS["json"], "rows.fods": TEXTS["fods"],
-        "board.xlsx": _parts_of_file(dashboard_template()),
+        "board.xlsx": _parts_of_file(dashboard_template()), "hard.xlsx": _parts_of_file(hard_book()),
     }  # fmt: skip
 
 
 def damaged(chance):
     """A file's name and bytes, damaged in one to three ways."""
-    name = chance.choices(list(seeds()), (6, 6, 3, 3, 2, 2, 2, 6))[0]
+    name = chance.choices(list(seeds()), (6, 6, 3, 3, 2, 2, 2, 6, 6))[0]
     whole = seeds()[name]
     if isinstance(whole, str):
         for _ in range(chance.choice((1, 1, 2, 3))):

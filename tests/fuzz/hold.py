@@ -35,7 +35,8 @@ def commands(path, folder, name):
         ]  # fmt: skip
     return [
         ["show", path, "--json"], ["show", path, "--conformance"], ["show", path, "--columns"], ["show", path, "--rows", 50],
-        ["values", path, "--out", folder / "values.xlsx"], ["audit", path], ["print", path, "--to", folder / "page.html"],
+        ["values", path, "--out", folder / "values.xlsx"], ["audit", path], ["print", path, "--to", folder / "page.html"], ["print", path, "--to", folder / "pages.pdf", "--fit", "wide"],
+        ["print", path, "--to", folder / "own.pdf"], ["print", path, "--to", folder / "page.svg", "--page", "1"],
         ["recalc", path, "--check", "--now", "2026-10-25"], ["recalc", path, "--out", folder / "again.xlsx", "--json"],
         ["recalc", path, "--set", "Data!B2=7", "--out", folder / "set.xlsx"], ["recalc", path, "--set", "C2=7", "--only-changed", "--out", folder / "set2.xlsx"],
         ["recalc", path, "--pivots", "--out", folder / "pivots.xlsx"], ["fill", path, "--set", "x=1", "--out", folder / "slots.xlsx"],

@@ -116,8 +116,8 @@ class Painter:
             return None
         return next((area for area in self._covered[row] if area.left <= column <= area.right), None)
 
-    def paint(self, area: Area) -> list[Item]:
-        """The cells of an area, and texts that run into it."""
+    def paint(self, area: Area, beyond: float = 0.0) -> list[Item]:
+        """The cells of an area, and texts that run into it; these may be seen `beyond` its last column, in points."""
         block, layers, grid = _Block(self, area), _Layers(), self.grid
         places = [
             (n, grid.left(n), grid.widths[n], block.values[n], block.styles[n], n in self._marks)
@@ -147,7 +147,8 @@ class Painter:
                 own = Area(row, column, row, column)
                 self._cell(block, layers, own, value, look, marks, Box(x, bottom, wide, height))
             self._runs_in(block, layers, row, 1)
-        return self._items(layers, grid.box(area))
+        seen = grid.box(area)
+        return self._items(layers, seen._replace(width=seen.width + beyond))
 
     # -- one cell --------------------------------------------------------------------------------------
 

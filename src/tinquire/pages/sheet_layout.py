@@ -38,6 +38,8 @@ _MARGINS = (0.7, 0.7, 0.75, 0.75, 0.3, 0.3)
 _SLACK = 1.02
 #: Lines are hardly lower and slimmer than this, in points, where a drawing reaches beyond the last cells.
 _LOW, _SLIM = 7.5, 15.0
+#: Columns behind the last one, over which long texts may run.
+_OVER = 24
 #: Nobody wants to print more cells than these without having said so.
 _MOST_PAGES = 20_000
 
@@ -92,7 +94,7 @@ class SheetLayout:
                 rows = max(rows, area.bottom)
             if area.right < 1 << 14:
                 columns = max(columns, area.right)
-        return rows + 1, columns + 1
+        return rows + 1, columns + _OVER
 
     def _fitted(self, rows: Codes) -> Floats:
         """The heights that rows need for the letters of their cells and for texts that break into lines."""
@@ -158,6 +160,11 @@ class SheetLayout:
         if self.asked.rows is not None:
             areas = [area._replace(bottom=min(area.bottom, area.top + self.asked.rows - 1)) for area in areas or [used]]
         return areas or [used]
+
+    def is_open(self, column: int) -> bool:
+        """Whether long texts may be seen beyond a column: behind the last one, where nobody said what is printed."""
+        said = self.asked.areas or self.printed.areas
+        return not said and not self.grid.right_to_left and column == self.areas[-1].right
 
     @cached_property
     def is_empty(self) -> bool:

@@ -70,19 +70,21 @@ class PageMaker:
                     where = x + total[0] - (at + band_wide) * scale
                 clip = Box(where, y - (down_at + band_high) * scale, band_wide * scale, band_high * scale)
                 made.parts.append((part, clip))
-                made.windows.append(self._window(part, clip, scale))
+                beyond = max(left + wide - clip.right, 0.0) if self._layout.is_open(part.right) else 0.0
+                made.windows.append(self._window(part, clip, scale, beyond))
         made.page.items += made.windows
         if self._layout.printed.line_names:
             made.page.items += self._line_names(made, scale)
         return made
 
-    def _window(self, part: Area, clip: Box, scale: float) -> Window:
-        """The cells of an area, what is drawn on it, and its links, in a window of the page."""
+    def _window(self, part: Area, clip: Box, scale: float, beyond: float) -> Window:
+        """The cells of an area, what is drawn on it, and its links, in a window of the page; long texts may run over so
+        many points `beyond` the last column."""
         grid = self._layout.grid
         items: list[Item] = []
         if self._layout.setup.gridlines:
             items.append(self._grid_lines(part))
-        items += self._layout.painter.paint(part)
+        items += self._layout.painter.paint(part, beyond / scale)
         seen = grid.box(part)
         for box, drawn in self._layout.drawn:
             if box.x < seen.right and box.right > seen.x and box.y < seen.top and box.top > seen.y:
@@ -90,7 +92,7 @@ class PageMaker:
         items += self._links(part)
         origin = (clip.x - seen.x * scale, clip.top + grid.top(part.top) * scale)
         edge = _EDGE * scale
-        roomy = Box(clip.x - edge, clip.y - edge, clip.width + 2 * edge, clip.height + 2 * edge)
+        roomy = Box(clip.x - edge, clip.y - edge, clip.width + 2 * edge + beyond, clip.height + 2 * edge)
         return Window(roomy, origin, scale, items)
 
     def _grid_lines(self, part: Area) -> Lines:
