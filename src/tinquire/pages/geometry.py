@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from collections.abc import Callable
 
 import numpy as np
@@ -109,6 +110,14 @@ class Grid:
         if row <= self.rows + 1:
             return self._down[row]
         return self._down[-1] + (row - self.rows - 1) * self._row
+
+    def row_at(self, down: float) -> int:
+        """The row that lies so far below the first one's top."""
+        return max(1, min(bisect_right(self._down, down) - 1, self.rows))
+
+    def column_at(self, along: float) -> int:
+        """The column that lies so far from the sheet's first corner."""
+        return max(1, min(bisect_right(self._across, along) - 1, self.columns))
 
     def width(self, left: int, right: int) -> float:
         return self.before(right + 1) - self.before(left)

@@ -38,6 +38,8 @@ _MARGINS = (0.7, 0.7, 0.75, 0.75, 0.3, 0.3)
 _SLACK = 1.02
 #: Lines are hardly lower and slimmer than this, in points, where a drawing reaches beyond the last cells.
 _LOW, _SLIM = 7.5, 15.0
+#: A drawing that reaches less far into a line does not touch it.
+_TOUCH = 1.0
 #: Columns behind the last one, over which long texts may run.
 _OVER = 24
 #: Nobody wants to print more cells than these without having said so.
@@ -222,17 +224,24 @@ class SheetLayout:
         (wide, high), (left, right, top, bottom, *_) = self.paper, self.margins
         return max(wide - left - right, 36.0), max(high - top - bottom, 36.0)
 
+    def _kept(self, area: Area) -> tuple[set[int], set[int]]:
+        """Rows and columns after which no page ends if it can be helped: it would part merged cells, or a drawing."""
+        held = [one for one in self.sheet.merged if one.top <= area.bottom and one.left <= area.right]
+        for box, _ in self.drawn:
+            near, far = (-box.right, -box.x) if self.grid.right_to_left else (box.x, box.right)
+            top, bottom = self.grid.row_at(-box.top + _TOUCH), self.grid.row_at(-box.y - _TOUCH)
+            left, right = self.grid.column_at(near + _TOUCH), self.grid.column_at(far - _TOUCH)
+            held.append(Area(top, left, bottom, right))
+        rows = {row for one in held for row in range(one.top, min(one.bottom, area.bottom))}
+        columns = {number for one in held for number in range(one.left, min(one.right, area.right))}
+        return rows, columns
+
     def _cuts(self, area: Area) -> tuple[Cut, Cut]:
         """The columns and rows of an area, to be cut into pages."""
         grid, setup, printed = self.grid, self.setup, self.printed
         fit = setup.fit
         free_across, free_down = fit is None or not fit[0], fit is None or not fit[1]
-        kept_rows = {
-            row for one in self.sheet.merged if one.height > 1 for row in range(one.top, min(one.bottom, area.bottom))
-        }
-        kept_columns = {
-            n for one in self.sheet.merged if one.width > 1 for n in range(one.left, min(one.right, area.right))
-        }
+        kept_rows, kept_columns = self._kept(area)
         across = Cut(
             area.left, [grid.widths[n] for n in range(area.left, area.right + 1)],
             setup.column_breaks if free_across else (), kept_columns if len(kept_columns) < area.width - 1 else (),
