@@ -15,7 +15,7 @@ from tinquire.cells import Column
 from tinquire.cells.address import Area
 from tinquire.cells.display import show
 from tinquire.looks import Appearance, Edge, Edges
-from tinquire.pages.document import Part, lay_out, sheet_of_file
+from tinquire.pages.document import About, Part, lay_out, sheet_of_file
 from tinquire.pages.pdf import pdf_of
 from tinquire.pages.primitives import Areas, Bookmark, Box, Lines, Link, Text, Window, all_items
 from tinquire.pages.sheet_layout import Asked
@@ -395,7 +395,7 @@ def test_pages_are_numbered_through_with_bookmarks_and_links():
         ]
 
     first, second = book_with(fill, footer="&C&P / &N"), book_with(numbers(3, 3), name="T", footer="&C&P / &N")
-    document = lay_out([Part(first, title="first"), Part(second, title="second")], NOW, "Both", "The linen desk")
+    document = lay_out([Part(first, title="first"), Part(second, title="second")], NOW, About("Both", "The linen desk"))
     count = len(document.pages)
     feet = [text for page in document.pages for text, _, y, _ in texts_of(page) if "/" in text]
     assert feet == [f"{number} / {count}" for number in range(1, count + 1)]

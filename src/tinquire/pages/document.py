@@ -10,6 +10,7 @@ from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import area_name, parse_area, quoted_sheet
 from tinquire.cells.dates import serial_from_date
 from tinquire.pages.drawings import drawable
+from tinquire.pages.front import Entry, contents_count, contents_pages, cover_page
 from tinquire.pages.heads import Facts, head_runs, put_head
 from tinquire.pages.notes import note_pages
 from tinquire.pages.primitives import Bookmark, Box, Item, Link, Page, Pages, Picture, Window
@@ -20,7 +21,10 @@ from tinquire.workbook.calc.marked import marked_sheet
 from tinquire.workbook.inspect.contents import BookDetails
 from tinquire.workbook.inspect.printed import Heads, printed_sheet
 
-__all__ = ["Part", "lay_out", "sheet_of_file"]
+__all__ = ["About", "Part", "lay_out", "sheet_of_file"]
+
+#: So many rows of a section are looked through for its title.
+_LOOKED_DOWN = 6
 
 
 @dataclass(frozen=True)
@@ -44,41 +48,61 @@ class _Laid:
     pages: list[LaidPage]
 
 
+@dataclass(frozen=True)
+class About:
+    """What is said of a document, and what stands before its sheets. `language` is a tag such as 'en' (BCP 47)."""
+
+    title: str = ""
+    author: str = ""
+    language: str = "en"
+    cover: bool = False
+    contents: bool = False
+
+
 def lay_out(
-    parts: Sequence[Part], moment: datetime, title: str, author: str = "", language: str = "en",
-    tell: Callable[[str], None] = lambda _: None,
+    parts: Sequence[Part], moment: datetime, about: About | str, tell: Callable[[str], None] = lambda _: None
 ) -> Pages:  # fmt: skip
-    """The pages of sheets of files. `moment` counts as now, for marks, and for headers that show the day.
+    """The pages of sheets of files. `moment` counts as now, for marks, and for headers that show the day; a text alone
+    is the document's title.
 
     `tell` gets a sentence on each mark and drawing that is not drawn, and on each font that another one stands in for.
     Raises DataError where there is nothing to print, and for damaged parts AccessError.
     """
+    about = About(about) if isinstance(about, str) else about
     faces = Typefaces()
     laid = [one for part in parts for one in _laid_sheets(part, faces, moment, tell)]
     if not laid:
         names = ", ".join(part.book.name for part in parts)
         why = "there is nothing on its sheets" if len(parts) == 1 else "there is nothing on their sheets"
         raise DataError(Fault("printing", why, names, "name a sheet or an area that holds something"))
-    total = sum(len(one.pages) for one in laid)
-    pages: list[Page] = []
     several = len({id(one.part) for one in laid}) > 1
-    number = 0
+    marks = [list(_bookmarks(place, laid, several)) for place in range(len(laid))]
+    size, font = laid[0].layout.paper, laid[0].layout.looks.plain_font
+    listed = sum(bool(mark.title) for own in marks for _, mark in own)
+    front = int(about.cover) + (contents_count(size, listed) if about.contents else 0)
+    total = front + sum(len(one.pages) for one in laid)
+    number, entries = front, []
+    pages: list[Page] = []
     for place, one in enumerate(laid):
         first = one.layout.printed.first_page
         number = first - 1 if first is not None else number
-        new_part = several and (place == 0 or laid[place - 1].part is not one.part)
         for count, page in enumerate(one.pages):
             number += 1
-            heads = one.layout.printed.heads
-            _put_heads(one, page, heads, count == 0, Facts(
-                number, total, moment, one.part.book.name, one.part.folder, page.sheet))  # fmt: skip
-            if count == 0:
-                page.page.items[:0] = list(_bookmarks(place, one, new_part, several))
+            facts = Facts(number, total, moment, one.part.book.name, one.part.folder, page.sheet)
+            _put_heads(one, page, one.layout.printed.heads, count == 0, facts)
+            own = [mark for at, mark in marks[place] if at == count]
+            entries += [Entry(mark.title, mark.level, mark.key, number) for mark in own]
+            page.page.items[:0] = own
             pages.append(page.page)
     _tie_links(laid)
+    if about.contents:
+        foot = [str(int(about.cover) + at + 1) for at in range(front - int(about.cover))]
+        pages[:0] = contents_pages(size, faces, font, entries, foot)
+    if about.cover:
+        pages.insert(0, cover_page(size, faces, font, about.title, about.author, moment))
     for note in faces.notes():
         tell(note)
-    return Pages(pages, title, author, "", language)
+    return Pages(pages, about.title, about.author, "", about.language)
 
 
 def sheet_of_file(
@@ -143,11 +167,36 @@ def _head_picture(layout: SheetLayout, place: str, scale: float) -> Picture | No
     return None if content is None else Picture(Box(0, 0, wide * scale, high * scale), content)
 
 
-def _bookmarks(place: int, one: _Laid, new_part: bool, several: bool) -> Iterator[Bookmark]:
+def _bookmarks(place: int, laid: Sequence[_Laid], several: bool) -> Iterator[tuple[int, Bookmark]]:
+    """The bookmarks of a sheet, each with the number of its page: the workbook if there are several, the sheet, and the
+    sections that begin after breaks by hand, by their first text."""
+    one = laid[place]
     high = one.layout.paper[1]
-    if new_part:
-        yield Bookmark(f"part {place}", one.part.title or one.part.book.name, 0, high)
-    yield Bookmark(f"sheet {place}", one.layout.sheet.name, int(several), high)
+    if several and (place == 0 or laid[place - 1].part is not one.part):
+        yield 0, Bookmark(f"part {place}", one.part.title or one.part.book.name, 0, high)
+    yield 0, Bookmark(f"sheet {place}", one.layout.sheet.name, int(several), high)
+    breaks = set(one.layout.setup.row_breaks)
+    starts = {page.area.top for page in one.pages if page.area.top - 1 in breaks}
+    if not starts:
+        return
+    seen: set[int] = set()
+    for number, page in enumerate(one.pages):
+        top = page.area.top
+        begins = number == 0 or top in starts
+        if begins and top not in seen and (title := _first_text(one.layout, page)):
+            seen.add(top)
+            yield number, Bookmark(f"section {place} {top}", title, int(several) + 1, high)
+
+
+def _first_text(layout: SheetLayout, page: LaidPage) -> str:
+    """The first text of a page's cells, within its first rows."""
+    sheet, area = layout.sheet, page.area
+    for row in range(area.top, min(area.top + _LOOKED_DOWN, area.bottom) + 1):
+        for column in range(area.left, area.right + 1):
+            value = sheet.value(row, column) if layout.grid.heights[row] else None
+            if isinstance(value, str) and value.strip():
+                return " ".join(value.split())
+    return ""
 
 
 # -- links within the document ---------------------------------------------------------------------------

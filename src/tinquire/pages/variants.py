@@ -20,7 +20,7 @@ from tinquire.formula import Frame, evaluate
 from tinquire.formula.engine.operands import Span
 from tinquire.formula.language.grammar import parse_name
 from tinquire.formula.language.problems import CycleError, FormulaError
-from tinquire.pages.document import Part, lay_out
+from tinquire.pages.document import About, Part, lay_out
 from tinquire.pages.primitives import Pages
 from tinquire.pages.sheet_layout import Asked
 from tinquire.workbook import Sheet, Workbook
@@ -69,8 +69,7 @@ class PrintPlan:
 
     sheets: tuple[str, ...]
     asked: Asked = field(default_factory=Asked)
-    title: str = ""
-    author: str = ""
+    about: About = field(default_factory=About)
     allow_empty: bool = False
 
 
@@ -200,7 +199,7 @@ def variant_pages(
     """The pages of one variant of a workbook, given as its file's bytes. Raises DataError for cells in error in what is
     printed, for rings, and for a report in which nothing stands, unless that is allowed."""
     book = variant_book(data, name, variant, plan, moment)
-    return lay_out([Part(book, plan.sheets, plan.asked)], moment, plan.title, plan.author, tell=tell)
+    return lay_out([Part(book, plan.sheets, plan.asked)], moment, plan.about, tell)
 
 
 def variant_book(data: bytes, name: str, variant: Variant, plan: PrintPlan, moment: datetime) -> Workbook:

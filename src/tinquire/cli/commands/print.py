@@ -58,6 +58,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--type", action="append", default=[], metavar="HEADING=TYPE", help="read a column of the list as date dmy, ..."
     )
     parser.add_argument("--title", help="the document's title (the file's name)")
+    parser.add_argument("--author", default="", help="who made it, for the document's properties and its cover")
+    parser.add_argument("--cover", action="store_true", help="begin with a page that has the title and the day")
+    parser.add_argument("--contents", action="store_true", help="begin with a list of contents")
     parser.add_argument("--now", metavar="TIME", help="the moment for marks and headers, such as 2026-11-03T17:45")
 
 
@@ -102,11 +105,12 @@ def _variants(options: argparse.Namespace, terminal: Terminal, moment: datetime)
 
 def _pages(options: argparse.Namespace, terminal: Terminal, moment: datetime) -> Pages:
     """The pages that are asked for. Raises UseError for one that is not there."""
-    from tinquire.pages.document import lay_out
+    from tinquire.pages.document import About, lay_out
 
     parts = [_part(options, path) for path in options.files]
     title = options.title or options.files[0].stem
-    document = lay_out(parts, moment, title, tell=terminal.note_once)
+    about = About(title, options.author, cover=options.cover, contents=options.contents)
+    document = lay_out(parts, moment, about, terminal.note_once)
     if options.page is not None:
         if not 1 <= options.page <= len(document.pages):
             why = f"there is no page {options.page}: it has {counted(len(document.pages), 'page')}"

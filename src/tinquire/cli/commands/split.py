@@ -116,7 +116,7 @@ def _pages(book: Workbook, title: str, options: argparse.Namespace, terminal: Te
 
     book.settle()
     moment = shared.local_clock()
-    pages = lay_out([Part(book, (), Asked(fit=options.fit))], moment, title, tell=terminal.note_once)
+    pages = lay_out([Part(book, (), Asked(fit=options.fit))], moment, title, terminal.note_once)
     return pdf_of(pages, moment)
 
 

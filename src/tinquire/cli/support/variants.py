@@ -81,6 +81,7 @@ def print_variants(options: argparse.Namespace, terminal: Terminal, moment: date
     from tinquire.base.atomic_files import open_atomic
     from tinquire.base.processes import processors
     from tinquire.looks import House
+    from tinquire.pages.document import About
     from tinquire.pages.variants import PrintPlan
     from tinquire.press.compute.slot_scope import SlotScope
     from tinquire.press.outputs.variants import VariantJob, made_variants
@@ -98,7 +99,8 @@ def print_variants(options: argparse.Namespace, terminal: Terminal, moment: date
         why = f"'{taken[0]}' is there already, and was not printed here or was changed since"
         raise UseError(Fault("printing variants", why, str(options.out), "name another folder, or move it away"))
     form = Path(names[0]).suffix.lower().lstrip(".") if names else "pdf"
-    plan = PrintPlan(sheets, asked, allow_empty=options.allow_empty)
+    about = About(cover=options.cover, contents=options.contents)
+    plan = PrintPlan(sheets, asked, about, options.allow_empty)
     job = VariantJob(path.read_bytes(), path.name, plan, moment, form, options.dpi)
     titles = [Path(name).stem for name in names]
     errors: list[TinQuireError] = []

@@ -14,7 +14,10 @@ __all__ = ["PrintModel"]
 class PrintModel(Model):
     """Pages made of sheets, or with `each` of a variant of them for each row of a table."""
 
-    from_: str = Field(alias="from", description="A workbook of this docket by its name, or a file.")
+    from_: str | list[str] = Field(
+        alias="from",
+        description="A workbook of this docket by its name, or a file; a list of them becomes one document.",
+    )
     name: str = Field(description="The file's name with slots; its ending says the form: .pdf, .png or .html.")
     each: str | None = Field(None, description="The table that repeats the print.")
     own: str | None = Field(
@@ -39,6 +42,8 @@ class PrintModel(Model):
     fit: Literal["wide", "page"] | None = Field(None, description="Onto the width of a page, or onto one page.")
     paper: str | None = Field(None, description="A4, Letter, A3, A5, Legal or Tabloid, in place of what sheets say.")
     landscape: bool | None = Field(None, description="On lying or standing paper, in place of what sheets say.")
+    cover: bool = Field(False, description="Begin with a page that has the title, the author and the day.")
+    contents: bool = Field(False, description="Begin with a list of contents.")
     title: str = Field("", description="The document's title, with slots; the file's name if empty.")
     author: str = Field("", description="Who made it.")
     dpi: float = Field(150, ge=24, le=1200, description="Points an inch of a PNG.")
@@ -53,4 +58,10 @@ class PrintModel(Model):
             raise ValueError("set, pairs and own need each, a table whose rows are the variants")
         if self.set and self.pairs:
             raise ValueError("cells are set by set or by pairs, not by both")
+        if not isinstance(self.from_, str) and (not self.from_ or self.each is not None or ending == "html"):
+            raise ValueError("several workbooks in one document need a name that ends in .pdf or .png, and no each")
         return self
+
+    def sources(self) -> list[str]:
+        """The workbooks and files that are printed."""
+        return [self.from_] if isinstance(self.from_, str) else self.from_

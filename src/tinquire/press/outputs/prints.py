@@ -16,6 +16,7 @@ from tinquire.cells.values import Value
 from tinquire.docket.schema.base import cell_value
 from tinquire.docket.schema.prints import PrintModel
 from tinquire.looks.papers import PAPER_NAMES, paper_number
+from tinquire.pages.document import About
 from tinquire.pages.sheet_layout import Asked
 from tinquire.pages.variants import PrintPlan, Setting, Variant, faults_of, find_setting
 from tinquire.press.compute.results import Results
@@ -43,16 +44,18 @@ def make_prints(making: Making, name: str) -> Iterator[Made]:
     results = making.results
     model = results.docket.model.prints[name]
     stopped, where = f"print '{name}'", results.docket.where("prints", name)
-    plan = PrintPlan(tuple(model.sheets), asked_pages(model, stopped, where), author=model.author,
-                     allow_empty=model.allow_empty)  # fmt: skip
+    about = About(author=model.author, language=results.house.language.tag, cover=model.cover, contents=model.contents)
+    plan = PrintPlan(tuple(model.sheets), asked_pages(model, stopped, where), about, model.allow_empty)
     form = model.name.rpartition(".")[2].casefold()
     sources = _sources(making, name, model)
     if model.each is None:
-        for source in sources:
-            yield from _as_it_is(making, name, model, source, plan, form)
+        together = not isinstance(model.from_, str)
+        for number, source in enumerate(sources):
+            if number == 0 or not together:
+                yield from _as_it_is(making, name, model, source, sources[1:] if together else (), plan, form)
         return
     if len(sources) != 1:
-        why = f"'{model.from_}' has {counted(len(sources), 'file')}, and variants are made of one"
+        why = f"it is made of {counted(len(sources), 'file')}, and variants of one workbook"
         raise UseError(Fault(stopped, why, where, "take a workbook that is not split"))
     source = sources[0]
     table = results.tables[model.each]
@@ -77,9 +80,10 @@ def make_prints(making: Making, name: str) -> Iterator[Made]:
 
 
 def _as_it_is(
-    making: Making, name: str, model: PrintModel, source: _Source, plan: PrintPlan, form: str
-) -> Iterator[Made]:
-    """The pages of a workbook without any cell set."""
+    making: Making, name: str, model: PrintModel, source: _Source, others: Sequence[_Source], plan: PrintPlan,
+    form: str,
+) -> Iterator[Made]:  # fmt: skip
+    """The pages of a workbook without any cell set, and of others after it."""
     results = making.results
     stopped, where = f"print '{name}'", results.docket.where("prints", name)
     scope = results.slots()
@@ -88,24 +92,28 @@ def _as_it_is(
     file = _file(model, scope, stopped, where)
     notes: list[str] = []
     job = VariantJob(source.data, source.name, plan, making.moment, form, model.dpi)
-    contents = plain_pages(job, _title(model, scope, file, stopped, where), notes)
+    more = [(one.name, one.data) for one in others]
+    contents = plain_pages(job, more, _title(model, scope, file, stopped, where), notes)
     yield from _files(making, name, file, Finished(contents, tuple(notes)), source.cut)
 
 
 def _sources(making: Making, name: str, model: PrintModel) -> list[_Source]:
     """The files that a print is made of. Raises UseError for one that is not there."""
-    made = making.made.get(model.from_)
-    if made is not None:
-        return [_Source(one.path.name, one.data, one.cut) for one in made]
-    results = making.results
-    path = results.docket.base / model.from_
-    if not path.is_file():
-        raise _missing(results, name, list(making.made))
-    return [_Source(path.name, path.read_bytes())]
+    found: list[_Source] = []
+    for wanted in model.sources():
+        made = making.made.get(wanted)
+        if made is not None:
+            found += [_Source(one.path.name, one.data, one.cut) for one in made]
+            continue
+        results = making.results
+        path = results.docket.base / wanted
+        if not path.is_file():
+            raise _missing(results, name, wanted, list(making.made))
+        found.append(_Source(path.name, path.read_bytes()))
+    return found
 
 
-def _missing(results: Results, name: str, known: Sequence[str]) -> UseError:
-    wanted = results.docket.model.prints[name].from_
+def _missing(results: Results, name: str, wanted: str, known: Sequence[str]) -> UseError:
     where = results.docket.where("prints", name, "from")
     why = f"'{wanted}' is neither a workbook of this docket nor a file: {known_names(wanted, known)}"
     return UseError(Fault(f"print '{name}'", why, where, "put the file there, or fix its name"))
@@ -239,14 +247,16 @@ def _foresee(results: Results, attachable: Sequence[str]) -> Iterator[TinQuireEr
     """Prints of what is neither a workbook nor a file, and of tables that are not there, whatever the data say."""
     model = results.docket.model
     for name, one in model.prints.items():
-        if one.from_ not in model.workbooks and not (results.docket.base / one.from_).is_file():
-            yield _missing(results, name, list(model.workbooks))
+        for wanted in one.sources():
+            if wanted not in model.workbooks and not (results.docket.base / wanted).is_file():
+                yield _missing(results, name, wanted, list(model.workbooks))
 
 
 def _inputs(results: Results) -> Iterator[Path]:
     for one in results.docket.model.prints.values():
-        if one.from_ not in results.docket.model.workbooks:
-            yield results.docket.base / one.from_
+        for wanted in one.sources():
+            if wanted not in results.docket.model.workbooks:
+                yield results.docket.base / wanted
 
 
 PRINTS = OutputKind("prints", "print", "printing {}", make_prints, _foresee, _inputs)

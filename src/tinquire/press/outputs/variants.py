@@ -92,7 +92,7 @@ def _made(job: VariantJob, item: tuple[Variant, str]) -> Finished:
         if job.form == "html":
             book = variant_book(job.data, job.name, variant, job.plan, job.moment)
             return Finished((_html(job, book, title, notes),), tuple(notes))
-        plan = replace(job.plan, title=title)
+        plan = replace(job.plan, about=replace(job.plan.about, title=title))
         pages = variant_pages(job.data, job.name, variant, plan, job.moment, notes.append)
         return Finished(written_pages(pages, job.form, job.moment, job.resolution), tuple(notes))
     except TinQuireError as error:
@@ -105,14 +105,18 @@ def written_pages(pages: Pages, form: str, moment: datetime, resolution: float) 
     return (pdf,) if form == "pdf" else tuple(page_pictures(pdf, resolution))
 
 
-def plain_pages(job: VariantJob, title: str, notes: list[str]) -> tuple[bytes, ...]:
-    """The files of a workbook as it is."""
+def plain_pages(
+    job: VariantJob, others: Sequence[tuple[str, bytes]], title: str, notes: list[str]
+) -> tuple[bytes, ...]:
+    """The files of a workbook as it is, and of others after it in the same document, by name and bytes."""
     book = Workbook.from_bytes(job.data, job.name)
     if job.form == "html":
         return (_html(job, book, title, notes),)
-    pages = lay_out(
-        [Part(book, job.plan.sheets, job.plan.asked)], job.moment, title, job.plan.author, tell=notes.append
-    )
+    more = [(name, Workbook.from_bytes(data, name)) for name, data in others]
+    parts = [
+        Part(one, job.plan.sheets, job.plan.asked, name.rpartition(".")[0]) for name, one in ((job.name, book), *more)
+    ]
+    pages = lay_out(parts, job.moment, replace(job.plan.about, title=title), notes.append)
     return written_pages(pages, job.form, job.moment, job.resolution)
 
 
