@@ -14,6 +14,7 @@ from tinquire.base.faults import DataError
 from tinquire.cells import Column
 from tinquire.cells.address import Area
 from tinquire.cells.display import show
+from tinquire.charts import Chart, Series
 from tinquire.looks import Appearance, Edge, Edges
 from tinquire.pages.document import About, Part, lay_out, sheet_of_file
 from tinquire.pages.pdf import pdf_of
@@ -22,7 +23,7 @@ from tinquire.pages.sheet_layout import Asked
 from tinquire.pages.typefaces import Typefaces
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.edit.names import set_name
-from tinquire.workbook.grid.frames import CellLink, CellNote
+from tinquire.workbook.grid.frames import CellLink, CellNote, Frame
 from tinquire.workbook.grid.marks import Bars, Mark, Signs, Threshold
 from tinquire.workbook.grid.page_setup import PageSetup
 
@@ -462,3 +463,95 @@ def test_pictures_patterns_and_gradients_are_in_the_pdf():
     stream = io.BytesIO()
     image.save(stream, "PNG")
     assert len(stream.getvalue()) > 10_000
+
+
+def tree_of(pdf, number=0):
+    """The structure of a page, for programs that read it aloud: kinds with what they hold, figures with their words."""
+    raw = pypdfium2.raw
+    page = pypdfium2.PdfDocument(pdf)[number]
+    tree = raw.FPDF_StructTree_GetForPage(page.raw)
+
+    def words(get, element):
+        size = get(element, None, 0)
+        buffer = bytes(size)
+        get(element, buffer, size)
+        return buffer.decode("utf-16-le").rstrip("\0")
+
+    def of(element):
+        kind, alt = words(raw.FPDF_StructElement_GetType, element), words(raw.FPDF_StructElement_GetAltText, element)
+        count = raw.FPDF_StructElement_CountChildren(element)
+        inner = [raw.FPDF_StructElement_GetChildAtIndex(element, place) for place in range(count)]
+        return (kind, alt, [of(one) for one in inner if one])
+
+    found = [
+        of(raw.FPDF_StructTree_GetChildAtIndex(tree, place)) for place in range(raw.FPDF_StructTree_CountChildren(tree))
+    ]
+    raw.FPDF_StructTree_Close(tree)
+    return found
+
+
+def test_pages_are_tagged_for_programs_that_read_them_aloud():
+    def fill(sheet, book):
+        numbers(3, 2)(sheet, book)
+        sheet.frames.append(
+            Frame(6, 1, 200.0, 120.0, Chart((Series("a", (1.0, 2.0), ("x", "y")),)), "one", "What was charged")
+        )
+
+    pdf = pdf_of(lay_out([Part(book_with(fill, footer="&Cfoot"))], NOW, "t"), NOW)
+    ((kind, _, parts),) = tree_of(pdf)
+    assert kind == "Document" and [part[0] for part in parts] == ["Table", "Figure"]
+    rows = [[cell[0] for cell in row[2]] for row in parts[0][2] if row[2]]
+    assert rows == [["TD", "TD"]] * 3, "the footer is no part of what is read"
+    assert parts[1][1] == "What was charged"
+    assert b"/Lang" in pdf and b"/MarkInfo" in pdf
+
+
+def test_a_long_document_is_not_tagged():
+    assert b"StructTreeRoot" not in pdf_of(lay_out([Part(book_with(numbers(2_500, 5)))], NOW, "t"), NOW)
+
+
+def test_a_cover_and_contents_lead_to_the_sheets():
+    def fill(sheet, book):
+        numbers(90, 3)(sheet, book)
+        sheet.set(1, 1, "Harbour")
+        sheet.set(41, 1, "Uplands")
+
+    book = book_with(fill, row_breaks=(40,), footer="&C&P / &N")
+    document = lay_out([Part(book)], NOW, About("Charges", "The linen desk", cover=True, contents=True))
+    cover, contents, *rest = [[text for text, *_ in texts_of(page)] for page in document.pages]
+    assert cover == ["Charges", "The linen desk", "3 November 2026"]
+    assert contents == ["Contents", "S", "3", "Harbour", "3", "Uplands", "4", "2"]
+    assert rest[0][-1] == f"3 / {len(document.pages)}"
+    links = {item.target for item in document.pages[1].items if isinstance(item, Link)}
+    keys = {item.key for page in document.pages for item in page.items if isinstance(item, Bookmark)}
+    assert len(links) == 3 and links <= keys
+    assert [mark.get_title() for mark in pypdfium2.PdfDocument(pdf_of(document, NOW)).get_toc()] == [
+        "S",
+        "Harbour",
+        "Uplands",
+    ]
+
+
+def test_a_drawing_stays_on_one_page():
+    """A page ends before a chart that would not fit, and not within it."""
+
+    def fill(sheet, book):
+        numbers(45, 2)(sheet, book)
+        sheet.frames.append(Frame(44, 1, 200.0, 160.0, Chart((Series("a", (1.0, 2.0), ("x", "y")),)), "one", "one"))
+
+    first, second = layout_of(book_with(fill)).pages()
+    assert first.area.bottom < 44 <= second.area.top
+
+
+def test_long_texts_run_over_behind_the_last_column():
+    def fill(sheet, book):
+        sheet.set(1, 1, "A heading that is much wider than the only column of the sheet")
+        sheet.set(2, 1, 5.0)
+
+    (page,) = layout_of(book_with(fill)).pages()
+    (window,) = page.windows
+    (text,) = [item for item in window.items if isinstance(item, Text) and item.text.startswith("A heading")]
+    assert text.clip is None or text.clip.right >= text.x + text.width
+    assert window.clip.right > page.parts[0][1].right + 100
+    (asked,) = layout_of(book_with(fill), areas=(Area(1, 1, 2, 1),)).pages()
+    assert asked.windows[0].clip.right == pytest.approx(asked.parts[0][1].right, abs=2)

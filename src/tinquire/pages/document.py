@@ -13,7 +13,7 @@ from tinquire.pages.drawings import drawable
 from tinquire.pages.front import Entry, contents_count, contents_pages, cover_page
 from tinquire.pages.heads import Facts, head_runs, put_head
 from tinquire.pages.notes import note_pages
-from tinquire.pages.primitives import Bookmark, Box, Item, Link, Page, Pages, Picture, Window
+from tinquire.pages.primitives import Bookmark, Box, Item, Link, Page, Pages, Picture, Role, Window
 from tinquire.pages.sheet_layout import Asked, LaidPage, SheetLayout
 from tinquire.pages.typefaces import Typefaces
 from tinquire.workbook import Workbook
@@ -92,7 +92,7 @@ def lay_out(
             _put_heads(one, page, one.layout.printed.heads, count == 0, facts)
             own = [mark for at, mark in marks[place] if at == count]
             entries += [Entry(mark.title, mark.level, mark.key, number) for mark in own]
-            page.page.items[:0] = own
+            page.page.items[:0] = [*own, Role("sheet")] if count == 0 else own
             pages.append(page.page)
     _tie_links(laid)
     if about.contents:

@@ -19,7 +19,7 @@ from tinquire.pages.cell_edges import EdgeBook
 from tinquire.pages.cell_looks import CellLook, CellLooks
 from tinquire.pages.cell_text import PAD
 from tinquire.pages.geometry import Grid
-from tinquire.pages.primitives import Areas, Box, Gradient, Item, Pattern, Text
+from tinquire.pages.primitives import Areas, Box, Gradient, Item, Pattern, Role, Text
 from tinquire.pages.signs import sign_of
 from tinquire.pages.text_placer import Around, Ready, TextPlacer
 from tinquire.workbook import Sheet, Workbook
@@ -34,6 +34,8 @@ _UNMARKED = CellMarks()
 #: A bar leaves so much room above and below itself, and grows from the cell's left side.
 _BAR = 1.5
 _NOTHING = 1e-6
+#: What comes after it is a row of a table.
+_ROW = Role("row")
 
 
 @dataclass
@@ -130,6 +132,7 @@ class Painter:
                 continue
             at, bottom = row - area.top, -grid.top(row) - height
             merged = row in self._covered
+            layers.texts.append(_ROW)
             self._runs_in(block, layers, row, -1)
             for column, x, wide, values, styles, has_marks in places:
                 value, style = values[at], styles[at]

@@ -26,17 +26,19 @@ from tinquire.pages.primitives import (
     Pattern,
     Pen,
     Picture,
+    Role,
     Text,
     Window,
     words_text,
 )  # fmt: skip
+from tinquire.pages.tags import TagTree, is_tagged
 from tinquire.pages.typefaces import Face, Typeface
 
 __all__ = ["pdf_of"]
 
 #: Of each run of a text the share of its width, how wide its letters are by nature, and fonts with escaped codes.
 _Prepared = tuple[tuple[float, float, tuple[tuple[str, str], ...]], ...]
-_CREATOR = "Tin Quire"
+_CREATOR, _VERSION = "Tin Quire", (1, 7)
 #: Addresses that a reader may be led to; of others the text stays, and nothing more.
 _SAFE = re.compile(r"(?:https?|mailto|ftp):", re.IGNORECASE)
 _PLAIN = re.compile(r"[ !#-'*-\[\]-~]*\Z")
@@ -58,11 +60,12 @@ def pdf_of(document: Pages, moment: datetime) -> bytes:
     rl_config.useA85 = 0  # it makes a file a quarter larger for nothing
     try:
         stream = io.BytesIO()
-        canvas = Canvas(stream, pageCompression=1, invariant=1, lang=document.language or None)
+        canvas = Canvas(stream, pageCompression=1, invariant=1, lang=document.language or None, pdfVersion=_VERSION)
         _tell_of(canvas, document, moment)
-        writer = _Writer(canvas)
+        writer = _Writer(canvas, TagTree(canvas) if is_tagged(document) else None)
         for page in document.pages:
             writer.page(page)
+        writer.finish()
         canvas.save()
         return stream.getvalue()
     except pdfdoc.PDFError as error:  # a fault of ours: no page asks for what a PDF cannot hold
@@ -108,8 +111,10 @@ def _colour(colour: str) -> str:
 class _Writer:
     """Writes the content of pages; what holds for a whole document is remembered."""
 
-    def __init__(self, canvas: Any) -> None:
+    def __init__(self, canvas: Any, tags: TagTree | None) -> None:
         self._canvas = canvas
+        self._tags = tags
+        self._count = 0
         self._doc = canvas._doc
         self._out: list[str] = []
         #: Texts that were shown before, by face.
@@ -133,8 +138,18 @@ class _Writer:
                 canvas.bookmarkPage(item.key, fit="XYZ", left=0, top=item.y)
                 if item.title:
                     canvas.addOutlineEntry(item.title, item.key, item.level)
+        if self._tags is not None:
+            self._tags.begin_page()
         self._items(page.items)
+        name = self._doc.thisPageName()
         canvas.showPage()
+        if self._tags is not None:
+            self._tags.end_page(self._doc.idToObject[name], self._count)
+        self._count += 1
+
+    def finish(self) -> None:
+        if self._tags is not None:
+            self._tags.finish(self._doc.Catalog)
 
     def _saved(self) -> None:
         self._out.append("q")
@@ -145,6 +160,9 @@ class _Writer:
         self._fill, self._font, self._stretch = self._states.pop()
 
     def _items(self, items: Sequence[Item]) -> None:
+        if self._tags is not None:
+            self._tagged(items, self._tags)
+            return
         texts: list[Text] = []
         for item in items:
             if isinstance(item, Text) and item.clip is None:
@@ -157,10 +175,25 @@ class _Writer:
         if texts:
             self._texts(texts)
 
+    def _tagged(self, items: Sequence[Item], tags: TagTree) -> None:
+        """Items one by one, each with what it is."""
+        for item in items:
+            if isinstance(item, Role):
+                tags.role(item)
+            elif isinstance(item, Window | Link | Bookmark):
+                self._item(item)
+            else:
+                self._out.append(tags.opening(item))
+                self._item(item)
+                self._out.append("EMC")
+
     def _item(self, item: Item) -> None:
         match item:
             case Text():
-                self._clipped(item.clip or Box(0, 0, 0, 0))
+                if item.clip is None:
+                    self._texts([item])
+                    return
+                self._clipped(item.clip)
                 self._texts([item])
                 self._restored()
             case Areas():

@@ -139,11 +139,10 @@ class Bookmark:
 
 @dataclass(frozen=True, slots=True)
 class Role:
-    """What follows is, until the next role: 'heading', 'table', 'row', 'text', 'figure', or nothing that is read aloud
-    ('aside')."""
+    """What follows is, until the next role: a 'row' of the sheet's table, other 'text', or nothing that is read aloud
+    ('aside'); 'sheet' begins another table."""
 
     name: str
-    alt: str = ""
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from tinquire.cells.address import Area, column_name
 from tinquire.pages.paging import Span
-from tinquire.pages.primitives import Areas, Box, Item, Lines, Link, Page, Pen, Window
+from tinquire.pages.primitives import Areas, Box, Item, Lines, Link, Page, Pen, Role, Window
 
 if TYPE_CHECKING:
     from tinquire.pages.sheet_layout import SheetLayout
@@ -73,6 +73,7 @@ class PageMaker:
                 beyond = max(left + wide - clip.right, 0.0) if self._layout.is_open(part.right) else 0.0
                 made.windows.append(self._window(part, clip, scale, beyond))
         made.page.items += made.windows
+        made.page.items.append(Role("aside"))  # names of lines, headers and footers
         if self._layout.printed.line_names:
             made.page.items += self._line_names(made, scale)
         return made
@@ -88,7 +89,7 @@ class PageMaker:
         seen = grid.box(part)
         for box, drawn in self._layout.drawn:
             if box.x < seen.right and box.right > seen.x and box.y < seen.top and box.top > seen.y:
-                items += drawn
+                items += [Role("text"), *drawn]
         items += self._links(part)
         origin = (clip.x - seen.x * scale, clip.top + grid.top(part.top) * scale)
         edge = _EDGE * scale
