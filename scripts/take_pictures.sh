@@ -32,11 +32,11 @@ END
     wait "$window" 2>/dev/null || true
 }
 
-Xvfb $DISPLAY -screen 0 1280x1000x24 >/dev/null 2>&1 &
+Xvfb $DISPLAY -screen 0 1280x1080x24 >/dev/null 2>&1 &
 screen=$!
 sleep 1
 
-terminal demo.png 43 "tinquire demo"
+terminal demo.png 54 "tinquire demo"
 pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
 for sheet in Cover Charges Depots "By depot and band" Position; do
     name=$(echo "$sheet" | tr 'A-Z ' 'a-z-')

@@ -82,15 +82,15 @@ def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> No
     for output in pack.outputs:
         terminal.line(label, f"{short_path(output.path)}  ({output.summary}, {len(output.data) / 1024:,.0f} kB)")
         label = ""
+    if pack.mails:
+        count = len(pack.mails)
+        text = f"{short_path(pack.outbox)}  ({counted(count, 'mail')}, not sent)"
+        terminal.line(label, text)
     for output in pack.outputs:
         for note in output.notes:
             terminal.line("note", note)
         for warning in output.warnings:
             terminal.fault(warning)
-    if pack.mails:
-        count = len(pack.mails)
-        text = f"{short_path(pack.outbox)}  ({counted(count, 'mail')}, not sent)"
-        terminal.line(label, text)
     if pack.mails and following:
         terminal.line("next", following)
     terminal.answer(as_dict(pack))
