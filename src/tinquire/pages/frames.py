@@ -26,7 +26,7 @@ _ROW, _USUAL_WIDTH = 20.0, 9.0
 _SIZE, _LARGEST = (480.0, 288.0), 4_000.0
 #: More buttons of a filter than this stand in no frame.
 _MOST_BUTTONS = 60
-_FORMS = {"png": "image/png", "jpg": "image/jpeg", "jpeg": "image/jpeg", "gif": "image/gif"}
+_FORMS = {"svg": "image/svg+xml", "png": "image/png", "jpg": "image/jpeg", "jpeg": "image/jpeg", "gif": "image/gif"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,29 +47,30 @@ class Framed:
         return f'<div class="frame" style="{place}">{self.inside}</div>'
 
 
-def frames_of(book: Workbook, sheet: Sheet, details: SheetDetails) -> Iterator[Framed]:
-    """The charts and pictures of a sheet. What cannot be drawn is a frame with its title."""
+def frames_of(book: Workbook, sheet: Sheet, details: SheetDetails, form: str = "svg") -> Iterator[Framed]:
+    """The charts and pictures of a sheet, charts in the form 'svg' or 'png'. What cannot be drawn is a frame with its
+    title."""
     size = book.styles.plain_font[1]
     for chart in details.charts:
         place = _place(sheet, size, chart.area, chart.size, chart.offset)
         named = chart.title or "chart"
         why = f"its kind ({', '.join(chart.unknown)}) is not drawn" if chart.unknown else ""
-        drawn = None if chart.unknown else _drawn(chart.chart, place)
+        drawn = None if chart.unknown else _drawn(chart.chart, place, form)
         if isinstance(drawn, bytes):
             data = base64.b64encode(drawn).decode()
             alt = html.escape(chart.alt or named)
-            yield Framed(*place, f'<img alt="{alt}" src="data:image/svg+xml;base64,{data}">')
+            yield Framed(*place, f'<img alt="{alt}" src="data:{_FORMS[form]};base64,{data}">')
         else:
             yield Framed(*place, f"<p>{html.escape(named)}</p>", f"chart '{named}': {why or drawn}")
     for one in details.pictures:
         place = _place(sheet, size, one.area, one.size, one.offset)
-        form = _FORMS.get(one.part.rpartition(".")[2].casefold())
+        kind = _FORMS.get(one.part.rpartition(".")[2].casefold())
         alt = html.escape(one.says or one.name)
-        if form is None:
+        if kind is None:
             yield Framed(*place, f"<p>{alt}</p>", f"picture '{one.name}': pictures of its form are not drawn")
         else:
             data = base64.b64encode(book.package.read(one.part)).decode()
-            yield Framed(*place, f'<img alt="{alt}" src="data:{form};base64,{data}">')
+            yield Framed(*place, f'<img alt="{alt}" src="data:{kind};base64,{data}">')
     for filter_ in details.clicked:
         yield Framed(*_place(sheet, size, filter_.area, None, (0.0, 0.0)), _buttons(filter_))
 
@@ -82,10 +83,10 @@ def _buttons(one: ClickFilter) -> str:
     return f'<div class="buttons"><b>{html.escape(one.caption)}</b>{"".join(pieces)}</div>'
 
 
-def _drawn(chart: Chart, place: tuple[float, float, float, float]) -> bytes | str:
-    """A chart as SVG, or why it cannot be drawn."""
+def _drawn(chart: Chart, place: tuple[float, float, float, float], form: str) -> bytes | str:
+    """A chart as a picture, or why it cannot be drawn."""
     try:
-        return picture(draw_chart(chart, place[2] / _POINT, place[3] / _POINT), "svg")
+        return picture(draw_chart(chart, place[2] / _POINT, place[3] / _POINT), form)
     except UseError as error:
         return "; ".join(fault.why for fault in error.faults)
 

@@ -12,10 +12,12 @@ from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance, Edge, Variation
 from tinquire.looks.widths import column_pixels
 from tinquire.pages.frames import Framed, frames_of
+from tinquire.pages.mail_form import mail_form
 from tinquire.pages.signs import sign_of
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.marked import CellMarks, MarkedSheet, marked_sheet
 from tinquire.workbook.inspect.contents import BookDetails, SheetDetails
+from tinquire.workbook.inspect.printed import print_areas
 
 __all__ = ["html_page"]
 
@@ -71,12 +73,13 @@ p.rest {{ margin: 10px 0 0; color: #8A979C; }}
 
 def html_page(
     book: Workbook, title: str, sheets: Sequence[str] = (), most_rows: int | None = None, now: float | None = None,
-    tell: Callable[[str], None] = lambda _: None,
+    tell: Callable[[str], None] = lambda _: None, *, for_mail: bool = False,
 ) -> str:  # fmt: skip
     """A page with the named sheets, or all visible ones; of each the first `most_rows` rows, the rest counted.
 
     Marks are drawn as they hold; `now` is the serial of the moment that counts as now, for those by today's date.
-    `tell` gets a sentence on each mark that cannot be evaluated, and so is not drawn.
+    With `for_mail` it is in the form that mail programs show. `tell` gets a sentence on each mark that cannot be
+    evaluated, and so is not drawn.
     """
     shown = [
         book.sheet(entry.name)
@@ -90,7 +93,7 @@ def html_page(
         entry = book.entry(sheet.name)
         own = details.sheet(sheet.name) if entry is not None and entry.part is not None else SheetDetails(sheet.name)
         marked = marked_sheet(book, sheet, own.marks, now)
-        frames = list(frames_of(book, sheet, own))
+        frames = list(frames_of(book, sheet, own, "png" if for_mail else "svg"))
         for frame in frames:
             if frame.problem:
                 tell(f"{quoted_sheet(sheet.name)}: {frame.problem}")
@@ -100,9 +103,10 @@ def html_page(
         sections.append(_section(book, sheet, marked, used, most_rows, frames))
     styles = "\n".join(f".{name} {{ {rule} }}" for name, rule in used.rules() if rule)
     font, size = book.styles.plain_font
-    return _PAGE.format(
+    page = _PAGE.format(
         title=html.escape(title), font=_family(font), size=size, styles=styles, sections="\n".join(sections)
     )
+    return mail_form(page) if for_mail else page
 
 
 class _Classes:
@@ -129,13 +133,14 @@ class _Classes:
 def _section(
     book: Workbook, sheet: Sheet, marked: MarkedSheet, used: _Classes, most_rows: int | None, frames: Sequence[Framed]
 ) -> str:
-    rows, columns = _extent(sheet)
+    rows, columns = _extent(book, sheet)
     if columns * (rows if most_rows is None else min(rows, most_rows)) > _MOST_CELLS:
         why = f"its used area is {rows:,} rows by {columns:,} columns, too many to draw"
         raise DataError(Fault(f"laying out sheet '{sheet.name}'", why, book.name, "say how many: --rows 100"))
     last = rows if most_rows is None else min(rows, most_rows)
     _, size = book.styles.plain_font
-    widths = [column_pixels(sheet.widths.get(number, 9.0), size) for number in range(1, columns + 1)]
+    shown = [number for number in range(1, columns + 1) if number not in sheet.hidden_columns]
+    widths = [column_pixels(sheet.widths.get(number, 9.0), size) for number in shown]
     # Once the first row's cells are known to be merged, the columns' widths must come from elsewhere.
     group = "".join(f'<col style="width: {width}px">' for width in widths)
     grid = _Grid(book, sheet, last, columns, used, marked)
@@ -152,11 +157,16 @@ def _section(
     return f"<section>\n<h2>{name}</h2>\n{table}\n</section>"
 
 
-def _extent(sheet: Sheet) -> tuple[int, int]:
-    """Last row and column of the page: what holds something, and a margin of dressed cells around it."""
+def _extent(book: Workbook, sheet: Sheet) -> tuple[int, int]:
+    """Last row and column of the page: of what is printed, if the sheet says so; else what holds something, and some
+    dressed cells around it."""
     rows, columns = sheet.extent()
+    entry = book.entry(sheet.name)
+    areas = print_areas(book, sheet.name) if entry is not None and entry.part is not None else sheet.print_areas
     used = sheet.used or Area(1, 1, 1, 1)
-    return min(rows, used.bottom + DRESSED_MARGIN), min(columns, used.right + DRESSED_MARGIN)
+    bottom = max((area.bottom for area in areas), default=used.bottom + DRESSED_MARGIN)
+    right = max((area.right for area in areas), default=used.right + DRESSED_MARGIN)
+    return min(rows, bottom), min(columns, right)
 
 
 class _Grid:
@@ -184,7 +194,9 @@ class _Grid:
         height = self.sheet.heights.get(row)
         style = f' style="height: {height * _POINT:.0f}px"' if height else ""
         cells = "".join(
-            self.cell(row, column) for column in range(1, self.columns + 1) if (row, column) not in self.covered
+            self.cell(row, column)
+            for column in range(1, self.columns + 1)
+            if (row, column) not in self.covered and column not in self.sheet.hidden_columns
         )
         return f"<tr{style}>{cells}</tr>"
 
@@ -201,7 +213,8 @@ class _Grid:
         if isinstance(value, str) and not look.wrap and self._free_beside(row, column):
             classes.append("o")
         shown = show(value, look.format, self.book.date_system)
-        spans = (f' colspan="{area.width}"' if area.width > 1 else "") + (
+        across = sum(number not in self.sheet.hidden_columns for number in range(area.left, area.right + 1))
+        spans = (f' colspan="{across}"' if across > 1 else "") + (
             f' rowspan="{area.height}"' if area.height > 1 else ""
         )
         if shown.colour:

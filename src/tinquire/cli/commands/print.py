@@ -57,6 +57,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--type", action="append", default=[], metavar="HEADING=TYPE", help="read a column of the list as date dmy, ..."
     )
+    parser.add_argument("--for-mail", action="store_true", help="of .html, the form that mail programs show")
     parser.add_argument("--title", help="the document's title (the file's name)")
     parser.add_argument("--author", default="", help="who made it, for the document's properties and its cover")
     parser.add_argument("--cover", action="store_true", help="begin with a page that has the title and the day")
@@ -194,7 +195,7 @@ def _html(options: argparse.Namespace, terminal: Terminal, moment: datetime) -> 
     sheets = [book.sheet(name).name for name in options.sheet]
     now = serial_from_date(moment.replace(tzinfo=None), book.date_system)
     title = options.title or path.stem
-    page = html_page(book, title, sheets, options.rows, now, terminal.note_once)
+    page = html_page(book, title, sheets, options.rows, now, terminal.note_once, for_mail=options.for_mail)
     return _written(options, terminal, page.encode(), "")
 
 

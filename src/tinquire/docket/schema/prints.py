@@ -47,6 +47,7 @@ class PrintModel(Model):
     title: str = Field("", description="The document's title, with slots; the file's name if empty.")
     author: str = Field("", description="Who made it.")
     dpi: float = Field(150, ge=24, le=1200, description="Points an inch of a PNG.")
+    for_mail: bool = Field(False, description="Of .html, the form that mail programs show.")
     allow_empty: bool = Field(False, description="Make variants in which no number is other than zero, too.")
 
     @model_validator(mode="after")

@@ -63,7 +63,7 @@ def make_prints(making: Making, name: str) -> Iterator[Made]:
     rows = [results.slots().at(table, row) for row in range(table.height)]
     files = [_file(model, scope, stopped, where) for scope in rows]
     titles = [_title(model, scope, file, stopped, where) for scope, file in zip(rows, files, strict=True)]
-    job = VariantJob(source.data, source.name, plan, making.moment, form, model.dpi)
+    job = VariantJob(source.data, source.name, plan, making.moment, form, model.dpi, model.for_mail)
     errors: list[TinQuireError] = []
     made: list[Made] = []
     progress = partial(making.progress, f"printing {name}")
@@ -91,7 +91,7 @@ def _as_it_is(
         scope = scope.also({source.cut[0]: source.cut[1]})
     file = _file(model, scope, stopped, where)
     notes: list[str] = []
-    job = VariantJob(source.data, source.name, plan, making.moment, form, model.dpi)
+    job = VariantJob(source.data, source.name, plan, making.moment, form, model.dpi, model.for_mail)
     more = [(one.name, one.data) for one in others]
     contents = plain_pages(job, more, _title(model, scope, file, stopped, where), notes)
     yield from _files(making, name, file, Finished(contents, tuple(notes)), source.cut)

@@ -49,6 +49,8 @@ class VariantJob:
     moment: datetime
     form: str
     resolution: float = 150.0
+    #: Of HTML, the form that mail programs show.
+    for_mail: bool = False
 
 
 @dataclass(frozen=True)
@@ -122,7 +124,9 @@ def plain_pages(
 
 def _html(job: VariantJob, book: Workbook, title: str, notes: list[str]) -> bytes:
     now = serial_from_date(job.moment.replace(tzinfo=None), book.date_system)
-    return html_page(book, title, job.plan.sheets, job.plan.asked.rows, now, notes.append).encode()
+    return html_page(
+        book, title, job.plan.sheets, job.plan.asked.rows, now, notes.append, for_mail=job.for_mail
+    ).encode()
 
 
 class _Digests:
@@ -131,7 +135,7 @@ class _Digests:
     def __init__(self, job: VariantJob) -> None:
         moment = job.moment.isoformat() if _timed(job.data) else ""
         self._shared = hashlib.sha256(job.data)
-        for piece in (__version__, job.name, repr(job.plan), job.form, repr(job.resolution), moment):
+        for piece in (__version__, job.name, repr(job.plan), job.form, repr((job.resolution, job.for_mail)), moment):
             self._shared.update(piece.encode() + b"\0")
 
     def of(self, variant: Variant, title: str) -> str:

@@ -25,7 +25,7 @@ from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.sheet_xml.plain_spelling import canonical, canonical_cells
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["ColumnSpan", "Heads", "PrintedSheet", "RichRun", "printed_sheet"]
+__all__ = ["ColumnSpan", "Heads", "PrintedSheet", "RichRun", "print_areas", "printed_sheet"]
 
 #: Without a word of the file a column is so many digits wide (18.3.1.81).
 _DIGITS = 8
@@ -157,7 +157,7 @@ def _read(book: Workbook, name: str, part: str) -> PrintedSheet:
         notes="none" if setup is None else setup.get("cellComments", "none"),
         errors="displayed" if setup is None else setup.get("errors", "displayed"),
         first_page=int(first) if first is not None and first.isdecimal() else None,
-        areas=tuple(_areas(book, name)),
+        areas=print_areas(book, name),
         repeat_rows=rows,
         repeat_columns=columns,
         drawn=tuple(one for drawing in drawings for one in read_drawn(book.package, drawing, book.theme)),
@@ -245,17 +245,11 @@ def _named(book: Workbook, name: str, sheet: str) -> str | None:
     return None
 
 
-def _areas(book: Workbook, sheet: str) -> Iterator[Area]:
-    """What is printed, by the name for it (18.2.5): areas, or what a formula comes to."""
+def print_areas(book: Workbook, sheet: str) -> tuple[Area, ...]:
+    """What is printed of a sheet, by the name for it (18.2.5): areas, or what a formula comes to. None says all."""
     formula = _named(book, "_xlnm.Print_Area", sheet)
-    if formula is None:
-        return
-    for piece in _pieces(formula):
-        area = _area(piece)
-        if area is None:
-            area = _reckoned(book, piece, sheet)
-        if area is not None:
-            yield area
+    found = [_area(piece) or _reckoned(book, piece, sheet) for piece in _pieces(formula)] if formula is not None else []
+    return tuple(area for area in found if area is not None)
 
 
 def _area(piece: str) -> Area | None:
