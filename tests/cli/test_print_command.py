@@ -150,6 +150,14 @@ LISTS = [
     ("depot\nHarbour\n", ["--name", "[:depot:].doc"], 2, "does not end in .pdf, .png or .html"),
     ("depot\nHarbour\n", ["--name", "[:depo:].pdf"], 2, "there is no name 'depo'"),
     ("Report!B3\nx\n", ["--name", "a.pdf"], 0, "1 print"),
+    ("Cells,Values\ndepot;Report!B3,Uplands;5\n", ["--pairs", "Cells", "Values", "--name", "a.pdf"], 0, "1 print"),
+    (
+        "Cells,Values\ndepot|Report!B3,Uplands\n",
+        ["--pairs", "Cells", "Values", "--separator", "|", "--name", "a.pdf"],
+        1,
+        "'Cells' lists 2 cells",
+    ),
+    ("depot\n*\n", ["--word", "*=Every depot", "--name", "a.pdf"], 0, "1 print"),
 ]
 
 

@@ -10,6 +10,7 @@ from tinquire.base.faults import DataError, TinQuireError, UseError
 from tinquire.base.processes import map_in_processes
 from tinquire.cells.address import Area
 from tinquire.cells.dates import serial_from_date
+from tinquire.larkfold.dashboard import dashboard_template
 from tinquire.looks import Appearance
 from tinquire.pages.pdf import pdf_of
 from tinquire.pages.sheet_layout import Asked
@@ -156,6 +157,19 @@ def test_what_may_be_empty_or_is_not_printed():
         "Oct",
         "2026",
     ]
+
+
+def test_pivots_follow_the_cells():
+    """The dashboard's pivots and charts are over its rows: what a variant sets there is in them."""
+    data = dashboard_template()
+    book = Workbook.from_bytes(data, "d.xlsx")
+    own = Variant("row 2", ((find_setting(book, "Data!H2"), 4_004.8),))
+    found = [
+        pypdfium2.PdfDocument(pdf_of(variant_pages(data, "d.xlsx", one, PrintPlan(("Dashboard",)), NOW), NOW))[0]
+        for one in (Variant("row 1", ()), own)
+    ]
+    before, after = (page.get_textpage().get_text_bounded() for page in found)
+    assert "£20.60" in before and "£4,020.60" in after and "£20.60" not in after
 
 
 # -- many of them ----------------------------------------------------------------------------------------

@@ -115,6 +115,22 @@ def test_a_workbook_as_it_is(tmp_path):
     assert document[0].get_size() == (792, 612)
 
 
+def test_several_workbooks_in_one_document(tmp_path):
+    report(tmp_path)
+    (tmp_path / "second.xlsx").write_bytes((tmp_path / "report.xlsx").read_bytes())
+    (tmp_path / "views.csv").write_text(VIEWS, "utf-8")
+    text = DOCKET.format(print='sheets = ["Report"]\nname = "both.pdf"\ncover = true\ncontents = true')
+    (tmp_path / "docket.toml").write_text(text.replace('"report.xlsx"', '["report.xlsx", "second.xlsx"]'), "utf-8")
+    (one,) = make(load_docket(tmp_path / "docket.toml"), parse_period("2026-10")).outputs
+    document = pypdfium2.PdfDocument(one.data)
+    assert len(document) == 4 and [mark.get_title() for mark in document.get_toc()] == [
+        "report",
+        "Report",
+        "second",
+        "Report",
+    ]
+
+
 def test_same_inputs_give_the_same_bytes(tmp_path):
     for name in ("one", "two"):
         (tmp_path / name).mkdir()

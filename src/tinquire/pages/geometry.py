@@ -14,7 +14,16 @@ from tinquire.pages.primitives import Box
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.inspect.printed import PrintedSheet
 
-__all__ = ["LINE_PADDING", "PIXEL", "Grid", "column_width", "digit_pixels", "line_height", "usual_width"]
+__all__ = [
+    "LINE_PADDING",
+    "PIXEL",
+    "Grid",
+    "column_width",
+    "column_widths",
+    "digit_pixels",
+    "line_height",
+    "usual_width",
+]
 
 #: A pixel at 96 an inch, in points: files state widths in whole ones.
 PIXEL = 0.75
@@ -47,6 +56,22 @@ def line_height(share: float, size: float) -> float:
     return (math.floor(share * size / PIXEL + 0.5) + LINE_PADDING) * PIXEL
 
 
+def _usual_column(printed: PrintedSheet, digit: int) -> float:
+    """The width of columns of which nothing is stated."""
+    return usual_width(printed.digits, digit) if printed.width is None else column_width(printed.width, digit)
+
+
+def column_widths(printed: PrintedSheet, digit: int, columns: int) -> Floats:
+    """The widths in points of so many columns, by their numbers from one on; hidden ones have none."""
+    usual = _usual_column(printed, digit)
+    widths = np.full(columns + 1, usual)
+    for span in printed.columns:
+        width = usual if span.width is None else column_width(span.width, digit)
+        widths[span.first : span.last + 1] = 0.0 if span.hidden else width
+    widths[0] = 0.0
+    return widths
+
+
 class Grid:
     """The places of a sheet's columns and rows. Hidden ones have no width."""
 
@@ -59,12 +84,7 @@ class Grid:
         rows, columns = last
         self.columns, self.rows = columns, rows
         self.right_to_left = printed.right_to_left
-        usual = usual_width(printed.digits, digit) if printed.width is None else column_width(printed.width, digit)
-        widths = np.full(columns + 1, usual)
-        for span in printed.columns:
-            width = usual if span.width is None else column_width(span.width, digit)
-            widths[span.first : span.last + 1] = 0.0 if span.hidden else width
-        widths[0] = 0.0
+        widths = column_widths(printed, digit, columns)
         heights = np.full(rows + 1, 0.0 if printed.zero else row_height)
         heights[0] = 0.0
         stated = np.zeros(rows + 1, bool)
@@ -85,7 +105,7 @@ class Grid:
         # From line n to the next: the places of lines 1 to n + 1.
         self._across: list[float] = np.concatenate(([0.0], np.cumsum(widths))).tolist()
         self._down: list[float] = np.concatenate(([0.0], np.cumsum(heights))).tolist()
-        self._usual, self._row = usual, row_height
+        self._usual, self._row = _usual_column(printed, digit), row_height
 
     def before(self, column: int) -> float:
         """How much room the columns before one take; beyond the last that matters they are of usual width."""

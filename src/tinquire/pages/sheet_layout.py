@@ -15,7 +15,7 @@ from tinquire.cells.column import Codes, Floats, Kind
 from tinquire.looks.papers import paper_size
 from tinquire.pages.cell_looks import CellLooks
 from tinquire.pages.drawings import LARGEST, SheetDrawings
-from tinquire.pages.geometry import PIXEL, Grid, digit_pixels
+from tinquire.pages.geometry import PIXEL, Grid, column_widths, digit_pixels
 from tinquire.pages.lettering import lines_of
 from tinquire.pages.paging import Cut, Repeated, cut_lines, fitting_scale
 from tinquire.pages.painter import Painter
@@ -75,6 +75,7 @@ class SheetLayout:
         self.slack = max(1.0, digit * self.looks.plain_size / PIXEL / self.digit) * _SLACK
         usual = printed.height or self.looks.of(0).letters.line
         rows, columns = self._last()
+        self._widths = column_widths(printed, self.digit, columns)  # which the heights of rows hang on
         self.grid = Grid(sheet, printed, (rows, columns), self.digit, usual, self._fitted)
         self.painter = Painter(book, sheet, printed, self.grid, self.looks, marked, self.slack)
         self.drawings = SheetDrawings(book, self.grid, self.looks, faces)
@@ -123,7 +124,7 @@ class SheetLayout:
     def _fit_texts(self, column: int, style: int, rows: Codes, needed: Floats, merged: set[tuple[int, int]]) -> None:
         """Rows high enough for texts that break into lines or are turned."""
         look = self.looks.of(style)
-        room = max(self._width_before_grid(column) - 2 * 2 * PIXEL - look.indent, 1.0) * self.slack
+        room = max(float(self._widths[column]) - 2 * 2 * PIXEL - look.indent, 1.0) * self.slack
         cells = self.sheet.rows_of(column, rows)
         for row, kind, code in zip(rows.tolist(), cells.kinds.tolist(), cells.codes.tolist(), strict=True):
             if kind != Kind.TEXT or (row, column) in merged:
@@ -137,15 +138,6 @@ class SheetLayout:
                 share = abs(np.sin(np.radians(look.look.turned)))
                 height = look.letters.width(text) * share + look.letters.line * (1 - share)
             needed[row] = max(needed[row], height)
-
-    def _width_before_grid(self, column: int) -> float:
-        """A column's width, which rows' heights hang on before there is a grid."""
-        if not hasattr(self, "_plain_grid"):
-            empty = Sheet(self.sheet.name)
-            self._plain_grid = Grid(
-                empty, self.printed, (1, self._last()[1]), self.digit, 1.0, lambda rows: np.zeros(len(rows))
-            )
-        return self._plain_grid.widths[column]
 
     # -- what is printed -------------------------------------------------------------------------------
 

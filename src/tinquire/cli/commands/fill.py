@@ -96,8 +96,7 @@ def _values(options: argparse.Namespace, terminal: Terminal) -> dict[str, Value]
         name, sign, value = text.partition("=")
         if not sign:
             raise UseError(Fault("reading --set", f"'{text}' gives no value", do="write it like 'title=October'"))
-        read = shared.typed_value(value)
-        found[name] = float(read) if isinstance(read, int) and not isinstance(read, bool) else read
+        found[name] = shared.typed_cell(value)
     return found
 
 

@@ -39,6 +39,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--set", action="append", default=[], metavar="CELL=VALUE",
         help="with --each, what a line sets: 'Report!J4=[:Depot:]'; without it, headings that name cells",
     )  # fmt: skip
+    parser.add_argument(
+        "--pairs",
+        nargs=2,
+        metavar=("CELLS", "VALUES"),
+        help="with --each, two columns of lists: cells and their values",
+    )
+    parser.add_argument("--separator", default=";", metavar="SIGN", help="what stands between the entries of lists (;)")
+    parser.add_argument(
+        "--word", action="append", default=[], metavar="WORD=VALUE", help="with --each, what a word of the list means"
+    )
     parser.add_argument("--name", metavar="NAME", help="with --each, the files' name with slots: '[:Depot:].pdf'")
     parser.add_argument("--allow-empty", action="store_true", help="with --each, print reports without numbers too")
     parser.add_argument("--processes", type=int, metavar="N", help="with --each, how many work at a time (all)")

@@ -10,7 +10,17 @@ from typing import Any
 from tinquire.base.faults import Fault, UseError
 from tinquire.cli.support.terminal import Terminal
 
-__all__ = ["add_docket", "add_json", "add_now", "clock", "local_clock", "moment", "settle_folder", "typed_value"]
+__all__ = [
+    "add_docket",
+    "add_json",
+    "add_now",
+    "clock",
+    "local_clock",
+    "moment",
+    "settle_folder",
+    "typed_cell",
+    "typed_value",
+]
 
 
 def add_docket(parser: argparse.ArgumentParser) -> None:
@@ -67,3 +77,9 @@ def typed_value(text: str) -> Any:
     except tomllib.TOMLDecodeError:
         return text
     return text if isinstance(found, (list, dict)) or text[:1] in "\"'" else found
+
+
+def typed_cell(text: str) -> Any:
+    """An option's value as a cell holds it: numbers are floats."""
+    found = typed_value(text)
+    return float(found) if isinstance(found, int) and not isinstance(found, bool) else found

@@ -5,12 +5,13 @@ from __future__ import annotations
 import argparse
 import hashlib
 import json
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tinquire.base.faults import Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.wording import counted
+from tinquire.cli.support import options as shared
 from tinquire.cli.support.rows import read_rows
 from tinquire.cli.support.terminal import Terminal
 
@@ -177,26 +178,47 @@ def _variants(
     """What each line sets: as `--set` says, or for each heading that names a cell the value below it."""
     from tinquire.cells.dates import serial_from_date
     from tinquire.pages.variants import Variant, faults_of, find_setting
-    from tinquire.press.outputs.prints import set_values
 
     usual = sheets[0] if len(sheets) == 1 else None
-    given = dict(text.split("=", 1) if "=" in text else (text, "") for text in options.set)
-    if not given:
-        given = {heading: f"[:[{heading}]:]" for heading in lines.headings if _is_cell(book, heading, usual)}
-    if not given:
-        why = f"none of the headings of {options.each.name} is a cell, name or heading of {book.name}"
-        raise UseError(Fault("printing variants", why, do="say which: --set 'Report!J4=[:Depot:]'"))
-    settings: dict[str, Setting] = {written: find_setting(book, written, usual) for written in given}
+    words = {
+        word: shared.typed_cell(value) for word, mark, value in (one.partition("=") for one in options.word) if mark
+    }
+    settings: dict[str, Setting] = {}
     variants = []
-    for row, scope in enumerate(scopes):
-        values: list[tuple[Setting, Value]] = [
-            (settings[written], value) for written, value in set_values(given, scope, "printing variants", "--set")
-        ]
+    for row, own in enumerate(_given(options, book, lines, scopes, usual)):
+        values: list[tuple[Setting, Value]] = []
+        for written, value in own:
+            if written not in settings:
+                settings[written] = find_setting(book, written, usual)
+            meant = words.get(value, value) if isinstance(value, str) else value
+            values.append((settings[written], meant))
         variants.append(Variant(lines.where(row), tuple(values)))
     now = serial_from_date(moment.replace(tzinfo=None), book.date_system)
     if faults := list(faults_of(book, variants, now)):
         raise UseError(*faults)
     return variants
+
+
+def _given(
+    options: argparse.Namespace, book: Workbook, lines: Table, scopes: Sequence[SlotScope], usual: str | None
+) -> Iterator[list[tuple[str, Value]]]:
+    """The cells and values of each line, as they are written."""
+    from tinquire.press.outputs.prints import listed_pairs, set_values
+
+    stopped = "printing variants"
+    if options.pairs is not None:
+        for row in range(lines.height):
+            pairs = (options.pairs[0], options.pairs[1])
+            yield listed_pairs(lines, row, pairs, options.separator, stopped, lines.where(row))
+        return
+    given = dict(text.split("=", 1) if "=" in text else (text, "") for text in options.set)
+    if not given:
+        given = {heading: f"[:[{heading}]:]" for heading in lines.headings if _is_cell(book, heading, usual)}
+    if not given:
+        why = f"none of the headings of {options.each.name} is a cell, name or heading of {book.name}"
+        raise UseError(Fault(stopped, why, do="say which: --set 'Report!J4=[:Depot:]'"))
+    for scope in scopes:
+        yield set_values(given, scope, stopped, "--set")
 
 
 def _is_cell(book: Workbook, heading: str, usual: str | None) -> bool:
