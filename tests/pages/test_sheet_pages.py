@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hardsheet import CELLS, hard_book
+from parts import MAIN, TYPE
 from tinquire.base.faults import DataError
 from tinquire.cells import Column
 from tinquire.cells.address import Area
@@ -19,6 +20,7 @@ from tinquire.looks import Appearance, Edge, Edges
 from tinquire.pages.document import About, Part, lay_out, sheet_of_file
 from tinquire.pages.pdf import pdf_of
 from tinquire.pages.primitives import Areas, Bookmark, Box, Lines, Link, Text, Window, all_items
+from tinquire.pages.primitives import Chart as DrawnChart
 from tinquire.pages.sheet_layout import Asked
 from tinquire.pages.typefaces import Typefaces
 from tinquire.workbook import Sheet, Workbook
@@ -555,3 +557,44 @@ def test_long_texts_run_over_behind_the_last_column():
     assert window.clip.right > page.parts[0][1].right + 100
     (asked,) = layout_of(book_with(fill), areas=(Area(1, 1, 2, 1),)).pages()
     assert asked.windows[0].clip.right == pytest.approx(asked.parts[0][1].right, abs=2)
+
+
+def test_a_sheet_that_is_one_chart():
+    def fill(sheet, book):
+        sheet.set(1, 1, 1.0)
+        sheet.frames.append(
+            Frame(6, 1, 200.0, 120.0, Chart((Series("a", (1.0, 2.0), ("x", "y")),), "Charged"), "one", "one")
+        )
+
+    package = book_with(fill).package
+    part, space = "xl/chartsheets/sheet1.xml", "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+    package.put(
+        part,
+        f'<chartsheet xmlns="{MAIN}" xmlns:r="{space}"><sheetViews><sheetView workbookViewId="0"/></sheetViews><drawing r:id="rId1"/></chartsheet>'.encode(),
+    )
+    package.set_type(part, f"{TYPE}.chartsheet+xml")
+    package.relate(part, f"{space}/drawing", "xl/drawings/drawing1.xml")
+    identity = package.relate("xl/workbook.xml", f"{space}/chartsheet", part)
+    main = package.read("xl/workbook.xml").decode()
+    package.put(
+        "xl/workbook.xml",
+        main.replace("</sheets>", f'<sheet name="Alone" sheetId="9" r:id="{identity}"/></sheets>').encode(),
+    )
+    book = Workbook.from_bytes(package.to_bytes(), "b.xlsx")
+    document = lay_out([Part(book, ("Alone",))], NOW, "t")
+    assert [sum(isinstance(item, DrawnChart) for item in all_items(page.items)) for page in document.pages] == [1]
+    assert "Charged" in words_of(pdf_of(document, NOW))
+
+
+LINES_OF_FONTS = [("Calibri", 11.0, 15.0), ("Arial", 10.0, 12.75), ("Verdana", 10.0, 13.5), ("Cambria", 12.0, 15.75)]
+
+
+@pytest.mark.parametrize(("font", "size", "height"), LINES_OF_FONTS)
+def test_rows_are_as_high_as_their_font_asks(font, size, height):
+    """Also where another font stands in for it."""
+    book = Workbook.new(font, size)
+    sheet = Sheet("S", page=PageSetup(margins=(0.5,) * 6))
+    sheet.set(1, 1, "text")
+    book.add_sheet(sheet)
+    read = Workbook.from_bytes(book.to_bytes(), "b.xlsx")
+    assert layout_of(read).looks.of(0).letters.line == height

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-__all__ = ["DIGITS", "TWINS", "Kind", "digit_of", "kind_of", "known_widths"]
+__all__ = ["DIGITS", "LINES", "TWINS", "Kind", "digit_of", "kind_of", "known_widths"]
 
 #: The width of a digit.
 DIGITS = {
@@ -17,6 +17,13 @@ DIGITS = {
     "consolas": 0.5498, "constantia": 0.5574, "corbel": 0.5317, "courier new": 0.6001, "franklin gothic book": 0.5542,
     "garamond": 0.469, "georgia": 0.6138, "gill sans mt": 0.5, "helvetica": 0.556, "palatino linotype": 0.5,
     "segoe ui": 0.539, "tahoma": 0.5459, "times new roman": 0.5, "trebuchet ms": 0.5244, "verdana": 0.6357,
+}  # fmt: skip
+#: From one line to the next.
+LINES = {
+    "arial": 1.1172, "arial narrow": 1.1172, "calibri": 1.2207, "calibri light": 1.2207, "cambria": 1.1724,
+    "candara": 1.2207, "century gothic": 1.2261, "consolas": 1.1709, "constantia": 1.2207, "corbel": 1.2207,
+    "courier new": 1.1328, "garamond": 1.1250, "georgia": 1.1362, "helvetica": 1.1500, "segoe ui": 1.3301,
+    "tahoma": 1.2070, "times new roman": 1.1074, "trebuchet ms": 1.1611, "verdana": 1.2153,
 }  # fmt: skip
 #: Fonts whose letters are as wide, or nearly so, by the font that they stand in for.
 TWINS = {

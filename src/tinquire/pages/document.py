@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 
 from tinquire.base.faults import DataError, Fault
@@ -16,7 +16,7 @@ from tinquire.pages.notes import note_pages
 from tinquire.pages.primitives import Bookmark, Box, Item, Link, Page, Pages, Picture, Role, Window
 from tinquire.pages.sheet_layout import Asked, LaidPage, SheetLayout
 from tinquire.pages.typefaces import Typefaces
-from tinquire.workbook import Workbook
+from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.marked import marked_sheet
 from tinquire.workbook.inspect.contents import BookDetails
 from tinquire.workbook.inspect.printed import Heads, printed_sheet
@@ -111,13 +111,17 @@ def sheet_of_file(
     """One sheet of a workbook read from a file, laid out."""
     book = part.book
     details = BookDetails(book).sheet(name)
-    sheet = book.sheet(name)
+    entry = book.entry(name)
+    chart_alone = entry is not None and entry.kind == "chartsheet"
+    # A sheet that is one chart has no cells (18.3.1.12): its drawing is fitted onto a page.
+    sheet = Sheet(name) if chart_alone else book.sheet(name)
+    asked = replace(part.asked, fit="page") if chart_alone else part.asked
     now = serial_from_date(moment.replace(tzinfo=None), book.date_system)
     marked = marked_sheet(book, sheet, details.marks, now)
     for skipped in marked.skipped:
         areas = ", ".join(map(area_name, skipped.mark.areas))
         tell(f"a mark of {quoted_sheet(name)}!{areas} is not drawn ({skipped.mark.words}): {skipped.why}")
-    return SheetLayout(book, sheet, details, printed_sheet(book, name), marked, faces, part.asked)
+    return SheetLayout(book, sheet, details, printed_sheet(book, name), marked, faces, asked)
 
 
 def _laid_sheets(part: Part, faces: Typefaces, moment: datetime, tell: Callable[[str], None]) -> Iterator[_Laid]:
@@ -125,7 +129,8 @@ def _laid_sheets(part: Part, faces: Typefaces, moment: datetime, tell: Callable[
     names = [
         entry.name
         for entry in book.entries
-        if entry.kind == "worksheet" and (entry.name in part.sheets if part.sheets else entry.state == "visible")
+        if entry.kind in ("worksheet", "chartsheet")
+        and (entry.name in part.sheets if part.sheets else entry.state == "visible")
     ]
     for name in names:
         layout = sheet_of_file(part, name, faces, moment, tell)

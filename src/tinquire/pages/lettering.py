@@ -37,7 +37,7 @@ class Letters:
     @cached_property
     def height(self) -> float:
         """From the top of the letters to their foot."""
-        return self.face.line * self.size
+        return (self.face.face.ascent + self.face.face.descent) * self.size
 
     @cached_property
     def line(self) -> float:

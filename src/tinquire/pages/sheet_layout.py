@@ -14,6 +14,7 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Codes, Floats, Kind
 from tinquire.looks.papers import paper_size
 from tinquire.pages.cell_looks import CellLooks
+from tinquire.pages.cell_text import PAD
 from tinquire.pages.drawings import LARGEST, SheetDrawings
 from tinquire.pages.geometry import PIXEL, Grid, column_widths, digit_pixels
 from tinquire.pages.lettering import lines_of
@@ -124,7 +125,7 @@ class SheetLayout:
     def _fit_texts(self, column: int, style: int, rows: Codes, needed: Floats, merged: set[tuple[int, int]]) -> None:
         """Rows high enough for texts that break into lines or are turned."""
         look = self.looks.of(style)
-        room = max(float(self._widths[column]) - 2 * 2 * PIXEL - look.indent, 1.0) * self.slack
+        room = max(float(self._widths[column]) - 2 * PAD - look.indent, 1.0) * self.slack
         cells = self.sheet.rows_of(column, rows)
         for row, kind, code in zip(rows.tolist(), cells.kinds.tolist(), cells.codes.tolist(), strict=True):
             if kind != Kind.TEXT or (row, column) in merged:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Floats
-from tinquire.looks.known_fonts import TWINS, Kind, digit_of, kind_of, known_widths
+from tinquire.looks.known_fonts import LINES, TWINS, Kind, digit_of, kind_of, known_widths
 
 __all__ = ["Face", "Run", "Typeface", "Typefaces"]
 
@@ -65,16 +65,13 @@ class Typeface:
         self._known = known_widths(family, bold) if face.name.split("/")[0].casefold() != family.casefold() else {}
         digit = digit_of(family)
         own = face.name.split("/")[0].casefold() == family.casefold() or digit is None
+        #: From one line to the next, in parts of the size.
+        self.line = LINES.get(family.casefold()) or max(face.ascent + face.descent, 1.0)
         #: By how much letters of unknown width are narrower than those of the face.
         self.stretch = 1.0 if own or digit is None else digit / face.digit
         self._widths: dict[str, float] = {}
         self._runs: dict[str, tuple[Run, ...]] = {}
         self.missing: set[str] = set()
-
-    @property
-    def line(self) -> float:
-        """From one line to the next, in parts of the size."""
-        return max(self.face.ascent + self.face.descent, 1.0)
 
     @property
     def digit(self) -> float:
