@@ -91,9 +91,19 @@ def _in_outputs(docket: Docket) -> Iterator[_Need]:
                 yield f"checks.{name}", asked.table, ("checks", name, key)
         if check.fresh is not None:
             yield f"checks.{name}", check.fresh.source, ("checks", name, "fresh")
+    yield from _in_letters(docket)
+
+
+def _in_letters(docket: Docket) -> Iterator[_Need]:
+    """Lists that repeat mails, letters and prints, and rows of letters."""
+    model = docket.model
     for name, mail in model.mails.items():
         if mail.each is not None:
             yield f"mails.{name}", mail.each, ("mails", name, "each")
+    for name, letter in model.letters.items():
+        for table in (letter.each, *(own.from_ for own in letter.own.values())):
+            if table is not None:
+                yield f"letters.{name}", table, ("letters", name)
     for name, print_ in model.prints.items():
         if print_.each is not None:
             yield f"prints.{name}", print_.each, ("prints", name, "each")

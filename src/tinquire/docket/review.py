@@ -176,9 +176,20 @@ def _review_prints(docket: Docket) -> Iterator[Fault]:
             yield _fault(docket, why, "fix the name", "prints", name, "each")
 
 
+def _review_letters(docket: Docket) -> Iterator[Fault]:
+    tables = _known_tables(docket)
+    for name, letter in docket.model.letters.items():
+        named = {"each": letter.each, **{f"own.{key}": own.from_ for key, own in letter.own.items()}}
+        for key, table in named.items():
+            if table is not None and table not in tables:
+                why = f"letters.{name} takes its rows from '{table}': {known_names(table, tables)}"
+                yield _fault(docket, why, "fix the name", "letters", name, *key.split("."))
+
+
 #: What is reviewed of each kind of output, by its part of the docket.
 OUTPUT_REVIEWS: dict[str, Callable[[Docket], Iterator[Fault]]] = {
     "workbooks": _review_workbooks,
+    "letters": _review_letters,
     "prints": _review_prints,
     "mails": _review_mails,
 }

@@ -336,6 +336,14 @@ class Package:
             element.set("TargetMode", "External")
         self.put(rels, serialise_xml(root))
 
+    def retarget(self, part: str, relation: Relation, target: str) -> None:
+        """Let a relationship that leads outside lead elsewhere."""
+        rels, root = self._relationships(part)
+        for element in children(root, "Relationship"):
+            if element.get("Id") == relation.id:
+                element.set("Target", target)
+        self.put(rels, serialise_xml(root))
+
     def unrelate(self, part: str, target: str) -> None:
         """Drop the relationships of a part to another."""
         rels, folder = _relations_part(part), posixpath.dirname(part)

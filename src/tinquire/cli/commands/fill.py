@@ -1,4 +1,4 @@
-"""tinquire fill: a template filled with rows and values, without a docket."""
+"""tinquire fill: a template, workbook or letter, filled with rows and values, without a docket."""
 
 from __future__ import annotations
 
@@ -20,14 +20,22 @@ if TYPE_CHECKING:
     from tinquire.press.compute.slot_scope import SlotScope
     from tinquire.tables import Table
 
+#: Templates that are word-processing documents.
+_LETTERS = (".docx", ".dotx", ".docm")
 EXAMPLE = (
     "tinquire fill template.xlsx --rows Data=charges.xlsx --at A5 --set 'title=October' --out october.xlsx\n"
-    "  tinquire fill pack.xlsx --rows Bags=bags.csv --own Depot --each list.csv --name '[:Depot:].xlsx' --out packs"
+    "  tinquire fill pack.xlsx --rows Bags=bags.csv --own Depot --each list.csv --name '[:Depot:].xlsx' --out packs\n"
+    "  tinquire fill statement.docx --rows lines=charges.csv --own Customer --each customers.csv \\\n"
+    "      --name '[:Customer:].docx' --out letters"
 )
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("template", type=Path, help="the workbook with slots and sample rows; it is not changed")
+    parser.add_argument(
+        "template",
+        type=Path,
+        help="a workbook with slots and sample rows, or a letter (.docx) with slots; it is not changed",
+    )
     parser.add_argument(
         "--rows", action="append", default=[], metavar="TARGET=FILE",
         help="rows in place of the sample rows of a table, a name or a sheet; can be repeated",
@@ -146,6 +154,8 @@ def _filled(
     from tinquire.press.outputs.template_pictures import put_pictures
     from tinquire.workbook import Workbook
 
+    if options.template.suffix.lower() in _LETTERS:
+        return _letter(options, scope, tables, path, terminal)
     book = Workbook.open(options.template)
     filled = fill_template(book, targets, tables, scope, path.name)
     put_pictures(book, _pictures(options), scope, Path.cwd(), "filling a template", options.template.name)
@@ -158,6 +168,27 @@ def _filled(
     notes = "; ".join([counted(rows, "row"), *filled.notes])
     terminal.line("wrote", f"{path}  ({notes})")
     return book.finish()
+
+
+def _letter(
+    options: argparse.Namespace, scope: SlotScope, tables: Mapping[str, Table], path: Path, terminal: Terminal
+) -> bytes:  # fmt: skip
+    """A letter filled, as bytes. Raises one error with all that is wrong."""
+    from dataclasses import replace
+
+    from tinquire.document import Letter
+    from tinquire.document.filling import fill_letter
+    from tinquire.press.outputs.letters import LetterScope, put_letter_pictures
+
+    stopped = "filling a letter"
+    letter = Letter.open(options.template)
+    scope = replace(scope, tables=tables)
+    done = fill_letter(letter, LetterScope(scope), stopped)
+    put_letter_pictures(letter, _pictures(options), scope, Path.cwd(), stopped, options.template.name)
+    for note in done.notes:
+        terminal.note_once(note)
+    terminal.line("wrote", f"{path}  ({counted(done.slots, 'slot')})")
+    return letter.to_bytes()
 
 
 def _pictures(options: argparse.Namespace) -> dict[str, str]:

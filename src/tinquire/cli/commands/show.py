@@ -21,7 +21,7 @@ _KINDS = {"chartsheet": "sheet of one chart", "dialogsheet": "dialog", "missing"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("file", type=Path, help="the workbook, or delimited text, JSON, OpenDocument sheet")
+    parser.add_argument("file", type=Path, help="a workbook, letter (.docx), delimited text, JSON, OpenDocument sheet")
     parser.add_argument("--sheet", action="append", default=[], help="only this sheet; can be repeated")
     parser.add_argument(
         "--rows", type=int, default=_DEFAULT_ROWS, metavar="N", help=f"first rows to show ({_DEFAULT_ROWS})"
@@ -33,6 +33,32 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     shared.add_json(parser)
 
 
+def _tell_letter(path: Path, terminal: Terminal) -> int:
+    from dataclasses import asdict
+
+    from tinquire.base.wording import counted
+    from tinquire.document import Letter
+    from tinquire.document.contents import letter_contents
+
+    found = letter_contents(Letter.open(path))
+    terminal.heading(str(path))
+    for place, count in found.paragraphs.items():
+        terminal.line("", f"{counted(count, 'paragraph')} in {place}")
+    others = [counted(count, thing) for thing, count in found.others.items()]
+    terminal.line("has", ", ".join(others) if others else "nothing else")
+    label = "slots"
+    for written, count in found.slots.items():
+        terminal.line(label, written + (f"  {count} times" if count > 1 else ""))
+        label = ""
+    for label, lines in (("repeats", found.repeats), ("only if", found.conditions), ("pictures", found.pictures)):
+        for number, line in enumerate(lines):
+            terminal.line("" if number else label, line)
+    if found.macros:
+        terminal.line("macros", "it carries a program, which is kept and never run")
+    terminal.answer(asdict(found))
+    return 0
+
+
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.cli.support.columns import tell_columns
     from tinquire.cli.support.workbook_contents import WorkbookContents
@@ -41,6 +67,8 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
     if options.conformance:
         return _tell_soundness(options.file, terminal)
+    if options.file.suffix.lower() in (".docx", ".dotx", ".docm"):
+        return _tell_letter(options.file, terminal)
     if is_text(options.file):
         terminal.heading(str(options.file))
         terminal.answer(tell_columns(options.file, [], terminal))

@@ -8,6 +8,7 @@ from pydantic import Field, TypeAdapter
 
 from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.checks import CheckModel
+from tinquire.docket.schema.letters import LetterModel
 from tinquire.docket.schema.mails import MailModel, PostModel
 from tinquire.docket.schema.pivots import PeriodKind, PivotModel
 from tinquire.docket.schema.prints import PrintModel
@@ -35,6 +36,7 @@ class DocketModel(Model):
     figures: dict[str, str | FigureModel] = Field(default_factory=dict, description="Named values: formulas.")
     checks: dict[str, CheckModel] = Field(default_factory=dict, description="Conditions that must hold, by name.")
     workbooks: dict[str, WorkbookModel] = Field(default_factory=dict, description="Workbooks to make, by name.")
+    letters: dict[str, LetterModel] = Field(default_factory=dict, description="Letters to write, by name.")
     prints: dict[str, PrintModel] = Field(default_factory=dict, description="Pages to print, by name.")
     mails: dict[str, MailModel] = Field(default_factory=dict, description="Mails to write, by name.")
     post: PostModel = Field(PostModel(), description="The mail server.")

@@ -6,6 +6,7 @@ A new kind is one module that ends with its `OutputKind`, and one line here; its
 
 from __future__ import annotations
 
+from tinquire.press.outputs.letters import LETTERS
 from tinquire.press.outputs.mails import MAILS
 from tinquire.press.outputs.output import OutputKind
 from tinquire.press.outputs.prints import PRINTS
@@ -13,4 +14,4 @@ from tinquire.press.outputs.workbooks import WORKBOOKS
 
 __all__ = ["OUTPUTS"]
 
-OUTPUTS: tuple[OutputKind, ...] = (WORKBOOKS, PRINTS, MAILS)
+OUTPUTS: tuple[OutputKind, ...] = (WORKBOOKS, LETTERS, PRINTS, MAILS)

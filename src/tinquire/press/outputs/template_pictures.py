@@ -23,7 +23,7 @@ from tinquire.workbook import Workbook
 from tinquire.workbook.grid.frames import PictureFile
 from tinquire.workbook.transform.fill_pictures import PictureSlot, fill_pictures
 
-__all__ = ["chart_of_results", "picture_file", "put_pictures"]
+__all__ = ["chart_of_results", "drawn_chart", "picture_file", "put_pictures"]
 
 
 def put_pictures(
@@ -48,7 +48,7 @@ def put_pictures(
             if isinstance(given, ChartModel):
                 assert charts is not None
                 chart = charts(given)
-                return PictureFile(_drawn(chart, found.size), "png"), chart.alt
+                return PictureFile(drawn_chart(chart, found.size), "png"), chart.alt
             return picture_file(base / scope.filled(given, stopped, where), stopped, where), name
         except (DataError, UseError) as error:
             faults.extend(error.faults)
@@ -67,7 +67,7 @@ def picture_file(path: Path, stopped: str, where: str) -> PictureFile:
         raise UseError(Fault(stopped, str(error), where, "put it there, or fix its name")) from None
 
 
-def _drawn(chart: Chart, size: tuple[float, float]) -> bytes:
+def drawn_chart(chart: Chart, size: tuple[float, float]) -> bytes:
     from tinquire.charts.draw import draw_chart
     from tinquire.charts.pictures import picture
 

@@ -9,13 +9,14 @@ from dataclasses import dataclass
 
 from lxml import etree
 
+from tinquire.packages.package import Package
 from tinquire.packages.xml import child, local, serialise_xml
 from tinquire.slots.slots import Slot, only_slot
 from tinquire.workbook.grid.frames import PictureFile
 from tinquire.workbook.parts.drawings import POINT, anchor_size
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["PictureSlot", "fill_pictures", "picture_slots"]
+__all__ = ["PictureSlot", "fill_pictures", "picture_slots", "put_picture"]
 
 #: The size in points of a frame that states none.
 _USUAL = (360.0, 220.0)
@@ -50,25 +51,37 @@ def fill_pictures(book: Workbook, source: Source, sheets: Collection[str] | None
         if given is None:
             continue
         content, alt = given
-        package = book.package
         picture = properties.getparent()
         while picture is not None and local(picture) != "pic":
             picture = picture.getparent()
-        blip = None if picture is None else next((one for one in picture.iter() if local(one) == "blip"), None)
-        fill = None if blip is None else blip.getparent()
-        if blip is None or fill is None:
-            continue
-        properties.set("descr", alt)
-        media = package.free_name(f"{book.part.rpartition('/')[0]}/media/image{{}}.{content.form}")
-        package.put(media, content.content)
-        package.set_type(media, f"image/{content.form}")
-        key = next((key for key in blip.attrib if str(key).endswith("}embed")), None)
-        identity = package.relate(drawing, f"{book.relation_space}/image", media)
-        blip.set(key if key is not None else f"{{{book.relation_space}}}embed", identity)
-        for inner in list(blip):  # a drawn original beside the picture would win over it
-            blip.remove(inner)
-        _fit(fill, content.content, found.size)
-        package.put(drawing, serialise_xml(properties.getroottree().getroot()))
+        media = f"{book.part.rpartition('/')[0]}/media/image{{}}.{content.form}"
+        if picture is not None and put_picture(
+            book.package, drawing, media, book.relation_space, picture, content, found.size
+        ):
+            properties.set("descr", alt)
+            book.package.put(drawing, serialise_xml(properties.getroottree().getroot()))
+
+
+def put_picture(
+    package: Package, part: str, media: str, space: str, picture: etree._Element, content: PictureFile,
+    size: tuple[float, float],
+) -> bool:  # fmt: skip
+    """Let a picture element of a part show another picture, in the middle of its frame of a size in points. `media` is
+    the pattern of the new part's name, `space` the namespace of relationships. False for an element that shows none."""
+    blip = next((one for one in picture.iter() if local(one) == "blip"), None)
+    fill = None if blip is None else blip.getparent()
+    if blip is None or fill is None:
+        return False
+    name = package.free_name(media)
+    package.put(name, content.content)
+    package.set_type(name, f"image/{content.form}")
+    key = next((key for key in blip.attrib if str(key).endswith("}embed")), None)
+    identity = package.relate(part, f"{space}/image", name)
+    blip.set(key if key is not None else f"{{{space}}}embed", identity)
+    for inner in list(blip):  # a drawn original beside the picture would win over it
+        blip.remove(inner)
+    _fit(fill, content.content, size)
+    return True
 
 
 def _found(book: Workbook, sheets: Collection[str] | None) -> Iterator[tuple[str, etree._Element, PictureSlot]]:

@@ -5,11 +5,12 @@ A slot may be split over any number of text runs, as editors do; the run in whic
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 
 from lxml import etree
 
+from tinquire.packages.text_runs import fill_runs
 from tinquire.packages.xml import child, children, local, serialise_xml
 from tinquire.slots.slots import Resolver, UnfilledSlot, fill_text
 from tinquire.workbook.sheet_xml.frame_changes import edited_frame
@@ -152,37 +153,7 @@ def _fill_runs(root: etree._Element, place: str, filled: _Fill) -> None:
     for holder in holders:
         runs = [item for item in holder.iter() if local(item) == "t"]
         if _OPENED in "".join(run.text or "" for run in runs):
-            _fill_runs_of(runs, place, filled)
-
-
-def _fill_runs_of(runs: Sequence[etree._Element], place: str, filled: _Fill) -> None:
-    """Fill the slots of runs that follow each other: each slot becomes part of the run in which it begins."""
-    texts = [run.text or "" for run in runs]
-    starts = [sum(map(len, texts[:n])) for n in range(len(texts))]
-    whole = "".join(texts)
-    fresh = [""] * len(runs)
-
-    def run_at(position: int) -> int:
-        return max(n for n, start in enumerate(starts) if start <= position and (texts[n] or n == 0))
-
-    position = 0
-    while position < len(whole):
-        start = whole.find(_OPENED, position)
-        end = whole.find(":]", start) if start >= 0 else -1
-        stop = start if end >= 0 else len(whole)
-        while position < stop:  # what stands before the slot stays in its runs
-            number = run_at(position)
-            last = min(stop, starts[number] + len(texts[number]))
-            fresh[number] += whole[position:last]
-            position = last
-        if end >= 0:
-            fresh[run_at(start)] += filled(whole[start : end + 2], place)
-            position = end + 2
-    for run, text in zip(runs, fresh, strict=True):
-        if run.text != text and (run.text or text):
-            run.text = text
-            if text != text.strip():
-                run.set("{http://www.w3.org/XML/1998/namespace}space", "preserve")
+            fill_runs(runs, _OPENED, ":]", lambda text: filled(text, place))
 
 
 # -- the document ----------------------------------------------------------------------------------------

@@ -1,0 +1,54 @@
+"""Letters in the docket: word-processing documents filled, once or for each row of a table."""
+
+from __future__ import annotations
+
+from pydantic import Field, model_validator
+
+from tinquire.docket.schema.base import Model
+from tinquire.docket.schema.charts import ChartModel
+
+__all__ = ["LetterModel", "OwnModel"]
+
+
+class OwnModel(Model):
+    """The rows of another table that belong to a row: `{ from = "charges", "Customer no" = "Number" }`."""
+
+    model_config = Model.model_config | {"extra": "allow"}
+
+    from_: str = Field(alias="from", description="The table whose rows they are; keys are its columns, by their names.")
+
+    def keys(self) -> dict[str, str]:
+        """The columns of the table and the columns of the row whose values they have."""
+        return {name: str(value) for name, value in (self.model_extra or {}).items()}
+
+    @model_validator(mode="after")
+    def _has_keys(self) -> OwnModel:
+        if not self.keys() or not all(isinstance(value, str) for value in (self.model_extra or {}).values()):
+            raise ValueError('it says by which columns rows belong: { from = "charges", "Customer no" = "Number" }')
+        return self
+
+
+class LetterModel(Model):
+    """A letter made by a run, or with `each` one for each row of a table."""
+
+    template: str = Field(description="A word-processing document (.docx) with slots.")
+    name: str = Field(description="The file's name, with slots, ending in .docx.")
+    each: str | None = Field(None, description="The table that repeats the letter.")
+    own: dict[str, OwnModel] = Field(
+        default_factory=dict, description="Tables of a row's own rows, by the names that slots use for them."
+    )
+    key: str | None = Field(
+        None, description="A column of `each`: a mail gets the letters that have its own row's value there."
+    )
+    pictures: dict[str, str | ChartModel] = Field(
+        default_factory=dict,
+        description="Files or charts for the template's pictures whose alternative text is a slot, by the slot's name.",
+    )
+
+    @model_validator(mode="after")
+    def _fits(self) -> LetterModel:
+        if not self.name.casefold().endswith(".docx"):
+            raise ValueError("the name ends in .docx")
+        if self.each is None and (self.own or self.key):
+            raise ValueError("own and key need each, a table with a letter for each of its rows")
+        return self

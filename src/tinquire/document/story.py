@@ -1,0 +1,130 @@
+"""Paragraphs, rows and blocks of a letter's text (ECMA-376 Part 1, 17.3, 17.4): what they say, and where they stand."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Iterator, Sequence
+
+from lxml import etree
+
+from tinquire.packages.xml import child, local
+
+__all__ = [
+    "block_elements", "cells_of", "clone", "holders", "is_list_item", "own_paragraphs", "replace_with", "rows_of",
+    "settle_lines", "text_nodes", "text_of",
+]  # fmt: skip
+
+#: What holds paragraphs and tables.
+_HOLDERS = frozenset({"body", "tc", "hdr", "ftr", "txbxContent", "footnote", "endnote", "comment", "sdtContent"})
+_NESTED = frozenset({"txbxContent"})
+_SPACE = "{http://www.w3.org/XML/1998/namespace}space"
+
+
+def text_nodes(paragraph: etree._Element) -> list[etree._Element]:
+    """The texts of a paragraph in their order, without those of text boxes that hang on it, and without what was
+    deleted."""
+    found: list[etree._Element] = []
+
+    def walk(element: etree._Element) -> None:
+        for inner in element:
+            name = local(inner) if isinstance(inner.tag, str) else ""
+            if name == "t":
+                found.append(inner)
+            elif name not in _NESTED and name not in ("del", "moveFrom", "pPr", "rPr", "Fallback"):
+                walk(inner)
+
+    walk(paragraph)
+    return found
+
+
+def text_of(paragraph: etree._Element) -> str:
+    return "".join(node.text or "" for node in text_nodes(paragraph))
+
+
+def holders(root: etree._Element) -> list[etree._Element]:
+    """All elements that hold paragraphs and tables, the outermost first."""
+    return [element for element in root.iter() if isinstance(element.tag, str) and local(element) in _HOLDERS]
+
+
+def block_elements(holder: etree._Element) -> list[etree._Element]:
+    """The paragraphs, tables and content controls of a holder."""
+    return [one for one in holder if isinstance(one.tag, str) and local(one) in ("p", "tbl", "sdt")]
+
+
+def own_paragraphs(element: etree._Element) -> Iterator[etree._Element]:
+    """All paragraphs below an element, those of text boxes with them."""
+    return (one for one in element.iter() if isinstance(one.tag, str) and local(one) == "p")
+
+
+def rows_of(table: etree._Element) -> list[etree._Element]:
+    """The rows of a table, also those in content controls."""
+    found: list[etree._Element] = []
+    for inner in table:
+        name = local(inner) if isinstance(inner.tag, str) else ""
+        if name == "tr":
+            found.append(inner)
+        elif name == "sdt" and (content := child(inner, "sdtContent")) is not None:
+            found += rows_of(content)
+    return found
+
+
+def cells_of(row: etree._Element) -> list[etree._Element]:
+    return [one for one in row.iter() if isinstance(one.tag, str) and local(one) == "tc"]
+
+
+def is_list_item(paragraph: etree._Element) -> bool:
+    """Whether a paragraph is an item of a list (17.9): numbered by itself, or by a style that is named as lists are."""
+    settings = child(paragraph, "pPr")
+    style = child(settings, "pStyle")
+    name = "" if style is None else next((str(v) for k, v in style.attrib.items() if str(k).endswith("}val")), "")
+    return child(settings, "numPr") is not None or "list" in name.casefold()
+
+
+def clone(element: etree._Element) -> etree._Element:
+    fresh = copy.deepcopy(element)
+    fresh.tail = element.tail
+    return fresh
+
+
+def replace_with(old: etree._Element, fresh: Sequence[etree._Element]) -> None:
+    """Put elements in the place of one."""
+    parent = old.getparent()
+    assert parent is not None
+    place = parent.index(old)
+    parent.remove(old)
+    for number, element in enumerate(fresh):
+        parent.insert(place + number, element)
+
+
+def settle_lines(nodes: Sequence[etree._Element]) -> None:
+    """Let ends of lines and tabs within texts be elements of their own (17.3.3.1, .32)."""
+    for node in nodes:
+        text = node.text or ""
+        if "\n" not in text and "\t" not in text:
+            continue
+        parent = node.getparent()
+        assert parent is not None
+        space = etree.QName(node).namespace
+        place = parent.index(node)
+        pieces: list[etree._Element] = []
+        current = ""
+
+        def put(current: str, pieces: list[etree._Element] = pieces, space: str | None = space) -> None:
+            if current:
+                piece = etree.Element(f"{{{space}}}t")
+                piece.text = current
+                if current != current.strip():
+                    piece.set(_SPACE, "preserve")
+                pieces.append(piece)
+
+        for letter in text.replace("\r\n", "\n"):
+            if letter in "\n\t":
+                put(current)
+                current = ""
+                pieces.append(etree.Element(f"{{{space}}}{'br' if letter == chr(10) else 'tab'}"))
+            else:
+                current += letter
+        put(current)
+        parent.remove(node)
+        for number, piece in enumerate(pieces):
+            parent.insert(place + number, piece)

@@ -1,0 +1,215 @@
+"""Letters of a run: word-processing documents filled, once or for each row of a table with its own rows of others."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, UseError, merge_errors
+from tinquire.base.file_names import safe_file_name
+from tinquire.base.wording import counted, known_names
+from tinquire.cells.column import Codes
+from tinquire.cells.values import Value
+from tinquire.charts.chart import Chart
+from tinquire.docket.schema.charts import ChartModel
+from tinquire.docket.schema.letters import LetterModel, OwnModel
+from tinquire.document import Letter
+from tinquire.document.filling import Scope, fill_letter
+from tinquire.document.pictures import LetterPicture, fill_letter_pictures
+from tinquire.press.compute.results import Results
+from tinquire.press.compute.slot_scope import SlotScope
+from tinquire.press.outputs.output import Made, Making, OutputKind
+from tinquire.press.outputs.template_pictures import chart_of_results, drawn_chart, picture_file
+from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, slot_name
+from tinquire.tables import Table
+from tinquire.workbook.grid.frames import PictureFile
+
+__all__ = ["LETTERS", "LetterScope", "OwnRows", "put_letter_pictures"]
+
+
+class LetterScope:
+    """Slots, rows and conditions of a letter, by those of a run; `own` is the table whose row is at hand."""
+
+    def __init__(self, slots: SlotScope, own: str | None = None) -> None:
+        self._slots, self._own = slots, own
+
+    def resolve(self, slot: Slot) -> FilledSlot | UnfilledSlot:
+        if self._own is not None:
+            prefix = re.compile(rf"\s*{re.escape(self._own)}\s*\.\s*", re.IGNORECASE)
+            if match := prefix.match(slot.inside):
+                slot = replace(slot, inside=slot.inside[match.end() :])
+        return self._slots.resolve(slot)
+
+    def rows(self, table: str) -> Sequence[Scope] | None:
+        wanted = slot_name(table)
+        for name, known in self._slots.tables.items():
+            if slot_name(name) == wanted:
+                return [LetterScope(self._slots.at(known, row), name) for row in range(known.height)]
+        return None
+
+    def holds(self, condition: str) -> bool | str:
+        found = self.resolve(Slot(f"[:only if {condition}:]", condition))
+        if isinstance(found, UnfilledSlot):
+            return found.why
+        return found.value if isinstance(found.value, bool) else "it is no yes or no"
+
+
+class OwnRows:
+    """The rows of a table by the values of its key columns, grouped once."""
+
+    def __init__(self, table: Table, keys: Mapping[str, str], stopped: str, where: str) -> None:
+        """`keys` are columns of the table and the columns of the row that they belong to. Raises UseError."""
+        self._table, self._columns = table, list(keys.values())
+        for name in keys:
+            if table.index_of(name) is None:
+                why = f"'{table.name}' has no column '{name}': {known_names(name, table.headings)}"
+                raise UseError(Fault(stopped, why, where, "name one of these"))
+        self._rows: dict[tuple[tuple[type, Value], ...], list[int]] = {}
+        for row, values in enumerate(zip(*(table.column(name).to_list() for name in keys), strict=True)):
+            self._rows.setdefault(tuple((type(value), value) for value in values), []).append(row)
+
+    def of(self, scope: SlotScope) -> Table:
+        """The rows that belong to the row at hand, which has all the columns."""
+        assert scope.row is not None
+        values = [(type(value), value) for name in self._columns for value in scope.row.column(name)]
+        rows: Codes = np.array(self._rows.get(tuple(values), []), np.int64)
+        return self._table.take(rows)
+
+    def any_of(self, rows: Table) -> bool:
+        """Whether a row of a table has any rows of this one."""
+        keys = zip(*(rows.column(name).to_list() for name in self._columns), strict=True)
+        return any(tuple((type(value), value) for value in one) in self._rows for one in keys)
+
+
+def make_letters(making: Making, name: str) -> Iterator[Made]:
+    """The files of one letter of the docket. Raises one error with all that is wrong."""
+    results = making.results
+    model = results.docket.model.letters[name]
+    stopped, where = f"letter '{name}'", results.docket.where("letters", name)
+    template = _template(results, model, name).read_bytes()
+    if model.each is None:
+        yield _one(making, name, model, template, results.slots(), where, None)
+        return
+    table = results.tables[model.each]
+    if model.key is not None and table.index_of(model.key) is None:
+        why = f"'{table.name}' has no column '{model.key}': {known_names(model.key, table.headings)}"
+        raise UseError(Fault(stopped, why, where, "name one of these in key"))
+    own = {key: _own_rows(results, table, one, stopped, where) for key, one in model.own.items()}
+    errors: list[TinQuireError] = []
+    made: list[Made] = []
+    for row in range(table.height):
+        making.progress(f"writing {name}", row + 1, table.height)
+        scope = results.slots().at(table, row)
+        try:
+            tables = {key: rows.of(scope) for key, rows in own.items()}
+            scope = replace(scope, tables={**scope.tables, **tables})
+            cut = None if model.key is None else (model.key, table.column(model.key)[row])
+            made.append(_one(making, name, model, template, scope, table.where(row), cut))
+        except TinQuireError as error:
+            errors.append(error)
+    if errors:
+        raise merge_errors(errors)
+    yield from made
+
+
+def _own_rows(results: Results, table: Table, model: OwnModel, stopped: str, where: str) -> OwnRows:
+    """Rows by their keys. Raises UseError for a table that is not there, and DataError when no row has any."""
+    known = results.tables.get(model.from_)
+    if known is None:
+        why = f"there is no table '{model.from_}': {known_names(model.from_, list(results.tables))}"
+        raise UseError(Fault(stopped, why, where, "name one of these"))
+    own = OwnRows(known, model.keys(), stopped, where)
+    for name in model.keys().values():
+        if table.index_of(name) is None:
+            why = f"'{table.name}' has no column '{name}': {known_names(name, table.headings)}"
+            raise UseError(Fault(stopped, why, where, "name one of these"))
+    if known.height and table.height and not own.any_of(table):
+        pairs = ", ".join(f"'{one}' and '{other}'" for one, other in model.keys().items())
+        why = f"no row of '{model.from_}' belongs to any of '{table.name}': {pairs} have no value in common"
+        raise DataError(Fault(stopped, why, where, "compare the columns; a number and a text are never the same"))
+    return own
+
+
+def _one(
+    making: Making, name: str, model: LetterModel, template: bytes, scope: SlotScope, place: str,
+    cut: tuple[str, Value] | None,
+) -> Made:  # fmt: skip
+    stopped = f"letter '{name}'"
+    letter = Letter.from_bytes(template, Path(model.template).name)
+    try:
+        done = fill_letter(letter, LetterScope(scope), stopped)
+        results = making.results
+
+        def charts(asked: ChartModel) -> Chart:
+            return chart_of_results(results, asked, scope, () if cut is None else (cut,), place)
+
+        put_letter_pictures(letter, model.pictures, scope, results.docket.base, stopped, place, charts)
+    except DataError as error:
+        # Which row it was is as much part of the place as where in the letter.
+        faults = [replace(fault, where=f"{fault.where}; for {place}") if cut else fault for fault in error.faults]
+        raise DataError(*faults) from None
+    file = safe_file_name(scope.filled(model.name, f"naming {stopped}", place))
+    summary = counted(done.slots, "slot")
+    return Made(name=name, path=making.out / file, content=letter.to_bytes(), summary=summary, cut=cut,
+                notes=tuple(done.notes))  # fmt: skip
+
+
+def put_letter_pictures(
+    letter: Letter, asked: Mapping[str, str | ChartModel], scope: SlotScope, base: Path, stopped: str, where: str,
+    charts: Callable[[ChartModel], Chart] | None = None,
+) -> None:  # fmt: skip
+    """Replace the pictures of a letter that ask for one. `asked` are files and charts by the slot's name, and `charts`
+    makes the latter. Raises one error with all that cannot be."""
+    named = {slot_name(key): (key, given) for key, given in asked.items()}
+    faults: list[Fault] = []
+
+    def source(found: LetterPicture) -> tuple[PictureFile, str] | None:
+        known = named.get(slot_name(found.slot.inside))
+        if known is None:
+            why = f"a picture in {found.place} asks for '{found.slot.inside}': "
+            why += known_names(found.slot.inside, list(asked))
+            faults.append(Fault(stopped, why, where, 'name it: pictures = { NAME = "file.png" }'))
+            return None
+        key, given = known
+        try:
+            if isinstance(given, ChartModel):
+                assert charts is not None
+                chart = charts(given)
+                return PictureFile(drawn_chart(chart, found.size), "png"), chart.alt
+            return picture_file(base / scope.filled(given, stopped, where), stopped, where), key
+        except (DataError, UseError) as error:
+            faults.extend(error.faults)
+            return None
+
+    fill_letter_pictures(letter, source)
+    if faults:
+        raise DataError(*faults)
+
+
+def _template(results: Results, model: LetterModel, name: str) -> Path:
+    """Raises AccessError for one that is not there."""
+    path = results.docket.base / model.template
+    if not path.is_file():
+        where = results.docket.where("letters", name, "template")
+        why = f"there is no file '{model.template}'"
+        raise AccessError(Fault(f"letter '{name}'", why, where, "put the template there, or fix its name"))
+    return path
+
+
+def _foresee(results: Results, attachable: Sequence[str]) -> Iterator[TinQuireError]:
+    for name, model in results.docket.model.letters.items():
+        try:
+            _template(results, model, name)
+        except TinQuireError as error:
+            yield error
+
+
+def _inputs(results: Results) -> Iterator[Path]:
+    return (results.docket.base / model.template for model in results.docket.model.letters.values())
+
+
+LETTERS = OutputKind("letters", "letter", "writing {}", make_letters, _foresee, _inputs)
