@@ -13,6 +13,7 @@ from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 from xml.etree import ElementTree
 
+import pypdfium2
 import pytest
 
 from tinquire.cli.main import COMMANDS
@@ -99,6 +100,10 @@ def test_totals_agree_with_an_independent_sum_over_the_raw_files(job, tinquire, 
         assert sheet.value(sheet.used.bottom, 9) == pytest.approx(float(charged), abs=1e-6)
 
 
+def page_texts(path: Path) -> str:
+    return " ".join(page.get_textpage().get_text_bounded() for page in pypdfium2.PdfDocument(path))
+
+
 def test_the_demo_from_nothing_to_kept_mails(tmp_path, tinquire):
     folder = tmp_path / "demo"
     first = tinquire("demo", folder)
@@ -109,14 +114,21 @@ def test_the_demo_from_nothing_to_kept_mails(tmp_path, tinquire):
         "Linen pack 2026-10.xlsx",
         "by 127.0.0.1",
         "open      first",
+        "Statement 1001.pdf to Statement 1040.pdf  (40 files",
+        "and 36 more mails: send --list names them all",
     ):
         assert text in first.out
     assert "a ticket was exported twice and counts once" in first.err
-    assert len(list((folder / "postroom").glob("*.eml"))) == 4
+    assert len(list((folder / "postroom").glob("*.eml"))) == 44
+    whole = sum(charge for charge, _ in independent_charges(folder, "2026-10").values())
+    statements = [page_texts(path) for path in sorted((folder / "out/2026-10").glob("Statement *.pdf"))]
+    totals = [Decimal(re.search(r"In all\D+[\d,]+\s+£([\d,]+\.\d\d)", text)[1].replace(",", "")) for text in statements]
+    assert (len(totals), sum(totals)) == (40, whole)
+    assert f"We charged £{whole:,.2f} for" in page_texts(folder / "out/2026-10/Letter to the board 2026-10.pdf")
     again = tinquire("demo", folder)
     assert again.code == 0
     assert "nothing was sent: all of these" in again.out
-    assert len(list((folder / "postroom").glob("*.eml"))) == 4
+    assert len(list((folder / "postroom").glob("*.eml"))) == 44
     (tmp_path / "other").mkdir()
     (tmp_path / "other/file.txt").write_text("x")
     assert tinquire("demo", tmp_path / "other").code == 2

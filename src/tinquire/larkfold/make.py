@@ -11,6 +11,7 @@ from datetime import date
 from tinquire.larkfold import data
 from tinquire.larkfold.dashboard import dashboard_template
 from tinquire.larkfold.exports import DIALECTS, Cell, export, table_workbook
+from tinquire.larkfold.letters import board_template, statement_template
 from tinquire.larkfold.template import pack_template
 from tinquire.larkfold.view import view_template
 
@@ -38,6 +39,8 @@ def job_files(rows: int | None = None) -> Iterator[tuple[str, bytes]]:
     yield "templates/pack.xlsx", pack_template()
     yield "templates/dashboard.xlsx", dashboard_template()
     yield "templates/view.xlsx", view_template()
+    yield "templates/statement.docx", statement_template()
+    yield "templates/board.docx", board_template()
 
 
 def _pickups(period: str, depot: str, rows: int | None) -> bytes:

@@ -79,7 +79,11 @@ def children(element: etree._Element | None, name: str) -> list[etree._Element]:
 
 
 def child(element: etree._Element | None, name: str) -> etree._Element | None:
-    return next(iter(children(element, name)), None)
+    if element is not None:
+        for one in element:
+            if local(one) == name:
+                return one
+    return None
 
 
 def flag(element: etree._Element | None, name: str, default: bool) -> bool:

@@ -11,7 +11,7 @@ from tinquire.pages.geometry import line_height
 from tinquire.pages.primitives import Box, Text
 from tinquire.pages.typefaces import Typeface
 
-__all__ = ["Letters", "Line", "Piece", "lines_of"]
+__all__ = ["Letters", "Line", "Piece", "lines_of", "words"]
 
 #: Raised and lowered letters: their size, and how far they are moved, in parts of the size.
 _SCRIPT_SIZE = 0.66
@@ -96,7 +96,7 @@ class Line:
         return max((piece.letters.line for piece in self.pieces), default=0.0)
 
 
-def _words(paragraph: str) -> Iterator[str]:
+def words(paragraph: str) -> Iterator[str]:
     """Words with the blanks after them."""
     for match in _WORDS.finditer(paragraph):
         if match[0]:
@@ -142,7 +142,7 @@ def _filled(paragraph: Sequence[Piece], room: float) -> list[Line]:
     current: list[Piece] = []
     used = 0.0
     for piece in paragraph:
-        for whole in _words(piece.text) if piece.text else ("",):
+        for whole in words(piece.text) if piece.text else ("",):
             word = whole
             wide, bare = piece.letters.width(word), piece.letters.width(word.rstrip())
             if used + bare > room and current:

@@ -125,6 +125,7 @@ def only_slot(text: str) -> Slot | None:
     return pieces[0] if len(pieces) == 1 and isinstance(pieces[0], Slot) else None
 
 
+@lru_cache(maxsize=4096)
 def slot_name(inside: str) -> str:
     """The form under which names are looked up: without regard to case, spaces as underscores."""
     return re.sub(r"[\s_]+", "_", inside.strip()).casefold()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import os
 
-from tinquire.cli.commands.run import as_dict, tell_work
+from tinquire.cli.commands.run import alike, as_dict, tell_work
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.terminal import Terminal
 
@@ -30,7 +30,10 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     held = [check for check in pack.results.checks if check.holds]
     for number, check in enumerate(held):
         terminal.line("holds" if number == 0 else "", f"{check.name}: {check.says}")
-    names = [output.path.name for output in pack.outputs]
+    names = []
+    for group in alike(pack.outputs):
+        first, last = group[0].path.name, group[-1].path.name
+        names.append(first if len(group) == 1 else f"{first} to {last} ({len(group)} files)")
     if names:
         terminal.line("would be", ", ".join(names) + (f", {len(pack.mails)} mails" if pack.mails else ""))
     warned = len(pack.warnings)

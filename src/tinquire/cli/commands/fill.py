@@ -188,7 +188,13 @@ def _letter(
     for note in done.notes:
         terminal.note_once(note)
     terminal.line("wrote", f"{path}  ({counted(done.slots, 'slot')})")
-    return letter.to_bytes()
+    if path.suffix.lower() != ".pdf":
+        return letter.to_bytes()
+    from tinquire.pages.letter_pages import lay_out_letter
+    from tinquire.pages.pdf import pdf_of
+
+    moment = shared.moment(options.now) or shared.local_clock()
+    return pdf_of(lay_out_letter(letter, path.stem, terminal.note_once), moment)
 
 
 def _pictures(options: argparse.Namespace) -> dict[str, str]:

@@ -1,4 +1,4 @@
-"""tinquire print: sheets of workbooks as pages: PDF, PNG, SVG, HTML."""
+"""tinquire print: sheets of workbooks, and letters, as pages: PDF, PNG, SVG, HTML."""
 
 from __future__ import annotations
 
@@ -25,13 +25,21 @@ EXAMPLE = (
     "  tinquire print 'Linen pack 2026-10.xlsx' --sheet Charges --area A4:K40 --fit wide --paper A4 --to charges.pdf\n"
     "  tinquire print 'Depot view 2026-10.xlsx' --sheet View --each depots.csv --name '[:Depot:].pdf' --out views"
 )
+#: Word-processing documents.
+_LETTERS = (".docx", ".dotx", ".docm")
 _FORMS = ("pdf", "png", "svg", "html", "htm")
 _RESOLUTION = 96.0
 _FINEST = 1200.0
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("files", nargs="+", type=Path, metavar="file", help="workbooks; several become one document")
+    parser.add_argument(
+        "files",
+        nargs="+",
+        type=Path,
+        metavar="file",
+        help="workbooks, of which several become one document, or a letter (.docx)",
+    )
     parser.add_argument("--to", type=Path, metavar="FILE", help="the file to write: .pdf, .png, .svg or .html")
     parser.add_argument("--each", type=Path, metavar="LIST", help="a list: a print for each of its lines, with --out")
     parser.add_argument("--out", type=Path, metavar="FOLDER", help="with --each, the folder of the prints")
@@ -115,13 +123,30 @@ def _variants(options: argparse.Namespace, terminal: Terminal, moment: datetime)
 
 
 def _pages(options: argparse.Namespace, terminal: Terminal, moment: datetime) -> Pages:
-    """The pages that are asked for. Raises UseError for one that is not there."""
+    """The pages that are asked for."""
     from tinquire.pages.document import About, lay_out
 
-    parts = [_part(options, path) for path in options.files]
     title = options.title or options.files[0].stem
+    if options.files[0].suffix.lower() in _LETTERS:
+        return _letter_pages(options, terminal, title)
+    parts = [_part(options, path) for path in options.files]
     about = About(title, options.author, cover=options.cover, contents=options.contents)
-    document = lay_out(parts, moment, about, terminal.note_once)
+    return _chosen_page(options, lay_out(parts, moment, about, terminal.note_once))
+
+
+def _letter_pages(options: argparse.Namespace, terminal: Terminal, title: str) -> Pages:
+    """The pages of a letter. Raises UseError for what goes with sheets alone."""
+    from tinquire.document import Letter
+    from tinquire.pages.letter_pages import lay_out_letter
+
+    if len(options.files) > 1 or options.sheet or options.area or options.cover or options.contents:
+        why = "sheets, areas, covers and several files in one document are for workbooks"
+        raise UseError(Fault("printing a letter", why, do="print it alone: --to letter.pdf"))
+    return _chosen_page(options, lay_out_letter(Letter.open(options.files[0]), title, terminal.note_once))
+
+
+def _chosen_page(options: argparse.Namespace, document: Pages) -> Pages:
+    """A document, or the page of it that is asked for. Raises UseError for one that is not there."""
     if options.page is not None:
         if not 1 <= options.page <= len(document.pages):
             why = f"there is no page {options.page}: it has {counted(len(document.pages), 'page')}"

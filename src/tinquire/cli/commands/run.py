@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import os
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,8 @@ from tinquire.cli.support.terminal import Terminal
 EXAMPLE = "tinquire run docket.toml --period 2026-10"
 #: Where a run that is broken off leaves what it has finished.
 KEPT = ".kept"
+#: More files of one output than these are told as one line.
+_TOLD_SINGLY = 8
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -79,8 +82,11 @@ def tell_work(work: Any, terminal: Terminal) -> None:
 def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> None:
     """What was written, and the command that follows, if any."""
     label = "wrote"
-    for output in pack.outputs:
-        terminal.line(label, f"{short_path(output.path)}  ({output.summary}, {len(output.data) / 1024:,.0f} kB)")
+    for group in alike(pack.outputs):
+        summary = group[0].summary if len(group) == 1 else f"{len(group)} files"
+        size = sum(len(output.data) for output in group) / 1024
+        more = f" to {group[-1].path.name}" if len(group) > 1 else ""
+        terminal.line(label, f"{short_path(group[0].path)}{more}  ({summary}, {size:,.0f} kB)")
         label = ""
     if pack.mails:
         count = len(pack.mails)
@@ -94,6 +100,21 @@ def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> No
     if pack.mails and following:
         terminal.line("next", following)
     terminal.answer(as_dict(pack))
+
+
+def alike(outputs: Sequence[Any]) -> list[list[Any]]:
+    """A run's outputs as they are told: each alone, but in one group those of one name and format that are many."""
+    groups: dict[tuple[str, str], list[Any]] = {}
+    for output in outputs:
+        groups.setdefault((output.name, output.path.suffix), []).append(output)
+    told = []
+    for output in outputs:
+        group = groups[output.name, output.path.suffix]
+        if len(group) <= _TOLD_SINGLY:
+            told.append([output])
+        elif output is group[0]:
+            told.append(group)
+    return told
 
 
 def as_dict(pack: Any) -> dict[str, Any]:

@@ -11,6 +11,8 @@ from tinquire.cli.support import options as shared
 from tinquire.cli.support.terminal import Terminal
 
 EXAMPLE = "tinquire send docket.toml --period 2026-10 --list"
+#: More mails than these are counted, not named.
+_TOLD = 8
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -60,8 +62,10 @@ def send_outbox(
         return None
     report = send(mails, server, docket.base, period.text, shared.clock, again=again, progress=terminal.progress)
     for label, group in (("sent", report.sent), ("before", report.before)):
-        for number, mail in enumerate(group):
+        for number, mail in enumerate(group[:_TOLD]):
             terminal.line(label if number == 0 else "", f"{', '.join(mail.to)}: {mail.subject}")
+        if len(group) > _TOLD:
+            terminal.line("", f"and {len(group) - _TOLD} more mails: send --list names them all")
     if report.sent:
         terminal.line("", f"by {server}")
     elif report.before and not report.held:

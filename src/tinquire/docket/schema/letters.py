@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pydantic import Field, model_validator
 
 from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.charts import ChartModel
 
 __all__ = ["LetterModel", "OwnModel"]
+
+
+LetterFormat = Literal["docx", "pdf"]
+
+
+def _document_alone() -> list[LetterFormat]:
+    return ["docx"]
 
 
 class OwnModel(Model):
@@ -33,6 +42,9 @@ class LetterModel(Model):
 
     template: str = Field(description="A word-processing document (.docx) with slots.")
     name: str = Field(description="The file's name, with slots, ending in .docx.")
+    to: list[LetterFormat] = Field(
+        default_factory=_document_alone, min_length=1, description="What is written: the document, its pages, or both."
+    )
     each: str | None = Field(None, description="The table that repeats the letter.")
     own: dict[str, OwnModel] = Field(
         default_factory=dict, description="Tables of a row's own rows, by the names that slots use for them."

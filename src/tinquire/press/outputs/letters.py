@@ -20,6 +20,8 @@ from tinquire.docket.schema.letters import LetterModel, OwnModel
 from tinquire.document import Letter
 from tinquire.document.filling import Scope, fill_letter
 from tinquire.document.pictures import LetterPicture, fill_letter_pictures
+from tinquire.pages.letter_pages import lay_out_letter
+from tinquire.pages.pdf import pdf_of
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.outputs.output import Made, Making, OutputKind
@@ -36,6 +38,7 @@ class LetterScope:
 
     def __init__(self, slots: SlotScope, own: str | None = None) -> None:
         self._slots, self._own = slots, own
+        self._rows: dict[str, list[Scope]] = {}
 
     def resolve(self, slot: Slot) -> FilledSlot | UnfilledSlot:
         if self._own is not None:
@@ -46,10 +49,13 @@ class LetterScope:
 
     def rows(self, table: str) -> Sequence[Scope] | None:
         wanted = slot_name(table)
-        for name, known in self._slots.tables.items():
-            if slot_name(name) == wanted:
-                return [LetterScope(self._slots.at(known, row), name) for row in range(known.height)]
-        return None
+        if wanted not in self._rows:
+            known = next((name for name in self._slots.tables if slot_name(name) == wanted), None)
+            if known is None:
+                return None
+            rows = self._slots.tables[known]
+            self._rows[wanted] = [LetterScope(self._slots.at(rows, row), known) for row in range(rows.height)]
+        return self._rows[wanted]
 
     def holds(self, condition: str) -> bool | str:
         found = self.resolve(Slot(f"[:only if {condition}:]", condition))
@@ -92,7 +98,7 @@ def make_letters(making: Making, name: str) -> Iterator[Made]:
     stopped, where = f"letter '{name}'", results.docket.where("letters", name)
     template = _template(results, model, name).read_bytes()
     if model.each is None:
-        yield _one(making, name, model, template, results.slots(), where, None)
+        yield from _one(making, name, model, template, results.slots(), where, None)
         return
     table = results.tables[model.each]
     if model.key is not None and table.index_of(model.key) is None:
@@ -108,7 +114,7 @@ def make_letters(making: Making, name: str) -> Iterator[Made]:
             tables = {key: rows.of(scope) for key, rows in own.items()}
             scope = replace(scope, tables={**scope.tables, **tables})
             cut = None if model.key is None else (model.key, table.column(model.key)[row])
-            made.append(_one(making, name, model, template, scope, table.where(row), cut))
+            made += _one(making, name, model, template, scope, table.where(row), cut)
         except TinQuireError as error:
             errors.append(error)
     if errors:
@@ -137,7 +143,8 @@ def _own_rows(results: Results, table: Table, model: OwnModel, stopped: str, whe
 def _one(
     making: Making, name: str, model: LetterModel, template: bytes, scope: SlotScope, place: str,
     cut: tuple[str, Value] | None,
-) -> Made:  # fmt: skip
+) -> Iterator[Made]:  # fmt: skip
+    """The files of one letter: the document, and its pages."""
     stopped = f"letter '{name}'"
     letter = Letter.from_bytes(template, Path(model.template).name)
     try:
@@ -152,10 +159,17 @@ def _one(
         # Which row it was is as much part of the place as where in the letter.
         faults = [replace(fault, where=f"{fault.where}; for {place}") if cut else fault for fault in error.faults]
         raise DataError(*faults) from None
-    file = safe_file_name(scope.filled(model.name, f"naming {stopped}", place))
-    summary = counted(done.slots, "slot")
-    return Made(name=name, path=making.out / file, content=letter.to_bytes(), summary=summary, cut=cut,
-                notes=tuple(done.notes))  # fmt: skip
+    path = making.out / safe_file_name(scope.filled(model.name, f"naming {stopped}", place))
+    if "docx" in model.to:
+        summary = counted(done.slots, "slot")
+        yield Made(name=name, path=path, content=letter.to_bytes(), summary=summary, cut=cut, notes=tuple(done.notes))
+    if "pdf" in model.to:
+        notes: list[str] = []
+        pages = lay_out_letter(letter, path.stem, notes.append)
+        told = tuple(note for note in notes if note not in making.told)
+        making.told.update(told)
+        summary, content = counted(len(pages.pages), "page"), pdf_of(pages, making.moment)
+        yield Made(name=name, path=path.with_suffix(".pdf"), content=content, summary=summary, cut=cut, notes=told)
 
 
 def put_letter_pictures(

@@ -1,0 +1,268 @@
+"""A letter on paper: its sections, columns, headers and footers, strips put on page after page (ECMA-376 Part 1,
+17.6, 17.10)."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from lxml import etree
+
+from tinquire.document.letter import Letter, kind_of
+from tinquire.document.looks import Looks, on, points, value, whole
+from tinquire.packages.xml import child, children
+from tinquire.pages.letter_blocks import Blocks, Context, content_box, stacked
+from tinquire.pages.numerals import numeral
+from tinquire.pages.primitives import Bookmark, Item, Link, Page, Pages, Role
+from tinquire.pages.strips import Strip, moved
+from tinquire.pages.typefaces import Typefaces
+
+__all__ = ["lay_out_letter"]
+
+#: A4, and margins of an inch, for a section that states none.
+_PAPER, _MARGIN = (595.3, 841.9), 72.0
+_NOTHING = 0.05
+_MOST_COLUMNS, _MOST_NUMBER = 45, 1_000_000
+#: Strips that hold together are looked at up to so many.
+_TOGETHER = 60
+
+
+@dataclass
+class _Section:
+    """A section: its blocks, and what it says of paper, columns, headers and page numbers."""
+
+    elements: list[etree._Element]
+    settings: etree._Element | None
+
+    def length(self, element: str, name: str, otherwise: float) -> float:
+        found = points(value(child(self.settings, element), name))
+        return otherwise if found is None else found
+
+    @cached_property
+    def size(self) -> tuple[float, float]:
+        return self.length("pgSz", "w", _PAPER[0]), self.length("pgSz", "h", _PAPER[1])
+
+    @cached_property
+    def margins(self) -> tuple[float, float, float, float]:
+        """Left, right, top and bottom; what a file states as negative is meant to be kept whatever stands there."""
+        left, right, top, bottom = (self.length("pgMar", name, _MARGIN) for name in ("left", "right", "top", "bottom"))
+        return left + self.length("pgMar", "gutter", 0.0), right, abs(top), abs(bottom)
+
+    @cached_property
+    def columns(self) -> list[tuple[float, float]]:
+        """Where each column begins, from the left margin, and how wide it is."""
+        left, right, *_ = self.margins
+        wide = self.size[0] - left - right
+        settings = child(self.settings, "cols")
+        count = max(whole(settings, "num", 1, _MOST_COLUMNS), 1)
+        stated = children(settings, "col")
+        if value(settings, "equalWidth") in ("0", "false") and stated:
+            found, x = [], 0.0
+            for one in stated:
+                own = points(value(one, "w")) or wide / len(stated)
+                found.append((x, own))
+                x += own + (points(value(one, "space")) or 0.0)
+            return found
+        space = points(value(settings, "space")) if settings is not None else None
+        gap = 36.0 if space is None else space
+        own = max((wide - gap * (count - 1)) / count, 10.0)
+        return [(number * (own + gap), own) for number in range(count)]
+
+    @property
+    def goes_on(self) -> bool:
+        return value(child(self.settings, "type")) == "continuous"
+
+
+@dataclass
+class _Sheet:
+    """A page while it is filled."""
+
+    section: _Section
+    page: Page
+    first: bool
+    number: int = 0
+    marks: list[tuple[str, int, float]] = field(default_factory=list)
+
+
+def lay_out_letter(letter: Letter, title: str, tell: Callable[[str], None] = lambda _: None) -> Pages:
+    """The pages of a letter. `tell` gets a sentence on each kind of thing that is not laid out, and on each font that
+    another one stands in for. Raises AccessError for damaged parts."""
+    faces = Typefaces()
+    context = Context(letter, Looks.of(letter), faces)
+    body = child(letter.root(letter.part), "body")
+    sections = list(_sections(body))
+    flow = _Flow(Blocks(context, letter.part))
+    for number, section in enumerate(sections):
+        flow.section(section, begins=number == 0 or not section.goes_on)
+    sheets = flow.sheets
+    _number(sheets)
+    _put_heads(context, letter, sections, sheets)
+    key = 0
+    for sheet in sheets:
+        for text, level, y in sheet.marks:
+            key += 1
+            sheet.page.items.insert(0, Bookmark(f"heading {key}", text, level, y))
+    _settle_levels([sheet.page for sheet in sheets])
+    for problem in context.problems:
+        tell(problem)
+    for note in faces.notes():
+        tell(note)
+    return Pages([sheet.page for sheet in sheets], title, language="en")
+
+
+def _sections(body: etree._Element | None) -> Iterator[_Section]:
+    """The sections of a body: each ends with a paragraph that says how it is laid out, the last with the body."""
+    elements: list[etree._Element] = []
+    for one in body if body is not None else ():
+        if kind_of(one) == "sectPr":
+            continue
+        elements.append(one)
+        own = child(child(one, "pPr"), "sectPr") if kind_of(one) == "p" else None
+        if own is not None:
+            yield _Section(elements, own)
+            elements = []
+    yield _Section(elements, child(body, "sectPr"))
+
+
+class _Flow:
+    """Puts strips on pages, column after column."""
+
+    def __init__(self, blocks: Blocks) -> None:
+        self._blocks = blocks
+        self.sheets: list[_Sheet] = []
+        self._column = 0
+        self._y = 0.0
+        self._top = 0.0
+
+    def section(self, section: _Section, *, begins: bool) -> None:
+        wide = section.columns[0][1]
+        strips = self._blocks.strips(section.elements, wide)
+        if begins or not self.sheets:
+            self._page(section, first=True)
+        else:  # it goes on below what is there
+            self.sheets[-1].section = section if not self.sheets[-1].page.items else self.sheets[-1].section
+            self._column, self._top = 0, self._y
+        place = 0
+        while place < len(strips):
+            place = self._put(section, strips, place)
+
+    def _page(self, section: _Section, *, first: bool = False) -> None:
+        wide, high = section.size
+        self.sheets.append(_Sheet(section, Page(wide, high), first))
+        self._column = 0
+        self._y = self._top = high - section.margins[2]
+
+    def _next(self, section: _Section) -> None:
+        """Go on in the next column, or on the next page."""
+        if self._column + 1 < len(section.columns):
+            self._column, self._y = self._column + 1, self._top
+        else:
+            self._page(section)
+
+    def _put(self, section: _Section, strips: Sequence[Strip], place: int) -> int:
+        """Put a strip, with those that it keeps together with; returns the place of the next."""
+        strip = strips[place]
+        fresh = self._y >= self._top - _NOTHING
+        if strip.begins and not (fresh and self._column == 0):
+            self._page(section)
+            fresh = True
+        bottom = section.margins[3]
+        room = self._y - bottom
+        last = place
+        while strips[last].keeps and last + 1 < len(strips) and last - place < _TOGETHER:
+            last += 1
+        group = strips[place : last + 1]
+        needed = content_box(group) + (0.0 if fresh else strip.gap)
+        whole = self.sheets[-1].page.height - section.margins[2] - bottom
+        together = content_box(group) <= whole
+        if not fresh and (needed if together else strip.height + strip.gap) > room + _NOTHING:
+            self._next(section)
+            self._heads(section, strip)
+            fresh = self._y >= self._top - _NOTHING
+        self._draw(section, strip, fresh)
+        return place + 1
+
+    def _heads(self, section: _Section, strip: Strip) -> None:
+        """Repeat the heading rows of a table that goes on."""
+        for head in strip.heads:
+            self._draw(section, head, fresh=True)
+
+    def _draw(self, section: _Section, strip: Strip, fresh: bool) -> None:
+        self._y -= 0.0 if fresh else strip.gap
+        x = section.margins[0] + section.columns[self._column][0]
+        sheet = self.sheets[-1]
+        if strip.mark is not None:
+            sheet.marks.append((*strip.mark, self._y))
+        sheet.page.items += [moved(item, x, self._y) for item in strip.items]
+        self._y -= strip.height
+
+
+def _number(sheets: Sequence[_Sheet]) -> None:
+    """The pages' numbers: a section may begin with one of its own (17.6.12)."""
+    number = 0
+    for sheet in sheets:
+        start = whole(child(sheet.section.settings, "pgNumType"), "start", number + 1, _MOST_NUMBER)
+        number = start if sheet.first else number + 1
+        sheet.number = number
+
+
+def _put_heads(context: Context, letter: Letter, sections: Sequence[_Section], sheets: Sequence[_Sheet]) -> None:
+    """Headers and footers: the first page's, even pages', or the usual; a section without any takes those before."""
+    settings = next((one.target for one in letter.package.relations(letter.part) if one.kind == "settings"), None)
+    root = letter.root(settings) if settings is not None and letter.package.has(settings) else None
+    even_too = on(child(root, "evenAndOddHeaders")) is True
+    relations = {one.id: one.target for one in letter.package.relations(letter.part)}
+    known: dict[tuple[str, str], str] = {}
+    by_section: dict[int, dict[tuple[str, str], str]] = {}
+    for section in sections:
+        for kind in ("header", "footer"):
+            for one in children(section.settings, f"{kind}Reference"):
+                part = relations.get(value(one, "id") or "", "")
+                if letter.package.has(part):
+                    known = {**known, (kind, value(one, "type") or "default"): part}
+        by_section[id(section)] = known
+    total = str(len(sheets))
+    of_section = Counter(id(sheet.section) for sheet in sheets)
+    for sheet in sheets:
+        section, heads = sheet.section, by_section[id(sheet.section)]
+        title_page = on(child(section.settings, "titlePg")) is True
+        which = "first" if sheet.first and title_page else "even" if even_too and sheet.number % 2 == 0 else "default"
+        form = value(child(section.settings, "pgNumType"), "fmt") or "decimal"
+        context.fields = {"PAGE": numeral(sheet.number, form), "NUMPAGES": total}
+        context.fields["SECTIONPAGES"] = str(of_section[id(section)])
+        left, right, *_ = section.margins
+        wide = section.size[0] - left - right
+        items: list[Item] = []
+        for kind in ("header", "footer"):
+            own = heads.get((kind, which))
+            if own is None:
+                continue
+            strips = Blocks(context, own).strips(list(letter.root(own)), wide)
+            if kind == "header":
+                top = section.size[1] - section.length("pgMar", "header", 36.0)
+            else:
+                top = section.length("pgMar", "footer", 36.0) + content_box(strips)
+            items += stacked(strips, left, top)
+        sheet.page.items = [*sheet.page.items, Role("aside"), *items]
+    _drop_inner_links(sheets)
+
+
+def _drop_inner_links(sheets: Sequence[_Sheet]) -> None:
+    """Links to marks within the text lead nowhere yet."""
+    for sheet in sheets:
+        sheet.page.items = [item for item in sheet.page.items if not isinstance(item, Link) or item.outside]
+
+
+def _settle_levels(pages: Sequence[Page]) -> None:
+    """Let no bookmark lie more than one level below the one before it."""
+    level = -1
+    for page in pages:
+        marks = sorted((item for item in page.items if isinstance(item, Bookmark)), key=lambda mark: -mark.y)
+        rest = [item for item in page.items if not isinstance(item, Bookmark)]
+        settled: list[Item] = []
+        for mark in marks:
+            level = min(mark.level, level + 1)
+            settled.append(Bookmark(mark.key, mark.title, level, mark.y))
+        page.items = [*settled, *rest]
