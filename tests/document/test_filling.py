@@ -211,3 +211,13 @@ def test_pictures_by_slots_keep_frame_and_proportion():
     data = again.package.read("word/document.xml")
     assert b'descr="what it shows"' in data and b'cx="1270000"' in data and b'l="25000"' in data
     assert not letter_pictures(again)
+
+
+def test_contents_are_marked_when_the_text_changes():
+    begun = '<w:r><w:fldChar w:fldCharType="begin"/></w:r>'
+    contents = f'<w:p>{begun}<w:r><w:instrText> TOC \\o "1-3" </w:instrText></w:r><w:r><w:fldChar w:fldCharType="end"/></w:r></w:p>'
+    others = f'<w:p>{begun}<w:r><w:instrText>PAGE</w:instrText></w:r><w:r><w:fldChar w:fldCharType="end"/></w:r></w:p>'
+    letter = Letter.from_bytes(letter_bytes(contents + others + paragraph("[:Name:]")), "l")
+    done = fill_letter(letter, scope(), "filling")
+    assert any("the contents are marked" in note for note in done.notes)
+    assert letter.package.read("word/document.xml").count(b'w:dirty="true"') == 1

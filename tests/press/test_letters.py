@@ -137,6 +137,32 @@ def test_a_fault_says_for_which_row(tmp_path):
     assert stopped.value.faults[0].where.startswith("statement.docx, the text: '[:Nmae:]'; for customers.csv, row 2")
 
 
+WHOLE = [
+    # what is put in, the texts of its cells for the first customer and for the one without rows
+    ("lines", ["Customer", "Item", "Charge", "7", "Sheet", "4.50", "7", "Apron", "1.50"], None),
+    ("customers", ["Number", "Name", "7", "Quayside", "12", "The Ropewalk", "31", "Nobody yet"], ...),
+    ("by item", ["Item", "Charge", "Apron", "1.50", "Sheet", "4.50", "Towel", "2.00", "Total", "8.00"], ...),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "first", "last"), WHOLE)
+def test_a_whole_table_or_pivot_in_the_place_of_a_paragraph(tmp_path, name, first, last):
+    pivots = '\n[pivots.by_item]\nfrom = "charges"\nrows = ["Item"]\nvalues = [{ sum = "Charge" }]\ntotals = "Total"\n'
+    pack = made(tmp_path, letter=EACH + pivots, body=paragraph("Before") + paragraph(f"[:table {name}:]", cut=6))
+    for number, cells in ((0, first), (2, first if last is ... else last or [])):
+        assert [text for text in texts(pack.outputs[number].data) if text] == ["Before", *cells]
+    root = Letter.from_bytes(pack.outputs[0].data, "l").root("word/document.xml")
+    (grid,) = (one for one in root.iter() if one.tag.endswith("}tbl"))
+    assert grid.getnext().tag.endswith("}p"), "text after a table is a paragraph"
+    heads = [one for one in grid.iter() if one.tag.endswith("}tblHeader")]
+    assert len(heads) == 1 and any(one.tag.endswith("}b") for one in heads[0].getparent().getparent().iter())
+
+
+def test_no_such_whole_table(tmp_path):
+    with pytest.raises(TinQuireError, match="there is no table, pivot or statement 'lnes'"):
+        made(tmp_path, body=paragraph("[:table lnes:]"))
+
+
 # -- without a docket ------------------------------------------------------------------------------------
 
 
@@ -149,6 +175,14 @@ def test_fill_and_show(tmp_path, tinquire):
                     "--name", "[:Name:].docx", "--out", tmp_path / "letters")  # fmt: skip
     assert said.code == 0 and "2 files" in said.out
     assert texts((tmp_path / "letters/Quayside.docx").read_bytes())[3:7] == ["Sheet", "4.50", "Apron", "1.50"]
+    said = tinquire("fill", tmp_path / "l.docx", "--rows", f"lines={tmp_path / 'charges.csv'}", "--own", "Customer", "--each", tmp_path / "customers.csv",
+                    "--to", "docx", "pdf", "--out", tmp_path / "both")  # fmt: skip
+    assert said.code == 0 and sorted(path.name for path in (tmp_path / "both").iterdir()) == [
+        "l 12.docx",
+        "l 12.pdf",
+        "l 7.docx",
+        "l 7.pdf",
+    ]
     shown = tinquire("show", tmp_path / "l.docx", "--json")
     found = json.loads(shown.out)
     assert (

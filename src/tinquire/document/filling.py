@@ -13,6 +13,7 @@ from typing import Protocol
 from lxml import etree
 
 from tinquire.base.faults import DataError, Fault
+from tinquire.document.laid_tables import LaidTable, table_markup
 from tinquire.document.letter import Letter, kind_of
 from tinquire.document.story import (
     block_elements,
@@ -20,6 +21,7 @@ from tinquire.document.story import (
     clone,
     holders,
     is_list_item,
+    mark_contents,
     own_paragraphs,
     replace_with,
     rows_of,
@@ -37,6 +39,7 @@ _FOR_EACH = re.compile(r"\s*\[:\s*for\s+each\s+(.+?)\s*:\]\s*\Z", re.DOTALL)
 _END = re.compile(r"\s*\[:\s*end\s*:\]\s*\Z")
 _ELSE = re.compile(r"\s*\[:\s*if\s+none\s*:\]\s*\Z")
 _ONLY = re.compile(r"\s*\[:\s*only\s+if\s+(.+?)\s*:\]\s*", re.DOTALL)
+_WHOLE = re.compile(r"\s*\[:\s*table\s+(.+?)\s*:\]\s*\Z", re.DOTALL)
 _DOTTED = re.compile(r"\s*([^\W\d][\w ]*?)\s*\.\s*\S")
 #: So much of the text around is told with a fault.
 _AROUND = 60
@@ -49,6 +52,9 @@ class Scope(Protocol):
 
     def rows(self, table: str) -> Sequence[Scope] | None:
         """A scope for each row of a table; None when there is no such table."""
+
+    def laid_table(self, name: str) -> LaidTable | str | None:
+        """A table to be put in whole; None for one without rows, a text that says why there is none."""
 
     def holds(self, condition: str) -> bool | str:
         """Whether a condition holds, or why that cannot be told."""
@@ -74,6 +80,8 @@ def fill_letter(letter: Letter, scope: Scope, stopped: str) -> Filled:
         story = _Story(f"{letter.name}, {place}", stopped, faults, done)
         story.fill(root, scope)
         if story.changed:
+            if mark_contents(root):
+                done.notes.append("the contents are marked: the program that opens the letter brings them up to date")
             letter.put(part, root)
     _fill_links(letter, scope, stopped, faults)
     _fill_properties(letter, scope, stopped, faults)
@@ -120,6 +128,9 @@ class _Story:
             elif _END.match(text) or _ELSE.match(text):
                 self._fault("nothing begins that it could end", text, "write [:for each TABLE:] in a paragraph above")
                 place += 1
+            elif (match := _WHOLE.match(text)) is not None:
+                self._whole_table(element, match[1], text, scope)
+                place += 1
             elif (match := _ONLY.match(text)) is not None:
                 place = self._condition(holder, elements, place, match, text, scope)
             else:
@@ -165,6 +176,20 @@ class _Story:
         replace_with(elements[start], fresh)
         self.changed = True
         return end + 1
+
+    def _whole_table(self, paragraph: etree._Element, name: str, text: str, scope: Scope) -> None:
+        """Put a table in the place of a paragraph; one paragraph stays behind it where a table or nothing follows."""
+        found = scope.laid_table(name)
+        if isinstance(found, str):
+            self._fault(found, text, "name a table, pivot or statement of the docket")
+            return
+        following = paragraph.getnext()
+        fresh = [] if found is None else [table_markup(found, paragraph)]
+        if fresh and (following is None or kind_of(following) != "p"):
+            fresh.append(etree.Element(paragraph.tag, nsmap=paragraph.nsmap))  # type: ignore[arg-type]
+        replace_with(paragraph, fresh)
+        self.changed = True
+        self._done.slots += 1
 
     def _apart(self, holder: etree._Element, copies: list[etree._Element], scope: Scope) -> list[etree._Element]:
         """Elements filled by themselves, under a scope of their own."""

@@ -7,11 +7,11 @@ from collections.abc import Iterator, Sequence
 
 from lxml import etree
 
-from tinquire.packages.xml import child, local
+from tinquire.packages.xml import child, local, tag
 
 __all__ = [
-    "block_elements", "cells_of", "clone", "holders", "is_list_item", "own_paragraphs", "replace_with", "rows_of",
-    "settle_lines", "text_nodes", "text_of",
+    "block_elements", "cells_of", "clone", "holders", "is_list_item", "mark_contents", "own_paragraphs",
+    "replace_with", "rows_of", "settle_lines", "text_nodes", "text_of",
 ]  # fmt: skip
 
 #: What holds paragraphs and tables.
@@ -78,6 +78,31 @@ def is_list_item(paragraph: etree._Element) -> bool:
     style = child(settings, "pStyle")
     name = "" if style is None else next((str(v) for k, v in style.attrib.items() if str(k).endswith("}val")), "")
     return child(settings, "numPr") is not None or "list" in name.casefold()
+
+
+def mark_contents(root: etree._Element) -> bool:
+    """Let fields of contents say that their stored result is out of date (17.16.18, 17.16.19); whether any is."""
+    begun: list[etree._Element] = []
+    found = False
+    for element in root.iter():
+        match local(element) if isinstance(element.tag, str) else "":
+            case "fldChar":
+                kind = element.get(tag(element, "fldCharType"))
+                if kind == "begin":
+                    begun.append(element)
+                elif kind == "end" and begun:
+                    begun.pop()
+                continue
+            case "instrText" if begun:
+                field, instruction = begun[-1], element.text or ""
+            case "fldSimple":
+                field, instruction = element, element.get(tag(element, "instr"), "")
+            case _:
+                continue
+        if instruction.split()[:1] == ["TOC"]:
+            field.set(tag(field, "dirty"), "true")
+            found = True
+    return found
 
 
 def clone(element: etree._Element) -> etree._Element:

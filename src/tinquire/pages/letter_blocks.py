@@ -228,6 +228,8 @@ class Blocks:
             self._field.append("")
         elif kind == "separate" and self._field:
             name = self._field[-1].split()
+            if name[:1] == ["TOC"]:
+                self._context.problems["the contents show the page numbers that the document has stored"] = None
             known = self._context.fields.get(name[0].upper()) if name else None
             if known is not None:
                 yield from self._words(known, look, target)

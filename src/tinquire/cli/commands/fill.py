@@ -26,7 +26,7 @@ EXAMPLE = (
     "tinquire fill template.xlsx --rows Data=charges.xlsx --at A5 --set 'title=October' --out october.xlsx\n"
     "  tinquire fill pack.xlsx --rows Bags=bags.csv --own Depot --each list.csv --name '[:Depot:].xlsx' --out packs\n"
     "  tinquire fill statement.docx --rows lines=charges.csv --own Customer --each customers.csv \\\n"
-    "      --name '[:Customer:].docx' --out letters"
+    "      --name '[:Customer:].docx' --to docx pdf --out letters"
 )
 
 
@@ -50,7 +50,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     parser.add_argument("--each", type=Path, metavar="FILE", help="a list: a file for each of its lines")
     parser.add_argument("--own", metavar="COLUMN", help="of the rows those that have the line's value in this column")
-    parser.add_argument("--name", metavar="NAME", help="with --each, the files' name with slots: '[:Depot:].xlsx'")
+    parser.add_argument(
+        "--name", metavar="NAME",
+        help="with --each, the files' name with slots: '[:Depot:].xlsx' (the template's, and the line's first value)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--to", nargs="+", choices=("docx", "pdf"), metavar="FORM",
+        help="of a letter: docx, pdf, or both (what the name ends in)",
+    )  # fmt: skip
     parser.add_argument("--out", type=Path, required=True, metavar="FILE", help="the file, or with --each a folder")
     shared.add_now(parser)
     add_reading(parser)
@@ -60,16 +67,18 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.looks import House
     from tinquire.press.compute.slot_scope import SlotScope
 
-    if (options.each is None) != (options.name is None):
-        raise UseError(Fault("filling a template", "--each and --name go together", do="--name '[:Depot:].xlsx'"))
+    if options.each is None and options.name is not None:
+        raise UseError(Fault("filling a template", "--name goes with --each", do="--each depots.csv"))
+    if options.to and options.template.suffix.lower() not in _LETTERS:
+        raise UseError(Fault("filling a template", "--to is for letters", do="print the workbook: tinquire print"))
     targets, tables = _rows(options, terminal)
     scope = SlotScope(House(), _values(options, terminal), tables=tables)
     files = _files(options, scope, terminal)
     done: list[Path] = []
     for path, own_scope in files:
-        data = _filled(options, path, own_scope, targets, _own(options, tables, own_scope), terminal)
-        _write(path, data)
-        done.append(path)
+        for target, data in _filled(options, path, own_scope, targets, _own(options, tables, own_scope), terminal):
+            _write(target, data)
+            done.append(target)
     if options.each is not None:
         terminal.line("in all", f"{counted(len(done), 'file')} in {options.out}")
     return 0
@@ -113,21 +122,34 @@ def _files(options: argparse.Namespace, scope: SlotScope, terminal: Terminal) ->
     from tinquire.base.file_names import safe_file_name
 
     if options.each is None:
-        require_new(options.out)
+        _require_new(options, options.out)
         yield options.out, scope
         return
     lines = read_rows("each", [options.each], options.each.parent, options, terminal).table
     seen: set[str] = set()
     for row in range(lines.height):
         own = scope.at(lines, row)
-        name = safe_file_name(own.filled(options.name, "naming a file", options.each.name))
+        wanted = options.name or f"{options.template.stem} [:[{lines.headings[0]}]:]{options.template.suffix}"
+        name = safe_file_name(own.filled(wanted, "naming a file", options.each.name))
         if name.casefold() in seen:
             why = f"two lines of {options.each.name} give the name '{name}'"
             raise UseError(Fault("naming a file", why, do="put more into --name"))
         seen.add(name.casefold())
         path = options.out / name
-        require_new(path)
+        _require_new(options, path)
         yield path, own
+
+
+def _require_new(options: argparse.Namespace, path: Path) -> None:
+    for form in options.to or [""]:
+        require_new(_in_form(path, form))
+
+
+def _in_form(path: Path, form: str) -> Path:
+    """A file's path with the ending of a form; a name that has neither ending keeps all its points."""
+    if not form:
+        return path
+    return path.with_suffix(f".{form}") if path.suffix.lower() in (*_LETTERS, ".pdf") else Path(f"{path}.{form}")
 
 
 def _own(options: argparse.Namespace, tables: Mapping[str, Table], scope: SlotScope) -> Mapping[str, Table]:
@@ -147,15 +169,16 @@ def _own(options: argparse.Namespace, tables: Mapping[str, Table], scope: SlotSc
 def _filled(
     options: argparse.Namespace, path: Path, scope: SlotScope, targets: Mapping[str, TemplateRowsModel],
     tables: Mapping[str, Table], terminal: Terminal,
-) -> bytes:  # fmt: skip
-    """The template filled, as bytes. Raises one error with all that is wrong."""
+) -> Iterator[tuple[Path, bytes]]:  # fmt: skip
+    """The template filled: files and their bytes. Raises one error with all that is wrong."""
     from tinquire.press.outputs.filling import fill_template
     from tinquire.press.outputs.finishing import finish_results
     from tinquire.press.outputs.template_pictures import put_pictures
     from tinquire.workbook import Workbook
 
     if options.template.suffix.lower() in _LETTERS:
-        return _letter(options, scope, tables, path, terminal)
+        yield from _letter(options, scope, tables, path, terminal)
+        return
     book = Workbook.open(options.template)
     filled = fill_template(book, targets, tables, scope, path.name)
     put_pictures(book, _pictures(options), scope, Path.cwd(), "filling a template", options.template.name)
@@ -167,13 +190,13 @@ def _filled(
     rows = sum(table.height for table in tables.values())
     notes = "; ".join([counted(rows, "row"), *filled.notes])
     terminal.line("wrote", f"{path}  ({notes})")
-    return book.finish()
+    yield path, book.finish()
 
 
 def _letter(
     options: argparse.Namespace, scope: SlotScope, tables: Mapping[str, Table], path: Path, terminal: Terminal
-) -> bytes:  # fmt: skip
-    """A letter filled, as bytes. Raises one error with all that is wrong."""
+) -> Iterator[tuple[Path, bytes]]:  # fmt: skip
+    """A letter filled: the document, its pages, or both. Raises one error with all that is wrong."""
     from dataclasses import replace
 
     from tinquire.document import Letter
@@ -187,14 +210,19 @@ def _letter(
     put_letter_pictures(letter, _pictures(options), scope, Path.cwd(), stopped, options.template.name)
     for note in done.notes:
         terminal.note_once(note)
-    terminal.line("wrote", f"{path}  ({counted(done.slots, 'slot')})")
-    if path.suffix.lower() != ".pdf":
-        return letter.to_bytes()
-    from tinquire.pages.letter_pages import lay_out_letter
-    from tinquire.pages.pdf import pdf_of
+    for form in options.to or ["pdf" if path.suffix.lower() == ".pdf" else ""]:
+        target = _in_form(path, "" if path.suffix.lower() == f".{form}" else form)
+        if form != "pdf":
+            terminal.line("wrote", f"{target}  ({counted(done.slots, 'slot')})")
+            yield target, letter.to_bytes()
+            continue
+        from tinquire.pages.letter_pages import lay_out_letter
+        from tinquire.pages.pdf import pdf_of
 
-    moment = shared.moment(options.now) or shared.local_clock()
-    return pdf_of(lay_out_letter(letter, path.stem, terminal.note_once), moment)
+        moment = shared.moment(options.now) or shared.local_clock()
+        pages = lay_out_letter(letter, path.stem, terminal.note_once)
+        terminal.line("wrote", f"{target}  ({counted(len(pages.pages), 'page')})")
+        yield target, pdf_of(pages, moment)
 
 
 def _pictures(options: argparse.Namespace) -> dict[str, str]:

@@ -19,11 +19,13 @@ from tinquire.docket.schema.charts import ChartModel
 from tinquire.docket.schema.letters import LetterModel, OwnModel
 from tinquire.document import Letter
 from tinquire.document.filling import Scope, fill_letter
+from tinquire.document.laid_tables import LaidTable
 from tinquire.document.pictures import LetterPicture, fill_letter_pictures
 from tinquire.pages.letter_pages import lay_out_letter
 from tinquire.pages.pdf import pdf_of
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
+from tinquire.press.outputs.letter_tables import laid_table
 from tinquire.press.outputs.output import Made, Making, OutputKind
 from tinquire.press.outputs.template_pictures import chart_of_results, drawn_chart, picture_file
 from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, slot_name
@@ -33,11 +35,15 @@ from tinquire.workbook.grid.frames import PictureFile
 __all__ = ["LETTERS", "LetterScope", "OwnRows", "put_letter_pictures"]
 
 
+Laid = Callable[[str, SlotScope], LaidTable | str | None]
+
+
 class LetterScope:
     """Slots, rows and conditions of a letter, by those of a run; `own` is the table whose row is at hand."""
 
-    def __init__(self, slots: SlotScope, own: str | None = None) -> None:
-        self._slots, self._own = slots, own
+    def __init__(self, slots: SlotScope, own: str | None = None, laid: Laid | None = None) -> None:
+        """`laid` makes a whole table of a name, with what the scope knows."""
+        self._slots, self._own, self._laid = slots, own, laid
         self._rows: dict[str, list[Scope]] = {}
 
     def resolve(self, slot: Slot) -> FilledSlot | UnfilledSlot:
@@ -54,8 +60,15 @@ class LetterScope:
             if known is None:
                 return None
             rows = self._slots.tables[known]
-            self._rows[wanted] = [LetterScope(self._slots.at(rows, row), known) for row in range(rows.height)]
+            self._rows[wanted] = [
+                LetterScope(self._slots.at(rows, row), known, self._laid) for row in range(rows.height)
+            ]
         return self._rows[wanted]
+
+    def laid_table(self, name: str) -> LaidTable | str | None:
+        if self._laid is None:
+            return "whole tables are put in by a docket"
+        return self._laid(name, self._slots)
 
     def holds(self, condition: str) -> bool | str:
         found = self.resolve(Slot(f"[:only if {condition}:]", condition))
@@ -148,8 +161,12 @@ def _one(
     stopped = f"letter '{name}'"
     letter = Letter.from_bytes(template, Path(model.template).name)
     try:
-        done = fill_letter(letter, LetterScope(scope), stopped)
         results = making.results
+
+        def laid(name: str, own: SlotScope) -> LaidTable | str | None:
+            return laid_table(results, name, own, making.moment, place)
+
+        done = fill_letter(letter, LetterScope(scope, laid=laid), stopped)
 
         def charts(asked: ChartModel) -> Chart:
             return chart_of_results(results, asked, scope, () if cut is None else (cut,), place)

@@ -31,7 +31,7 @@ from tinquire.workbook.edit import move_sheet
 from tinquire.workbook.grid.sheet_names import safe_sheet_name
 from tinquire.workbook.pivots.making import MadePivot, put_pivots
 
-__all__ = ["SheetsMade", "add_sheets"]
+__all__ = ["SheetsMade", "add_sheets", "lay_sheet"]
 
 #: Rows of the grid (18.3.1.73), less room for a title, headings and totals.
 _MOST_ROWS = MAX_ROW - 8
@@ -99,6 +99,14 @@ def add_sheets(results: Results, book: Workbook, workbook: str, scope: SlotScope
         if task.model.order is not None:
             move_sheet(book, task.name, min(task.model.order, len(book.entries)))
     put_pivots(book, made.pivots)
+    return made
+
+
+def lay_sheet(results: Results, book: Workbook, model: SheetModel, scope: SlotScope, where: str) -> SheetsMade:
+    """Add one sheet that no workbook of the docket has. Raises one error with all that is wrong."""
+    made = SheetsMade()
+    task = _Task(model, where, (), model.name, None, scope, ())
+    _Sheet(results, book, task, WorkbookRows(), set(), [], made).make()
     return made
 
 
