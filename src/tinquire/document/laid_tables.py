@@ -115,6 +115,12 @@ def _cell(row: etree._Element, cell: LaidCell, width: float, share: float) -> No
             _line(borders, side, edge)
     if look.fill is not None:
         _put(settings, "shd", val="clear", color="auto", fill=look.fill)
+    _text(one, cell, share)
+
+
+def _text(one: etree._Element, cell: LaidCell, share: float) -> None:
+    """The paragraph of a cell."""
+    look = cell.look
     paragraph = _put(one, "p")
     about = _put(paragraph, "pPr")
     _put(about, "spacing", before=_CLOSE, after=_CLOSE, line="240", lineRule="auto")
