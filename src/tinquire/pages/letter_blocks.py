@@ -11,14 +11,14 @@ from lxml import etree
 from tinquire.base.faults import UseError
 from tinquire.charts.draw import draw_chart
 from tinquire.document.letter import Letter, kind_of
-from tinquire.document.looks import Looks, ParagraphLook, RunLook, value
-from tinquire.packages.xml import child, whole_number
+from tinquire.document.looks import Looks, ParagraphLook, RunLook, points, rgb, value
+from tinquire.packages.xml import child, children, whole_number
 from tinquire.pages.drawings import drawable
-from tinquire.pages.letter_lines import Break, Drawn, Jump, Token, laid_lines, tokens_of_text
+from tinquire.pages.letter_lines import Break, Drawn, Jump, Token, Word, laid_lines, tokens_of_text
 from tinquire.pages.lettering import Letters
 from tinquire.pages.numerals import numeral
 from tinquire.pages.primitives import Areas, Box, Chart, Item, Lines, Pen, Picture
-from tinquire.pages.strips import Strip, moved
+from tinquire.pages.strips import Float, Strip, moved
 from tinquire.pages.typefaces import Typefaces
 from tinquire.workbook.parts.chart_reading import read_chart
 from tinquire.workbook.parts.drawings import POINT
@@ -31,8 +31,12 @@ _SMALL = 0.8
 #: Signs of the fonts that bullets are often in, as letters that every font has.
 _BULLETS = {"\uf0b7": "•", "\uf0a7": "▪", "\uf0d8": "▸", "\uf0fc": "✓", "\uf0a8": "◦", "o": "◦"}
 #: What is told of a letter once, by the element that is not laid out.
-_TOLD = {"txbxContent": "text boxes are not laid out", "footnoteReference": "footnotes are not laid out",
-         "object": "embedded objects are not laid out"}  # fmt: skip
+_TOLD = {"object": "embedded objects are not laid out"}
+#: Room within a text box, in points: at its sides, and above and below (20.1.2.1.1).
+_INSET = (7.2, 3.6)
+#: Elements that stand for a sign, or for the number of the note that they stand in.
+_SIGNS = {"noBreakHyphen": "\u2011", "footnoteRef": "", "endnoteRef": ""}
+_NOTES = {"footnoteReference": "footnote", "endnoteReference": "endnote"}
 
 
 @dataclass
@@ -48,6 +52,10 @@ class Context:
     #: What fields stand for, by their names: PAGE and NUMPAGES.
     fields: dict[str, str] = field(default_factory=dict)
     known: dict[RunLook, Letters] = field(default_factory=dict)
+    #: Notes by their parts' kinds; how many there were; endnotes that wait for the end; and how wide footnotes are.
+    noted: dict[str, int] = field(default_factory=dict)
+    endnotes: list[Strip] = field(default_factory=list)
+    room: float = 450.0
 
     def letters(self, look: RunLook) -> Letters:
         """The letters of a look; the same object for the same look."""
@@ -69,6 +77,8 @@ class Blocks:
         self._context, self._part = context, part
         self._relations = {one.id: one for one in context.letter.package.relations(part)}
         self._field: list[str] = []
+        #: The number of the note that is laid out.
+        self._note = ""
 
     def strips(
         self, elements: Sequence[etree._Element], width: float, base: tuple[ParagraphLook, RunLook] | None = None
@@ -100,14 +110,21 @@ class Blocks:
                 before = None
         return found
 
+    def set_room(self, width: float) -> None:
+        """How wide footnotes are from now on."""
+        self._context.room = width
+
     # -- paragraphs ------------------------------------------------------------------------------------
 
     def _paragraph(self, element: etree._Element, look: ParagraphLook, run: RunLook, width: float) -> list[Strip]:
         context = self._context
-        tokens = [*self._label(look, run), *self._tokens(element, run, width - look.left - look.right)]
+        found = [*self._label(look, run), *self._tokens(element, run, width - look.left - look.right)]
+        tokens = [token for token in found if not isinstance(token, Float)]
         mark = child(child(element, "pPr"), "rPr")
         strips = laid_lines(tokens, look, context.letters(context.looks.run_over(run, mark)), width, context.looks.tab)
         self._around(strips, look, width)
+        strips[0].floats = [token for token in found if isinstance(token, Float)]
+        strips[0].anchors = [value(one, "name") or "" for one in element.iter() if kind_of(one) == "bookmarkStart"]
         if look.page_before:
             strips[0].begins = True
         last = len(strips) - 1
@@ -173,7 +190,9 @@ class Blocks:
         yield from tokens_of_text(text, letters, None, None)
         yield Jump(letters)
 
-    def _tokens(self, element: etree._Element, run: RunLook, room: float, target: str | None = None) -> Iterator[Token]:
+    def _tokens(
+        self, element: etree._Element, run: RunLook, room: float, target: str | None = None
+    ) -> Iterator[Token | Float]:
         """What stands in a paragraph, in its order."""
         for inner in element:
             kind = kind_of(inner)
@@ -197,7 +216,9 @@ class Blocks:
             elif kind in ("ins", "smartTag", "sdt", "sdtContent", "moveTo", "AlternateContent", "Choice", "bdo", "dir"):
                 yield from self._tokens(inner, run, room, target)
 
-    def _run(self, element: etree._Element, base: RunLook, room: float, target: str | None) -> Iterator[Token]:
+    def _run(
+        self, element: etree._Element, base: RunLook, room: float, target: str | None
+    ) -> Iterator[Token | Float]:  # fmt: skip
         look = self._context.looks.run(base, element)
         for inner in element:
             kind = kind_of(inner)
@@ -215,12 +236,34 @@ class Blocks:
                 yield Jump(self._context.letters(look))
             elif kind in ("br", "cr"):
                 yield Break(value(inner, "type") == "page")
-            elif kind == "noBreakHyphen":
-                yield from self._words("\u2011", look, target)
+            elif kind in _SIGNS:
+                yield from self._words(_SIGNS[kind] or self._note, look, target)
             elif kind in ("drawing", "AlternateContent"):
                 yield from self._drawing(inner, room)
+            elif kind in _NOTES:
+                yield from self._noted(_NOTES[kind], value(inner, "id") or "", look)
             elif kind in _TOLD:
                 self._context.problems[_TOLD[kind]] = None
+
+    def _noted(self, kind: str, identity: str, look: RunLook) -> Iterator[Token]:
+        """The number of a note (17.11); a footnote goes along with it, an endnote waits for the end."""
+        context = self._context
+        part = next((one.target for one in context.letter.package.relations(context.letter.part)
+                     if one.kind == f"{kind}s" and context.letter.package.has(one.target)), None)  # fmt: skip
+        known = [] if part is None else children(context.letter.root(part), kind)
+        note = next((one for one in known if value(one, "id") == identity), None)
+        if note is None or part is None or self._note:
+            return
+        context.noted[kind] = context.noted.get(kind, 0) + 1
+        number = numeral(context.noted[kind], "decimal" if kind == "footnote" else "lowerRoman")
+        blocks = Blocks(context, part)
+        blocks._note = number
+        strips = blocks.strips(list(note), context.room)
+        if kind == "endnote":
+            context.endnotes += strips
+            strips = []
+        letters = context.letters(replace(look, script="superscript"))
+        yield Word(number, letters, look.ground, None, tuple(strips))
 
     def _field_mark(self, kind: str, look: RunLook, target: str | None) -> Iterator[Token]:
         """Fields in several parts (17.16.18): those that are known are worked out, of others the last result stands."""
@@ -243,7 +286,7 @@ class Blocks:
 
     # -- drawings --------------------------------------------------------------------------------------
 
-    def _drawing(self, element: etree._Element, room: float) -> Iterator[Token]:
+    def _drawing(self, element: etree._Element, room: float) -> Iterator[Token | Float]:
         frame = next((one for one in element.iter() if kind_of(one) in ("inline", "anchor")), None)
         extent = child(frame, "extent")
         if frame is None or extent is None:
@@ -255,14 +298,36 @@ class Blocks:
             self._context.problems["text does not flow around pictures; they stand in their lines"] = None
         named = child(frame, "docPr")
         alt = "" if named is None else named.get("descr", "") or named.get("name", "")
-        items = self._drawn(frame, Box(0.0, 0.0, wide, high), alt)
+        boxed = next((one for one in frame.iter() if kind_of(one) == "txbxContent"), None)
+        items = self._drawn(frame, Box(0.0, 0.0, wide, high), alt) if boxed is None else None
+        if boxed is not None:
+            high, items = self._text_box(frame, boxed, wide, high)
         if items is None:
-            if any(kind_of(one) == "txbxContent" for one in frame.iter()):
-                self._context.problems[_TOLD["txbxContent"]] = None
-            else:
-                self._context.problems[f"a drawing is not laid out: '{alt}'"] = None
-            return
-        yield Drawn(wide, high, tuple(items))
+            self._context.problems[f"a drawing is not laid out: '{alt}'"] = None
+        elif kind_of(frame) == "anchor" and child(frame, "wrapNone") is not None:
+            yield Float(wide, high, tuple(items), _placed(frame, "positionH"), _placed(frame, "positionV"))
+        else:
+            yield Drawn(wide, high, tuple(items))
+
+    def _text_box(
+        self, frame: etree._Element, boxed: etree._Element, wide: float, high: float
+    ) -> tuple[float, list[Item]]:  # fmt: skip
+        """A text box: how high it is, as what stands in it may be higher than stated, and what is drawn."""
+        side, above = _INSET
+        strips = self.strips(list(boxed), max(wide - 2 * side, 1.0))
+        high = max(high, content_box(strips, whole=True) + 2 * above)
+        shape = next((one for one in frame.iter() if kind_of(one) == "spPr"), None)
+        fill, line = child(child(shape, "solidFill"), "srgbClr"), child(shape, "ln")
+        colour = rgb(value(child(child(line, "solidFill"), "srgbClr")))
+        items: list[Item] = []
+        if (ground := rgb(value(fill))) is not None:
+            items.append(Areas(ground, [Box(0.0, 0.0, wide, high)]))
+        if colour is not None and line is not None:
+            width = (whole_number(line.get("w")) or POINT) / POINT
+            corners = ((0.0, 0.0), (wide, 0.0), (wide, high), (0.0, high))
+            ends = [(*one, *other) for one, other in zip(corners, (*corners[1:], corners[0]), strict=True)]
+            items.append(Lines(Pen(width, colour), ends))
+        return high, [*items, *stacked(strips, side, high - above, whole=True)]
 
     def _drawn(self, frame: etree._Element, box: Box, alt: str) -> list[Item] | None:
         """The picture or chart of a frame."""
@@ -290,6 +355,16 @@ class Blocks:
             return None
         faces = self._context.faces
         return [Chart(box, drawing, (faces.of(drawing.font), faces.of(drawing.font, True)), alt)]
+
+
+def _placed(frame: etree._Element, name: str) -> tuple[str, float | str]:
+    """What a drawing is placed by, and by how many points or how it is aligned (20.4.2.10)."""
+    position = child(frame, name)
+    align, offset = child(position, "align"), child(position, "posOffset")
+    by = "page" if position is None else position.get("relativeFrom", "page")
+    if align is not None:
+        return by, (align.text or "").strip()
+    return by, (points("" if offset is None else offset.text, float(POINT)) or 0.0)
 
 
 def content_box(strips: Sequence[Strip], *, whole: bool = False) -> float:

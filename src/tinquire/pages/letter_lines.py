@@ -19,12 +19,13 @@ _UNDER, _THROUGH, _THICK = -0.11, 0.28, 0.055
 
 @dataclass(frozen=True, slots=True)
 class Word:
-    """A word with the blanks after it, in its letters; its ground, and where it leads to."""
+    """A word with the blanks after it, in its letters; its ground, where it leads to, the footnote it stands for."""
 
     text: str
     letters: Letters
     ground: str | None = None
     target: str | None = None
+    notes: tuple[Strip, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,7 +220,8 @@ def _strip(line: _Line, look: ParagraphLook, plain: Letters, width: float) -> St
             items += [moved(item, x, base) for item in one.token.items]
             continue
         items += _word_items(one.token, x, base, one.width, height)
-    return Strip(height, items)
+    notes = [note for one in words_ if isinstance(one.token, Word) for note in one.token.notes]
+    return Strip(height, items, notes=notes)
 
 
 def _joined(placed: Sequence[_Placed]) -> list[_Placed]:

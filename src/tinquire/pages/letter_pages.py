@@ -15,8 +15,8 @@ from tinquire.document.looks import Looks, on, points, value, whole
 from tinquire.packages.xml import child, children
 from tinquire.pages.letter_blocks import Blocks, Context, content_box, stacked
 from tinquire.pages.numerals import numeral
-from tinquire.pages.primitives import Bookmark, Item, Link, Page, Pages, Role
-from tinquire.pages.strips import Strip, moved
+from tinquire.pages.primitives import Bookmark, Item, Lines, Link, Page, Pages, Pen, Role
+from tinquire.pages.strips import Float, Strip, moved
 from tinquire.pages.typefaces import Typefaces
 
 __all__ = ["lay_out_letter"]
@@ -24,6 +24,10 @@ __all__ = ["lay_out_letter"]
 #: A4, and margins of an inch, for a section that states none.
 _PAPER, _MARGIN = (595.3, 841.9), 72.0
 _NOTHING = 0.05
+#: Above footnotes: room, and a line so long.
+_NOTE_GAP, _NOTE_LINE = 10.0, 120.0
+#: Names that links lead to are marks of the PDF with this before them.
+_ANCHOR = "to "
 _MOST_COLUMNS, _MOST_NUMBER = 45, 1_000_000
 #: Strips that hold together are looked at up to so many.
 _TOGETHER = 60
@@ -84,6 +88,12 @@ class _Sheet:
     first: bool
     number: int = 0
     marks: list[tuple[str, int, float]] = field(default_factory=list)
+    notes: list[Strip] = field(default_factory=list)
+
+    def noted(self, strips: Sequence[Strip] = ()) -> float:
+        """The room that its footnotes take, with those of more strips."""
+        notes = [*self.notes, *(note for strip in strips for note in strip.notes)]
+        return content_box(notes, whole=True) + _NOTE_GAP if notes else 0.0
 
 
 def lay_out_letter(letter: Letter, title: str, tell: Callable[[str], None] = lambda _: None) -> Pages:
@@ -96,7 +106,9 @@ def lay_out_letter(letter: Letter, title: str, tell: Callable[[str], None] = lam
     flow = _Flow(Blocks(context, letter.part))
     for number, section in enumerate(sections):
         flow.section(section, begins=number == 0 or not section.goes_on)
+    flow.put(sections[-1], context.endnotes)
     sheets = flow.sheets
+    _put_notes(sheets)
     _number(sheets)
     _put_heads(context, letter, sections, sheets)
     key = 0
@@ -138,12 +150,17 @@ class _Flow:
 
     def section(self, section: _Section, *, begins: bool) -> None:
         wide = section.columns[0][1]
+        self._blocks.set_room(section.size[0] - section.margins[0] - section.margins[1])
         strips = self._blocks.strips(section.elements, wide)
         if begins or not self.sheets:
             self._page(section, first=True)
         else:  # it goes on below what is there
             self.sheets[-1].section = section if not self.sheets[-1].page.items else self.sheets[-1].section
             self._column, self._top = 0, self._y
+        self.put(section, strips)
+
+    def put(self, section: _Section, strips: Sequence[Strip]) -> None:
+        """Put strips below what is there."""
         place = 0
         while place < len(strips):
             place = self._put(section, strips, place)
@@ -169,15 +186,18 @@ class _Flow:
             self._page(section)
             fresh = True
         bottom = section.margins[3]
-        room = self._y - bottom
         last = place
         while strips[last].keeps and last + 1 < len(strips) and last - place < _TOGETHER:
             last += 1
         group = strips[place : last + 1]
+        sheet = self.sheets[-1]
+        room = self._y - bottom - sheet.noted(group)
         needed = content_box(group) + (0.0 if fresh else strip.gap)
         whole = self.sheets[-1].page.height - section.margins[2] - bottom
         together = content_box(group) <= whole
-        if not fresh and (needed if together else strip.height + strip.gap) > room + _NOTHING:
+        if not together:
+            needed, room = strip.height + strip.gap, self._y - bottom - sheet.noted([strip])
+        if not fresh and needed > room + _NOTHING:
             self._next(section)
             self._heads(section, strip)
             fresh = self._y >= self._top - _NOTHING
@@ -195,8 +215,44 @@ class _Flow:
         sheet = self.sheets[-1]
         if strip.mark is not None:
             sheet.marks.append((*strip.mark, self._y))
+        sheet.page.items += [Bookmark(f"{_ANCHOR}{name}", "", 0, self._y) for name in strip.anchors]
+        for one in strip.floats:
+            sheet.page.items += _floating(one, section, x, self._y)
         sheet.page.items += [moved(item, x, self._y) for item in strip.items]
+        sheet.notes += strip.notes
         self._y -= strip.height
+
+
+def _floating(one: Float, section: _Section, x: float, y: float) -> Iterator[Item]:
+    """A drawing at its place on the page: by the page, its margins, or the paragraph (20.4.3.2, 20.4.3.4)."""
+    (wide, high), (left, right, top, bottom) = section.size, section.margins
+    by, where = one.across
+    begin, end = {"page": (0.0, wide), "margin": (left, wide - right)}.get(by, (x, wide - right))
+    if isinstance(where, str):
+        free = end - begin - one.width
+        at = begin + {"center": free / 2, "right": free, "outside": free}.get(where, 0.0)
+    else:
+        at = begin + where
+    by, where = one.down
+    upper, lower = {"page": (high, 0.0), "margin": (high - top, bottom)}.get(by, (y, bottom))
+    if isinstance(where, str):
+        free = upper - lower - one.height
+        down = upper - {"center": free / 2, "bottom": free, "outside": free}.get(where, 0.0)
+    else:
+        down = upper - where
+    return (moved(item, at, down - one.height) for item in one.items)
+
+
+def _put_notes(sheets: Sequence[_Sheet]) -> None:
+    """Footnotes at the foot of their pages, below a line (17.11.23)."""
+    for sheet in sheets:
+        if not sheet.notes:
+            continue
+        left, _, _, bottom = sheet.section.margins
+        top = bottom + sheet.noted()
+        line = top - _NOTE_GAP / 2
+        sheet.page.items.append(Lines(Pen(0.5, "000000"), [(left, line, left + _NOTE_LINE, line)]))
+        sheet.page.items += stacked(sheet.notes, left, top - _NOTE_GAP, whole=True)
 
 
 def _number(sheets: Sequence[_Sheet]) -> None:
@@ -246,13 +302,21 @@ def _put_heads(context: Context, letter: Letter, sections: Sequence[_Section], s
                 top = section.length("pgMar", "footer", 36.0) + content_box(strips)
             items += stacked(strips, left, top)
         sheet.page.items = [*sheet.page.items, Role("aside"), *items]
-    _drop_inner_links(sheets)
+    _lead_inner_links(sheets)
 
 
-def _drop_inner_links(sheets: Sequence[_Sheet]) -> None:
-    """Links to marks within the text lead nowhere yet."""
+def _lead_inner_links(sheets: Sequence[_Sheet]) -> None:
+    """Let links within the letter lead to its marks; those to marks that it has not lead nowhere."""
+    marks = {item.key for sheet in sheets for item in sheet.page.items if isinstance(item, Bookmark)}
+
+    def led(item: Item) -> Item | None:
+        if not isinstance(item, Link) or item.outside:
+            return item
+        key = f"{_ANCHOR}{item.target.removeprefix('#')}"
+        return Link(item.box, key, False) if key in marks else None
+
     for sheet in sheets:
-        sheet.page.items = [item for item in sheet.page.items if not isinstance(item, Link) or item.outside]
+        sheet.page.items = [found for item in sheet.page.items if (found := led(item)) is not None]
 
 
 def _settle_levels(pages: Sequence[Page]) -> None:
@@ -263,6 +327,7 @@ def _settle_levels(pages: Sequence[Page]) -> None:
         rest = [item for item in page.items if not isinstance(item, Bookmark)]
         settled: list[Item] = []
         for mark in marks:
-            level = min(mark.level, level + 1)
+            if mark.title:
+                level = min(mark.level, level + 1)
             settled.append(Bookmark(mark.key, mark.title, level, mark.y))
         page.items = [*settled, *rest]

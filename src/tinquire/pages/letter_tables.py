@@ -172,7 +172,12 @@ class _Table:
             free = height - inner - margins["top"] - margins["bottom"]
             down = margins["top"] + {"center": free / 2, "bottom": free}.get(anchor or "", 0.0)
             texts += stacked(strips, x + margins["left"], -down, whole=True)
-        return Strip(height, [*items, *_run_together(lines), *texts])
+        inner_strips = [strip for _, strips, *_ in laid for strip in strips]
+        return Strip(
+            height, [*items, *_run_together(lines), *texts],
+            anchors=[anchor for strip in inner_strips for anchor in strip.anchors],
+            notes=[note for strip in inner_strips for note in strip.notes],
+        )  # fmt: skip
 
     def _parts(self, number: int, cell: _Cell) -> list[str]:
         """The parts of the table's style that a cell takes (17.7.6), from the weakest on."""

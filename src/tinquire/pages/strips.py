@@ -20,7 +20,7 @@ from tinquire.pages.primitives import (
     Window,
 )  # fmt: skip
 
-__all__ = ["Strip", "moved"]
+__all__ = ["Float", "Strip", "moved"]
 
 
 @dataclass
@@ -40,6 +40,24 @@ class Strip:
     heads: list[Strip] = field(default_factory=list)
     #: The title and level of a bookmark there.
     mark: tuple[str, int] | None = None
+    #: Names that links within the letter lead to.
+    anchors: list[str] = field(default_factory=list)
+    #: Footnotes that stand at the foot of its page.
+    notes: list[Strip] = field(default_factory=list)
+    #: Drawings that stand at a place of their own on its page.
+    floats: list[Float] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Float:
+    """A drawing at a place of its own (20.4.2.10, 20.4.2.11): its size, its items from its lower left corner, and for
+    across and down what it is placed by, and by how many points or how it is aligned."""
+
+    width: float
+    height: float
+    items: tuple[Item, ...]
+    across: tuple[str, float | str]
+    down: tuple[str, float | str]
 
 
 def moved(item: Item, dx: float, dy: float) -> Item:
