@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import charts, formulas, marks, models, pages, proofs, tables, templates, workbooks
+from benchmarks import charts, formulas, letters, marks, models, pages, proofs, tables, templates, workbooks
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
@@ -96,6 +96,7 @@ def main(words: list[str]) -> int:
             charts.measures(),
             templates.measures(),
             pages.measures(),
+            letters.measures(),
         ):
             if words and not any(word in measure.work for word in words):
                 continue

@@ -155,7 +155,7 @@ BAD = [
     ('table = "t"', 'pivot = "q"', "a sheet shows the pivot 'q': there is 'p'", "line 18"),
     ('table = "t"', 'pivot = "p"\ncolumns = ["A"]', "a pivot says its own totals", "line 16"),
     ('table = "t"', 'table = "t"\npivot = "p"', "either a table, a pivot or a statement", "line 16"),
-    ('subject = "s"', 'subject = "s"\neach = "nobody"', "mails.m is for each row of 'nobody'", "line 25"),
+    ('subject = "s"', 'subject = "s"\neach = "nobody"', "mails.m takes its rows from 'nobody'", "line 25"),
     ('body = "b"\n', "", "mails.m has no 'body'", "line 21"),
     ('title = "T"', 'title = "T', "it is not TOML", "line 1"),
 ]  # fmt: skip

@@ -13,6 +13,7 @@ from parts import zipped
 from tinquire.base.faults import AccessError, DataError
 from tinquire.cells import Column
 from tinquire.document import Letter
+from tinquire.document.conformance import letter_findings
 from tinquire.document.filling import fill_letter
 from tinquire.document.pictures import fill_letter_pictures, letter_pictures
 from tinquire.document.story import own_paragraphs, text_of
@@ -221,3 +222,33 @@ def test_contents_are_marked_when_the_text_changes():
     done = fill_letter(letter, scope(), "filling")
     assert any("the contents are marked" in note for note in done.notes)
     assert letter.package.read("word/document.xml").count(b'w:dirty="true"') == 1
+
+
+UNSOUND = [
+    # what stands in the text, and what is found
+    (paragraph("fine"), None), ("<w:p><w:pPr><w:jc w:val='left'/><w:ind w:left='1'/></w:pPr></w:p>", "elements out of order in pPr: 'ind' stands after 'jc'"),
+    ("<w:p><w:pPr><w:pStyle w:val='Gone'/></w:pPr></w:p>", "a paragraph style is named that is not there: 'Gone'"),
+    (paragraph("x", numbered=True), "a list is named that is not there: '1'"), ("<w:p><w:r><w:footnoteReference w:id='9'/></w:r></w:p>", "a note is named that is not there: '9'"),
+    ("<w:p><w:hyperlink r:id='none'/></w:p>", "a relationship is named that is not there: 'none' in hyperlink"),
+    ("<w:tbl><w:tblPr/><w:tblGrid/><w:tr><w:tc/></w:tr></w:tbl>", "a cell does not end with a paragraph"),
+    ("<w:p><w:r><w:fldChar w:fldCharType='begin'/></w:r></w:p>", "a field does not end"), ("<w:p><w:r><w:fldChar w:fldCharType='end'/></w:r></w:p>", "a field ends that has not begun"),
+    ("<w:p><w:bookmarkStart w:id='1' w:name='a'/><w:bookmarkStart w:id='1' w:name='b'/></w:p>", "2 bookmarks have one id: '1'"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("body", "says"), UNSOUND)
+def test_what_is_not_sound_is_found(body, says):
+    found = letter_findings(Letter.from_bytes(letter_bytes(body), "l").package)
+    assert [one.says for one in found] == ([] if says is None else [says])
+
+
+def test_what_is_repeated_stays_sound():
+    body = table(["[:lines.Item:]"]).replace(
+        "<w:p>",
+        '<w:p><w:bookmarkStart w:id="1" w:name="a"/><w:r><w:drawing><wp:inline><wp:docPr id="4" name="n"/></wp:inline></w:drawing></w:r><w:bookmarkEnd w:id="1"/>',
+    )
+    letter = Letter.from_bytes(letter_bytes(body), "l")
+    letter.package.put("docProps/core.xml", letter.package.read("docProps/core.xml").replace(b"[:Name:]", b""))
+    fill_letter(letter, scope(), "filling")
+    assert letter.package.read("word/document.xml").count(b"<wp:docPr") == 3
+    assert letter_findings(letter.package) == []

@@ -9,9 +9,11 @@ from functools import cache
 
 from books import full_book
 from hardsheet import hard_book
+from letterparts import WORD, letter_parts, paragraph
 from parts import MAIN, parts_of, zipped
 from richbook import rich_parts
 from tinquire.larkfold.dashboard import dashboard_template
+from tinquire.larkfold.letters import board_template
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 
@@ -55,7 +57,11 @@ _FORMULA = re.compile(r"<(f|formula1?|xm:f|definedName|calculatedColumnFormula|c
 
 def _parts_of_file(data):
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
-        return {name: archive.read(name).decode("utf-8", "surrogateescape") for name in archive.namelist()}
+        read = {name: archive.read(name) for name in archive.namelist()}
+    return {
+        name: data.decode("utf-8", "surrogateescape") if name.endswith(("xml", "rels")) else data
+        for name, data in read.items()
+    }
 
 
 def _model():
@@ -120,6 +126,32 @@ PIECES = [
 ]  # fmt: skip
 
 
+def _letter():
+    """A letter with lists, a table, a note, a text box, columns, a header, fields and slots."""
+    box = (
+        '<w:p><w:r><w:drawing><wp:anchor><wp:positionH relativeFrom="page"><wp:posOffset>635000</wp:posOffset></wp:positionH><wp:positionV relativeFrom="margin"><wp:align>top</wp:align></wp:positionV><wp:extent cx="1270000" cy="635000"/><wp:wrapNone/><wp:docPr id="1" name="b"/><a:graphic><a:graphicData><w:txbxContent>'
+        + paragraph("boxed [:Name:]", cut=2)
+        + "</w:txbxContent></a:graphicData></a:graphic></wp:anchor></w:drawing></w:r></w:p>"
+    )
+    grid = (
+        '<w:tbl><w:tblPr><w:tblStyle w:val="Grid"/><w:tblW w:w="5000" w:type="dxa"/><w:jc w:val="center"/><w:tblLook w:val="04A0"/></w:tblPr><w:tblGrid><w:gridCol w:w="2500"/><w:gridCol w:w="2500"/></w:tblGrid><w:tr><w:trPr><w:tblHeader/></w:trPr><w:tc><w:tcPr><w:gridSpan w:val="2"/><w:shd w:fill="F4EFE6"/></w:tcPr>'
+        + paragraph("Head")
+        + '</w:tc></w:tr><w:tr><w:trPr><w:trHeight w:val="600"/></w:trPr><w:tc><w:tcPr><w:vMerge w:val="restart"/><w:vAlign w:val="center"/></w:tcPr>'
+        + paragraph("a")
+        + "</w:tc><w:tc>"
+        + paragraph("b")
+        + "</w:tc></w:tr></w:tbl>"
+    )
+    text = '<w:p><w:pPr><w:jc w:val="both"/><w:ind w:left="300" w:hanging="200"/><w:spacing w:before="100" w:line="300"/><w:tabs><w:tab w:val="right" w:pos="6000" w:leader="dot"/></w:tabs><w:sectPr><w:cols w:num="2"/><w:pgNumType w:start="3" w:fmt="lowerRoman"/></w:sectPr></w:pPr><w:bookmarkStart w:id="0" w:name="m"/><w:r><w:rPr><w:b/><w:sz w:val="24"/><w:color w:val="2F5D7C"/></w:rPr><w:t>one two [:Name:]</w:t><w:tab/><w:t>3</w:t><w:footnoteReference w:id="2"/></w:r><w:hyperlink w:anchor="m"><w:r><w:t>back</w:t></w:r></w:hyperlink></w:p>'
+    styles = f'<w:styles xmlns:w="{WORD}"><w:docDefaults><w:rPrDefault><w:rPr><w:sz w:val="20"/></w:rPr></w:rPrDefault></w:docDefaults><w:style w:type="paragraph" w:default="1" w:styleId="T"/><w:style w:type="table" w:styleId="Grid"><w:basedOn w:val="T"/><w:tblPr><w:tblBorders><w:top w:val="single" w:sz="4"/></w:tblBorders></w:tblPr><w:tblStylePr w:type="firstRow"><w:rPr><w:b/></w:rPr></w:tblStylePr></w:style></w:styles>'
+    numbering = f'<w:numbering xmlns:w="{WORD}"><w:abstractNum w:abstractNumId="0"><w:lvl w:ilvl="0"><w:start w:val="1"/><w:numFmt w:val="lowerLetter"/><w:lvlText w:val="%1."/></w:lvl></w:abstractNum><w:num w:numId="1"><w:abstractNumId w:val="0"/></w:num></w:numbering>'
+    header = '<w:p><w:fldSimple w:instr="PAGE"><w:r><w:t>1</w:t></w:r></w:fldSimple></w:p>'
+    extra = {"styles.xml": ("styles", styles), "numbering.xml": ("numbering", numbering)}
+    return letter_parts(
+        text + paragraph("item", numbered=True) + grid + box, header=header, footnotes=paragraph("a note"), extra=extra
+    )
+
+
 @cache
 def seeds():
     """Whole files by name: parts of packages, or a text."""
@@ -127,12 +159,13 @@ def seeds():
         "rich.xlsx": rich_parts(), "model.xlsx": _parts_of_file(_model()), "full.xlsx": _parts_of_file(full_book().to_bytes()),
         "strings.xlsx": _odd_strings(), "rows.csv": TEXTS["csv"], "rows.json": TEXTS["json"], "rows.fods": TEXTS["fods"],
         "board.xlsx": _parts_of_file(dashboard_template()), "hard.xlsx": _parts_of_file(hard_book()),
+        "letter.docx": _letter(), "board.docx": _parts_of_file(board_template()),
     }  # fmt: skip
 
 
 def damaged(chance):
     """A file's name and bytes, damaged in one to three ways."""
-    name = chance.choices(list(seeds()), (6, 6, 3, 3, 2, 2, 2, 6, 6))[0]
+    name = chance.choices(list(seeds()), (6, 6, 3, 3, 2, 2, 2, 6, 6, 5, 2))[0]
     whole = seeds()[name]
     if isinstance(whole, str):
         for _ in range(chance.choice((1, 1, 2, 3))):
@@ -146,7 +179,7 @@ def damaged(chance):
     for _ in range(chance.choice((1, 1, 1, 2, 3))):
         part = chance.choice(sorted(parts) or ["xl/workbook.xml"])
         if chance.random() < 0.4:
-            part = next((known for known in sorted(parts) if "sheet1.xml" in known and "rels" not in known), part)
+            part = next((known for known in sorted(parts) if known.endswith(("sheet1.xml", "document.xml"))), part)
         chance.choices((_damage_member, _damage_part), (1, 9))[0](parts, part, chance)
     return name, _damaged_bytes(zipped(parts), chance, 0.12)
 

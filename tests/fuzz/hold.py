@@ -13,6 +13,7 @@ import zipfile
 
 from fuzz.damage import damaged
 from tinquire.cli.main import main
+from tinquire.document.conformance import letter_findings
 from tinquire.packages.package import Package
 from tinquire.workbook.inspect.conformance import conformance_findings
 
@@ -26,6 +27,11 @@ class TooLong(BaseException):
 
 def commands(path, folder, name):
     """Ways to look at all of a workbook, and to write from it."""
+    if name.endswith("docx"):
+        return [
+            ["show", path, "--json"], ["print", path, "--to", folder / "pages.pdf"], ["print", path, "--to", folder / "page.svg", "--page", "1"],
+            ["fill", path, "--set", "Name=x", "--out", folder / "filled.docx"], ["fill", path, "--set", "Name=x", "--to", "docx", "pdf", "--out", folder / "both.docx"],
+        ]  # fmt: skip
     if not name.endswith("xlsx"):
         return [
             ["show", path, "--json"], ["show", path, "--columns"], ["stack", path, "--out", folder / "stacked.xlsx"],
@@ -67,7 +73,7 @@ def survives(data, name, folder, chosen):
     """Run commands on a file's bytes: `chosen` picks of them. Returns what is wrong, as pairs of a kind and a detail."""
     path = folder / name
     path.write_bytes(data)
-    before = _kinds(path) if name.endswith("xlsx") else set()
+    before = _kinds(path) if name.endswith(("xlsx", "docx")) else set()
     for command in chosen(commands(path, folder, name)):
         words = [str(word) for word in command]
         said, code, began = io.StringIO(), 0, time.monotonic()
@@ -101,7 +107,7 @@ def _outputs(folder, path, data, before, words, code):
     if code != 0 and files:
         yield f"{words[0]} left an output when it stopped with {code}", str(files)
     for item in files:
-        if item.suffix != ".xlsx":
+        if item.suffix not in (".xlsx", ".docx"):
             continue
         try:
             with zipfile.ZipFile(item) as archive:
@@ -128,7 +134,7 @@ def _kinds(path):
     """The kinds of findings in a file; None among them when not all of it could be looked at."""
     try:
         package = Package.open(path)
-        findings = conformance_findings(package)
+        findings = letter_findings(package) if path.suffix == ".docx" else conformance_findings(package)
     except Exception:
         return {None}
     parts = set(package.names())

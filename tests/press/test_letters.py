@@ -45,11 +45,11 @@ BODY = (
 )
 
 
-def made(folder, letter=EACH, body=BODY, customers=CUSTOMERS, charges=CHARGES):
+def made(folder, letter=EACH, body=BODY, customers=CUSTOMERS, charges=CHARGES, docket=DOCKET):
     for name, text in (
         ("customers.csv", customers),
         ("charges.csv", charges),
-        ("docket.toml", DOCKET.format(letter=letter)),
+        ("docket.toml", docket.format(letter=letter)),
     ):
         (folder / name).write_text(text, "utf-8")
     (folder / "statement.docx").write_bytes(letter_bytes(body))
@@ -85,6 +85,28 @@ def test_a_letter_for_each_row_with_its_own_rows(tmp_path):
         ["Statement 31.docx"],
     ]
     assert [one.data for one in made(tmp_path).outputs] == [one.data for one in pack.outputs], "the same bytes"
+
+
+def test_a_mail_has_its_own_rows_too(tmp_path):
+    text = DOCKET.replace("subject =", 'own = {{ bags = {{ from = "charges", Customer = "Number" }} }}\nsubject =')
+    text = text.replace('"Here."', '"[:ROWS(bags):] bags, [:SUM(bags[Charge]) as money:]"')
+    pack = made(tmp_path, docket=text)
+    bodies = [
+        email.message_from_bytes(mail.data, policy=email.policy.default).get_body(("plain",)).get_content().strip()
+        for mail in pack.mails
+    ]
+    assert bodies == ["2 bags, 6.00", "1 bags, 2.00", "0 bags, 0.00"]
+    for wrong, why in (
+        ("chrges", "mails.customers takes its rows from 'chrges'"),
+        ("charges", "'charges' has no column 'Custmer'"),
+    ):
+        with pytest.raises(TinQuireError, match=why):
+            made(
+                tmp_path,
+                docket=text.replace(
+                    'from = "charges", Customer', f'from = "{wrong}", {"Customer" if wrong == "chrges" else "Custmer"}'
+                ),
+            )
 
 
 def test_one_letter_for_the_period(tmp_path):

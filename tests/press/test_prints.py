@@ -36,7 +36,7 @@ subject = "View"
 body = "Here."
 attach = ["views"]
 """
-PLAIN = 'each = "views"\nown = "Depot"\nset = { chosen = "[:Depot:]", Day = "[:Day:]" }\nsheets = ["Report"]\nname = "[:File:].pdf"'
+PLAIN = 'each = "views"\nkey = "Depot"\nset = { chosen = "[:Depot:]", Day = "[:Day:]" }\nsheets = ["Report"]\nname = "[:File:].pdf"'
 
 
 def report(folder):
@@ -143,16 +143,16 @@ WRONG = [
     (PLAIN.replace('"report.xlsx"', "").replace('sheets = ["Report"]', 'sheets = ["Nope"]'), "it has no sheet 'Nope'"),
     (PLAIN.replace("chosen = ", '"no such cell" = '), "it is no cell, name or heading"),
     (PLAIN.replace("[:Depot:]", "[:Depo:]"), "there is no name 'Depo'"),
-    (PLAIN.replace('own = "Depot"', 'own = "Depo"'), "'views' has no column 'Depo'"),
-    (PLAIN.replace('each = "views"', 'each = "vews"'), "prints.views is for each row of 'vews'"),
+    (PLAIN.replace('key = "Depot"', 'key = "Depo"'), "'views' has no column 'Depo'"),
+    (PLAIN.replace('each = "views"', 'each = "vews"'), "prints.views takes its rows from 'vews'"),
     (PLAIN.replace(".pdf", ".doc"), "the name ends in .pdf, .png or .html"),
     (PLAIN.replace("[:File:].pdf", "same.pdf"), "'same.pdf' is the name of print 'views' too"),
     (PLAIN + '\npairs = ["Cells", "Values"]', "cells are set by set or by pairs, not by both"),
-    ('name = "x.pdf"\nset = { A1 = 3 }', "set, pairs and own need each"),
+    ('name = "x.pdf"\nset = { A1 = 3 }', "set, pairs, own and key need each"),
     (PLAIN + '\npaper = "A99"', "there is no paper 'A99'"),
     (PLAIN + '\nareas = ["first"]', "'first' is not an area"),
     (PLAIN.replace("[:Depot:]", "Nobody"), "Report!B3 shows #N/A"),
-    (PLAIN.replace('own = "Depot"\n', ""), None),
+    (PLAIN.replace('key = "Depot"\n', ""), None),
 ]  # fmt: skip
 
 

@@ -312,7 +312,7 @@ def test_fill_without_a_docket(tmp_path, tinquire):
     sums = {path.name: Workbook.open(path).sheet("Board").value(1, 2) for path in (tmp_path / "packs").iterdir()}
     assert sums == {"Harbour for Ann.xlsx": 7.0, "Uplands for Bryn.xlsx": 10.0}
     for wrong, why in (
-        (("--rows", "Bags"), "'Bags' gives no file"), (("--each", tmp_path / "list.csv"), "--each and --name go together"),
+        (("--rows", "Bags"), "'Bags' gives no file"), (("--name", "x.xlsx"), "--name goes with --each"), (("--to", "pdf"), "--to is for letters"),
         (("--set", "period"), "'period' gives no value"), (("--rows", f"Bagz={tmp_path / 'bags.csv'}"), "no table, name or sheet 'Bagz'"),
         ((), "no value for [:period:]"),
     ):  # fmt: skip

@@ -95,18 +95,14 @@ def _in_outputs(docket: Docket) -> Iterator[_Need]:
 
 
 def _in_letters(docket: Docket) -> Iterator[_Need]:
-    """Lists that repeat mails, letters and prints, and rows of letters."""
+    """Lists that repeat mails, letters and prints, and their own rows."""
     model = docket.model
-    for name, mail in model.mails.items():
-        if mail.each is not None:
-            yield f"mails.{name}", mail.each, ("mails", name, "each")
-    for name, letter in model.letters.items():
-        for table in (letter.each, *(own.from_ for own in letter.own.values())):
-            if table is not None:
-                yield f"letters.{name}", table, ("letters", name)
-    for name, print_ in model.prints.items():
-        if print_.each is not None:
-            yield f"prints.{name}", print_.each, ("prints", name, "each")
+    repeated = (("mails", model.mails), ("letters", model.letters), ("prints", model.prints))
+    for kind, outputs in repeated:
+        for name, output in outputs.items():
+            for table in (output.each, *(own.from_ for own in output.own.values())):
+                if table is not None:
+                    yield f"{kind}.{name}", table, (kind, name)
 
 
 def _in_formulas(docket: Docket) -> Iterator[_Need]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
+from functools import partial
 
 from tinquire.base.faults import Fault
 from tinquire.base.wording import known_names
@@ -160,38 +161,23 @@ def _review_workbooks(docket: Docket) -> Iterator[Fault]:
                     yield _fault(docket, why, "name a table, pivot or statement", *path, "chart", "of")
 
 
-def _review_mails(docket: Docket) -> Iterator[Fault]:
+def _review_repeated(docket: Docket, kind: str) -> Iterator[Fault]:
+    """Outputs of a kind that are repeated: the tables that they take their rows from."""
     tables = _known_tables(docket)
-    for name, mail in docket.model.mails.items():
-        if mail.each is not None and mail.each not in tables:
-            why = f"mails.{name} is for each row of '{mail.each}': {known_names(mail.each, tables)}"
-            yield _fault(docket, why, "fix the name", "mails", name, "each")
-
-
-def _review_prints(docket: Docket) -> Iterator[Fault]:
-    tables = _known_tables(docket)
-    for name, print_ in docket.model.prints.items():
-        if print_.each is not None and print_.each not in tables:
-            why = f"prints.{name} is for each row of '{print_.each}': {known_names(print_.each, tables)}"
-            yield _fault(docket, why, "fix the name", "prints", name, "each")
-
-
-def _review_letters(docket: Docket) -> Iterator[Fault]:
-    tables = _known_tables(docket)
-    for name, letter in docket.model.letters.items():
-        named = {"each": letter.each, **{f"own.{key}": own.from_ for key, own in letter.own.items()}}
+    for name, output in getattr(docket.model, kind).items():
+        named = {"each": output.each, **{f"own.{key}": own.from_ for key, own in output.own.items()}}
         for key, table in named.items():
             if table is not None and table not in tables:
-                why = f"letters.{name} takes its rows from '{table}': {known_names(table, tables)}"
-                yield _fault(docket, why, "fix the name", "letters", name, *key.split("."))
+                why = f"{kind}.{name} takes its rows from '{table}': {known_names(table, tables)}"
+                yield _fault(docket, why, "fix the name", kind, name, *key.split("."))
 
 
 #: What is reviewed of each kind of output, by its part of the docket.
 OUTPUT_REVIEWS: dict[str, Callable[[Docket], Iterator[Fault]]] = {
     "workbooks": _review_workbooks,
-    "letters": _review_letters,
-    "prints": _review_prints,
-    "mails": _review_mails,
+    "letters": partial(_review_repeated, kind="letters"),
+    "prints": partial(_review_repeated, kind="prints"),
+    "mails": partial(_review_repeated, kind="mails"),
 }
 
 

@@ -25,6 +25,7 @@ from tinquire.document.story import (
     own_paragraphs,
     replace_with,
     rows_of,
+    settle_ids,
     settle_lines,
     text_nodes,
     text_of,
@@ -80,6 +81,7 @@ def fill_letter(letter: Letter, scope: Scope, stopped: str) -> Filled:
         story = _Story(f"{letter.name}, {place}", stopped, faults, done)
         story.fill(root, scope)
         if story.changed:
+            settle_ids(root)
             if mark_contents(root):
                 done.notes.append("the contents are marked: the program that opens the letter brings them up to date")
             letter.put(part, root)

@@ -7,11 +7,22 @@ from collections.abc import Iterator, Sequence
 
 from lxml import etree
 
-from tinquire.packages.xml import child, local, tag
+from tinquire.packages.xml import child, free_number, local, tag
 
 __all__ = [
-    "block_elements", "cells_of", "clone", "holders", "is_list_item", "mark_contents", "own_paragraphs",
-    "replace_with", "rows_of", "settle_lines", "text_nodes", "text_of",
+    "block_elements",
+    "cells_of",
+    "clone",
+    "holders",
+    "is_list_item",
+    "mark_contents",
+    "own_paragraphs",
+    "replace_with",
+    "rows_of",
+    "settle_ids",
+    "settle_lines",
+    "text_nodes",
+    "text_of",
 ]  # fmt: skip
 
 #: What holds paragraphs and tables.
@@ -103,6 +114,29 @@ def mark_contents(root: etree._Element) -> bool:
             field.set(tag(field, "dirty"), "true")
             found = True
     return found
+
+
+def settle_ids(root: etree._Element) -> None:
+    """Let drawings that were repeated have ids of their own (20.4.2.5), and marks stand once (17.13.6.2)."""
+    drawings = [one for one in root.iter() if isinstance(one.tag, str) and local(one) == "docPr"]
+    used = {one.get("id", "") for one in drawings}
+    seen: set[str] = set()
+    for one in drawings:
+        identity = one.get("id", "")
+        if identity in seen:
+            identity = str(free_number(used))
+            one.set("id", identity)
+            used.add(identity)
+        seen.add(identity)
+    marks: set[tuple[str, str]] = set()
+    for one in list(root.iter()):
+        name = local(one) if isinstance(one.tag, str) else ""
+        parent = one.getparent()
+        if name in ("bookmarkStart", "bookmarkEnd") and parent is not None:
+            key = (name, one.get(tag(one, "id"), ""))
+            if key in marks:
+                parent.remove(one)
+            marks.add(key)
 
 
 def clone(element: etree._Element) -> etree._Element:

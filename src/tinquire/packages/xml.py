@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 from itertools import count
 
 from lxml import etree
@@ -65,7 +66,13 @@ def serialise_xml(root: etree._Element) -> bytes:
 def local(element: etree._Element) -> str:
     """An element's name without its namespace, so that transitional and strict files read alike."""
     name = element.tag
-    return name.rpartition("}")[2] if isinstance(name, str) else ""
+    return _bare(name) if isinstance(name, str) else ""
+
+
+@lru_cache(maxsize=4096)
+def _bare(name: str) -> str:
+    """A name without its namespace: files have few names, and ask for them without end."""
+    return name.rpartition("}")[2]
 
 
 def tag(like: etree._Element, name: str) -> str:

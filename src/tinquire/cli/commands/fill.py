@@ -210,19 +210,21 @@ def _letter(
     put_letter_pictures(letter, _pictures(options), scope, Path.cwd(), stopped, options.template.name)
     for note in done.notes:
         terminal.note_once(note)
+    made: list[tuple[Path, bytes, str]] = []  # nothing is written before all of it can be
     for form in options.to or ["pdf" if path.suffix.lower() == ".pdf" else ""]:
         target = _in_form(path, "" if path.suffix.lower() == f".{form}" else form)
         if form != "pdf":
-            terminal.line("wrote", f"{target}  ({counted(done.slots, 'slot')})")
-            yield target, letter.to_bytes()
+            made.append((target, letter.to_bytes(), counted(done.slots, "slot")))
             continue
         from tinquire.pages.letter_pages import lay_out_letter
         from tinquire.pages.pdf import pdf_of
 
         moment = shared.moment(options.now) or shared.local_clock()
         pages = lay_out_letter(letter, path.stem, terminal.note_once)
-        terminal.line("wrote", f"{target}  ({counted(len(pages.pages), 'page')})")
-        yield target, pdf_of(pages, moment)
+        made.append((target, pdf_of(pages, moment), counted(len(pages.pages), "page")))
+    for target, data, summary in made:
+        terminal.line("wrote", f"{target}  ({summary})")
+        yield target, data
 
 
 def _pictures(options: argparse.Namespace) -> dict[str, str]:

@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 EXAMPLE = "tinquire show 'Linen pack 2026-10.xlsx' --sheet Charges --rows 10"
 _DEFAULT_ROWS = 5
 _KINDS = {"chartsheet": "sheet of one chart", "dialogsheet": "dialog", "missing": "sheet whose part is missing"}
+#: Word-processing documents.
+_LETTERS = (".docx", ".dotx", ".docm")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -67,7 +69,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
     if options.conformance:
         return _tell_soundness(options.file, terminal)
-    if options.file.suffix.lower() in (".docx", ".dotx", ".docm"):
+    if options.file.suffix.lower() in _LETTERS:
         return _tell_letter(options.file, terminal)
     if is_text(options.file):
         terminal.heading(str(options.file))
@@ -115,10 +117,12 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
 def _tell_soundness(path: Path, terminal: Terminal) -> int:
     """Say what in a file is not as the standard asks; 1 when anything is."""
+    from tinquire.document.conformance import letter_findings
     from tinquire.packages.package import Package
     from tinquire.workbook.inspect.conformance import conformance_findings
 
-    findings = conformance_findings(Package.open(path))
+    package = Package.open(path)
+    findings = letter_findings(package) if path.suffix.lower() in _LETTERS else conformance_findings(package)
     terminal.heading(str(path))
     for number, finding in enumerate(findings):
         terminal.line("differs" if number == 0 else "", f"{finding.part}: {finding.says}")

@@ -8,8 +8,9 @@ from pydantic import Field, model_validator
 
 from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.charts import ChartModel
+from tinquire.docket.schema.own import OwnModel
 
-__all__ = ["LetterModel", "OwnModel"]
+__all__ = ["LetterModel"]
 
 
 LetterFormat = Literal["docx", "pdf"]
@@ -17,24 +18,6 @@ LetterFormat = Literal["docx", "pdf"]
 
 def _document_alone() -> list[LetterFormat]:
     return ["docx"]
-
-
-class OwnModel(Model):
-    """The rows of another table that belong to a row: `{ from = "charges", "Customer no" = "Number" }`."""
-
-    model_config = Model.model_config | {"extra": "allow"}
-
-    from_: str = Field(alias="from", description="The table whose rows they are; keys are its columns, by their names.")
-
-    def keys(self) -> dict[str, str]:
-        """The columns of the table and the columns of the row whose values they have."""
-        return {name: str(value) for name, value in (self.model_extra or {}).items()}
-
-    @model_validator(mode="after")
-    def _has_keys(self) -> OwnModel:
-        if not self.keys() or not all(isinstance(value, str) for value in (self.model_extra or {}).values()):
-            raise ValueError('it says by which columns rows belong: { from = "charges", "Customer no" = "Number" }')
-        return self
 
 
 class LetterModel(Model):

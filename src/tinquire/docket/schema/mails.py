@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from tinquire.docket.schema.base import Model
+from tinquire.docket.schema.own import OwnModel
 
 __all__ = ["MailModel", "PostModel"]
 
@@ -15,6 +16,9 @@ class MailModel(Model):
     """A mail, or with `each` one for each row of a table."""
 
     each: str | None = Field(None, description="The table that repeats the mail.")
+    own: dict[str, OwnModel] = Field(
+        default_factory=dict, description="Tables of a row's own rows, by the names that slots use for them."
+    )
     from_: str = Field(alias="from", description="The sender: Name <address>.")
     to: str = Field(description="Recipients, separated by commas, with slots.")
     cc: str = Field("", description="Further recipients.")
@@ -22,6 +26,12 @@ class MailModel(Model):
     subject: str = Field(description="The subject line, with slots.")
     body: str = Field(description="The text: paragraphs with blank lines between, lists with '- ', slots.")
     attach: list[str] = Field(default_factory=list, description="Outputs of this docket by name, or files, with slots.")
+
+    @model_validator(mode="after")
+    def _fits(self) -> MailModel:
+        if self.own and self.each is None:
+            raise ValueError("own needs each, a table with a mail for each of its rows")
+        return self
 
 
 class PostModel(Model):

@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from tinquire.docket.schema.base import CellValue, Model
+from tinquire.docket.schema.own import OwnModel
 
 __all__ = ["PrintModel"]
 
@@ -20,7 +21,10 @@ class PrintModel(Model):
     )
     name: str = Field(description="The file's name with slots; its ending says the form: .pdf, .png or .html.")
     each: str | None = Field(None, description="The table that repeats the print.")
-    own: str | None = Field(
+    own: dict[str, OwnModel] = Field(
+        default_factory=dict, description="Tables of a row's own rows, by the names that slots use for them."
+    )
+    key: str | None = Field(
         None, description="A column of `each`: a mail gets the prints that have its own row's value there."
     )
     set: dict[str, str | CellValue] = Field(
@@ -55,8 +59,8 @@ class PrintModel(Model):
         ending = self.name.rpartition(".")[2].casefold()
         if ending not in ("pdf", "png", "html"):
             raise ValueError("the name ends in .pdf, .png or .html")
-        if self.each is None and (self.set or self.pairs or self.own):
-            raise ValueError("set, pairs and own need each, a table whose rows are the variants")
+        if self.each is None and (self.set or self.pairs or self.own or self.key):
+            raise ValueError("set, pairs, own and key need each, a table whose rows are the variants")
         if self.set and self.pairs:
             raise ValueError("cells are set by set or by pairs, not by both")
         if not isinstance(self.from_, str) and (not self.from_ or self.each is not None or ending == "html"):

@@ -7,16 +7,13 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-import numpy as np
-
 from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.file_names import safe_file_name
 from tinquire.base.wording import counted, known_names
-from tinquire.cells.column import Codes
 from tinquire.cells.values import Value
 from tinquire.charts.chart import Chart
 from tinquire.docket.schema.charts import ChartModel
-from tinquire.docket.schema.letters import LetterModel, OwnModel
+from tinquire.docket.schema.letters import LetterModel
 from tinquire.document import Letter
 from tinquire.document.filling import Scope, fill_letter
 from tinquire.document.laid_tables import LaidTable
@@ -27,12 +24,12 @@ from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.outputs.letter_tables import laid_table
 from tinquire.press.outputs.output import Made, Making, OutputKind
+from tinquire.press.outputs.own_rows import OwnTables
 from tinquire.press.outputs.template_pictures import chart_of_results, drawn_chart, picture_file
 from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, slot_name
-from tinquire.tables import Table
 from tinquire.workbook.grid.frames import PictureFile
 
-__all__ = ["LETTERS", "LetterScope", "OwnRows", "put_letter_pictures"]
+__all__ = ["LETTERS", "LetterScope", "put_letter_pictures"]
 
 
 Laid = Callable[[str, SlotScope], LaidTable | str | None]
@@ -77,33 +74,6 @@ class LetterScope:
         return found.value if isinstance(found.value, bool) else "it is no yes or no"
 
 
-class OwnRows:
-    """The rows of a table by the values of its key columns, grouped once."""
-
-    def __init__(self, table: Table, keys: Mapping[str, str], stopped: str, where: str) -> None:
-        """`keys` are columns of the table and the columns of the row that they belong to. Raises UseError."""
-        self._table, self._columns = table, list(keys.values())
-        for name in keys:
-            if table.index_of(name) is None:
-                why = f"'{table.name}' has no column '{name}': {known_names(name, table.headings)}"
-                raise UseError(Fault(stopped, why, where, "name one of these"))
-        self._rows: dict[tuple[tuple[type, Value], ...], list[int]] = {}
-        for row, values in enumerate(zip(*(table.column(name).to_list() for name in keys), strict=True)):
-            self._rows.setdefault(tuple((type(value), value) for value in values), []).append(row)
-
-    def of(self, scope: SlotScope) -> Table:
-        """The rows that belong to the row at hand, which has all the columns."""
-        assert scope.row is not None
-        values = [(type(value), value) for name in self._columns for value in scope.row.column(name)]
-        rows: Codes = np.array(self._rows.get(tuple(values), []), np.int64)
-        return self._table.take(rows)
-
-    def any_of(self, rows: Table) -> bool:
-        """Whether a row of a table has any rows of this one."""
-        keys = zip(*(rows.column(name).to_list() for name in self._columns), strict=True)
-        return any(tuple((type(value), value) for value in one) in self._rows for one in keys)
-
-
 def make_letters(making: Making, name: str) -> Iterator[Made]:
     """The files of one letter of the docket. Raises one error with all that is wrong."""
     results = making.results
@@ -117,15 +87,13 @@ def make_letters(making: Making, name: str) -> Iterator[Made]:
     if model.key is not None and table.index_of(model.key) is None:
         why = f"'{table.name}' has no column '{model.key}': {known_names(model.key, table.headings)}"
         raise UseError(Fault(stopped, why, where, "name one of these in key"))
-    own = {key: _own_rows(results, table, one, stopped, where) for key, one in model.own.items()}
+    own = OwnTables(results, table, model.own, stopped, where)
     errors: list[TinQuireError] = []
     made: list[Made] = []
     for row in range(table.height):
         making.progress(f"writing {name}", row + 1, table.height)
-        scope = results.slots().at(table, row)
         try:
-            tables = {key: rows.of(scope) for key, rows in own.items()}
-            scope = replace(scope, tables={**scope.tables, **tables})
+            scope = own.over(results.slots().at(table, row))
             cut = None if model.key is None else (model.key, table.column(model.key)[row])
             made += _one(making, name, model, template, scope, table.where(row), cut)
         except TinQuireError as error:
@@ -133,24 +101,6 @@ def make_letters(making: Making, name: str) -> Iterator[Made]:
     if errors:
         raise merge_errors(errors)
     yield from made
-
-
-def _own_rows(results: Results, table: Table, model: OwnModel, stopped: str, where: str) -> OwnRows:
-    """Rows by their keys. Raises UseError for a table that is not there, and DataError when no row has any."""
-    known = results.tables.get(model.from_)
-    if known is None:
-        why = f"there is no table '{model.from_}': {known_names(model.from_, list(results.tables))}"
-        raise UseError(Fault(stopped, why, where, "name one of these"))
-    own = OwnRows(known, model.keys(), stopped, where)
-    for name in model.keys().values():
-        if table.index_of(name) is None:
-            why = f"'{table.name}' has no column '{name}': {known_names(name, table.headings)}"
-            raise UseError(Fault(stopped, why, where, "name one of these"))
-    if known.height and table.height and not own.any_of(table):
-        pairs = ", ".join(f"'{one}' and '{other}'" for one, other in model.keys().items())
-        why = f"no row of '{model.from_}' belongs to any of '{table.name}': {pairs} have no value in common"
-        raise DataError(Fault(stopped, why, where, "compare the columns; a number and a text are never the same"))
-    return own
 
 
 def _one(

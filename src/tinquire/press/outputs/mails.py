@@ -19,6 +19,7 @@ from tinquire.post.message import Attachment, BodyStyle, Mail, base64_lines, che
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
+from tinquire.press.outputs.own_rows import OwnTables
 from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, fill_text, split_slots
 
 __all__ = ["MAILS", "MadeMail"]
@@ -79,7 +80,7 @@ def make_mails(making: Making, name: str) -> Iterator[MadeMail]:
     mails: list[MadeMail] = []
     seen: Counter[tuple[str, ...]] = Counter()
     names: Counter[str] = Counter()
-    for position, scope in _rows(results, model):
+    for position, scope in _rows(results, model, name):
         try:
             mail = _mail(desk, scope, seen, position)
             names[mail.file] += 1
@@ -91,15 +92,16 @@ def make_mails(making: Making, name: str) -> Iterator[MadeMail]:
     yield from mails
 
 
-def _rows(results: Results, model: MailModel) -> Iterator[tuple[str, SlotScope]]:
+def _rows(results: Results, model: MailModel, name: str) -> Iterator[tuple[str, SlotScope]]:
     """For each mail where its row came from, and the slots it may use."""
     scope = results.slots()
     if model.each is None:
         yield "", scope
         return
     table = results.tables[model.each]
+    own = OwnTables(results, table, model.own, f"mail '{name}'", results.docket.where("mails", name))
     for row in range(table.height):
-        yield table.where(row), scope.at(table, row)
+        yield table.where(row), own.over(scope.at(table, row))
 
 
 def _attachments(desk: _MailWriter, scope: SlotScope, place: str = "") -> Iterator[Attachment]:

@@ -22,6 +22,7 @@ from tinquire.pages.variants import PrintPlan, Setting, Variant, faults_of, find
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
+from tinquire.press.outputs.own_rows import OwnTables
 from tinquire.press.outputs.variants import Finished, VariantJob, made_variants, plain_pages
 from tinquire.slots.slots import Slot, UnfilledSlot, split_slots
 from tinquire.tables import Table
@@ -59,8 +60,9 @@ def make_prints(making: Making, name: str) -> Iterator[Made]:
         raise UseError(Fault(stopped, why, where, "take a workbook that is not split"))
     source = sources[0]
     table = results.tables[model.each]
-    variants = _variants(results, name, model, table, source, making)
-    rows = [results.slots().at(table, row) for row in range(table.height)]
+    own = OwnTables(results, table, model.own, stopped, where)
+    rows = [own.over(results.slots().at(table, row)) for row in range(table.height)]
+    variants = _variants(results, name, model, table, source, making, rows)
     files = [_file(model, scope, stopped, where) for scope in rows]
     titles = [_title(model, scope, file, stopped, where) for scope, file in zip(rows, files, strict=True)]
     job = VariantJob(source.data, source.name, plan, making.moment, form, model.dpi, model.for_mail)
@@ -72,7 +74,7 @@ def make_prints(making: Making, name: str) -> Iterator[Made]:
         if one.error is not None:
             errors.append(one.error)
             continue
-        cut = None if model.own is None else (model.own, table.column(model.own)[place])
+        cut = None if model.key is None else (model.key, table.column(model.key)[place])
         made += _files(making, name, files[place], one, cut)
     if errors:
         raise merge_errors(errors)
@@ -159,14 +161,15 @@ def asked_pages(model: PrintModel, stopped: str, where: str) -> Asked:
 
 
 def _variants(
-    results: Results, name: str, model: PrintModel, table: Table, source: _Source, making: Making
-) -> list[Variant]:
+    results: Results, name: str, model: PrintModel, table: Table, source: _Source, making: Making,
+    scopes: Sequence[SlotScope],
+) -> list[Variant]:  # fmt: skip
     """A variant for each row of the list. Raises one error with all that is wrong in it."""
     stopped, where = f"print '{name}'", results.docket.where("prints", name)
     book = Workbook.from_bytes(source.data, source.name)
-    if model.own is not None and table.index_of(model.own) is None:
-        why = f"'{table.name}' has no column '{model.own}': {known_names(model.own, table.headings)}"
-        raise UseError(Fault(stopped, why, where, "name one of these in own"))
+    if model.key is not None and table.index_of(model.key) is None:
+        why = f"'{table.name}' has no column '{model.key}': {known_names(model.key, table.headings)}"
+        raise UseError(Fault(stopped, why, where, "name one of these in key"))
     usual = model.sheets[0] if len(model.sheets) == 1 else None
     settings: dict[str, Setting] = {}
     errors: list[TinQuireError] = []
@@ -177,7 +180,7 @@ def _variants(
             if model.pairs is not None:
                 given = listed_pairs(table, row, model.pairs, model.separator, stopped, place)
             else:
-                given = set_values(model.set, results.slots().at(table, row), stopped, where)
+                given = set_values(model.set, scopes[row], stopped, where)
             values = []
             for written, value in given:
                 if written not in settings:

@@ -43,8 +43,12 @@ class Finding:
     says: str
 
 
-def conformance_findings(package: Package) -> list[Finding]:
-    """All that was found, part by part. Damage that keeps a part from being read is a finding too."""
+Check = Callable[[Package], Iterable[Finding]]
+
+
+def conformance_findings(package: Package, content: Check | None = None) -> list[Finding]:
+    """All that was found, part by part. Damage that keeps a part from being read is a finding too. `content` checks
+    what is in the package, where that is no workbook."""
     findings: list[Finding] = []
     for part in package.names():
         try:
@@ -53,12 +57,12 @@ def conformance_findings(package: Package) -> list[Finding]:
             findings.append(Finding(part, error.faults[0].why))
     if findings:
         return findings
-    for check in (_content_types, _relationships, _book):
+    for check in (_content_types, _relationships, content or _book):
         findings += _run_check(package, check)
     return findings
 
 
-def _run_check(package: Package, check: Callable[[Package], Iterable[Finding]]) -> Iterator[Finding]:
+def _run_check(package: Package, check: Check) -> Iterator[Finding]:
     try:
         yield from _limit(check(package))
     except AccessError as error:

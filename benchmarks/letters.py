@@ -1,0 +1,133 @@
+"""Letters: many documents from one template, and their pages."""
+
+from __future__ import annotations
+
+import io
+import random
+import zipfile
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import UTC, datetime
+from functools import partial
+from html import escape
+
+from PIL import Image
+
+from benchmarks.measure import Measure
+from tinquire.cells import Column
+from tinquire.document import Letter
+from tinquire.document.filling import fill_letter
+from tinquire.document.pictures import fill_letter_pictures
+from tinquire.larkfold.letters import board_template
+from tinquire.looks import House
+from tinquire.pages.letter_pages import lay_out_letter
+from tinquire.pages.pdf import pdf_of
+from tinquire.press.compute.slot_scope import SlotScope
+from tinquire.press.outputs.letters import LetterScope
+from tinquire.tables import Field, Table
+from tinquire.workbook.grid.frames import PictureFile
+
+__all__ = ["measures"]
+
+NOW = datetime(2026, 11, 3, 9, tzinfo=UTC)
+LETTERS, PAGES, SLOTS, LINES = 1_000, 50, 12, 6
+
+
+def measures() -> Iterator[Measure]:
+    """The lines of the table for letters."""
+    template = _template()
+    limit = "zipfile reads and writes the template's members"
+    yield Measure(
+        f"{LETTERS:,} letters filled: {SLOTS} slots over split runs, {LINES} rows of a table, a picture", limit, 0.15,
+        partial(_filled, template, LETTERS), partial(_copied, template, LETTERS),
+    )  # fmt: skip
+    yield Measure(
+        f"{PAGES} of these letters as PDF",
+        limit,
+        1.5,
+        partial(_as_pages, template, PAGES),
+        partial(_copied, template, PAGES),
+    )
+
+
+def _template() -> bytes:
+    """The board's letter of the demo with other slots, each split over runs, and parts that make it some 15 kB."""
+    letter = Letter.from_bytes(board_template(), "letter.docx")
+    chance = random.Random(7)
+    text = letter.package.read("word/document.xml").decode()
+    for name in (
+        "standing.Depot",
+        "standing.Manager",
+        "standing.Pickups as whole",
+        "standing.Charged as money",
+        "standing.Share as 0.0%",
+    ):
+        text = text.replace(f"[:{name}:]", f"[:lines.{name.partition('.')[2].partition(' ')[0]}:]")
+    slots = "".join(_paragraph(f"Line {number}: [:value {number}:].", chance) for number in range(SLOTS))
+    start, end = (
+        text.index('<w:p><w:r><w:t xml:space="preserve">We charged'),
+        text.index('<w:p><w:pPr><w:pStyle w:val="Heading2"/>'),
+    )
+    text = text[:start] + slots + text[end:]
+    for name in ("period.long", "pickups charged as whole", "total charged as money"):
+        text = text.replace(f"[:{name}:]", "[:value 0:]")
+    start = text.index('<w:p><w:pPr><w:pStyle w:val="ListItem"/>')
+    text = text[:start] + text[text.index("</w:p>", start) + 6 :]
+    letter.package.put("word/document.xml", text.encode())
+    letter.package.put("docProps/thumbnail.bin", chance.randbytes(9_000))
+    letter.package.set_type("docProps/thumbnail.bin", "application/octet-stream")
+    return letter.to_bytes()
+
+
+def _paragraph(text: str, chance: random.Random) -> str:
+    """A paragraph whose text is split over runs."""
+    return f"<w:p>{''.join(f'<w:r><w:t>{escape(piece)}</w:t></w:r>' for piece in _split(text, chance))}</w:p>"
+
+
+def _split(text: str, chance: random.Random) -> list[str]:
+    places = sorted(chance.sample(range(1, len(text)), 4))
+    return [text[start:end] for start, end in zip([0, *places], [*places, len(text)], strict=True)]
+
+
+def _letters(template: bytes, count: int) -> Iterator[Letter]:
+    row: dict[str, str | float] = {
+        "Depot": "Harbour",
+        "Manager": "Imke Soto",
+        "Pickups": 12.0,
+        "Charged": 1234.5,
+        "Share": 0.25,
+    }
+    types = {"Pickups": "whole", "Charged": "money"}
+    fields = tuple(Field(name, types.get(name, "text")) for name in row)
+    lines = Table("lines", fields, tuple(Column.from_values([value] * LINES) for value in row.values()))
+    scope = SlotScope(House(), {f"value {number}": float(number) for number in range(SLOTS)}, tables={"lines": lines})
+    stream = io.BytesIO()
+    Image.new("RGB", (60, 30), "#2F5D7C").save(stream, "PNG")
+    picture = PictureFile(stream.getvalue(), "png")
+    for number in range(count):
+        letter = Letter.from_bytes(template, "letter.docx")
+        fill_letter(letter, LetterScope(replace(scope, names={**scope.names, "value 1": float(number)})), "filling")
+        fill_letter_pictures(letter, lambda _: (picture, "a picture"))
+        yield letter
+
+
+def _filled(template: bytes, count: int) -> int:
+    return sum(len(letter.to_bytes()) for letter in _letters(template, count))
+
+
+def _as_pages(template: bytes, count: int) -> int:
+    return sum(len(pdf_of(lay_out_letter(letter, "letter"), NOW)) for letter in _letters(template, count))
+
+
+def _copied(template: bytes, count: int) -> int:
+    written = 0
+    for _ in range(count):
+        stream = io.BytesIO()
+        with (
+            zipfile.ZipFile(io.BytesIO(template)) as source,
+            zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as target,
+        ):
+            for name in source.namelist():
+                target.writestr(name, source.read(name))
+        written += len(stream.getvalue())
+    return written
