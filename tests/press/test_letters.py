@@ -215,6 +215,23 @@ def test_fill_and_show(tmp_path, tinquire):
     assert "[:lines.Item:]" in tinquire("show", tmp_path / "l.docx").out
 
 
+PRINTS = [
+    # the words after `print l.docx`, and what is said
+    (("--to", "o.pdf"), "1 page"), (("--to", "o.png"), "wrote"), (("--to", "o.svg"), "1 page"), (("--to", "o.pdf", "--page", "2"), "there is no page 2"),
+    (("--to", "o.html"), "its pages are no HTML"), (("--each", "list.csv", "--out", "o"), "fill letter.docx"), (("--to", "o.pdf", "--cover"), "are for workbooks"),
+    (("l.docx", "--to", "o.pdf"), "several files"), (("--to", "l.docx"), "does not end in"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("words", "says"), PRINTS)
+def test_printing_a_letter(tmp_path, tinquire, monkeypatch, words, says):
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "l.docx").write_bytes(letter_bytes(paragraph("text")))
+    said = tinquire("print", "l.docx", *words)
+    assert says in said.out + said.err
+    assert (said.code == 0) == any(path.name.startswith("o.") for path in tmp_path.iterdir())
+
+
 def test_a_workbook_is_no_letter(tmp_path, tinquire):
     (tmp_path / "l.docx").write_bytes(b"PK\x03\x04nothing")
     said = tinquire("fill", tmp_path / "l.docx", "--set", "a=1", "--out", tmp_path / "o.docx")

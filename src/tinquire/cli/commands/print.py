@@ -85,6 +85,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     moment = shared.moment(options.now) or shared.local_clock()
+    _require_fit(options)
     if options.each is not None:
         return _variants(options, terminal, moment)
     if options.to is None:
@@ -113,6 +114,21 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     return _pictures(options, terminal, document, moment)
 
 
+def _require_fit(options: argparse.Namespace) -> None:
+    """Raises UseError for what letters cannot be: a list fills them by `fill`, and their pages are no HTML."""
+    if not any(path.suffix.lower() in _LETTERS for path in options.files):
+        return
+    if options.each is not None:
+        do = "tinquire fill letter.docx --each list.csv --to pdf --out letters"
+        raise UseError(Fault("printing a letter", "--each sets cells of workbooks", do=do))
+    form = "" if options.to is None else options.to.suffix.lower()
+    if form in (".html", ".htm"):
+        raise UseError(Fault("printing a letter", "its pages are no HTML", do="write --to letter.pdf"))
+    if len(options.files) > 1 or options.sheet or options.area or options.cover or options.contents:
+        why = "sheets, areas, covers and several files in one document are for workbooks"
+        raise UseError(Fault("printing a letter", why, do="print it alone: --to letter.pdf"))
+
+
 def _variants(options: argparse.Namespace, terminal: Terminal, moment: datetime) -> int:
     from tinquire.cli.support.variants import print_variants
 
@@ -135,13 +151,10 @@ def _pages(options: argparse.Namespace, terminal: Terminal, moment: datetime) ->
 
 
 def _letter_pages(options: argparse.Namespace, terminal: Terminal, title: str) -> Pages:
-    """The pages of a letter. Raises UseError for what goes with sheets alone."""
+    """The pages of a letter."""
     from tinquire.document import Letter
     from tinquire.pages.letter_pages import lay_out_letter
 
-    if len(options.files) > 1 or options.sheet or options.area or options.cover or options.contents:
-        why = "sheets, areas, covers and several files in one document are for workbooks"
-        raise UseError(Fault("printing a letter", why, do="print it alone: --to letter.pdf"))
     return _chosen_page(options, lay_out_letter(Letter.open(options.files[0]), title, terminal.note_once))
 
 
