@@ -22,6 +22,7 @@ from tinquire.document.story import (
     holders,
     is_list_item,
     mark_contents,
+    may_have_marks,
     own_paragraphs,
     replace_with,
     rows_of,
@@ -124,6 +125,9 @@ class _Story:
         place = 0
         while place < len(elements):
             element = elements[place]
+            if not may_have_marks(element):
+                place += 1
+                continue
             text = text_of(element) if kind_of(element) == "p" else ""
             if (match := _FOR_EACH.match(text)) is not None:
                 place = self._block(holder, elements, place, match[1], scope)
@@ -305,6 +309,8 @@ class _Story:
     # -- slots -----------------------------------------------------------------------------------------
 
     def _paragraph(self, paragraph: etree._Element, scope: Scope) -> None:
+        if not may_have_marks(paragraph):
+            return
         nodes = text_nodes(paragraph)
         text = "".join(node.text or "" for node in nodes)
         if _OPENED not in text:

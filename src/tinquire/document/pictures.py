@@ -57,9 +57,7 @@ def _found(letter: Letter) -> Iterator[tuple[str, etree._Element, etree._Element
         if b"descr" not in letter.package.read(part):
             continue
         root = letter.root(part)
-        for frame in root.iter():
-            if kind_of(frame) not in ("inline", "anchor"):
-                continue
+        for frame in root.iter("{*}inline", "{*}anchor"):
             properties = child(frame, "docPr")
             slot = None if properties is None else only_slot(properties.get("descr", "").strip())
             picture = next((one for one in frame.iter() if kind_of(one) == "pic"), None)

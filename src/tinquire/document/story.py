@@ -15,7 +15,7 @@ __all__ = [
     "clone",
     "holders",
     "is_list_item",
-    "mark_contents",
+    "mark_contents", "may_have_marks",
     "own_paragraphs",
     "replace_with",
     "rows_of",
@@ -28,12 +28,16 @@ __all__ = [
 #: What holds paragraphs and tables.
 _HOLDERS = frozenset({"body", "tc", "hdr", "ftr", "txbxContent", "footnote", "endnote", "comment", "sdtContent"})
 _NESTED = frozenset({"txbxContent"})
+#: What has texts that are none of the paragraph's own, wherever it stands in it.
+_LEFT_OUT = tuple(f"{{*}}{name}" for name in ("txbxContent", "del", "moveFrom", "Fallback"))
 _SPACE = "{http://www.w3.org/XML/1998/namespace}space"
 
 
 def text_nodes(paragraph: etree._Element) -> list[etree._Element]:
     """The texts of a paragraph in their order, without those of text boxes that hang on it, and without what was
     deleted."""
+    if next(paragraph.iter(*_LEFT_OUT), None) is None:
+        return list(paragraph.iter("{*}t"))
     found: list[etree._Element] = []
 
     def walk(element: etree._Element) -> None:
@@ -48,13 +52,18 @@ def text_nodes(paragraph: etree._Element) -> list[etree._Element]:
     return found
 
 
+def may_have_marks(element: etree._Element) -> bool:
+    """Whether any marker can stand in an element: a quick look that finds too many sooner than too few."""
+    return "[:" in "".join(map(str, element.itertext()))
+
+
 def text_of(paragraph: etree._Element) -> str:
     return "".join(node.text or "" for node in text_nodes(paragraph))
 
 
 def holders(root: etree._Element) -> list[etree._Element]:
     """All elements that hold paragraphs and tables, the outermost first."""
-    return [element for element in root.iter() if isinstance(element.tag, str) and local(element) in _HOLDERS]
+    return list(root.iter(*(f"{{*}}{name}" for name in sorted(_HOLDERS))))
 
 
 def block_elements(holder: etree._Element) -> list[etree._Element]:
@@ -64,7 +73,7 @@ def block_elements(holder: etree._Element) -> list[etree._Element]:
 
 def own_paragraphs(element: etree._Element) -> Iterator[etree._Element]:
     """All paragraphs below an element, those of text boxes with them."""
-    return (one for one in element.iter() if isinstance(one.tag, str) and local(one) == "p")
+    return element.iter("{*}p")
 
 
 def rows_of(table: etree._Element) -> list[etree._Element]:
@@ -80,7 +89,7 @@ def rows_of(table: etree._Element) -> list[etree._Element]:
 
 
 def cells_of(row: etree._Element) -> list[etree._Element]:
-    return [one for one in row.iter() if isinstance(one.tag, str) and local(one) == "tc"]
+    return list(row.iter("{*}tc"))
 
 
 def is_list_item(paragraph: etree._Element) -> bool:
@@ -95,8 +104,8 @@ def mark_contents(root: etree._Element) -> bool:
     """Let fields of contents say that their stored result is out of date (17.16.18, 17.16.19); whether any is."""
     begun: list[etree._Element] = []
     found = False
-    for element in root.iter():
-        match local(element) if isinstance(element.tag, str) else "":
+    for element in root.iter("{*}fldChar", "{*}instrText", "{*}fldSimple"):
+        match local(element):
             case "fldChar":
                 kind = element.get(tag(element, "fldCharType"))
                 if kind == "begin":
@@ -118,7 +127,7 @@ def mark_contents(root: etree._Element) -> bool:
 
 def settle_ids(root: etree._Element) -> None:
     """Let drawings that were repeated have ids of their own (20.4.2.5), and marks stand once (17.13.6.2)."""
-    drawings = [one for one in root.iter() if isinstance(one.tag, str) and local(one) == "docPr"]
+    drawings = list(root.iter("{*}docPr"))
     used = {one.get("id", "") for one in drawings}
     seen: set[str] = set()
     for one in drawings:
@@ -129,14 +138,11 @@ def settle_ids(root: etree._Element) -> None:
             used.add(identity)
         seen.add(identity)
     marks: set[tuple[str, str]] = set()
-    for one in list(root.iter()):
-        name = local(one) if isinstance(one.tag, str) else ""
-        parent = one.getparent()
-        if name in ("bookmarkStart", "bookmarkEnd") and parent is not None:
-            key = (name, one.get(tag(one, "id"), ""))
-            if key in marks:
-                parent.remove(one)
-            marks.add(key)
+    for one in list(root.iter("{*}bookmarkStart", "{*}bookmarkEnd")):
+        parent, key = one.getparent(), (local(one), one.get(tag(one, "id"), ""))
+        if key in marks and parent is not None:
+            parent.remove(one)
+        marks.add(key)
 
 
 def clone(element: etree._Element) -> etree._Element:

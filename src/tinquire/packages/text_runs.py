@@ -3,7 +3,9 @@ place of one stands in the run in which it begins."""
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable, Sequence
+from itertools import accumulate
 
 from lxml import etree
 
@@ -16,12 +18,14 @@ def fill_runs(runs: Sequence[etree._Element], opened: str, closed: str, filled: 
     """Let what stands between two signs, with them, become what `filled` makes of it, in elements whose texts follow
     each other. Returns whether any has changed."""
     texts = [run.text or "" for run in runs]
-    starts = [sum(map(len, texts[:n])) for n in range(len(texts))]
+    starts = [0, *accumulate(map(len, texts))]
     whole = "".join(texts)
     fresh = [""] * len(runs)
+    filled_runs = [n for n, text in enumerate(texts) if text] or [0]
+    begins = [starts[n] for n in filled_runs]
 
     def run_at(position: int) -> int:
-        return max(n for n, start in enumerate(starts) if start <= position and (texts[n] or n == 0))
+        return filled_runs[max(bisect_right(begins, position) - 1, 0)]
 
     position = 0
     while position < len(whole):
