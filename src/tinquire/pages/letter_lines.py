@@ -27,6 +27,11 @@ class Word:
     target: str | None = None
     notes: tuple[Strip, ...] = ()
 
+    def alike(self, other: Word) -> bool:
+        """Whether two words differ in their text alone."""
+        mine, theirs = (self.ground, self.target), (other.ground, other.target)
+        return self.letters == other.letters and mine == theirs and not self.notes and not other.notes
+
 
 @dataclass(frozen=True, slots=True)
 class Jump:
@@ -136,7 +141,7 @@ def _pieces(token: Word | Drawn, room: float) -> Iterator[tuple[Word | Drawn, fl
         part = replace(token, text=text[:count])
         yield part, token.letters.width(part.text), token.letters.width(part.text)
         text = text[count:]
-    whole = replace(token, text=text)
+    whole = token if text == token.text else replace(token, text=text)
     yield whole, token.letters.width(text), token.letters.width(text.rstrip())
 
 
@@ -235,7 +240,7 @@ def _joined(placed: Sequence[_Placed]) -> list[_Placed]:
             and isinstance(last.token, Word)
             and not (one.leads or last.leads)
             and abs(last.x + last.width - one.x) < _SAME
-            and one.token == replace(last.token, text=one.token.text)
+            and one.token.alike(last.token)
         ):
             found[-1] = _Placed(
                 replace(last.token, text=last.token.text + one.token.text), last.x, last.width + one.width
