@@ -13,7 +13,6 @@ from tinquire.base.atomic_files import open_atomic
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.wording import known_names
 from tinquire.cells.address import area_name
-from tinquire.cells.dates import DateSystem
 from tinquire.packages.entry_edits import with_recalculation
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual, has_formula
@@ -36,6 +35,7 @@ from tinquire.workbook.grid.sheet_entries import SheetEntry, require_distinct
 from tinquire.workbook.grid.sheet_names import MAX_SHEET_NAME, valid_sheet_name
 from tinquire.workbook.new_sheet import CONTENT_TYPE as _CONTENT
 from tinquire.workbook.new_sheet import add_frames, put_new_sheet
+from tinquire.workbook.parts.book_part import WORKBOOK_ORDER, date_system_of
 from tinquire.workbook.parts.defined_names import DefinedName
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.parts.styles import StyleBook, theme_colours
@@ -54,12 +54,6 @@ __all__ = ["SheetEntry", "Workbook"]
 _NEW_WORKBOOK = (
     f'<workbook xmlns="{MAIN}" xmlns:r="{RELATIONS}"><bookViews><workbookView/></bookViews><sheets/></workbook>'
 )
-#: Children of the main part in the order that 18.2.27 asks for.
-WORKBOOK_ORDER = (
-    "fileVersion", "fileSharing", "workbookPr", "workbookProtection", "bookViews", "sheets", "functionGroups",
-    "externalReferences", "definedNames", "calcPr", "oleSize", "customWorkbookViews", "pivotCaches", "smartTagPr",
-    "smartTagTypes", "webPublishing", "fileRecoveryPr", "webPublishObjects", "extLst",
-)  # fmt: skip
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
 #: Changed cells of parts this large, or this many of them, are written all at once; others one by one, which starts
@@ -77,7 +71,7 @@ class Workbook:
         relations = {relation.id: relation for relation in package.relations(part)}
         by_kind = {relation.kind: relation.target for relation in relations.values() if not relation.outside}
         self._by_kind = by_kind
-        self.date_system = _date_system(self._root)
+        self.date_system = date_system_of(self._root)
         self._strings: SharedStrings | None = None
         self._styles: StyleBook | None = None
         self.entries: list[SheetEntry] = []
@@ -501,9 +495,3 @@ class Workbook:
         if not self.package.has(known):  # it is missing: what takes its place has no type yet
             self.package.set_type(known, f"{_CONTENT}{kind}+xml")
         self.package.put(known, content)
-
-
-def _date_system(root: etree._Element) -> DateSystem:
-    properties = child(root, "workbookPr")
-    from_1904 = properties is not None and properties.get("date1904") in ("1", "true")
-    return DateSystem.FROM_1904 if from_1904 else DateSystem.FROM_1900

@@ -9,7 +9,8 @@ from lxml import etree
 from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import parse_area
 from tinquire.packages.xml import child, children, insert_child, tag
-from tinquire.workbook.workbook import WORKBOOK_ORDER, Workbook
+from tinquire.workbook.parts.book_part import WORKBOOK_ORDER
+from tinquire.workbook.workbook import Workbook
 
 __all__ = ["set_name", "valid_name"]
 

@@ -23,10 +23,10 @@ from tinquire.workbook.grid.sheet_names import valid_sheet_name
 from tinquire.workbook.inspect.drawing_conformance import drawing_faults, frame_faults
 from tinquire.workbook.inspect.pivot_conformance import pivot_faults
 from tinquire.workbook.inspect.rule_conformance import rule_faults
+from tinquire.workbook.parts.book_part import WORKBOOK_ORDER
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
 from tinquire.workbook.parts.styles import STYLE_ORDER
-from tinquire.workbook.workbook import WORKBOOK_ORDER
 
 __all__ = ["Finding", "conformance_findings"]
 

@@ -13,6 +13,7 @@ from tinquire.cells.display import general
 from tinquire.cells.values import Value
 from tinquire.packages.xml import MAIN, RELATIONS, child, free_number, insert_child, serialise_xml, tag
 from tinquire.workbook.new_sheet import CONTENT_TYPE
+from tinquire.workbook.parts.book_part import WORKBOOK_ORDER
 from tinquire.workbook.parts.styles import StyleBook
 from tinquire.workbook.pivots.cells import area_of
 from tinquire.workbook.pivots.definition import VALUES, read_definition
@@ -22,7 +23,7 @@ from tinquire.workbook.pivots.store_writing import records_part, write_store
 from tinquire.workbook.pivots.words import Words
 from tinquire.workbook.pivots.working import WorkedPivot, work_out
 from tinquire.workbook.pivots.writing import write_definition
-from tinquire.workbook.workbook import WORKBOOK_ORDER, Workbook
+from tinquire.workbook.workbook import Workbook
 
 __all__ = ["MadePivot", "NewPivot", "NewStore", "NewValue", "make_pivot", "make_store", "put_pivots"]
 
