@@ -11,30 +11,34 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Column
 from tinquire.cells.dates import serial_from_date
 from tinquire.charts.chart import Axis, Chart, Series
-from tinquire.looks import Appearance, Edge, Edges
+from tinquire.larkfold.dress import (
+    FONT,
+    HEAD,
+    INK,
+    LABEL,
+    LINE,
+    MADDER,
+    MONEY,
+    SUBTITLE,
+    TILE,
+    TIN,
+    TITLE,
+    TOTAL,
+    WELD,
+    WHOLE,
+    WOAD,
+    data_sheet,
+)
 from tinquire.packages.xml import MAIN, RELATIONS, child, parse_xml, serialise_xml, tag
-from tinquire.workbook import Sheet, SheetTable, Workbook
+from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.edit.names import set_name
 from tinquire.workbook.grid.frames import Frame
 from tinquire.workbook.grid.page_setup import PageSetup
-from tinquire.workbook.grid.sheet import TableColumn
 from tinquire.workbook.pivots.making import NewPivot, NewValue, make_pivot, make_store, put_pivots
 from tinquire.workbook.pivots.refresh import refresh_pivots
 from tinquire.workbook.pivots.store import Rows
 
 __all__ = ["dashboard_template"]
-
-_INK, _TIN, _LINEN, _WOAD, _WELD, _MADDER = "27343A", "8A979C", "F4EFE6", "2F5D7C", "C99A2E", "A6402F"
-_FONT = "Verdana"
-_BODY = Appearance(font=_FONT, size=9, colour=_INK, valign="center")
-_TITLE = replace(_BODY, fill=_INK, colour="FFFFFF", size=18, bold=True, indent=1)
-_SUBTITLE = replace(_BODY, fill=_INK, colour=_LINEN, size=10, indent=1, valign="top")
-_LABEL = replace(_BODY, colour=_TIN, size=8)
-_TILE = replace(_BODY, size=15, bold=True, colour=_WOAD, align="left", edges=Edges(bottom=Edge("medium", _WOAD)))
-_HEAD = replace(_BODY, bold=True, fill=_INK, colour="FFFFFF")
-_LINE = replace(_BODY, edges=Edges(bottom=Edge("hair", _TIN)))
-_TOTAL = replace(_BODY, bold=True, fill=_LINEN, edges=Edges(top=Edge("thin", _INK), bottom=Edge("thin", _INK)))
-_MONEY, _WHOLE = "£#,##0.00", "#,##0"
 
 _HEADINGS = ("Depot", "Ticket", "Collected", "Customer", "Item", "Band", "Pieces", "Charge")
 #: The first row of both pivots, and the first columns.
@@ -53,16 +57,16 @@ _LATER_KINDS = "http://schemas.microsoft.com/office/2007/relationships/"
 
 def dashboard_template() -> bytes:
     """The template's bytes: sheets `Dashboard` and `Data`."""
-    book = Workbook.new(_FONT, 9)
+    book = Workbook.new(FONT, 9)
     board = _board(book)
     book.add_sheet(board)
-    book.add_sheet(_data(book))
+    book.add_sheet(data_sheet(book, _HEADINGS, _SAMPLE))
     book.settle()
     set_name(book, "_xlnm.Print_Area", "Dashboard!$A$1:$M$45", "Dashboard")
     columns = tuple(Column.from_values([row[at] for row in _SAMPLE]) for at in range(len(_HEADINGS)))
     rows = Rows(_HEADINGS, columns, tuple(heading == "Collected" for heading in _HEADINGS))
     store = make_store("Charges", rows, {"depot", "band", "item", "customer", "collected"})
-    charged = NewValue("Charged", "Charge", "sum", format=_MONEY)
+    charged = NewValue("Charged", "Charge", "sum", format=MONEY)
     by_depot = NewPivot("by depot", ["Depot"], ["Band"], [charged], {}, total="All", total_across="All")
     by_item = NewPivot("by item", ["Item"], [], [charged], {}, sorts={"Item": (0, True)}, total="All")
     spots = ((by_depot, _LEFT), (by_item, _RIGHT))
@@ -79,20 +83,6 @@ def dashboard_template() -> bytes:
     return book.to_bytes()
 
 
-def _data(book: Workbook) -> Sheet:
-    sheet = Sheet("Data", frozen=(1, 0))
-    day = book.styles.number(replace(_BODY, format="d mmm yyyy", align="left"))
-    plain, money = book.styles.number(_BODY), book.styles.number(replace(_BODY, format=_MONEY))
-    for number, heading in enumerate(_HEADINGS, start=1):
-        sheet.set(1, number, heading, book.styles.number(_HEAD))
-        style = day if heading == "Collected" else money if heading == "Charge" else plain
-        sheet.put(2, number, Column.from_values([row[number - 1] for row in _SAMPLE]), style)
-        sheet.widths[number] = 30.0 if heading == "Customer" else 15.0
-    parts = tuple(TableColumn(heading) for heading in _HEADINGS)
-    sheet.tables.append(SheetTable("Charges", Area(1, 1, 1 + len(_SAMPLE), len(_HEADINGS)), parts))
-    return sheet
-
-
 def _board(book: Workbook) -> Sheet:
     """The sheet that is looked at: a heading, four figures of the pivots, and their charts."""
     page = PageSetup(
@@ -102,42 +92,42 @@ def _board(book: Workbook) -> Sheet:
     sheet = Sheet("Dashboard", gridlines=False, page=page)
     sheet.widths = {1: 2.0, 2: 15.0, **dict.fromkeys(range(3, 9), 12.5), 9: 2.0, 10: 20.0, 11: 13.0, 12: 2.0, 13: 20.0}
     style = book.styles.number
-    for row, height, look in ((1, 34.0, _TITLE), (2, 22.0, _SUBTITLE)):
+    for row, height, look in ((1, 34.0, TITLE), (2, 22.0, SUBTITLE)):
         sheet.heights[row] = height
         for column in range(1, 14):
             sheet.set(row, column, None, style(look))
-    sheet.set(1, 2, "Larkfold Linen", style(_TITLE))
-    sheet.set(2, 2, "Charges of [:period.long:] at a glance", style(_SUBTITLE))
+    sheet.set(1, 2, "Larkfold Linen", style(TITLE))
+    sheet.set(2, 2, "Charges of [:period.long:] at a glance", style(SUBTITLE))
     first, item = f"$B${_TOP}", f"$J${_TOP}"
     tiles = (
-        (2, "Charged", f'GETPIVOTDATA("Charged",{first})', _MONEY),
+        (2, "Charged", f'GETPIVOTDATA("Charged",{first})', MONEY),
         (5, "Charged most for", f"J{_TOP + 1}", "General"),
         (7, "which is, of all", f'K{_TOP + 1}/GETPIVOTDATA("Charged",{item})', "0.0%"),
     )
     sheet.heights[4], sheet.heights[5] = 16.0, 26.0
     for column, label, formula, code in tiles:
-        sheet.set(4, column, label, style(_LABEL))
-        sheet.set(5, column, None, style(replace(_TILE, format=code)), formula)
-        sheet.set(5, column + 1, None, style(_TILE))
+        sheet.set(4, column, label, style(LABEL))
+        sheet.set(5, column, None, style(replace(TILE, format=code)), formula)
+        sheet.set(5, column + 1, None, style(TILE))
         sheet.merged.append(Area(5, column, 5, column + 1))
-    sheet.set(4, 10, "Pickups in all", style(_LABEL))
-    sheet.set(5, 10, "[:pickups charged:]", style(replace(_TILE, format=_WHOLE)))
-    sheet.set(5, 11, None, style(_TILE))
+    sheet.set(4, 10, "Pickups in all", style(LABEL))
+    sheet.set(5, 10, "[:pickups charged:]", style(replace(TILE, format=WHOLE)))
+    sheet.set(5, 11, None, style(TILE))
     sheet.merged.append(Area(5, 10, 5, 11))
-    colours = (_WOAD, _WELD, _MADDER, _TIN)
+    colours = (WOAD, WELD, MADDER, TIN)
     last = _TOP + 3
     bands = [
         Series(
-            band, (1.0, 1.0), ("a", "b"), name_at=f"Dashboard!{letter}{_TOP + 1}", format=_MONEY,
+            band, (1.0, 1.0), ("a", "b"), name_at=f"Dashboard!{letter}{_TOP + 1}", format=MONEY,
             values_at=f"Dashboard!{letter}{_TOP + 2}:{letter}{last}", labels_at=f"Dashboard!B{_TOP + 2}:B{last}",
         )
         for band, letter in zip(("Bath", "Bed", "Table", "Workwear"), "CDEF", strict=True)
     ]  # fmt: skip
     items = Series(
-        "Charged", (1.0,) * 4, tuple("abcd"), kind="bars", name_at=f"Dashboard!K{_TOP}", format=_MONEY,
+        "Charged", (1.0,) * 4, tuple("abcd"), kind="bars", name_at=f"Dashboard!K{_TOP}", format=MONEY,
         values_at=f"Dashboard!K{_TOP + 1}:K{_TOP + 4}", labels_at=f"Dashboard!J{_TOP + 1}:J{_TOP + 4}",
     )  # fmt: skip
-    shared = {"values": Axis("", "£#,##0"), "colours": colours, "ink": _INK, "faint": _TIN, "font": _FONT}
+    shared = {"values": Axis("", "£#,##0"), "colours": colours, "ink": INK, "faint": TIN, "font": FONT}
     left = Chart(tuple(bands), "Charged by depot and band", "stacked", legend="bottom", **shared)  # type: ignore[arg-type]
     right = Chart((items,), "Charged by item", legend="no", **shared)  # type: ignore[arg-type]
     sheet.frames = [
@@ -156,8 +146,8 @@ def _dress(book: Workbook, area: Area, captions: tuple[str, str], labels: int) -
         head, total = row < area.top + heads, row == area.bottom
         for column in range(area.left, area.right + 1):
             is_label = column < area.left + labels
-            look = _HEAD if head else _TOTAL if total else _LINE
-            code = "General" if is_label or head else _MONEY
+            look = HEAD if head else TOTAL if total else LINE
+            code = "General" if is_label or head else MONEY
             align = "right" if not is_label and row >= area.top + heads - 1 else None
             sheet.dress(row, column, style(replace(look, format=code, align=align)))
     if captions[0]:

@@ -6,33 +6,40 @@ from dataclasses import replace
 from datetime import date
 
 from tinquire.cells.address import Area
-from tinquire.cells.column import Column
 from tinquire.cells.dates import serial_from_date
 from tinquire.charts.chart import Axis, Chart, Series
 from tinquire.larkfold import data
-from tinquire.looks import Appearance, Edge, Edges
-from tinquire.workbook import Sheet, SheetTable, Workbook
+from tinquire.larkfold.dress import (
+    BODY,
+    FONT,
+    HEAD,
+    INK,
+    LABEL,
+    LINE,
+    MADDER,
+    MONEY,
+    SUBTITLE,
+    TIN,
+    TITLE,
+    TOTAL,
+    WELD,
+    WHOLE,
+    WOAD,
+    data_sheet,
+)
+from tinquire.looks import Edge, Edges
+from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.edit.names import set_name
 from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.grid.frames import Frame
 from tinquire.workbook.grid.page_setup import PageSetup
-from tinquire.workbook.grid.sheet import TableColumn
 
 __all__ = ["view_template"]
 
-_INK, _TIN, _LINEN, _WOAD, _WELD, _MADDER = "27343A", "8A979C", "F4EFE6", "2F5D7C", "C99A2E", "A6402F"
-_FONT = "Verdana"
-_BODY = Appearance(font=_FONT, size=9, colour=_INK, valign="center")
-_TITLE = replace(_BODY, fill=_INK, colour="FFFFFF", size=18, bold=True, indent=1)
-_SUBTITLE = replace(_BODY, fill=_INK, colour=_LINEN, size=10, indent=1, valign="top")
-_LABEL = replace(_BODY, colour=_TIN, size=8)
-_TILE = replace(_BODY, size=14, bold=True, colour=_WOAD, align="left", edges=Edges(bottom=Edge("medium", _WOAD)))
-_HEAD = replace(_BODY, bold=True, fill=_INK, colour="FFFFFF")
-_LINE = replace(_BODY, edges=Edges(bottom=Edge("hair", _TIN)))
-_TOTAL = replace(_BODY, bold=True, fill=_LINEN, edges=Edges(top=Edge("thin", _INK), bottom=Edge("thin", _INK)))
-_CHOSEN = replace(_BODY, fill="FBF3DC", bold=True, edges=Edges(bottom=Edge("thin", _WELD)), locked=False)
-_MONEY, _WHOLE, _SHARE = "£#,##0.00", "#,##0", "0.0%"
+_TILE = replace(BODY, size=14, bold=True, colour=WOAD, align="left", edges=Edges(bottom=Edge("medium", WOAD)))
+_CHOSEN = replace(BODY, fill="FBF3DC", bold=True, edges=Edges(bottom=Edge("thin", WELD)), locked=False)
+_SHARE = "0.0%"
 _HEADINGS = ("Depot", "Collected", "Customer", "Item", "Band", "Pieces", "Charge")
 _ALL = "All depots"
 _BANDS = ("Bath", "Bed", "Table", "Workwear")
@@ -47,28 +54,14 @@ _BY_BAND, _BY_ITEM, _LAST = 10, 30, 6
 
 def view_template() -> bytes:
     """The template's bytes: sheets `View` and `Data`."""
-    book = Workbook.new(_FONT, 9)
+    book = Workbook.new(FONT, 9)
     book.add_sheet(_view(book))
-    book.add_sheet(_data(book))
+    book.add_sheet(data_sheet(book, _HEADINGS, _SAMPLE))
     book.settle()
     set_name(book, "depot", "View!$B$5")
     set_name(book, "_xlnm.Print_Area", f"View!$A$1:$G${_BY_ITEM + len(data.rates()) + 2}", "View")
     recalculate(book)
     return book.to_bytes()
-
-
-def _data(book: Workbook) -> Sheet:
-    sheet = Sheet("Data", frozen=(1, 0))
-    day = book.styles.number(replace(_BODY, format="d mmm yyyy", align="left"))
-    plain, money = book.styles.number(_BODY), book.styles.number(replace(_BODY, format=_MONEY))
-    for number, heading in enumerate(_HEADINGS, start=1):
-        sheet.set(1, number, heading, book.styles.number(_HEAD))
-        style = day if heading == "Collected" else money if heading == "Charge" else plain
-        sheet.put(2, number, Column.from_values([row[number - 1] for row in _SAMPLE]), style)
-        sheet.widths[number] = 30.0 if heading == "Customer" else 15.0
-    parts = tuple(TableColumn(heading) for heading in _HEADINGS)
-    sheet.tables.append(SheetTable("Charges", Area(1, 1, 1 + len(_SAMPLE), len(_HEADINGS)), parts))
-    return sheet
 
 
 def _view(book: Workbook) -> Sheet:
@@ -79,30 +72,30 @@ def _view(book: Workbook) -> Sheet:
     sheet = Sheet("View", gridlines=False, page=page)
     sheet.widths = {1: 2.0, 2: 26.0, **dict.fromkeys(range(3, _LAST + 1), 16.0), 7: 2.0, 9: 14.0}
     style = book.styles.number
-    for row, height, look in ((1, 34.0, _TITLE), (2, 22.0, _SUBTITLE)):
+    for row, height, look in ((1, 34.0, TITLE), (2, 22.0, SUBTITLE)):
         sheet.heights[row] = height
         for column in range(1, 8):
             sheet.set(row, column, None, style(look))
-    sheet.set(1, 2, None, style(_TITLE), "B5")
-    sheet.set(2, 2, "Larkfold Linen, charges of [:period.long:]", style(_SUBTITLE))
-    sheet.set(4, 2, "Depot", style(_LABEL))
+    sheet.set(1, 2, None, style(TITLE), "B5")
+    sheet.set(2, 2, "Larkfold Linen, charges of [:period.long:]", style(SUBTITLE))
+    sheet.set(4, 2, "Depot", style(LABEL))
     sheet.set(5, 2, _ALL, style(_CHOSEN))
     listed = ",".join((_ALL, *data.DEPOTS))
     sheet.entry_rules.append(EntryRule((Area(5, 2, 5, 2),), "list", "between", (f'"{listed}"',)))
     # What the sums look for stands beside the report: a star is any depot.
-    sheet.set(4, 9, "looked for", style(_LABEL))
-    sheet.set(5, 9, None, style(_BODY), f'IF($B$5="{_ALL}","*",$B$5)')
+    sheet.set(4, 9, "looked for", style(LABEL))
+    sheet.set(5, 9, None, style(BODY), f'IF($B$5="{_ALL}","*",$B$5)')
     own = "Charges[Depot],$I$5"
     tiles = (
-        (2, "Charged", f"SUMIFS(Charges[Charge],{own})", _MONEY),
-        (3, "Pickups", f"COUNTIFS({own})", _WHOLE),
-        (4, "Pieces", f"SUMIFS(Charges[Pieces],{own})", _WHOLE),
-        (5, "Average charge", "IFERROR(B8/C8,0)", _MONEY),
+        (2, "Charged", f"SUMIFS(Charges[Charge],{own})", MONEY),
+        (3, "Pickups", f"COUNTIFS({own})", WHOLE),
+        (4, "Pieces", f"SUMIFS(Charges[Pieces],{own})", WHOLE),
+        (5, "Average charge", "IFERROR(B8/C8,0)", MONEY),
         (6, "Share of all", "B8/SUM(Charges[Charge])", _SHARE),
     )
     sheet.heights[7], sheet.heights[8] = 16.0, 24.0
     for column, label, formula, code in tiles:
-        sheet.set(7, column, label, style(_LABEL))
+        sheet.set(7, column, label, style(LABEL))
         sheet.set(8, column, None, style(replace(_TILE, format=code)), formula)
     _table(book, sheet, _BY_BAND, "Band", _BANDS, own)
     _table(book, sheet, _BY_ITEM, "Item", tuple(item for _, item, *_ in data.rates()), own)
@@ -115,23 +108,23 @@ def _table(book: Workbook, sheet: Sheet, top: int, field: str, names: tuple[str,
     style, last = book.styles.number, top + len(names)
     heads = (field, "Charged", "Pickups", "Pieces", "Share")
     for column, head in enumerate(heads, start=2):
-        sheet.set(top, column, head, style(replace(_HEAD, align=None if column == 2 else "right")))
+        sheet.set(top, column, head, style(replace(HEAD, align=None if column == 2 else "right")))
     for row, name in enumerate(names, start=top + 1):
         of = f"{own},Charges[{field}],$B{row}"
         cells = (f"SUMIFS(Charges[Charge],{of})", f"COUNTIFS({of})", f"SUMIFS(Charges[Pieces],{of})",
                  f"IFERROR(C{row}/C${last + 1},0)")  # fmt: skip
-        sheet.set(row, 2, name, style(_LINE))
-        for column, (formula, code) in enumerate(zip(cells, (_MONEY, _WHOLE, _WHOLE, _SHARE), strict=True), start=3):
-            sheet.set(row, column, None, style(replace(_LINE, format=code)), formula)
-    sheet.set(last + 1, 2, "All", style(_TOTAL))
-    for column, (letter, code) in enumerate(zip("CDEF", (_MONEY, _WHOLE, _WHOLE, _SHARE), strict=True), start=3):
+        sheet.set(row, 2, name, style(LINE))
+        for column, (formula, code) in enumerate(zip(cells, (MONEY, WHOLE, WHOLE, _SHARE), strict=True), start=3):
+            sheet.set(row, column, None, style(replace(LINE, format=code)), formula)
+    sheet.set(last + 1, 2, "All", style(TOTAL))
+    for column, (letter, code) in enumerate(zip("CDEF", (MONEY, WHOLE, WHOLE, _SHARE), strict=True), start=3):
         formula = f"SUM({letter}{top + 1}:{letter}{last})"
-        sheet.set(last + 1, column, None, style(replace(_TOTAL, format=code)), formula)
+        sheet.set(last + 1, column, None, style(replace(TOTAL, format=code)), formula)
 
 
 def _charts() -> list[Frame]:
     """What was charged by band and by item."""
-    shared = {"colours": (_WOAD, _WELD, _MADDER, _TIN), "ink": _INK, "faint": _TIN, "font": _FONT}
+    shared = {"colours": (WOAD, WELD, MADDER, TIN), "ink": INK, "faint": TIN, "font": FONT}
 
     def series(top: int, count: int, kind: str) -> Series:
         rows = f"{top + 1}:$C${top + count}"

@@ -17,7 +17,7 @@ from tinquire.docket.schema.letters import LetterModel
 from tinquire.document import Letter
 from tinquire.document.filling import Scope, fill_letter
 from tinquire.document.laid_tables import LaidTable
-from tinquire.document.pictures import LetterPicture, fill_letter_pictures
+from tinquire.document.pictures import fill_letter_pictures
 from tinquire.pages.letter_pages import lay_out_letter
 from tinquire.pages.pdf import pdf_of
 from tinquire.press.compute.results import Results
@@ -25,9 +25,8 @@ from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.outputs.letter_tables import laid_table
 from tinquire.press.outputs.output import Made, Making, OutputKind
 from tinquire.press.outputs.own_rows import OwnTables
-from tinquire.press.outputs.template_pictures import chart_of_results, drawn_chart, picture_file
+from tinquire.press.outputs.template_pictures import chart_of_results, picture_source
 from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, slot_name
-from tinquire.workbook.grid.frames import PictureFile
 
 __all__ = ["LETTERS", "LetterScope", "put_letter_pictures"]
 
@@ -145,28 +144,9 @@ def put_letter_pictures(
 ) -> None:  # fmt: skip
     """Replace the pictures of a letter that ask for one. `asked` are files and charts by the slot's name, and `charts`
     makes the latter. Raises one error with all that cannot be."""
-    named = {slot_name(key): (key, given) for key, given in asked.items()}
     faults: list[Fault] = []
-
-    def source(found: LetterPicture) -> tuple[PictureFile, str] | None:
-        known = named.get(slot_name(found.slot.inside))
-        if known is None:
-            why = f"a picture in {found.place} asks for '{found.slot.inside}': "
-            why += known_names(found.slot.inside, list(asked))
-            faults.append(Fault(stopped, why, where, 'name it: pictures = { NAME = "file.png" }'))
-            return None
-        key, given = known
-        try:
-            if isinstance(given, ChartModel):
-                assert charts is not None
-                chart = charts(given)
-                return PictureFile(drawn_chart(chart, found.size), "png"), chart.alt
-            return picture_file(base / scope.filled(given, stopped, where), stopped, where), key
-        except (DataError, UseError) as error:
-            faults.extend(error.faults)
-            return None
-
-    fill_letter_pictures(letter, source)
+    source = picture_source(asked, scope, base, stopped, where, charts, faults)
+    fill_letter_pictures(letter, lambda found: source(found.slot, found.place, found.size))
     if faults:
         raise DataError(*faults)
 

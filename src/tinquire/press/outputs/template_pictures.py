@@ -18,12 +18,12 @@ from tinquire.press.outputs.blocks import rows_cut
 from tinquire.press.outputs.charts import chart_of
 from tinquire.press.outputs.pictures import read_picture
 from tinquire.press.outputs.shown_rows import Cut, ShownRows, headings_of_pivot, headings_of_table
-from tinquire.slots.slots import slot_name
+from tinquire.slots.slots import Slot, slot_name
 from tinquire.workbook import Workbook
 from tinquire.workbook.grid.frames import PictureFile
-from tinquire.workbook.transform.fill_pictures import PictureSlot, fill_pictures
+from tinquire.workbook.transform.fill_pictures import fill_pictures
 
-__all__ = ["chart_of_results", "drawn_chart", "picture_file", "put_pictures"]
+__all__ = ["chart_of_results", "drawn_chart", "picture_file", "picture_source", "put_pictures"]
 
 
 def put_pictures(
@@ -33,14 +33,25 @@ def put_pictures(
     """Replace the pictures of some sheets (or all) whose alternative text is a slot. `asked` are files and charts by
     the slot's name, `charts` makes the latter. Raises one error with all slots that nothing fills, files that are no
     pictures, and charts that cannot be."""
-    named = {slot_name(name): (name, given) for name, given in asked.items()}
     faults: list[Fault] = []
+    source = picture_source(asked, scope, base, stopped, where, charts, faults)
+    fill_pictures(book, lambda found: source(found.slot, f"sheet '{found.sheet}'", found.size), sheets)
+    if faults:
+        raise DataError(*faults)
 
-    def source(found: PictureSlot) -> tuple[PictureFile, str] | None:
-        known = named.get(slot_name(found.slot.inside))
+
+def picture_source(
+    asked: Mapping[str, str | ChartModel], scope: SlotScope, base: Path, stopped: str, where: str,
+    charts: Callable[[ChartModel], Chart] | None, faults: list[Fault],
+) -> Callable[[Slot, str, tuple[float, float]], tuple[PictureFile, str] | None]:  # fmt: skip
+    """What takes the place of a picture by its slot, where it stands and its size in points, with its alternative text;
+    None, and a fault added to `faults`, for what cannot be."""
+    named = {slot_name(name): (name, given) for name, given in asked.items()}
+
+    def source(slot: Slot, place: str, size: tuple[float, float]) -> tuple[PictureFile, str] | None:
+        known = named.get(slot_name(slot.inside))
         if known is None:
-            why = f"a picture of sheet '{found.sheet}' asks for '{found.slot.inside}': "
-            why += known_names(found.slot.inside, list(asked))
+            why = f"a picture of {place} asks for '{slot.inside}': {known_names(slot.inside, list(asked))}"
             faults.append(Fault(stopped, why, where, 'name it: pictures = { NAME = "file.png" }'))
             return None
         name, given = known
@@ -48,15 +59,13 @@ def put_pictures(
             if isinstance(given, ChartModel):
                 assert charts is not None
                 chart = charts(given)
-                return PictureFile(drawn_chart(chart, found.size), "png"), chart.alt
+                return PictureFile(drawn_chart(chart, size), "png"), chart.alt
             return picture_file(base / scope.filled(given, stopped, where), stopped, where), name
         except (DataError, UseError) as error:
             faults.extend(error.faults)
             return None
 
-    fill_pictures(book, source, sheets)
-    if faults:
-        raise DataError(*faults)
+    return source
 
 
 def picture_file(path: Path, stopped: str, where: str) -> PictureFile:
