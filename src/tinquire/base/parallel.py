@@ -37,12 +37,15 @@ def _warm_allocator() -> None:
     np.empty(_KEPT, np.uint8)
 
 
-def map_in_order(work: Callable[[_Item], _Result], items: Iterable[_Item]) -> Iterator[_Result]:
+def map_in_order(
+    work: Callable[[_Item], _Result], items: Iterable[_Item], waiting_most: int = _WAITING
+) -> Iterator[_Result]:
     """What `work` gives for each item, in their order; the next ones are worked on while a result is used.
 
     An exception, of the work or of the items, comes where its result would have; what was begun is given up.
     A single item is worked on in place, since to start a worker takes longer than most small jobs; so is everything
-    that comes up within such work, as there are no more processors for it.
+    that comes up within such work, as there are no more processors for it. `waiting_most` results may wait to be
+    taken: where they are small, more of them keep the workers from waiting.
     """
     if getattr(_HERE, "is_worker", False):
         yield from map(work, items)
@@ -60,7 +63,7 @@ def map_in_order(work: Callable[[_Item], _Result], items: Iterable[_Item]) -> It
             held.clear()
             for item in source:
                 waiting.append(pool.submit(work, item))
-                if len(waiting) > _WAITING:
+                if len(waiting) > waiting_most:
                     yield waiting.popleft().result()
             while waiting:
                 yield waiting.popleft().result()

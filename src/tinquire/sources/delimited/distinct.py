@@ -110,11 +110,13 @@ class Distinct:
 
     def _slots(self, keys: Sequence[Words], factor: int, count: int) -> Codes:
         """A slot for each key; words of zeros after a key do not change it."""
-        mixed = np.zeros(count, np.uint64)
+        if not keys:
+            return np.zeros(count, np.int64)
+        mixed = keys[0] * np.uint64(factor)
         turn = factor
-        for key in keys:
-            mixed ^= key * np.uint64(turn)
+        for key in keys[1:]:
             turn = (turn * 0x2545F4914F6CDD1D | 1) & 0xFFFFFFFFFFFFFFFF
+            mixed ^= key * np.uint64(turn)
         mixed ^= mixed >> np.uint64(31)
         mixed *= np.uint64(factor)
         mixed >>= np.uint64(64 - self._bits)

@@ -38,6 +38,8 @@ class Cut:
     start: int
     ends: Codes
     quoted: bool
+    #: Whether carriage returns may stand in front of line feeds.
+    returns: bool
     feeds: Codes
 
     def __len__(self) -> int:
@@ -54,7 +56,7 @@ class Cut:
         """Where the fields of a column begin and end in the text, seen from `start`, without their quotes."""
         starts, ends = self.ends[place - 1] + 1 if place else self.row_starts, self.ends[place]
         part = array[self.start :]
-        if place == len(self.ends) - 1:
+        if self.returns and place == len(self.ends) - 1:
             ends = ends - ((part[ends - 1] == _CR) & (ends > starts))
         if self.quoted:
             inside = part[starts] == _QUOTE
@@ -77,9 +79,12 @@ def pieces(array: Bytes, data: bytes, start: int, stop: int, size: int, *, quote
         start = end
 
 
-def cut(array: Bytes, piece: tuple[int, int], mark: int, width: int | None, *, quoted: bool) -> Cut | None:
+def cut(
+    array: Bytes, piece: tuple[int, int], mark: int, width: int | None, *, quoted: bool, returns: bool
+) -> Cut | None:
     """The rows of a piece; None when they do not all have as many fields (as the first, if no width is given), or are
-    not plain. In front of the piece a line feed is expected, or the beginning of the text."""
+    not plain. In front of the piece a line feed is expected, or the beginning of the text. `quoted` and `returns` say
+    whether the text has any quotes and carriage returns."""
     start, stop = piece
     part = array[start:stop]
     marks = part == _LF
@@ -106,10 +111,9 @@ def cut(array: Bytes, piece: tuple[int, int], mark: int, width: int | None, *, q
         or int(np.diff(last, prepend=-1).max()) > _LONGEST_ROW
     ):
         return None
-    returns = np.flatnonzero(part == _CR)
-    if (array[returns + (start + 1)] != _LF).any():
+    if returns and (array[np.flatnonzero(part == _CR) + (start + 1)] != _LF).any():
         return None  # outside of quotes it would end a row, inside it would count as a line
-    return Cut(start, np.ascontiguousarray(ends.reshape(rows, width).T), quoted, inner)
+    return Cut(start, np.ascontiguousarray(ends.reshape(rows, width).T), quoted, returns, inner)
 
 
 def _inside(array: Bytes, quotes: Booleans, start: int, mark: int) -> Booleans | None:
