@@ -131,7 +131,7 @@ def _rewrite_piece(data: bytes, sheet: Sheet, changes: Sequence[_Change], places
     body = data[piece.start : piece.end]
     if not own:
         return body
-    found = cell_places(body)
+    found = cell_places(body, [change.column for change in own])
     fresh_rows = _missing(own, found.row_numbers)
     edits = _Edits(body, found)
     whole_rows = edits.whole_rows(own)
@@ -181,7 +181,7 @@ class _Edits:
     def whole_rows(self, changes: Sequence[_Change]) -> Codes:
         """Rows of which every cell changed, and nothing of it is kept: they are written from memory."""
         found = self.found
-        bare = np.array([not self._kept(text) for text in found.tail_texts], bool)[found.tail_numbers]
+        bare = np.array([not self._kept(text) for text in found.tail_texts] or [True])[found.tail_numbers]
         has_formula = found.formula_starts < found.formula_ends
         in_file = np.bincount(np.searchsorted(found.row_numbers, found.rows), minlength=len(found.row_numbers))
         left = in_file.copy()
@@ -218,7 +218,10 @@ class _Edits:
         positions, known = self._places(cells.rows, change.column)
         forms = forms_of(cells)
         values = value_texts(sheet, cells, change.places)
-        written = formula_texts(sheet, change.column, cells)
+        written = [b""] * len(at)
+        ours = np.flatnonzero(formulas_set | ~known)  # the other formulas are those that stand there
+        for index, text in zip(ours.tolist(), formula_texts(sheet, change.column, _pick(cells, ours)), strict=True):
+            written[index] = text
         self._known(positions, np.flatnonzero(known), cells, forms, formulas_set, written, values)
         self._fresh(change.column, positions, np.flatnonzero(~known), cells, forms, written, values)
 

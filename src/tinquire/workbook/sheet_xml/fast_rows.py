@@ -10,7 +10,9 @@ looked at side by side.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -133,7 +135,8 @@ def scan_piece(rows: bytes, shared: int) -> Piece:
 
 @dataclass(frozen=True, slots=True)
 class CellPlaces:
-    """Where the cells of whole rows lie in their bytes, and what is in them; a formula that is not there is empty."""
+    """Where the cells of whole rows lie in their bytes, and what is in them; a formula that is not there is empty. Of
+    cells in columns that were not asked for only what stands above `ends` is known."""
 
     rows: Codes
     columns: Codes
@@ -141,11 +144,11 @@ class CellPlaces:
     starts: Codes
     tails: Codes
     ends: Codes
-    #: The distinct texts of attributes after addresses, and which of them each cell has.
-    tail_texts: list[bytes]
-    tail_numbers: Codes
     formula_starts: Codes
     formula_ends: Codes
+    #: Which of the distinct texts of attributes after addresses each cell has.
+    tail_numbers: Codes
+    tail_texts: list[bytes]
     row_numbers: Codes
     row_starts: Codes
     #: Where the last cell of a row ends, for rows that do not close themselves.
@@ -153,9 +156,9 @@ class CellPlaces:
     row_open: Booleans
 
 
-def cell_places(rows: bytes) -> CellPlaces:
-    """Where the cells of whole rows lie. Raises Unusual."""
-    return _Scanner(rows, 0).places()
+def cell_places(rows: bytes, columns: Sequence[int]) -> CellPlaces:
+    """Where the cells of whole rows lie, and what is in those of some columns. Raises Unusual."""
+    return _Scanner(rows, 0).places(columns)
 
 
 class _Scanner:
@@ -184,14 +187,33 @@ class _Scanner:
         nexts = np.append(tags[1:], self.stop)
         return tags, nexts, kinds_of(self.words, tags, nexts)
 
-    def places(self) -> CellPlaces:
+    def places(self, wanted: Sequence[int]) -> CellPlaces:
         tags, nexts, kinds = self.tags()
         at = np.flatnonzero((kinds == CELL) | (kinds == CELL_EMPTY))
         in_rows, numbers = self.row_numbers(tags, nexts, kinds, at)
         rows, columns, tails = self.addresses(tags[at], in_rows, *numbers)
+        row_tags = np.flatnonzero((kinds == ROW) | (kinds == ROW_EMPTY))
+        row_ends = tags[np.minimum(np.append(row_tags[1:], len(tags)) - 1, len(tags) - 1)]
+        zeros = partial(np.zeros, len(at), np.int64)
+        found = CellPlaces(
+            rows, columns, tags[at], tails, zeros(), zeros(), zeros(), zeros(), [],
+            numbers[0], tags[row_tags], row_ends, kinds[row_tags] == ROW,
+        )  # fmt: skip
+        asked = np.zeros(MAX_COLUMN + 1, bool)
+        asked[list(wanted)] = True
+        mine = np.flatnonzero(asked[columns])
+        if len(mine):
+            self.contents(found, tags, nexts, kinds, at, mine)
+        return found
+
+    def contents(
+        self, found: CellPlaces, tags: Codes, nexts: Codes, kinds: NDArray[np.uint8], every: Codes, mine: Codes
+    ) -> None:
+        """Say of some of all cells where they end, and what attributes and formulas they have."""
+        at = every[mine]
         closed = kinds[at] == CELL_EMPTY
         # A cell's own end tag is the last before the next cell or the end of its row.
-        ends_at = np.append(at[1:], len(tags))[: len(at)] - 1
+        ends_at = np.append(every[1:], len(tags))[mine] - 1
         last_of_row = np.isin(kinds[ends_at], (ROW, ROW_EMPTY, ROW_END))
         while last_of_row.any():
             ends_at = ends_at - last_of_row
@@ -199,19 +221,12 @@ class _Scanner:
         after = np.append(kinds, np.uint8(0))[at + 1]
         steps = np.where(closed, 0, (after == FORMULA) * 2 + (after == FORMULA_EMPTY))
         formula_at = np.minimum(at + 1, len(tags) - 1)
-        starts = np.where(steps > 0, tags[formula_at], 0)
-        ends = np.where(steps > 0, nexts[np.minimum(at + np.maximum(steps, 1), len(tags) - 1)], 0)
-        texts: list[bytes] = []
-        tail_numbers = np.zeros(len(at), np.int64)
-        for members, text in self.interned(tails, nexts[at] - 1 - closed) if len(at) else ():
-            tail_numbers[members] = len(texts)
-            texts.append(text)
-        row_tags = np.flatnonzero((kinds == ROW) | (kinds == ROW_EMPTY))
-        row_ends = tags[np.minimum(np.append(row_tags[1:], len(tags)) - 1, len(tags) - 1)]
-        return CellPlaces(
-            rows, columns, tags[at], tails, nexts[ends_at], texts, tail_numbers, starts, ends,
-            numbers[0], tags[row_tags], row_ends, kinds[row_tags] == ROW,
-        )  # fmt: skip
+        found.formula_starts[mine] = np.where(steps > 0, tags[formula_at], 0)
+        found.formula_ends[mine] = np.where(steps > 0, nexts[np.minimum(at + np.maximum(steps, 1), len(tags) - 1)], 0)
+        found.ends[mine] = nexts[ends_at]
+        for members, text in self.interned(found.tails[mine], nexts[at] - 1 - closed):
+            found.tail_numbers[mine[members]] = len(found.tail_texts)
+            found.tail_texts.append(text)
 
     def piece(self) -> Piece:
         tags, nexts, kinds = self.tags()

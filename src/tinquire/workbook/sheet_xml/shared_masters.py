@@ -24,13 +24,13 @@ def mark_members(data: bytes, changed: ChangedCells) -> None:
 
     Raises ValueError for a part that cannot be read.
     """
+    if not any(formulas.any() for _, formulas in changed.by_column().values()):
+        return
     if b"\x00" in data[:64]:
         data = canonical(data)  # in another encoding
     if b"shared" not in data:
         return
     fresh = {(row, column) for row, column, formula in changed if formula}
-    if not fresh:
-        return
     members: dict[str, list[tuple[int, int]]] = defaultdict(list)
     lost = set()
     for key, cell, has_text in _shared(data):
