@@ -16,8 +16,7 @@ from PIL import Image
 from benchmarks.measure import Measure
 from tinquire.cells import Column
 from tinquire.document import Letter
-from tinquire.document.filling import fill_letter
-from tinquire.document.pictures import fill_letter_pictures
+from tinquire.document.forms import Forms
 from tinquire.larkfold.letters import board_template
 from tinquire.looks import House
 from tinquire.pages.letter_pages import lay_out_letter
@@ -104,11 +103,10 @@ def _letters(template: bytes, count: int) -> Iterator[Letter]:
     stream = io.BytesIO()
     Image.new("RGB", (60, 30), "#2F5D7C").save(stream, "PNG")
     picture = PictureFile(stream.getvalue(), "png")
+    forms = Forms(Letter.from_bytes(template, "letter.docx"))
     for number in range(count):
-        letter = Letter.from_bytes(template, "letter.docx")
-        fill_letter(letter, LetterScope(replace(scope, names={**scope.names, "value 1": float(number)})), "filling")
-        fill_letter_pictures(letter, lambda _: (picture, "a picture"))
-        yield letter
+        own = LetterScope(replace(scope, names={**scope.names, "value 1": float(number)}))
+        yield forms.fill(own, lambda _: (picture, "a picture"), "filling")[0]
 
 
 def _filled(template: bytes, count: int) -> int:

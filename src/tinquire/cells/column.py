@@ -240,6 +240,12 @@ class Column:
                 yield CellError.from_code(int(number))
 
     def to_list(self) -> list[Value]:
+        kinds = self.kinds.tobytes()
+        if kinds.count(1) == len(kinds):  # nothing but numbers, as most columns that are no texts
+            return self.numbers.tolist()
+        if kinds.count(2) == len(kinds):
+            texts = self.texts
+            return [texts[code] for code in self.codes.tolist()]
         return list(self)
 
     def __repr__(self) -> str:

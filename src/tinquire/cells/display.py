@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable
 from decimal import ROUND_HALF_UP, Context, Decimal
 from fractions import Fraction
 from functools import lru_cache
@@ -18,7 +19,7 @@ from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.numberformat import FormatCode, Section, SectionKind, Token, parse_format
 from tinquire.cells.values import CellError, Value
 
-__all__ = ["Shown", "general", "show", "show_column"]
+__all__ = ["Shown", "general", "show", "show_column", "texts_in"]
 
 #: A cell in General form shows a number in at most this many characters (sign apart).
 GENERAL_WIDTH = 11
@@ -72,6 +73,17 @@ def show_column(
             cache[key] = show(value, code, system, language).text
         result.append(cache[key])
     return result
+
+
+@lru_cache(maxsize=16)
+def texts_in(language: Language) -> Callable[[Value, str], str]:
+    """The texts that `show` gives of values under formats, for what many files show: equal ones are rendered once."""
+
+    @lru_cache(maxsize=16_384, typed=True)
+    def text(value: Value, code: str) -> str:
+        return show(value, code, language=language).text
+
+    return text
 
 
 @lru_cache(maxsize=65_536)

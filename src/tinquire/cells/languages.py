@@ -93,6 +93,9 @@ class Language:
     date_format: str = "yyyy-mm-dd"
     spelled: Callable[[str, datetime.date], str] | None = field(default=None, compare=False)
 
+    def __hash__(self) -> int:
+        return hash(self.tag)  # quick, since texts that are shown often are kept by it
+
     def number(self, text: str) -> str:
         """A number that was written with a full stop, with the mark of the language."""
         return text if self.decimal == "." else text.replace(".", self.decimal)

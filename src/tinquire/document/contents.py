@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from dataclasses import dataclass
 
 from tinquire.document.letter import Letter, kind_of
 from tinquire.document.pictures import letter_pictures
 from tinquire.document.story import own_paragraphs, text_of
-from tinquire.slots.slots import Slot, split_slots
+from tinquire.slots.slots import Slot, instruction, split_slots
 
 __all__ = ["LetterContents", "letter_contents"]
 
-_FOR_EACH, _ONLY = re.compile(r"for\s+each\s+(.+)"), re.compile(r"only\s+if\s+(.+)", re.DOTALL)
 _WORDS = {"end", "if none"}
 #: Elements that are counted, by what they are called.
 _COUNTED = {
@@ -51,10 +49,10 @@ def letter_contents(letter: Letter) -> LetterContents:
         paragraphs[place] = paragraphs.get(place, 0) + len(texts)
         for piece in (piece for text in texts for piece in split_slots(text) if isinstance(piece, Slot)):
             inside = piece.inside.strip()
-            if (match := _FOR_EACH.fullmatch(inside)) is not None:
-                repeats[match[1]] = None
-            elif (match := _ONLY.fullmatch(inside)) is not None:
-                conditions[match[1]] = None
+            if (said := instruction(piece.written, "for", "each")) is not None:
+                repeats[said.of] = None
+            elif (said := instruction(piece.written, "only", "if")) is not None:
+                conditions[said.of] = None
             elif inside not in _WORDS:
                 slots[piece.written] += 1
         for element in root.iter():

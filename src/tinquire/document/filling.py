@@ -32,17 +32,21 @@ from tinquire.document.story import (
     text_of,
 )
 from tinquire.packages.text_runs import fill_runs
-from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, fill_or_refuse, slot_text, split_slots
+from tinquire.slots.slots import (
+    FilledSlot,
+    Instruction,
+    Slot,
+    UnfilledSlot,
+    fill_or_refuse,
+    instruction,
+    slot_text,
+    split_slots,
+)
 
 __all__ = ["Filled", "Scope", "fill_letter"]
 
 _OPENED, _CLOSED = "[:", ":]"
-_FOR_EACH = re.compile(r"\s*\[:\s*for\s+each\s+(.+?)\s*:\]\s*\Z", re.DOTALL)
-_END = re.compile(r"\s*\[:\s*end\s*:\]\s*\Z")
-_ELSE = re.compile(r"\s*\[:\s*if\s+none\s*:\]\s*\Z")
-_ONLY = re.compile(r"\s*\[:\s*only\s+if\s+(.+?)\s*:\]\s*", re.DOTALL)
-_WHOLE = re.compile(r"\s*\[:\s*table\s+(.+?)\s*:\]\s*\Z", re.DOTALL)
-_DOTTED = re.compile(r"\s*([^\W\d][\w ]*?)\s*\.\s*\S")
+_DOTTED = re.compile(r"([^\W\d][\w ]*)\.\s*\S")
 #: So much of the text around is told with a fault.
 _AROUND = 60
 
@@ -70,27 +74,51 @@ class Filled:
     slots: int = 0
 
 
-def fill_letter(letter: Letter, scope: Scope, stopped: str) -> Filled:
-    """Fill a letter. Raises one DataError with all slots that nothing fills, repeats that do not end, and conditions
-    that give no yes or no."""
+#: What is put in for a row of a repeat, by the row's scope and the elements made for it.
+Enclosed = Callable[[Scope, list[etree._Element]], list[etree._Element]]
+
+
+def fill_letter(letter: Letter, scope: Scope, stopped: str, enclosed: Enclosed | None = None) -> Filled:
+    """Fill a letter; `enclosed` may put something around what is made for each row. Raises one
+    DataError with all slots that nothing fills, repeats that do not end, and conditions that give no yes or no."""
     done = Filled()
     faults: list[Fault] = []
     for part, place in letter.stories():
         if _OPENED.encode() not in _without_markup(letter.package.read(part)):
             continue
         root = letter.root(part)
-        story = _Story(f"{letter.name}, {place}", stopped, faults, done)
+        story = _Story(f"{letter.name}, {place}", stopped, faults, done, enclosed)
         story.fill(root, scope)
         if story.changed:
             settle_ids(root)
             if mark_contents(root):
                 done.notes.append("the contents are marked: the program that opens the letter brings them up to date")
             letter.put(part, root)
-    _fill_links(letter, scope, stopped, faults)
-    _fill_properties(letter, scope, stopped, faults)
+    _fill_links(letter, scope, stopped, faults, done)
+    _fill_properties(letter, scope, stopped, faults, done)
     if faults:
         raise DataError(*faults)
     return done
+
+
+def _for_each(text: str) -> Instruction | None:
+    said = instruction(text, "for", "each", alone=True)
+    return said if said is not None and said.of else None
+
+
+def _only_if(text: str) -> Instruction | None:
+    said = instruction(text, "only", "if")
+    return said if said is not None and said.of else None
+
+
+def _ends(text: str) -> bool:
+    said = instruction(text, "end", alone=True)
+    return said is not None and not said.of
+
+
+def _otherwise(text: str) -> bool:
+    said = instruction(text, "if", "none", alone=True)
+    return said is not None and not said.of
 
 
 def _without_markup(data: bytes) -> bytes:
@@ -101,8 +129,13 @@ def _without_markup(data: bytes) -> bytes:
 class _Story:
     """One part with text while it is filled."""
 
-    def __init__(self, place: str, stopped: str, faults: list[Fault], done: Filled) -> None:
+    def __init__(
+        self, place: str, stopped: str, faults: list[Fault], done: Filled, enclosed: Enclosed | None
+    ) -> None:  # fmt: skip
         self._place, self._stopped, self._faults, self._done = place, stopped, faults, done
+        self._enclosed = enclosed or (lambda _, elements: elements)
+        #: Paragraphs that were filled: a text that looks like a slot is not filled again.
+        self._seen: set[etree._Element] = set()
         self.changed = False
 
     def fill(self, root: etree._Element, scope: Scope) -> None:
@@ -129,16 +162,16 @@ class _Story:
                 place += 1
                 continue
             text = text_of(element) if kind_of(element) == "p" else ""
-            if (match := _FOR_EACH.match(text)) is not None:
-                place = self._block(holder, elements, place, match[1], scope)
-            elif _END.match(text) or _ELSE.match(text):
+            if (said := _for_each(text)) is not None:
+                place = self._block(holder, elements, place, said.of, scope)
+            elif _ends(text) or _otherwise(text):
                 self._fault("nothing begins that it could end", text, "write [:for each TABLE:] in a paragraph above")
                 place += 1
-            elif (match := _WHOLE.match(text)) is not None:
-                self._whole_table(element, match[1], text, scope)
+            elif (said := instruction(text, "table", alone=True)) is not None and said.of:
+                self._whole_table(element, said.of, text, scope)
                 place += 1
-            elif (match := _ONLY.match(text)) is not None:
-                place = self._condition(holder, elements, place, match, text, scope)
+            elif (said := _only_if(text)) is not None:
+                place = self._condition(holder, elements, place, said, text, scope)
             else:
                 if kind_of(element) == "tbl":
                     self._table(element, scope)
@@ -153,10 +186,10 @@ class _Story:
         depth, end, otherwise = 0, None, None
         for place in range(start, len(elements)):
             text = text_of(elements[place]) if kind_of(elements[place]) == "p" else ""
-            depth += bool(_FOR_EACH.match(text))
-            if depth == 1 and _ELSE.match(text):
+            depth += _for_each(text) is not None
+            if depth == 1 and _otherwise(text):
                 otherwise = place
-            if _END.match(text):
+            if _ends(text):
                 depth -= 1
                 if depth == 0:
                     end = place
@@ -174,7 +207,7 @@ class _Story:
         fresh: list[etree._Element] = []
         for row in rows:
             copies = [clone(element) for element in body]
-            fresh += self._apart(holder, copies, row)
+            fresh += self._enclosed(row, self._apart(holder, copies, row))
         if not rows:
             fresh = self._apart(holder, [clone(element) for element in spare], scope)
         for element in elements[start + 1 : end + 1]:
@@ -205,14 +238,14 @@ class _Story:
         return list(apart)
 
     def _condition(
-        self, holder: etree._Element, elements: list[etree._Element], place: int, match: re.Match[str], text: str,
+        self, holder: etree._Element, elements: list[etree._Element], place: int, said: Instruction, text: str,
         scope: Scope,
     ) -> int:  # fmt: skip
         """Keep or remove a paragraph; when the condition is all that it says, what comes after it."""
-        holds = self._holds(match[1], text, scope)
+        holds = self._holds(said.of, text, scope)
         element = elements[place]
         self.changed = True
-        if text[match.end() :].strip():
+        if text[said.end :].strip():
             if holds:
                 self._drop_marker(element)
                 return place  # it is looked at again, as any other
@@ -236,7 +269,7 @@ class _Story:
         dropped: list[str] = []
 
         def first(text: str) -> str:
-            if not dropped and _ONLY.match(text):
+            if not dropped and _only_if(text) is not None:
                 dropped.append(text)
                 return ""
             return text
@@ -252,9 +285,9 @@ class _Story:
         for row in rows_of(table):
             paragraphs = list(own_paragraphs(row))
             first = text_of(paragraphs[0]) if paragraphs else ""
-            if (match := _ONLY.match(first)) is not None:
+            if (said := _only_if(first)) is not None:
                 self.changed = True
-                if not self._holds(match[1], first, scope):
+                if not self._holds(said.of, first, scope):
                     replace_with(row, [])
                     continue
                 self._drop_marker(paragraphs[0])
@@ -263,11 +296,11 @@ class _Story:
                 continue
             rows = scope.rows(named) or ()
             repeated, made = True, made + len(rows)
-            fresh = []
+            fresh: list[etree._Element] = []
             for one in rows:
                 copy = clone(row)
-                fresh.append(copy)
                 self._apart_row(copy, one)
+                fresh += self._enclosed(one, [copy])
             replace_with(row, fresh)
             self.changed = True
         left = rows_of(table)
@@ -285,11 +318,11 @@ class _Story:
         named = self._named_table([text], scope)
         if named is None:
             return
-        fresh = []
+        fresh: list[etree._Element] = []
         for row in scope.rows(named) or ():
             copy = clone(paragraph)
             self._paragraph(copy, row)
-            fresh.append(copy)
+            fresh += self._enclosed(row, [copy])
         replace_with(paragraph, fresh)
         self.changed = True
 
@@ -299,8 +332,8 @@ class _Story:
         for text in texts:
             for piece in split_slots(text):
                 match = _DOTTED.match(piece.inside) if isinstance(piece, Slot) else None
-                if match is not None and scope.rows(match[1]) is not None:
-                    names.setdefault(match[1].casefold(), match[1])
+                if match is not None and scope.rows(name := match[1].rstrip()) is not None:
+                    names.setdefault(name.casefold(), name)
         if len(names) > 1:
             both = " and ".join(f"'{name}'" for name in list(names.values())[:2])
             self._fault(f"it names columns of {both}", " ".join(texts), "let a row or item name those of one table")
@@ -309,8 +342,9 @@ class _Story:
     # -- slots -----------------------------------------------------------------------------------------
 
     def _paragraph(self, paragraph: etree._Element, scope: Scope) -> None:
-        if not may_have_marks(paragraph):
+        if paragraph in self._seen or not may_have_marks(paragraph):
             return
+        self._seen.add(paragraph)
         nodes = text_nodes(paragraph)
         text = "".join(node.text or "" for node in nodes)
         if _OPENED not in text:
@@ -327,7 +361,7 @@ class _Story:
 
         if text.count(_OPENED) > text.count(_CLOSED):
             self._fault("a slot begins and does not end", text, "write :] behind it")
-        if fill_runs(nodes, _OPENED, _CLOSED, filled):
+        if fill_runs(nodes, _OPENED, _CLOSED, filled, keep_spaces=True):
             self.changed = True
             settle_lines(nodes)
 
@@ -348,7 +382,9 @@ _SCHEME = re.compile(r"(?:https?|mailto|ftp|file):", re.IGNORECASE)
 _PROPERTIES = ("core-properties", "extended-properties", "custom-properties")
 
 
-def _fill_text(text: str, scope: Scope, told: Callable[[str, UnfilledSlot], None], code: Callable[[str], str]) -> str:
+def _fill_text(
+    text: str, scope: Scope, told: Callable[[str, UnfilledSlot], None], code: Callable[[str], str], done: Filled
+) -> str:
     pieces = []
     for piece in split_slots(text):
         if isinstance(piece, str):
@@ -359,10 +395,11 @@ def _fill_text(text: str, scope: Scope, told: Callable[[str, UnfilledSlot], None
             told(piece.written, found)
         else:
             pieces.append(code(found))
+            done.slots += 1
     return "".join(pieces)
 
 
-def _fill_links(letter: Letter, scope: Scope, stopped: str, faults: list[Fault]) -> None:
+def _fill_links(letter: Letter, scope: Scope, stopped: str, faults: list[Fault], done: Filled) -> None:
     """Fill the slots of links' targets; what fills one never says where the link leads to at all."""
     from urllib.parse import quote, unquote
 
@@ -380,11 +417,11 @@ def _fill_links(letter: Letter, scope: Scope, stopped: str, faults: list[Fault])
                 do = "write how it begins, such as https: or mailto:"
                 faults.append(Fault(stopped, why, f"{letter.name}, {place}", do))
                 continue
-            fresh = _fill_text(target, scope, told, lambda text: quote(text, safe="@"))
+            fresh = _fill_text(target, scope, told, lambda text: quote(text, safe="@"), done)
             letter.package.retarget(part, relation, fresh)
 
 
-def _fill_properties(letter: Letter, scope: Scope, stopped: str, faults: list[Fault]) -> None:
+def _fill_properties(letter: Letter, scope: Scope, stopped: str, faults: list[Fault], done: Filled) -> None:
     for relation in letter.package.relations():
         if not relation.kind.endswith(_PROPERTIES) or not letter.package.has(relation.target):
             continue
@@ -399,5 +436,5 @@ def _fill_properties(letter: Letter, scope: Scope, stopped: str, faults: list[Fa
                     why = f"no value for {written}: {found.why}"
                     faults.append(Fault(stopped, why, place, found.do or "fix the slot's name"))
 
-                element.text = _fill_text(element.text or "", scope, told, str)
+                element.text = _fill_text(element.text or "", scope, told, str, done) or None
         letter.put(relation.target, root)

@@ -47,6 +47,12 @@ class Letter:
     def from_bytes(cls, data: bytes, name: str) -> Letter:
         return cls(Package.from_bytes(data, name))
 
+    def copy(self) -> Letter:
+        """The same letter, to be changed by itself."""
+        fresh = object.__new__(Letter)
+        fresh.package, fresh.part = self.package.copy(), self.part
+        return fresh
+
     @property
     def name(self) -> str:
         return self.package.name

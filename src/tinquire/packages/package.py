@@ -72,6 +72,13 @@ class Package:
             raise AccessError(Fault("opening a workbook", why, name, "save it as .xlsx in the program that made it"))
         return package
 
+    def copy(self) -> Package:
+        """The same package, to be changed by itself."""
+        fresh = Package(name=self.name)
+        fresh._archive, fresh._members, fresh._fresh = self._archive, dict(self._members), dict(self._fresh)
+        fresh._by_folded, fresh._relations = dict(self._by_folded), dict(self._relations)
+        return fresh
+
     # -- parts -----------------------------------------------------------------------------------------
 
     def names(self) -> list[str]:
@@ -125,9 +132,16 @@ class Package:
 
     def put_pieces(self, part: str, pieces: Iterable[bytes]) -> None:
         """Write a part from its pieces, as they are made. It is kept packed, since it may be large."""
-        packed = pack(pieces)
+        self.put_packed(part, pack(pieces))
+
+    def put_packed(self, part: str, content: Packed) -> None:
+        """Write a part whose content is packed already."""
         self.put(part, b"")
-        self._fresh[self._known(part)] = packed
+        self._fresh[self._known(part)] = content
+
+    def changed(self) -> dict[str, bytes | Packed]:
+        """The parts that were written or added since the file was opened."""
+        return dict(self._fresh)
 
     def drop(self, part: str) -> None:
         known = self._by_folded.pop(part.casefold(), None)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import io
+import struct
 import zipfile
 import zlib
 from collections.abc import Iterator, Mapping, Sequence
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.parallel import map_in_order
@@ -31,6 +32,10 @@ _DAMAGE = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotI
 
 #: What the fields of a directory can hold.
 _MAX_ZIP32 = 0xFFFFFFFF
+#: Members that stand ready and take fewer bytes are kept as they are written.
+_FEW = 1 << 16
+#: The last field of an entry in the directory: where its member lies.
+_OFFSET = struct.Struct("<L")
 
 
 class Archive:
@@ -46,6 +51,8 @@ class Archive:
             members = list(read_directory(data)[0].values())
         except Unusual:
             members = [Member.of(entry) for entry in self._zip.infolist()]
+        #: Small members that were copied, as they are copied.
+        self._copies: dict[str, tuple[bytes, bytes, bytes]] = {}
         #: Members whose content was seen to be as long as stated, with the checksum stated.
         self._sound: set[str] = set()
         self._members = {member.name: member for member in members if member.name[-1:] not in ("", "/")}
@@ -177,6 +184,21 @@ class Archive:
         """How many bytes a member takes in the file."""
         return self._members[member].packed
 
+    def has_copied(self, member: str) -> bool:
+        return member in self._copies
+
+    def copied(self, member: str) -> tuple[bytes, bytes, bytes]:
+        """A member as it is copied: its header and compressed bytes, what of its entry in the directory stands before
+        its place, and its name. Raises as `packed`."""
+        if (known := self._copies.get(member)) is not None:
+            return known
+        entry, packed = self.packed(member)
+        flags = entry.flags & KEPT_FLAGS
+        made = _entry(member, packed, entry.method, entry.crc, entry.size, flags, entry.stamp)
+        if len(packed) <= CHUNK:  # large ones would stand twice in memory
+            self._copies[member] = made
+        return made
+
     def packed(self, member: str) -> tuple[Member, bytes]:
         """A member's entry and its compressed bytes as they lie in the file, which are sound.
 
@@ -229,29 +251,50 @@ def write_archive(members: Mapping[str, bytes | Packed | None], base: Archive | 
     Members have one fixed time stamp; a copied one keeps its own.
     """
     if base is not None:
-        base.verify_all([name for name, content in members.items() if content is None])
-    out = io.BytesIO()
+        base.verify_all([name for name, content in members.items() if content is None and not base.has_copied(name)])
+    pieces: list[bytes] = []
     central: list[bytes] = []
+    offset = 0
     for name, content in members.items():
         if content is None:
             if base is None:
                 raise ValueError(f"'{name}' has no content and no archive to copy it from")
-            entry, packed = base.packed(name)
-            flags = entry.flags & KEPT_FLAGS
-            method, crc, size = entry.method, entry.crc, entry.size
-            stamp = entry.stamp
+            stored, listed, raw_name = base.copied(name)
         else:
             ready = content if isinstance(content, Packed) else pack_whole(content)
-            packed, method, crc, size = ready.data, ready.method, ready.crc, ready.size
-            flags, stamp = UTF8_FLAG, (0, _DOS_DATE)
-        offset = out.tell()
-        if max(offset, size, len(packed)) > _MAX_ZIP32:
-            raise DataError(Fault("writing a workbook", f"its part '{name}' is larger than 4 GB", do="split the rows"))
-        raw_name = name.encode("utf-8" if flags & UTF8_FLAG else "cp437")
-        head = (flags, method, *stamp, crc, len(packed), size, len(raw_name), 0)
-        out.write(LOCAL.pack(b"PK\x03\x04", 20, *head) + raw_name + packed)
-        central.append(CENTRAL.pack(b"PK\x01\x02", 20, 20, *head[:-1], 0, 0, 0, 0, 0, offset) + raw_name)
-    start = out.tell()
+            # What stands ready is often written into many files.
+            stored, listed, raw_name = (_kept if ready is content and len(ready.data) < _FEW else _fresh)(name, ready)
+        if offset > _MAX_ZIP32:
+            raise _too_large(name)
+        central += (listed, _OFFSET.pack(offset), raw_name)
+        pieces.append(stored)
+        offset += len(stored)
     directory = b"".join(central)
-    out.write(directory + END.pack(b"PK\x05\x06", 0, 0, len(central), len(central), len(directory), start, 0))
-    return out.getvalue()
+    count = len(members)
+    end = END.pack(b"PK\x05\x06", 0, 0, count, count, len(directory), offset, 0)
+    return b"".join((*pieces, directory, end))
+
+
+def _fresh(name: str, content: Packed) -> tuple[bytes, bytes, bytes]:
+    """What `_entry` gives for a member that is written here."""
+    new = (content.data, content.method, content.crc, content.size, UTF8_FLAG, (0, _DOS_DATE))
+    return _entry(name, *new)
+
+
+_kept = lru_cache(maxsize=256)(_fresh)
+
+
+def _entry(
+    name: str, packed: bytes, method: int, crc: int, size: int, flags: int, stamp: tuple[int, int]
+) -> tuple[bytes, bytes, bytes]:
+    """A member's header and content, the part of its entry in the directory before its place, and its name."""
+    if max(size, len(packed)) > _MAX_ZIP32:
+        raise _too_large(name)
+    raw_name = name.encode("utf-8" if flags & UTF8_FLAG else "cp437")
+    head = (flags, method, *stamp, crc, len(packed), size, len(raw_name), 0)
+    listed = CENTRAL.pack(b"PK\x01\x02", 20, 20, *head[:-1], 0, 0, 0, 0, 0, 0)[: -_OFFSET.size]
+    return b"".join((LOCAL.pack(b"PK\x03\x04", 20, *head), raw_name, packed)), listed, raw_name
+
+
+def _too_large(name: str) -> DataError:
+    return DataError(Fault("writing a workbook", f"its part '{name}' is larger than 4 GB", do="split the rows"))

@@ -12,14 +12,15 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import TypeAlias
+from typing import NamedTuple, TypeAlias
 
-from tinquire.cells.display import show
+from tinquire.cells.display import texts_in
 from tinquire.cells.languages import ENGLISH, Language
 from tinquire.cells.values import CellError, Value
 
 __all__ = [
     "FilledSlot",
+    "Instruction",
     "Resolver",
     "Slot",
     "SlotText",
@@ -27,14 +28,14 @@ __all__ = [
     "cut_text",
     "fill_or_refuse",
     "fill_text",
+    "instruction",
     "only_slot",
     "slot_name",
     "slot_text",
     "split_slots",
 ]  # fmt: skip
 
-_SLOT = re.compile(r"\[:(.*?):\]", re.DOTALL)
-_OPENED = "[:"
+_OPENED, _CLOSED = "[:", ":]"
 _AS = re.compile(r"(.*\S)\s+as\s+(\S.*)\Z", re.DOTALL)
 _CUT = re.compile(r"(.*\S)\s+(after|before)\s+'([^']*)'\Z", re.DOTALL)
 _WORDS: dict[str, Callable[[str], str]] = {"title": str.title, "upper": str.upper, "lower": str.lower}
@@ -76,8 +77,7 @@ class UnfilledSlot:
 SlotText: TypeAlias = tuple["str | Slot", ...]
 
 
-@dataclass(frozen=True, slots=True)
-class FilledSlot:
+class FilledSlot(NamedTuple):
     """What a slot gets: a value, the number format under which texts show it unless the slot names one, and in which
     language."""
 
@@ -95,16 +95,20 @@ def split_slots(text: str) -> SlotText:
     """The plain pieces and the slots of a text, in order; empty pieces are left out."""
     pieces: list[str | Slot] = []
     end = 0
-    for match in _SLOT.finditer(text):
-        if match.start() > end:
-            pieces.append(text[end : match.start()])
-        pieces.append(_slot(match[0], match[1].strip()))
-        end = match.end()
-    if end < len(text):
-        rest, opened, inside = text[end:].partition(_OPENED)
-        pieces += [rest] if rest else []
-        if opened:  # a slot that is not closed: it must not go out as it stands
-            pieces.append(Slot(_OPENED + inside, "", unclosed=True))
+    while end < len(text):
+        start = text.find(_OPENED, end)
+        if start < 0:
+            pieces.append(text[end:])
+            break
+        if start > end:
+            pieces.append(text[end:start])
+        inside = start + len(_OPENED)
+        close = text.find(_CLOSED, inside)
+        if close < 0:  # a slot that is not closed: it must not go out as it stands
+            pieces.append(Slot(text[start:], "", unclosed=True))
+            break
+        end = close + len(_CLOSED)
+        pieces.append(_slot(text[start:end], text[inside:close].strip()))
     return tuple(pieces)
 
 
@@ -117,6 +121,27 @@ def _slot(written: str, inside: str) -> Slot:
         inside = match[1].strip()
         cuts.insert(0, (match[2], match[3]))
     return Slot(written, inside, form, tuple(cuts))
+
+
+class Instruction(NamedTuple):
+    """A marker at the beginning of a text that says what to do: what it says it of, and where the text after it is."""
+
+    of: str
+    end: int
+
+
+def instruction(text: str, *words: str, alone: bool = False) -> Instruction | None:
+    """The marker with which a text begins (outer spaces apart) when it says these words: `[:only if CONDITION:]`;
+    `alone` when nothing may come after it."""
+    start = len(text) - len(text.lstrip())
+    close = text.find(_CLOSED, start + len(_OPENED)) if text.startswith(_OPENED, start) else -1
+    if close < 0:
+        return None
+    said = text[start + len(_OPENED) : close].split(None, len(words))
+    rest = text[close + len(_CLOSED) :]
+    if said[: len(words)] != list(words) or (alone and rest.strip()):
+        return None
+    return Instruction("".join(said[len(words) :]).strip(), len(text) - len(rest.lstrip()))
 
 
 def only_slot(text: str) -> Slot | None:
@@ -159,9 +184,8 @@ def fill_or_refuse(slot: Slot, resolve: Resolver) -> FilledSlot | UnfilledSlot:
 
 def slot_text(found: FilledSlot, slot: Slot) -> str:
     """A value as the text that a slot asks for."""
-    if slot.word:
-        return _WORDS[slot.word](show(found.value, found.format, language=found.language).text)
-    return show(found.value, found.format, language=found.language).text
+    text = texts_in(found.language)(found.value, found.format)
+    return _WORDS[slot.word](text) if slot.word else text
 
 
 def cut_text(text: str, slot: Slot) -> str | None:

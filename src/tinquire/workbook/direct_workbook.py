@@ -30,7 +30,8 @@ __all__ = ["DirectBook", "DirectCell"]
 _BOMB_FLOOR = 1 << 20
 _SHEET = re.compile(rb"<(?:\w+:)?sheet ([^<>]*)/>")
 _RELATION = re.compile(rb"<Relationship ([^<>]*)/>")
-_ATTRIBUTE = re.compile(rb"([\w:]+)=\"([^\"]*)\"")
+#: A name begins where no other letter of it stands before: looked for from each letter on, a long one would take long.
+_ATTRIBUTE = re.compile(rb"(?<![\w:])([\w:]+)=\"([^\"]*)\"")
 #: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
 _LOOKED_THROUGH = 1 << 20
 #: How most cells are written.

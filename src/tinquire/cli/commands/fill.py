@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Iterator, Mapping
+from functools import lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,7 +18,9 @@ from tinquire.cli.support.terminal import Terminal
 if TYPE_CHECKING:
     from tinquire.cells.values import Value
     from tinquire.docket.schema.workbooks import TemplateRowsModel
+    from tinquire.document.forms import Forms
     from tinquire.press.compute.slot_scope import SlotScope
+    from tinquire.press.outputs.own_rows import OwnRows
     from tinquire.tables import Table
 
 #: Templates that are word-processing documents.
@@ -75,8 +78,10 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     scope = SlotScope(House(), _values(options, terminal), tables=tables)
     files = _files(options, scope, terminal)
     done: list[Path] = []
+    grouped: dict[str, OwnRows] = {}
     for path, own_scope in files:
-        for target, data in _filled(options, path, own_scope, targets, _own(options, tables, own_scope), terminal):
+        own = _own(options, tables, own_scope, grouped)
+        for target, data in _filled(options, path, own_scope, targets, own, terminal):
             _write(target, data)
             done.append(target)
     if options.each is not None:
@@ -152,9 +157,11 @@ def _in_form(path: Path, form: str) -> Path:
     return path.with_suffix(f".{form}") if path.suffix.lower() in (*_LETTERS, ".pdf") else Path(f"{path}.{form}")
 
 
-def _own(options: argparse.Namespace, tables: Mapping[str, Table], scope: SlotScope) -> Mapping[str, Table]:
+def _own(
+    options: argparse.Namespace, tables: Mapping[str, Table], scope: SlotScope, grouped: dict[str, OwnRows]
+) -> Mapping[str, Table]:
     """Of all rows those of the line at hand. Raises UseError for a column that is not there."""
-    from tinquire.press.outputs.blocks import rows_cut
+    from tinquire.press.outputs.own_rows import OwnRows
 
     if options.own is None or scope.row is None:
         return tables
@@ -162,8 +169,10 @@ def _own(options: argparse.Namespace, tables: Mapping[str, Table], scope: SlotSc
         if table.index_of(options.own) is None:
             why = f"'{table.name}' has no column '{options.own}': {known_names(options.own, table.headings)}"
             raise UseError(Fault("filling a template", why, do="name a column that list and rows have"))
-    value = scope.row.column(options.own)[0]
-    return {name: rows_cut(table, ((options.own, value),)) for name, table in tables.items()}
+    for name, table in tables.items():
+        if name not in grouped:
+            grouped[name] = OwnRows(table, {options.own: options.own}, "filling a template", options.template.name)
+    return {name: grouped[name].of(scope) for name in tables}
 
 
 def _filled(
@@ -199,15 +208,11 @@ def _letter(
     """A letter filled: the document, its pages, or both. Raises one error with all that is wrong."""
     from dataclasses import replace
 
-    from tinquire.document import Letter
-    from tinquire.document.filling import fill_letter
-    from tinquire.press.outputs.letters import LetterScope, put_letter_pictures
+    from tinquire.press.outputs.letters import LetterScope, filled_letter
 
-    stopped = "filling a letter"
-    letter = Letter.open(options.template)
-    scope = replace(scope, tables=tables)
-    done = fill_letter(letter, LetterScope(scope), stopped)
-    put_letter_pictures(letter, _pictures(options), scope, Path.cwd(), stopped, options.template.name)
+    own = LetterScope(replace(scope, tables=tables))
+    stopped, where = "filling a letter", options.template.name
+    letter, done = filled_letter(_forms(options.template), own, _pictures(options), Path.cwd(), stopped, where)
     for note in done.notes:
         terminal.note_once(note)
     made: list[tuple[Path, bytes, str]] = []  # nothing is written before all of it can be
@@ -225,6 +230,15 @@ def _letter(
     for target, data, summary in made:
         terminal.line("wrote", f"{target}  ({summary})")
         yield target, data
+
+
+@lru_cache(maxsize=1)
+def _forms(template: Path) -> Forms:
+    """The letter's template, read once for all files. Raises AccessError."""
+    from tinquire.document import Letter
+    from tinquire.document.forms import Forms
+
+    return Forms(Letter.open(template))
 
 
 def _pictures(options: argparse.Namespace) -> dict[str, str]:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 
 from tinquire.base.faults import Fault, TinQuireError, UseError
 from tinquire.base.wording import known_names
-from tinquire.cells.values import Value
+from tinquire.cells.display import texts_in
+from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import text_of
 from tinquire.formula.language.tree import Name, TableReference
 from tinquire.looks import House
@@ -35,11 +37,36 @@ class SlotScope:
 
     def at(self, table: Table, row: int) -> SlotScope:
         """The scope with one row of a table at hand."""
-        return replace(self, row=table.take(np.array([row])))
+        fresh = replace(self, row=table.take(np.array([row])))
+        fresh.__dict__["_by_name"] = self._by_name  # they have the same names
+        return fresh
 
     def also(self, names: Mapping[str, Value]) -> SlotScope:
         """The scope with more names, which hide others of the same name."""
         return replace(self, names={**self.names, **names})
+
+    @cached_property
+    def _by_name(self) -> dict[str, str]:
+        """Names by how slots spell them; of two that are spelled alike the first."""
+        return {slot_name(name): name for name in reversed(list(self.names))}
+
+    def column_texts(self, table: Table, slot: Slot) -> list[str] | None:
+        """What a slot gives in each row of a table, if it is one of its columns and nothing else: what `at` and
+        `resolve` give. None for all others, and where a value is an error."""
+        index = table.index_of(slot.inside)
+        if index is None or slot.cuts or slot.word or slot_name(slot.inside) in self._by_name:
+            return None
+        values = table.columns[index].to_list()
+        if CellError in map(type, values):
+            return None
+        code, text = self._code(slot, table.fields[index].type), texts_in(self.house.language)
+        return [text(value, code) for value in values]
+
+    def _code(self, slot: Slot, kind: str | None) -> str:
+        """The format in which a slot shows a value of a column type."""
+        if slot.format and not slot.word:
+            return self.format_of(slot.format)
+        return self.house.number_format(kind) if kind and kind != "text" else "General"
 
     def format_of(self, text: str) -> str:
         """The number format that the text after `as` means: that of a column type, or the text itself."""
@@ -63,14 +90,11 @@ class SlotScope:
             if text is None:
                 return UnfilledSlot(slot, f"'{text_of(value)}' does not hold '{slot.cuts[-1][1]}'")
             value, kind = text, "text"
-        if slot.format and not slot.word:
-            return FilledSlot(value, self.format_of(slot.format), self.house.language)
-        code = self.house.number_format(kind) if kind and kind != "text" else "General"
-        return FilledSlot(value, code, self.house.language)
+        return FilledSlot(value, self._code(slot, kind), self.house.language)
 
     def _value(self, slot: Slot) -> tuple[Value, str | None] | UnfilledSlot:
         wanted = slot_name(slot.inside)
-        named = next((known for known in self.names if slot_name(known) == wanted), None)
+        named = self._by_name.get(wanted)
         index = None if self.row is None else self.row.index_of(slot.inside)
         if self.row is not None and index is not None:
             own, one = self.row.columns[index][0], self.row.fields[index]

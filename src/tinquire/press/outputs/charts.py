@@ -21,7 +21,7 @@ from tinquire.docket.schema.charts import ChartModel, ChartSeriesModel
 from tinquire.looks import House
 from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.outputs.shown_rows import ShownRows
-from tinquire.slots.slots import Slot
+from tinquire.slots.slots import Slot, UnfilledSlot
 from tinquire.tables.types import NUMERIC
 
 __all__ = ["chart_of"]
@@ -199,7 +199,7 @@ class _Making:
         found = self.scope.resolve(Slot(asked, asked))
         value = getattr(found, "value", None)
         if not isinstance(value, float):
-            why = f"the target '{asked}' is no number" + (f": {found.why}" if hasattr(found, "why") else "")
+            why = f"the target '{asked}' is no number" + (f": {found.why}" if isinstance(found, UnfilledSlot) else "")
             raise UseError(Fault(self.stopped, why, self.where, "write a number, or the name of a figure"))
         return value
 

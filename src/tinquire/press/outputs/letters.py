@@ -5,7 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
+from functools import lru_cache
 from pathlib import Path
+from typing import overload
 
 from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.file_names import safe_file_name
@@ -15,9 +17,9 @@ from tinquire.charts.chart import Chart
 from tinquire.docket.schema.charts import ChartModel
 from tinquire.docket.schema.letters import LetterModel
 from tinquire.document import Letter
-from tinquire.document.filling import Scope, fill_letter
+from tinquire.document.filling import Filled, Scope
+from tinquire.document.forms import Forms
 from tinquire.document.laid_tables import LaidTable
-from tinquire.document.pictures import fill_letter_pictures
 from tinquire.pages.letter_pages import lay_out_letter
 from tinquire.pages.pdf import pdf_of
 from tinquire.press.compute.results import Results
@@ -28,7 +30,7 @@ from tinquire.press.outputs.own_rows import OwnTables
 from tinquire.press.outputs.template_pictures import chart_of_results, picture_source
 from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, slot_name
 
-__all__ = ["LETTERS", "LetterScope", "put_letter_pictures"]
+__all__ = ["LETTERS", "LetterScope", "filled_letter"]
 
 
 Laid = Callable[[str, SlotScope], LaidTable | str | None]
@@ -39,32 +41,30 @@ class LetterScope:
 
     def __init__(self, slots: SlotScope, own: str | None = None, laid: Laid | None = None) -> None:
         """`laid` makes a whole table of a name, with what the scope knows."""
-        self._slots, self._own, self._laid = slots, own, laid
-        self._rows: dict[str, list[Scope]] = {}
+        self.slots, self._own, self._laid = slots, own, laid
+        self._rows: dict[str, _Rows] = {}
 
     def resolve(self, slot: Slot) -> FilledSlot | UnfilledSlot:
-        if self._own is not None:
-            prefix = re.compile(rf"\s*{re.escape(self._own)}\s*\.\s*", re.IGNORECASE)
-            if match := prefix.match(slot.inside):
-                slot = replace(slot, inside=slot.inside[match.end() :])
-        return self._slots.resolve(slot)
+        return self.slots.resolve(slot if self._own is None else _own_slot(slot, self._own))
 
     def rows(self, table: str) -> Sequence[Scope] | None:
         wanted = slot_name(table)
         if wanted not in self._rows:
-            known = next((name for name in self._slots.tables if slot_name(name) == wanted), None)
+            known = next((name for name in self.slots.tables if slot_name(name) == wanted), None)
             if known is None:
                 return None
-            rows = self._slots.tables[known]
-            self._rows[wanted] = [
-                LetterScope(self._slots.at(rows, row), known, self._laid) for row in range(rows.height)
-            ]
+            self._rows[wanted] = _Rows(self.slots, known, self._laid)
         return self._rows[wanted]
+
+    def texts_of(self, table: str, slot: Slot) -> Sequence[str] | None:
+        """The texts of a slot in all rows of a table; None when each row is to be asked."""
+        rows = self.rows(table)
+        return rows.texts(slot) if isinstance(rows, _Rows) else None
 
     def laid_table(self, name: str) -> LaidTable | str | None:
         if self._laid is None:
             return "whole tables are put in by a docket"
-        return self._laid(name, self._slots)
+        return self._laid(name, self.slots)
 
     def holds(self, condition: str) -> bool | str:
         found = self.resolve(Slot(f"[:only if {condition}:]", condition))
@@ -73,14 +73,51 @@ class LetterScope:
         return found.value if isinstance(found.value, bool) else "it is no yes or no"
 
 
+class _Rows(Sequence[Scope]):
+    """The rows of a table, each with a scope that is made when it is asked for."""
+
+    def __init__(self, slots: SlotScope, name: str, laid: Laid | None) -> None:
+        self._slots, self._name, self._laid = slots, name, laid
+        self._table = slots.tables[name]
+        self._made: dict[int, Scope] = {}
+
+    def __len__(self) -> int:
+        return self._table.height
+
+    @overload
+    def __getitem__(self, row: int) -> Scope: ...
+    @overload
+    def __getitem__(self, row: slice) -> Sequence[Scope]: ...
+    def __getitem__(self, row: int | slice) -> Scope | Sequence[Scope]:
+        if isinstance(row, slice):
+            return [self[one] for one in range(*row.indices(len(self)))]
+        if not 0 <= row < len(self):
+            raise IndexError(row)
+        if row not in self._made:
+            self._made[row] = LetterScope(self._slots.at(self._table, row), self._name, self._laid)
+        return self._made[row]
+
+    def texts(self, slot: Slot) -> Sequence[str] | None:
+        """What a slot that names a column gives in all rows."""
+        return self._slots.column_texts(self._table, _own_slot(slot, self._name))
+
+
+@lru_cache(maxsize=4096)
+def _own_slot(slot: Slot, table: str) -> Slot:
+    """A slot without the name of the table before its column."""
+    match = re.match(rf"\s*{re.escape(table)}\s*\.\s*", slot.inside, re.IGNORECASE)
+    return slot if match is None else replace(slot, inside=slot.inside[match.end() :])
+
+
 def make_letters(making: Making, name: str) -> Iterator[Made]:
     """The files of one letter of the docket. Raises one error with all that is wrong."""
     results = making.results
     model = results.docket.model.letters[name]
     stopped, where = f"letter '{name}'", results.docket.where("letters", name)
-    template = _template(results, model, name).read_bytes()
+    template = _template(results, model, name)
+    forms = Forms(Letter.from_bytes(template.read_bytes(), template.name))
     if model.each is None:
-        yield from _one(making, name, model, template, results.slots(), where, None)
+        yield from _one(making, name, model, forms, results.slots(), where, None)
         return
     table = results.tables[model.each]
     if model.key is not None and table.index_of(model.key) is None:
@@ -94,7 +131,7 @@ def make_letters(making: Making, name: str) -> Iterator[Made]:
         try:
             scope = own.over(results.slots().at(table, row))
             cut = None if model.key is None else (model.key, table.column(model.key)[row])
-            made += _one(making, name, model, template, scope, table.where(row), cut)
+            made += _one(making, name, model, forms, scope, table.where(row), cut)
         except TinQuireError as error:
             errors.append(error)
     if errors:
@@ -103,24 +140,22 @@ def make_letters(making: Making, name: str) -> Iterator[Made]:
 
 
 def _one(
-    making: Making, name: str, model: LetterModel, template: bytes, scope: SlotScope, place: str,
+    making: Making, name: str, model: LetterModel, forms: Forms, scope: SlotScope, place: str,
     cut: tuple[str, Value] | None,
 ) -> Iterator[Made]:  # fmt: skip
     """The files of one letter: the document, and its pages."""
     stopped = f"letter '{name}'"
-    letter = Letter.from_bytes(template, Path(model.template).name)
+    results = making.results
     try:
-        results = making.results
 
         def laid(name: str, own: SlotScope) -> LaidTable | str | None:
             return laid_table(results, name, own, making.moment, place)
 
-        done = fill_letter(letter, LetterScope(scope, laid=laid), stopped)
-
         def charts(asked: ChartModel) -> Chart:
             return chart_of_results(results, asked, scope, () if cut is None else (cut,), place)
 
-        put_letter_pictures(letter, model.pictures, scope, results.docket.base, stopped, place, charts)
+        own = LetterScope(scope, laid=laid)
+        letter, done = filled_letter(forms, own, model.pictures, results.docket.base, stopped, place, charts)
     except DataError as error:
         # Which row it was is as much part of the place as where in the letter.
         faults = [replace(fault, where=f"{fault.where}; for {place}") if cut else fault for fault in error.faults]
@@ -138,17 +173,18 @@ def _one(
         yield Made(name=name, path=path.with_suffix(".pdf"), content=content, summary=summary, cut=cut, notes=told)
 
 
-def put_letter_pictures(
-    letter: Letter, asked: Mapping[str, str | ChartModel], scope: SlotScope, base: Path, stopped: str, where: str,
+def filled_letter(
+    forms: Forms, scope: LetterScope, asked: Mapping[str, str | ChartModel], base: Path, stopped: str, where: str,
     charts: Callable[[ChartModel], Chart] | None = None,
-) -> None:  # fmt: skip
-    """Replace the pictures of a letter that ask for one. `asked` are files and charts by the slot's name, and `charts`
-    makes the latter. Raises one error with all that cannot be."""
+) -> tuple[Letter, Filled]:  # fmt: skip
+    """A letter with its slots filled and its pictures replaced. `asked` are files and charts by the slot's name, and
+    `charts` makes the latter. Raises one error with all that nothing fills, or with all pictures that cannot be."""
     faults: list[Fault] = []
-    source = picture_source(asked, scope, base, stopped, where, charts, faults)
-    fill_letter_pictures(letter, lambda found: source(found.slot, found.place, found.size))
+    source = picture_source(asked, scope.slots, base, stopped, where, charts, faults)
+    made = forms.fill(scope, lambda found: source(found.slot, found.place, found.size), stopped)
     if faults:
         raise DataError(*faults)
+    return made
 
 
 def _template(results: Results, model: LetterModel, name: str) -> Path:

@@ -149,7 +149,7 @@ def _as_part_of_a_name(found: FilledSlot | UnfilledSlot) -> FilledSlot | Unfille
     """A slot's text in a path: one from a source never leads to another folder."""
     if isinstance(found, UnfilledSlot) or not isinstance(found.value, str):
         return found
-    return replace(found, value=safe_file_name(found.value))
+    return found._replace(value=safe_file_name(found.value))
 
 
 def _missing_attachment(results: Results, mail: str, number: int, entry: str, attachable: Sequence[str]) -> DataError:

@@ -3,7 +3,6 @@ its rows, and `[:only if CONDITION:]` keeps or removes a row, the rows of a merg
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 
@@ -14,7 +13,7 @@ from tinquire.cells.values import Value
 from tinquire.looks import Variation
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.record.cell_sources import CellSources
-from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, fill_text, only_slot, split_slots
+from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, fill_text, instruction, only_slot, split_slots
 from tinquire.tables import Table
 from tinquire.workbook import Workbook
 from tinquire.workbook.edit import delete_rows, delete_sheets
@@ -23,8 +22,6 @@ from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.transform.fill_slots import slots_of
 
 __all__ = ["SlotRows", "repeat_rows", "settle_conditions"]
-
-_ONLY = re.compile(r"\s*\[:\s*only\s+if\s+(.*?):\]\s*", re.DOTALL)
 
 
 @dataclass
@@ -56,12 +53,12 @@ def settle_conditions(
 
 def _settle_sheet(book: Workbook, name: str, scope: SlotScope, stopped: str) -> None:
     sheet = book.sheet(name)
-    found = [(row, column, match) for row, column, text in slots_of(sheet) if (match := _ONLY.match(text))]
+    found = [(row, column, said) for row, column, text in slots_of(sheet) if (said := instruction(text, "only", "if"))]
     gone: set[int] = set()
-    for row, column, match in found:
+    for row, column, said in found:
         where = f"{book.name}, sheet '{name}', cell {cell_name(row, column)}"
-        holds = _holds(scope, match[1].strip(), stopped, where)
-        rest = str(sheet.value(row, column))[match.end() :]
+        holds = _holds(scope, said.of, stopped, where)
+        rest = str(sheet.value(row, column))[said.end :]
         if (row, column) == (1, 1) and not rest:
             if not holds:
                 delete_sheets(book, [name])

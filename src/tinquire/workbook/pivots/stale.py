@@ -81,7 +81,7 @@ def _is_same(book: Workbook, cache: Cache, root: etree._Element, rows: Rows) -> 
     if stated != str(rows.height):
         return False
     try:
-        pieces = records_part(store_of(root, rows, used, {number: set(range(1 << 20)) for number in used}))
+        pieces = records_part(store_of(root, rows, used, dict.fromkeys(used, range(1 << 20))))
         held = book.package.read(cache.records)
         at = 0
         for piece in pieces:

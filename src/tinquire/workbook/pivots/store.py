@@ -6,7 +6,7 @@ order in which the rows bring them; those without rows go, unless someone has hi
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -116,7 +116,7 @@ def item_key(value: Value) -> Value | tuple[bool]:
     return (value,) if isinstance(value, bool) else value
 
 
-def store_of(root: etree._Element, rows: Rows, used: set[int], held: Mapping[int, set[int]]) -> Store:
+def store_of(root: etree._Element, rows: Rows, used: set[int], held: Mapping[int, Container[int]]) -> Store:
     """The store of a definition, worked out anew from rows.
 
     `used` are the fields that stand on an axis of any pivot, `held` the items by field that stay though no row has
@@ -150,7 +150,7 @@ def store_of(root: etree._Element, rows: Rows, used: set[int], held: Mapping[int
 
 
 def _own(
-    element: etree._Element, name: str, rows: Rows, index: int, held: set[int], *, listed: bool
+    element: etree._Element, name: str, rows: Rows, index: int, held: Container[int], *, listed: bool
 ) -> StoreField:  # fmt: skip
     """A field that the rows have."""
     shared = child(element, "sharedItems")
@@ -166,7 +166,7 @@ def _own(
 
 
 def _merged(
-    values: Column, before: Sequence[Value], held: set[int]
+    values: Column, before: Sequence[Value], held: Container[int]
 ) -> tuple[tuple[Value, ...], Codes, dict[int, int]]:  # fmt: skip
     """Items of a column's values: those that were there before, then new ones as the rows bring them."""
     groups, distinct = values.groups()

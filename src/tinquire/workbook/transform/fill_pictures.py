@@ -6,6 +6,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 from lxml import etree
 
@@ -16,7 +17,7 @@ from tinquire.workbook.grid.frames import PictureFile
 from tinquire.workbook.parts.drawings import POINT, anchor_size
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["PictureSlot", "fill_pictures", "picture_slots", "put_picture"]
+__all__ = ["PictureSlot", "fill_pictures", "picture_size", "picture_slots", "put_picture"]
 
 #: The size in points of a frame that states none.
 _USUAL = (360.0, 220.0)
@@ -112,12 +113,18 @@ def _size(anchor: etree._Element, picture: etree._Element) -> tuple[float, float
     return (wide, high) if wide and high else _USUAL
 
 
-def _fit(fill: etree._Element, content: bytes, size: tuple[float, float]) -> None:
-    """Let a picture keep its proportions within its frame."""
+@lru_cache(maxsize=64)
+def picture_size(content: bytes) -> tuple[int, int]:
+    """How many pixels a picture has across and down."""
     from PIL import Image
 
     with Image.open(io.BytesIO(content)) as image:
-        wide, high = image.size
+        return image.size
+
+
+def _fit(fill: etree._Element, content: bytes, size: tuple[float, float]) -> None:
+    """Let a picture keep its proportions within its frame."""
+    wide, high = picture_size(content)
     for name in ("srcRect", "tile"):
         if (old := child(fill, name)) is not None:
             fill.remove(old)
