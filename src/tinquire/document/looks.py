@@ -4,33 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from string import hexdigits
 
 from lxml import etree
 
 from tinquire.document.letter import Letter, kind_of
+from tinquire.looks.palette import rgb
 from tinquire.packages.xml import child, children, whole_number
 
-__all__ = [
-    "Edge",
-    "Level",
-    "Looks",
-    "ParagraphLook",
-    "RunLook",
-    "Tab",
-    "edges_of",
-    "on",
-    "points",
-    "rgb",
-    "value",
-    "whole",
-]
+__all__ = ["Edge", "Level", "Looks", "ParagraphLook", "RunLook", "Tab", "edges_of", "on", "points", "value", "whole"]
 
 #: Twentieths of a point (22.9.2.14), and eighths (17.18.4).
 _TWENTIETHS, _EIGHTHS = 20.0, 8.0
 _MOST_STYLES = 40
 #: A drawing area of a PDF is no larger (Annex C.2); columns of a table and levels of a list are never so many.
-_MOST_POINTS, _MOST_COUNT, _HEX = 14_400.0, 1_000, 6
+_MOST_POINTS, _MOST_COUNT = 14_400.0, 1_000
 #: Levels of a list are eight below the first (17.9.6); an outline level of 9 is that of text (17.3.1.20).
 _MOST_LEVELS, _NO_HEADING = 8, 9
 _HIGHLIGHTS = {
@@ -135,11 +122,6 @@ def whole(element: etree._Element | None, name: str = "val", otherwise: int = 0,
     """A count that an attribute states: `otherwise` where it is none, never more than `most`."""
     number = whole_number(value(element, name))
     return otherwise if number is None else min(number, most)
-
-
-def rgb(text: str | None) -> str | None:
-    """A colour in six hex digits; None for `auto` and for what is no colour."""
-    return text.upper() if text is not None and len(text) == _HEX and set(text) <= set(hexdigits) else None
 
 
 def on(element: etree._Element | None) -> bool | None:

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import colorsys
+from string import hexdigits
 
-__all__ = ["INDEXED", "luminance", "scaled_lightness", "tint"]
+__all__ = ["INDEXED", "luminance", "rgb", "scaled_lightness", "tint"]
+
+_DIGITS = 6
 
 _EIGHT = "000000 FFFFFF FF0000 00FF00 0000FF FFFF00 FF00FF 00FFFF"
 _REST = (
@@ -14,6 +17,12 @@ _REST = (
 )
 #: Colours that a file names by number: eight, the same eight again, and forty-eight more.
 INDEXED: tuple[str, ...] = (*_EIGHT.split(), *_EIGHT.split(), *_REST.split())
+
+
+def rgb(text: str | None) -> str | None:
+    """A colour in six hex digits, the last of eight; None for what is no colour."""
+    digits = "" if text is None else text[-_DIGITS:]
+    return digits.upper() if len(digits) == _DIGITS and set(digits) <= set(hexdigits) else None
 
 
 def tint(colour: str, tint: float) -> str:

@@ -11,7 +11,8 @@ from lxml import etree
 from tinquire.base.faults import UseError
 from tinquire.charts.draw import draw_chart
 from tinquire.document.letter import Letter, kind_of
-from tinquire.document.looks import Looks, ParagraphLook, RunLook, points, rgb, value
+from tinquire.document.looks import Looks, ParagraphLook, RunLook, points, value
+from tinquire.looks.palette import rgb
 from tinquire.packages.xml import child, children, whole_number
 from tinquire.pages.drawings import drawable
 from tinquire.pages.letter_lines import Break, Drawn, Jump, Token, Word, laid_lines, tokens_of_text

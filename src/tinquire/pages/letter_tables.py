@@ -11,8 +11,9 @@ from typing import TYPE_CHECKING
 from lxml import etree
 
 from tinquire.document.letter import kind_of
-from tinquire.document.looks import Edge, ParagraphLook, RunLook, edges_of, on, points, rgb, value, whole
+from tinquire.document.looks import Edge, ParagraphLook, RunLook, edges_of, on, points, value, whole
 from tinquire.document.story import rows_of
+from tinquire.looks.palette import rgb
 from tinquire.packages.xml import child, children
 from tinquire.pages.primitives import Areas, Box, Item, Lines, Pen
 from tinquire.pages.strips import Strip

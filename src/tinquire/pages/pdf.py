@@ -114,7 +114,7 @@ class _Writer:
     def __init__(self, canvas: Any, tags: TagTree | None) -> None:
         self._canvas = canvas
         self._tags = tags
-        self._count = 0
+        self._count, self._level = 0, -1
         self._doc = canvas._doc
         self._out: list[str] = []
         #: Texts that were shown before, by face.
@@ -136,8 +136,9 @@ class _Writer:
         for item in page.items:
             if isinstance(item, Bookmark):
                 canvas.bookmarkPage(item.key, fit="XYZ", left=0, top=item.y)
-                if item.title:
-                    canvas.addOutlineEntry(item.title, item.key, item.level)
+                if item.title:  # one below a sheet without a name moves up
+                    self._level = min(item.level, self._level + 1)
+                    canvas.addOutlineEntry(item.title, item.key, self._level)
         if self._tags is not None:
             self._tags.begin_page()
         self._items(page.items)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from lxml import etree
 
-from tinquire.looks.palette import scaled_lightness
+from tinquire.looks.palette import rgb, scaled_lightness
 from tinquire.packages.xml import child, local
 
 __all__ = ["drawing_colour", "opacity_of"]
@@ -32,16 +32,16 @@ def drawing_colour(fill: etree._Element | None, theme: Sequence[str]) -> str | N
         return None
     value, base = element.get("val", ""), None
     match local(element):
-        case "srgbClr" if len(value) == 6:
-            base = value.upper()
+        case "srgbClr":
+            base = rgb(value)
         case "schemeClr":
             place = _SCHEME.get(value)
             base = theme[place] if place is not None and place < len(theme) else None
         case "sysClr":
-            base = element.get("lastClr", "000000").upper()
+            base = rgb(element.get("lastClr", "000000"))
         case "prstClr":
             base = _PRESET.get(value)
-    if base is None or any(digit not in "0123456789ABCDEF" for digit in base):
+    if base is None:
         return None
     return scaled_lightness(base, _share(element, "lumMod", 1.0), _share(element, "lumOff", 0.0))
 

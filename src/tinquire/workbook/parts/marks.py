@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from lxml import etree
 
 from tinquire.cells.address import Area
+from tinquire.looks.palette import rgb
 from tinquire.packages.xml import child, children, escape_attribute, escape_text
 from tinquire.workbook.grid.marks import SIGN_SETS, Bars, Mark, Scale, Signs, Threshold
 from tinquire.workbook.parts.frame_change import area_list, area_list_text
@@ -20,7 +21,7 @@ _SETTINGS = (
 
 
 def _rgb(element: etree._Element | None) -> str | None:
-    return None if element is None else (element.get("rgb") or "")[-6:].upper() or None
+    return None if element is None else rgb(element.get("rgb"))
 
 
 def read_marks(frame: etree._Element, colour_of: ColourOf = _rgb) -> Iterator[Mark]:

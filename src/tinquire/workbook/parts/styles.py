@@ -9,7 +9,7 @@ from lxml import etree
 from tinquire.cells.numberformat import BUILT_IN_FORMATS, Moment, parse_format
 from tinquire.looks import PLAIN, Appearance, Edge, Edges, Variation
 from tinquire.looks.finish import PLAIN_FINISH, Finish
-from tinquire.looks.palette import INDEXED, tint
+from tinquire.looks.palette import INDEXED, rgb, tint
 from tinquire.packages.xml import MAIN, child, children, insert_child, parse_xml, serialise_xml, tag
 from tinquire.workbook.parts.finishes import read_finish
 from tinquire.workbook.parts.fonts import turn_code, turned_by, vary_alignment, vary_font, vary_protection
@@ -185,8 +185,8 @@ class StyleBook:
         if element is None:
             return None
         base: str | None = None
-        if rgb := element.get("rgb"):
-            base = rgb[-6:].upper()
+        if stated := element.get("rgb"):
+            base = rgb(stated)
         elif (theme := element.get("theme")) is not None and _int(theme) < len(self._theme):
             base = self._theme[_int(theme)]
         elif (index := element.get("indexed")) is not None and _int(index) < len(INDEXED):
@@ -353,7 +353,7 @@ def theme_colours(root: etree._Element | None) -> list[str]:
     colours = []
     for entry in scheme if scheme is not None else ():
         value = next(iter(entry), None)
-        colours.append("000000" if value is None else (value.get("lastClr") or value.get("val") or "000000").upper())
+        colours.append("000000" if value is None else rgb(value.get("lastClr") or value.get("val")) or "000000")
     if len(colours) >= 4:
         colours[0], colours[1], colours[2], colours[3] = colours[1], colours[0], colours[3], colours[2]
     return [colour if len(colour) == 6 else "000000" for colour in colours]
