@@ -95,9 +95,11 @@ def _in_outputs(docket: Docket) -> Iterator[_Need]:
 
 
 def _in_letters(docket: Docket) -> Iterator[_Need]:
-    """Lists that repeat mails, letters and prints, and their own rows."""
+    """Lists that repeat outputs, and their own rows."""
     model = docket.model
-    repeated = (("mails", model.mails), ("letters", model.letters), ("prints", model.prints))
+    repeated = (
+        ("workbooks", model.workbooks), ("mails", model.mails), ("letters", model.letters), ("prints", model.prints),
+    )  # fmt: skip
     for kind, outputs in repeated:
         for name, output in outputs.items():
             for table in (output.each, *(own.from_ for own in output.own.values())):

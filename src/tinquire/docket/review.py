@@ -142,21 +142,23 @@ def _review_workbooks(docket: Docket) -> Iterator[Fault]:
     model = docket.model
     known = {"table": _known_tables(docket), "pivot": list(model.pivots), "statement": list(model.statements)}
     every = ["figures", *(item for names in known.values() for item in names)]
+    yield from _review_repeated(docket, "workbooks")
     for name, book in model.workbooks.items():
-        yield from _review_template(docket, name, book, known["table"])
+        here = {**known, "table": [*known["table"], *book.own]}
+        yield from _review_template(docket, name, book, here["table"])
         if not book.sheets and book.template is None:
             yield _fault(docket, f"workbooks.{name} has neither sheets nor a template", "add one", "workbooks", name)
         for number, sheet in enumerate(book.sheets):
             for place, block in enumerate(sheet.parts()):
                 path: tuple[str | int, ...] = ("workbooks", name, "sheets", number)
                 path = (*path, "blocks", place) if sheet.blocks else path
-                for kind, names in known.items():
+                for kind, names in here.items():
                     shown = getattr(block, kind)
                     if shown is not None and shown not in names:
                         why = f"a sheet shows the {kind} '{shown}': {known_names(shown, names)}"
                         yield _fault(docket, why, "fix the name", *path, kind)
                 shown = None if block.chart is None else block.chart.of
-                if shown is not None and shown not in every:
+                if shown is not None and shown not in every and shown not in book.own:
                     why = f"a chart is of '{shown}': {known_names(shown, every)}"
                     yield _fault(docket, why, "name a table, pivot or statement", *path, "chart", "of")
 

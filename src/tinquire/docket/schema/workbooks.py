@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.blocks import BlockModel, RowsModel
 from tinquire.docket.schema.charts import ChartModel
+from tinquire.docket.schema.own import OwnModel
 from tinquire.docket.schema.pages import PageModel
 
 __all__ = ["RepeatedSheetModel", "SheetModel", "TemplateRowsModel", "WorkbookModel"]
@@ -135,6 +136,16 @@ class WorkbookModel(Model):
         description="A column: one file for each of its values, with the rows of that value in every sheet; its slot "
         "stands in the name. A mail attaches the file of its own row, by the column of the same heading.",
     )
+    each: str | None = Field(
+        None, description="The table that repeats the workbook: a file for each of its rows, whose columns slots name."
+    )
+    own: dict[str, OwnModel] = Field(
+        default_factory=dict,
+        description="Tables of a row's own rows, by the names that rows, slots and sheets use for them.",
+    )
+    key: str | None = Field(
+        None, description="A column of `each`: a mail gets the files that have its own row's value there."
+    )
     sheets: list[SheetModel] = Field(default_factory=list, description="Sheets to add, in order.")
 
     def split_by(self) -> str | None:
@@ -146,4 +157,8 @@ class WorkbookModel(Model):
     def _has_template(self) -> WorkbookModel:
         if (self.rows or self.repeat or self.pictures) and self.template is None:
             raise ValueError("rows, repeat and pictures are for a template, and there is none")
+        if self.each is None and (self.own or self.key):
+            raise ValueError("own and key need each, a table with a file for each of its rows")
+        if self.each is not None and self.split_by() is not None:
+            raise ValueError("each makes a file for each row, split for each value: choose one")
         return self

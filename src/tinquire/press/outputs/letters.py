@@ -9,9 +9,9 @@ from functools import lru_cache
 from pathlib import Path
 from typing import overload
 
-from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, UseError, merge_errors
+from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, merge_errors
 from tinquire.base.file_names import safe_file_name
-from tinquire.base.wording import counted, known_names
+from tinquire.base.wording import counted
 from tinquire.cells.values import Value
 from tinquire.charts.chart import Chart
 from tinquire.docket.schema.charts import ChartModel
@@ -26,7 +26,7 @@ from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.outputs.letter_tables import laid_table
 from tinquire.press.outputs.output import Made, Making, OutputKind
-from tinquire.press.outputs.own_rows import OwnTables
+from tinquire.press.outputs.own_rows import OwnTables, error_of_row, require_key
 from tinquire.press.outputs.template_pictures import chart_of_results, picture_source
 from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, slot_name
 
@@ -120,9 +120,7 @@ def make_letters(making: Making, name: str) -> Iterator[Made]:
         yield from _one(making, name, model, forms, results.slots(), where, None)
         return
     table = results.tables[model.each]
-    if model.key is not None and table.index_of(model.key) is None:
-        why = f"'{table.name}' has no column '{model.key}': {known_names(model.key, table.headings)}"
-        raise UseError(Fault(stopped, why, where, "name one of these in key"))
+    require_key(model.key, table, stopped, where)
     own = OwnTables(results, table, model.own, stopped, where)
     errors: list[TinQuireError] = []
     made: list[Made] = []
@@ -157,9 +155,7 @@ def _one(
         own = LetterScope(scope, laid=laid)
         letter, done = filled_letter(forms, own, model.pictures, results.docket.base, stopped, place, charts)
     except DataError as error:
-        # Which row it was is as much part of the place as where in the letter.
-        faults = [replace(fault, where=f"{fault.where}; for {place}") if cut else fault for fault in error.faults]
-        raise DataError(*faults) from None
+        raise (error if cut is None else error_of_row(error, place)) from None
     path = making.out / safe_file_name(scope.filled(model.name, f"naming {stopped}", place))
     if "docx" in model.to:
         summary = counted(done.slots, "slot")

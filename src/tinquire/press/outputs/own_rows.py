@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.base.faults import DataError, Fault, TinQuireError, UseError
 from tinquire.base.wording import known_names
 from tinquire.cells.column import Codes
 from tinquire.cells.values import Value
@@ -16,7 +16,20 @@ from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.tables import Table
 
-__all__ = ["OwnRows", "OwnTables"]
+__all__ = ["OwnRows", "OwnTables", "error_of_row", "require_key"]
+
+
+def require_key(key: str | None, table: Table, stopped: str, where: str) -> None:
+    """Raises UseError for a key that is no column of the table that repeats an output."""
+    if key is not None and table.index_of(key) is None:
+        why = f"'{table.name}' has no column '{key}': {known_names(key, table.headings)}"
+        raise UseError(Fault(stopped, why, where, "name one of these in key"))
+
+
+def error_of_row(error: TinQuireError, place: str) -> TinQuireError:
+    """The error with the row that it came up for: that is as much part of the place as where in the file it is."""
+    faults = [replace(fault, where=f"{fault.where}; for {place}".removeprefix("; ")) for fault in error.faults]
+    return type(error)(*faults)
 
 
 class OwnRows:

@@ -22,7 +22,7 @@ from tinquire.pages.variants import PrintPlan, Setting, Variant, faults_of, find
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
-from tinquire.press.outputs.own_rows import OwnTables
+from tinquire.press.outputs.own_rows import OwnTables, require_key
 from tinquire.press.outputs.variants import Finished, VariantJob, made_variants, plain_pages
 from tinquire.slots.slots import Slot, UnfilledSlot, split_slots
 from tinquire.tables import Table
@@ -167,9 +167,7 @@ def _variants(
     """A variant for each row of the list. Raises one error with all that is wrong in it."""
     stopped, where = f"print '{name}'", results.docket.where("prints", name)
     book = Workbook.from_bytes(source.data, source.name)
-    if model.key is not None and table.index_of(model.key) is None:
-        why = f"'{table.name}' has no column '{model.key}': {known_names(model.key, table.headings)}"
-        raise UseError(Fault(stopped, why, where, "name one of these in key"))
+    require_key(model.key, table, stopped, where)
     usual = model.sheets[0] if len(model.sheets) == 1 else None
     settings: dict[str, Setting] = {}
     errors: list[TinQuireError] = []

@@ -22,6 +22,7 @@ from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.blocks import rows_cut
 from tinquire.press.outputs.finishing import finish_results
 from tinquire.press.outputs.output import Made, Making, OutputKind
+from tinquire.press.outputs.own_rows import OwnTables, error_of_row, require_key
 from tinquire.press.outputs.provenance import sources_of_slots
 from tinquire.press.outputs.repeated_sheets import Pictures, repeat_sheets
 from tinquire.press.outputs.sheets import SheetsMade, add_sheets
@@ -45,13 +46,40 @@ _NAME = re.compile(r"[\w. ]+\Z")
 def make_workbooks(making: Making, name: str) -> Iterator[Made]:
     """The files of one workbook of the docket. Raises one error with all that is wrong."""
     model = making.results.docket.model.workbooks[name]
+    if model.each is not None:
+        yield from _make_each(making, name, model, model.each)
+        return
     for scope, cut in _cuts(making.results, name, model):
-        yield _make(making, name, model, scope, cut)
+        yield _make(making, making.results, name, scope, cut)
 
 
-def _make(making: Making, name: str, model: WorkbookModel, scope: SlotScope, cut: Cut | None) -> Made:
-    """One file, recalculated and without errors in its cells; with `cut`, of the rows that have a value in a column."""
+def _make_each(making: Making, name: str, model: WorkbookModel, each: str) -> Iterator[Made]:
+    """A file for each row of a table, with the row's own rows of others. Raises one error with all that is wrong."""
     results = making.results
+    stopped, where, table = f"workbook '{name}'", results.docket.where("workbooks", name), results.tables[each]
+    require_key(model.key, table, stopped, where)
+    own = OwnTables(results, table, model.own, stopped, where)
+    errors: list[TinQuireError] = []
+    made: list[Made] = []
+    for row in range(table.height):
+        making.progress(f"making {name}", row + 1, table.height)
+        scope = own.over(results.slots().at(table, row))
+        theirs = replace(results, tables={**results.tables, **{key: scope.tables[key] for key in model.own}})
+        try:
+            one = _make(making, theirs, name, scope, None)
+        except TinQuireError as error:
+            errors.append(error_of_row(error, table.where(row)))
+        else:
+            cut = None if model.key is None else (model.key, table.column(model.key)[row])
+            made.append(replace(one, cut=cut))
+    if errors:
+        raise merge_errors(errors)
+    yield from made
+
+
+def _make(making: Making, results: Results, name: str, scope: SlotScope, cut: Cut | None) -> Made:
+    """One file, recalculated and without errors in its cells; with `cut`, of the rows that have a value in a column."""
+    model = results.docket.model.workbooks[name]
     file = scope.filled(model.name, f"naming workbook '{name}'", results.docket.where("workbooks", name, "name"))
     book = _start(results, name, model)
     filled = _add_sheets(results, book, name, scope, cut)
@@ -223,7 +251,9 @@ def _unknown_slots(results: Results, name: str, model: WorkbookModel) -> Iterato
         return
     docket = results.docket.model
     known = [*docket.figures, *results.names]
-    tables = [*docket.sources, *docket.tables]
+    if model.each is not None and model.each in results.tables:
+        known += results.tables[model.each].headings
+    tables = [*docket.sources, *docket.tables, *model.own]
     book = _start(results, name, model)
     for sheet, cell, text in slotted_cells(book):
         for piece in split_slots(text):

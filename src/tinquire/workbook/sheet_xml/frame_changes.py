@@ -8,11 +8,11 @@ from dataclasses import replace
 from lxml import etree
 
 from tinquire.cells.address import area_name
-from tinquire.packages.raw_xml import sheet_data
+from tinquire.packages.raw_xml import Unusual, sheet_data
 from tinquire.packages.xml import child, children, insert_child, parse_xml, serialise_xml, tag
 from tinquire.workbook.grid.sheet import Sheet, SheetFrame
 from tinquire.workbook.parts.sheet_frame import SHEET_ORDER
-from tinquire.workbook.sheet_xml.plain_spelling import canonical
+from tinquire.workbook.sheet_xml.plain_spelling import canonical_cells
 
 __all__ = ["edited_frame", "own_column", "with_frame"]
 
@@ -44,7 +44,11 @@ def with_frame(data: bytes, sheet: Sheet, before: SheetFrame | None) -> bytes:
 
 def edited_frame(data: bytes, change: Callable[[etree._Element], None]) -> bytes:
     """A sheet's part with changes around its cells, which stay the bytes that they are. Raises ValueError."""
-    prefix, cells = sheet_data(data) if b"<!" not in data else sheet_data(data := canonical(data))
+    try:
+        prefix, cells = sheet_data(data)
+    except Unusual:
+        data, cells = canonical_cells(data)
+        prefix = sheet_data(data)[0]
     start, end = cells.inside or (cells.end, cells.end)
     root = parse_xml(data[:start] + data[end:])
     change(root)

@@ -13,6 +13,7 @@ from lxml import etree
 from tinquire.packages.text_runs import fill_runs
 from tinquire.packages.xml import child, children, local, serialise_xml
 from tinquire.slots.slots import Resolver, UnfilledSlot, fill_text
+from tinquire.workbook.edit.propagate import unreadable_part
 from tinquire.workbook.sheet_xml.frame_changes import edited_frame
 from tinquire.workbook.workbook import Workbook
 
@@ -106,7 +107,10 @@ def _frame_texts(book: Workbook, part: str) -> Iterator[str]:
     def note(root: etree._Element) -> None:
         texts.extend(item.text or "" for item in root.iter() if _is_text(item) and _OPENED in (item.text or ""))
 
-    edited_frame(data, note)
+    try:
+        edited_frame(data, note)
+    except ValueError as error:
+        raise unreadable_part(book, part, error) from None
     yield from texts
 
 
@@ -129,7 +133,10 @@ def _fill_frame(book: Workbook, part: str, place: str, filled: _Fill) -> None:
                     link.set(name, filled(link.get(name, ""), f"a link of {place}"))
                     touched = True
 
-    fresh = edited_frame(data, change)
+    try:
+        fresh = edited_frame(data, change)
+    except ValueError as error:
+        raise unreadable_part(book, part, error) from None
     if touched:
         book.part_changed(part, fresh)
 
