@@ -214,6 +214,15 @@ def test_pictures_by_slots_keep_frame_and_proportion():
     assert not letter_pictures(again)
 
 
+def test_pictures_are_known_by_the_name_of_their_file():
+    frame = FRAME.replace('name="P" descr="[:chart:]"', 'name="P" descr="C:\\signs\\Logo.png"')
+    data = letter_bytes(frame + FRAME, extra={"media/image1.png": ("image", png((2, 2)))})
+    for named, asked in (((), ["chart"]), (("logo.PNG",), ["logo.PNG", "chart"]), (("p",), ["p", "chart"])):
+        letter, met = Letter.from_bytes(data, "l.docx"), []
+        fill_letter_pictures(letter, lambda one, met=met: met.append(one.slot.inside), named)
+        assert met == asked
+
+
 def test_contents_are_marked_when_the_text_changes():
     begun = '<w:r><w:fldChar w:fldCharType="begin"/></w:r>'
     contents = f'<w:p>{begun}<w:r><w:instrText> TOC \\o "1-3" </w:instrText></w:r><w:r><w:fldChar w:fldCharType="end"/></w:r></w:p>'

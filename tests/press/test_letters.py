@@ -12,6 +12,7 @@ from tinquire.docket import load_docket, parse_period
 from tinquire.document import Letter
 from tinquire.document.story import own_paragraphs, text_of
 from tinquire.press.make import make
+from tinquire.workbook import Sheet, Workbook
 
 CUSTOMERS = "Number,Name\n7,Quayside\n12,The Ropewalk\n31,Nobody yet\n"
 CHARGES = "Customer,Item,Charge\n7,Sheet,4.5\n12,Towel,2\n7,Apron,1.5\n"
@@ -107,6 +108,40 @@ def test_a_mail_has_its_own_rows_too(tmp_path):
                     'from = "charges", Customer', f'from = "{wrong}", {"Customer" if wrong == "chrges" else "Custmer"}'
                 ),
             )
+
+
+WORKBOOKS = """
+[workbooks.bags]
+template = "bags.xlsx"
+each = "customers"
+own = { mine = { from = "charges", Customer = "Number" } }
+key = "Number"
+name = "Bags of [:Name:].xlsx"
+rows = { Data = { table = "mine", at = "A2", by_position = true } }
+sheets = [{ name = "All of [:Name:]", table = "mine" }]
+"""
+
+
+def test_a_workbook_for_each_row_with_its_own_rows(tmp_path):
+    book, sheet = Workbook.new(), Sheet("Data")
+    for column, value in enumerate(("Customer", "Item", "Charge"), start=1):
+        sheet.set(1, column, value)
+        sheet.set(2, column, 1.0)
+    sheet.set(1, 5, "[:Name:]: [:ROWS(mine):]")
+    book.add_sheet(sheet)
+    book.save(tmp_path / "bags.xlsx")
+    text = DOCKET.replace("[mails", WORKBOOKS.replace("{", "{{").replace("}", "}}") + "[mails").replace(
+        '["statements"]', '["bags"]'
+    )
+    pack = made(tmp_path, docket=text, customers=CUSTOMERS.partition("31")[0])
+    books = {one.path.name: Workbook.from_bytes(one.data, "b") for one in pack.outputs if one.name == "bags"}
+    assert list(books) == ["Bags of Quayside.xlsx", "Bags of The Ropewalk.xlsx"]
+    first = books["Bags of Quayside.xlsx"]
+    assert [first.sheet("Data").value(row, 2) for row in (2, 3)] == ["Sheet", "Apron"]
+    assert first.sheet("Data").value(1, 5) == "Quayside: 2"
+    assert [one.name for one in first.sheets()] == ["Data", "All of Quayside"]
+    mails = [email.message_from_bytes(mail.data, policy=email.policy.default) for mail in pack.mails]
+    assert [[part.get_filename() for part in mail.iter_attachments()] for mail in mails] == [[name] for name in books]
 
 
 def test_one_letter_for_the_period(tmp_path):

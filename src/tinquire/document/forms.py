@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -127,8 +127,9 @@ def _in_link(text: str) -> str:
 class Forms:
     """A template whose letters are made one after the other."""
 
-    def __init__(self, template: Letter) -> None:
-        self._letter = template
+    def __init__(self, template: Letter, named: Collection[str] = ()) -> None:
+        """`named` are the names of pictures that are replaced, beside those whose alternative text is a slot."""
+        self._letter, self._named = template, named
         self._forms: list[_Form] = []
         self._more = True
         parts = template.package
@@ -152,7 +153,7 @@ class Forms:
                 with suppress(_OtherForm):
                     return form.letter(scope, once)
             if self._more:
-                form = _form(self._letter.copy(), scope, once, stopped, self._token)
+                form = _form(self._letter.copy(), scope, once, stopped, self._token, self._named)
                 self._forms.append(form)
                 self._more = len(self._forms) < _MOST
                 return form.letter(scope, once)
@@ -162,7 +163,7 @@ class Forms:
             pass  # the plain way says what is wrong, if anything is
         letter = self._letter.copy()
         done = fill_letter(letter, scope, stopped)
-        fill_letter_pictures(letter, once)
+        fill_letter_pictures(letter, once, self._named)
         return letter, done
 
 
@@ -342,7 +343,7 @@ class _Recorder:
         return found
 
 
-def _form(letter: Letter, scope: Scope, source: Source, stopped: str, token: str) -> _Form:
+def _form(letter: Letter, scope: Scope, source: Source, stopped: str, token: str, named: Collection[str]) -> _Form:
     """The form in which a letter comes out. Raises _OtherForm where there is none, and what filling raises."""
     recording, asked = _Recording(token), _Asked()
 
@@ -369,7 +370,7 @@ def _form(letter: Letter, scope: Scope, source: Source, stopped: str, token: str
         return content, recording.given(found.slot, _ALT)
 
     kept: list[bytes] = []
-    fill_letter_pictures(letter, pictured)
+    fill_letter_pictures(letter, pictured, named)
     parts: dict[str, _Pieces] = {}
     for part, content in letter.package.changed().items():
         if isinstance(content, Packed):

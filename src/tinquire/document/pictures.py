@@ -1,9 +1,10 @@
-"""Pictures of a letter replaced by others, by slots in their alternative texts (ECMA-376 Part 1, 20.4.2.5): frame,
-place and proportion stay."""
+"""Pictures of a letter replaced by others, by slots in their alternative texts (ECMA-376 Part 1, 20.4.2.5) or by their
+names: frame, place and proportion stay."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+import re
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 
 from lxml import etree
@@ -39,9 +40,10 @@ def letter_pictures(letter: Letter) -> list[LetterPicture]:
     return [found for *_, found in _found(letter)]
 
 
-def fill_letter_pictures(letter: Letter, source: Source) -> None:
-    """Replace the pictures of a letter that ask for one."""
-    for part, root, properties, picture, found in list(_found(letter)):
+def fill_letter_pictures(letter: Letter, source: Source, named: Collection[str] = ()) -> None:
+    """Replace the pictures of a letter that ask for one, and those that have one of these names: that of the picture,
+    or of the file that it was taken from (20.2.2.3)."""
+    for part, root, properties, picture, found in list(_found(letter, named)):
         given = source(found)
         if given is None:
             continue
@@ -52,17 +54,32 @@ def fill_letter_pictures(letter: Letter, source: Source) -> None:
             letter.put(part, root)
 
 
-def _found(letter: Letter) -> Iterator[tuple[str, etree._Element, etree._Element, etree._Element, LetterPicture]]:
+def _found(
+    letter: Letter, named: Collection[str] = ()
+) -> Iterator[tuple[str, etree._Element, etree._Element, etree._Element, LetterPicture]]:
+    wanted = {name.casefold(): name for name in named}
     for part, place in letter.stories():
-        if b"descr" not in letter.package.read(part):
+        if (b"descr" if not wanted else b"pic") not in letter.package.read(part):
             continue
         root = letter.root(part)
         for frame in root.iter("{*}inline", "{*}anchor"):
             properties = child(frame, "docPr")
             slot = None if properties is None else only_slot(properties.get("descr", "").strip())
             picture = next((one for one in frame.iter() if kind_of(one) == "pic"), None)
+            if slot is None and picture is not None and wanted:
+                slot = next((_slot(wanted[name]) for name in _names(frame) if name in wanted), None)
             if properties is not None and slot is not None and picture is not None:
                 yield part, root, properties, picture, LetterPicture(place, slot, _size(frame))
+
+
+def _names(frame: etree._Element) -> Iterator[str]:
+    for element in frame.iter("{*}cNvPr", "{*}docPr"):
+        for name in (element.get("name", ""), element.get("descr", "")):
+            yield re.split(r"[/\\]", name.strip())[-1].casefold()
+
+
+def _slot(name: str) -> Slot:
+    return Slot(name, name)
 
 
 def _size(frame: etree._Element) -> tuple[float, float]:

@@ -49,7 +49,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a value for a slot")
     parser.add_argument(
         "--picture", action="append", default=[], metavar="NAME=FILE",
-        help="a picture for one of the template whose alternative text is the slot [:NAME:]",
+        help="a picture for one whose alternative text is the slot [:NAME:], or in a letter for the one of that name",
     )  # fmt: skip
     parser.add_argument("--each", type=Path, metavar="FILE", help="a list: a file for each of its lines")
     parser.add_argument("--own", metavar="COLUMN", help="of the rows those that have the line's value in this column")
@@ -212,7 +212,8 @@ def _letter(
 
     own = LetterScope(replace(scope, tables=tables))
     stopped, where = "filling a letter", options.template.name
-    letter, done = filled_letter(_forms(options.template), own, _pictures(options), Path.cwd(), stopped, where)
+    asked = _pictures(options)
+    letter, done = filled_letter(_forms(options.template, tuple(asked)), own, asked, Path.cwd(), stopped, where)
     for note in done.notes:
         terminal.note_once(note)
     made: list[tuple[Path, bytes, str]] = []  # nothing is written before all of it can be
@@ -233,12 +234,12 @@ def _letter(
 
 
 @lru_cache(maxsize=1)
-def _forms(template: Path) -> Forms:
+def _forms(template: Path, pictures: tuple[str, ...]) -> Forms:
     """The letter's template, read once for all files. Raises AccessError."""
     from tinquire.document import Letter
     from tinquire.document.forms import Forms
 
-    return Forms(Letter.open(template))
+    return Forms(Letter.open(template), pictures)
 
 
 def _pictures(options: argparse.Namespace) -> dict[str, str]:

@@ -37,7 +37,8 @@ class LetterModel(Model):
     )
     pictures: dict[str, str | ChartModel] = Field(
         default_factory=dict,
-        description="Files or charts for the template's pictures whose alternative text is a slot, by the slot's name.",
+        description="Files or charts for pictures of the template: by the slot that is their alternative text, or by "
+        "their own name or that of the file they were taken from.",
     )
 
     @model_validator(mode="after")

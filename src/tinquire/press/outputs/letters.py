@@ -115,7 +115,7 @@ def make_letters(making: Making, name: str) -> Iterator[Made]:
     model = results.docket.model.letters[name]
     stopped, where = f"letter '{name}'", results.docket.where("letters", name)
     template = _template(results, model, name)
-    forms = Forms(Letter.from_bytes(template.read_bytes(), template.name))
+    forms = Forms(Letter.from_bytes(template.read_bytes(), template.name), model.pictures)
     if model.each is None:
         yield from _one(making, name, model, forms, results.slots(), where, None)
         return
