@@ -15,6 +15,7 @@ from tinquire.pages.heads import Facts, head_runs, put_head
 from tinquire.pages.notes import note_pages
 from tinquire.pages.primitives import Bookmark, Box, Item, Link, Page, Pages, Picture, Role, Window
 from tinquire.pages.sheet_layout import Asked, LaidPage, SheetLayout
+from tinquire.pages.table_looks import with_table_looks
 from tinquire.pages.typefaces import Typefaces
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.marked import marked_sheet
@@ -114,7 +115,7 @@ def sheet_of_file(
     entry = book.entry(name)
     chart_alone = entry is not None and entry.kind == "chartsheet"
     # A sheet that is one chart has no cells (18.3.1.12): its drawing is fitted onto a page.
-    sheet = Sheet(name) if chart_alone else book.sheet(name)
+    sheet = Sheet(name) if chart_alone else with_table_looks(book, book.sheet(name), tell)
     asked = replace(part.asked, fit="page") if chart_alone else part.asked
     now = serial_from_date(moment.replace(tzinfo=None), book.date_system)
     marked = marked_sheet(book, sheet, details.marks, now)

@@ -14,6 +14,7 @@ from tinquire.looks.widths import column_pixels
 from tinquire.pages.frames import Framed, frames_of
 from tinquire.pages.mail_form import mail_form
 from tinquire.pages.signs import sign_of
+from tinquire.pages.table_looks import with_table_looks
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.marked import CellMarks, MarkedSheet, marked_sheet
 from tinquire.workbook.inspect.contents import BookDetails, SheetDetails
@@ -100,7 +101,8 @@ def html_page(
         for skipped in marked.skipped:
             areas = ", ".join(map(area_name, skipped.mark.areas))
             tell(f"a mark of {quoted_sheet(sheet.name)}!{areas} is not drawn ({skipped.mark.words}): {skipped.why}")
-        sections.append(_section(book, sheet, marked, used, most_rows, frames))
+        dressed = with_table_looks(book, sheet, tell)
+        sections.append(_section(book, dressed, marked, used, most_rows, frames))
     styles = "\n".join(f".{name} {{ {rule} }}" for name, rule in used.rules() if rule)
     font, size = book.styles.plain_font
     page = _PAGE.format(

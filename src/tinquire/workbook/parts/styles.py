@@ -164,6 +164,10 @@ class StyleBook:
 
         return Edges(edge("top"), edge("bottom"), edge("left", "start"), edge("right", "end"))
 
+    def table_styles(self) -> list[etree._Element]:
+        """The styles of tables and pivots that the file holds (18.8.40)."""
+        return children(child(self._root, "tableStyles"), "tableStyle")
+
     def partial(self, number: int) -> Variation:
         """What a differential style (18.8.14) changes; nothing for a number that is not there."""
         if number not in self._partials:
