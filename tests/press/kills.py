@@ -93,9 +93,8 @@ def attempt(folder: Path, chance: random.Random, step: int | None) -> tuple[bool
         publish(old, AT)
     before, runs = contents(folder), len(Daybook(folder).runs())
     new = pack_of(folder, "ann,5\ncy,3\n")
-    after = {
-        file.path.relative_to(folder).as_posix(): digest(file.data) for part in new.files.values() for file in part
-    }
+    files = [new.proof, *(file for part in new.files.values() for file in part)]
+    after = {file.path.relative_to(folder).as_posix(): digest(file.data) for file in files}
     cut = killed(lambda: publish(new, AT), step, chance.random() * 0.06)
     if chance.random() < 0.5:
         killed(lambda: settle(folder), chance.randrange(1, 25), 0)

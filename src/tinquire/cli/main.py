@@ -19,6 +19,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "new": ("new", "write a first docket for the files in a folder"),
     "check": ("check", "find all errors in a docket and a period's sources; write nothing"),
     "run": ("run", "make a period's pack and mails"),
+    "proof": ("proof", "find or approve the page to look at before a pack is sent"),
     "send": ("send", "send a period's mails, each at most once"),
     "history": ("history", "list the runs of a job"),
     "docket": ("docket", "print the docket's schema"),

@@ -18,6 +18,8 @@ from tinquire.press.compute.run import Run
 from tinquire.press.outputs.kinds import OUTPUTS
 from tinquire.press.outputs.mails import MadeMail
 from tinquire.press.outputs.output import Made, Making, OutputKind, Progress
+from tinquire.press.proof.make import PROOF, make_proof
+from tinquire.press.proof.standing import FACT, standing
 from tinquire.press.record.daybook import Daybook
 from tinquire.press.record.kept import Kept
 
@@ -32,6 +34,7 @@ class Pack:
     files: Mapping[str, tuple[Made, ...]]
     out: Path
     outbox: Path
+    proof: Made
 
     @property
     def outputs(self) -> list[Made]:
@@ -75,11 +78,25 @@ def make(
     folders = _folder(results, "out"), _folder(results, "outbox")
     making = Making(results, moment, *folders, kept=Kept(kept), processes=processes, progress=progress)
     files, errors = _make_all(making, progress)
-    errors += _collisions(results, files)
     if errors:
+        raise merge_errors([*errors, *_collisions(results, files)])
+    progress("drawing the proof")
+    text = _docket_text(docket)
+    last = before(FACT)
+    proof = make_proof(making, files, text, last if isinstance(last, dict) else None)
+    if errors := _collisions(results, {**files, PROOF: (proof,)}):
         raise merge_errors(errors)
     making.kept.prune()
-    return Pack(results, files, making.out, making.outbox)
+    kept_facts = replace(results, facts={**results.facts, FACT: standing(results, text)})
+    return Pack(kept_facts, files, making.out, making.outbox, proof)
+
+
+def _docket_text(docket: Docket) -> str:
+    """The docket as it is written; nothing when it is no longer there."""
+    try:
+        return docket.path.read_text("utf-8-sig")
+    except (OSError, UnicodeDecodeError):
+        return ""
 
 
 def _folder(results: Results, key: str) -> Path:
@@ -128,11 +145,12 @@ def _collisions(results: Results, files: Mapping[str, Sequence[Made]]) -> list[T
     inputs |= {path.resolve() for kind in OUTPUTS for path in kind.inputs(results)}
     errors: list[TinQuireError] = []
     seen: dict[str, str] = {}
-    for kind in OUTPUTS:
-        for item in files[kind.part]:
-            where = results.docket.where(kind.part, item.name, "name")
+    words = {kind.part: kind.word for kind in OUTPUTS}
+    for part, items in files.items():
+        for item in items:
+            where = results.docket.where(part, *([] if part == PROOF else [item.name]), "name")
             path = item.path.resolve()
-            own = f"{kind.word} '{item.name}'"
+            own = "the proof" if part == PROOF else f"{words[part]} '{item.name}'"
             if path in inputs:
                 why = f"'{item.path.name}' would be written over one of its own inputs"
                 errors.append(UseError(Fault(own, why, where, "give it another name or folder")))

@@ -90,6 +90,9 @@ def _stage(
                 if made.sources:
                     sourced.append((content, made.sources))
                 yield made.path, pieces
+        pieces = pack.proof.pieces()
+        made_files.append((pack.proof.name, _relative_path(pack.proof.path, docket.base), digest(*pieces)))
+        yield pack.proof.path, pieces
 
     placements.extend(stage(contents(), old, aside_for))
     tool = f"tinquire {__version__}"

@@ -83,7 +83,7 @@ def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> No
     """What was written, and the command that follows, if any."""
     label = "wrote"
     for group in alike(pack.outputs):
-        summary = group[0].summary if len(group) == 1 else f"{len(group)} files"
+        summary = ("made before" if group[0].again else group[0].summary) if len(group) == 1 else f"{len(group)} files"
         size = sum(len(output.data) for output in group) / 1024
         more = f" to {group[-1].path.name}" if len(group) > 1 else ""
         terminal.line(label, f"{short_path(group[0].path)}{more}  ({summary}, {size:,.0f} kB)")
@@ -92,6 +92,7 @@ def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> No
         count = len(pack.mails)
         text = f"{short_path(pack.outbox)}  ({counted(count, 'mail')}, not sent)"
         terminal.line(label, text)
+    terminal.line("proof", f"{short_path(pack.proof.path)}  (look through it before you send)")
     for output in pack.outputs:
         for note in output.notes:
             terminal.line("note", note)
@@ -134,6 +135,7 @@ def as_dict(pack: Any) -> dict[str, Any]:
         "checks": [{"name": check.name, "holds": check.holds, "says": check.says} for check in work.checks],
         "warnings": [warning.as_dict() for warning in pack.warnings],
         "outputs": [{"name": output.name, "file": str(output.path)} for output in pack.outputs],
+        "proof": str(pack.proof.path),
         "mails": [
             {"file": str(pack.outbox / mail.file), "to": mail.to, "subject": mail.subject} for mail in pack.mails
         ],

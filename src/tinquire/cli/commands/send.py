@@ -41,6 +41,7 @@ def send_outbox(
     """Send or list the outbox, and say what happened to each mail."""
     from tinquire.docket.house import load_house
     from tinquire.press.compute.slot_scope import SlotScope
+    from tinquire.press.proof.approval import require_approval
     from tinquire.press.send import outgoing, send
     from tinquire.slots.slots import fill_text
 
@@ -53,6 +54,8 @@ def send_outbox(
         )
     shared.settle_folder(docket.base, terminal)
     mails = outgoing(docket.base / folder, docket.base)
+    if not only_list:
+        require_approval(docket, period, [mail.path for mail in mails])
     if only_list:
         rows = [[_state(mail), ", ".join(mail.to), mail.subject, ", ".join(mail.attachments)] for mail in mails]
         terminal.table(["", "to", "subject", "attached"], rows)

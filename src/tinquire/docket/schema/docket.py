@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import Field, TypeAdapter
 
@@ -12,6 +12,7 @@ from tinquire.docket.schema.letters import LetterModel
 from tinquire.docket.schema.mails import MailModel, PostModel
 from tinquire.docket.schema.pivots import PeriodKind, PivotModel
 from tinquire.docket.schema.prints import PrintModel
+from tinquire.docket.schema.proof import ProofModel
 from tinquire.docket.schema.sources import SourceModel
 from tinquire.docket.schema.statements import FigureModel, StatementModel
 from tinquire.docket.schema.tables import TableModel
@@ -39,6 +40,11 @@ class DocketModel(Model):
     letters: dict[str, LetterModel] = Field(default_factory=dict, description="Letters to write, by name.")
     prints: dict[str, PrintModel] = Field(default_factory=dict, description="Pages to print, by name.")
     mails: dict[str, MailModel] = Field(default_factory=dict, description="Mails to write, by name.")
+    proof: ProofModel = Field(ProofModel(), description="The page to look at before anything is sent.")
+    approve: Literal["needed", "not needed"] = Field(
+        "not needed",
+        description="Whether `send` waits until somebody has said `tinquire proof --approve` for exactly these files.",
+    )
     post: PostModel = Field(PostModel(), description="The mail server.")
 
 

@@ -34,6 +34,8 @@ class MadeMail(Made):
     identity: str
     to: tuple[str, ...]
     subject: str
+    #: The names of its attachments.
+    attachments: tuple[str, ...] = ()
 
     @property
     def file(self) -> str:
@@ -190,7 +192,7 @@ def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], p
     return MadeMail(
         name=desk.name, path=desk.making.outbox / file, content=partial(mail_pieces, mail, desk.encode),
         identity=identity,
-        to=addresses, subject=subject,
+        to=addresses, subject=subject, attachments=tuple(one.name for one in mail.attachments),
     )  # fmt: skip
 
 

@@ -36,6 +36,8 @@ class Made:
     #: The column and value that a file of a split output is of.
     cut: tuple[str, Value] | None = None
     warnings: tuple[Fault, ...] = ()
+    #: Whether it is from a run that was broken off, since nothing that it is made of has changed.
+    again: bool = False
     #: What whoever reads about the run should know of it, without having to do anything.
     notes: tuple[str, ...] = ()
 

@@ -138,8 +138,10 @@ def _files(making: Making, name: str, file: str, one: Finished, cut: tuple[str, 
     for number, content in enumerate(one.contents, start=1):
         several = len(one.contents) > 1
         own = path.with_name(f"{path.stem}-{number:0{width}}{path.suffix}") if several else path
-        summary = "made before" if one.again else "a page" if several else path.suffix[1:].upper()
-        yield Made(name=name, path=own, content=content, summary=summary, cut=cut, notes=notes if number == 1 else ())
+        yield Made(
+            name=name, path=own, content=content, summary="a page" if several else path.suffix[1:].upper(), cut=cut,
+            notes=notes if number == 1 else (), again=one.again,
+        )  # fmt: skip
 
 
 def asked_pages(model: PrintModel, stopped: str, where: str) -> Asked:

@@ -23,9 +23,10 @@ __all__ = ["DAYBOOK_NAME", "Daybook", "KnownMail", "MailState", "Publication", "
 DAYBOOK_NAME = "daybook.sqlite"
 #: How long to wait for another run that is writing, in seconds.
 _PATIENCE = 30.0
-_VERSION = 6
-#: The versions from which on there are facts, what cells are made of, and files on their way to their places.
-_FACTS_SINCE, _SOURCED_SINCE, _PUBLICATIONS_SINCE = 3, 5, 6
+_VERSION = 7
+#: The versions from which on there are facts, what cells are made of, files on their way to their places, and
+#: approvals.
+_FACTS_SINCE, _SOURCED_SINCE, _PUBLICATIONS_SINCE, _APPROVALS_SINCE = 3, 5, 6, 7
 #: A run's files on their way to their places: folders aside and placements as JSON.
 _PUBLICATIONS = """
 CREATE TABLE publication (
@@ -50,6 +51,12 @@ CREATE INDEX cells_of_output ON cells_of (digest, sheet);
 #: Figures and values that the next period's checks look back on, as JSON.
 _FACTS = """
 CREATE TABLE fact (run INTEGER NOT NULL REFERENCES run, name TEXT NOT NULL, value TEXT NOT NULL);
+"""
+#: Who has approved the files of a run, which are known by the digest of their names and digests.
+_APPROVALS = """
+CREATE TABLE approval (
+    docket TEXT NOT NULL, period TEXT NOT NULL, files TEXT NOT NULL, who TEXT NOT NULL, at TEXT NOT NULL
+);
 """
 _TABLES = """
 CREATE TABLE run (
@@ -176,7 +183,7 @@ class Daybook:
                 connection.execute("BEGIN IMMEDIATE")
                 version = connection.execute("PRAGMA user_version").fetchone()[0]
                 if version < _VERSION:
-                    lacking = "".join((_TABLES, "", _FACTS, "", _SOURCED, _PUBLICATIONS)[version:])
+                    lacking = "".join((_TABLES, "", _FACTS, "", _SOURCED, _PUBLICATIONS, _APPROVALS)[version:])
                     for statement in filter(str.strip, lacking.split(";")):
                         connection.execute(statement)
                     connection.execute(f"PRAGMA user_version = {_VERSION}")
@@ -291,6 +298,27 @@ class Daybook:
     def files_made(self, docket: str, period: str, output: str) -> list[str]:
         """The files that runs of a docket's period made for an output, as they were recorded."""
         return [file for (file,) in self._read(_FILES, (docket, period, output))]
+
+    def latest_run(self, docket: str, period: str) -> tuple[str, list[tuple[str, str, str]]] | None:
+        """When the latest run of a docket's period was made, and its files (output, file, digest); None without one."""
+        found = self._read(
+            "SELECT id, at FROM run WHERE docket = ? AND period = ? ORDER BY id DESC LIMIT 1", (docket, period)
+        )
+        if not found:
+            return None
+        number, at = found[0]
+        return at, self._read("SELECT output, file, digest FROM made WHERE run = ? ORDER BY rowid", (number,))
+
+    def approve(self, docket: str, period: str, files: str, who: str, at: datetime) -> None:
+        """Keep that somebody has approved files, by the digest of them all."""
+        with self._open() as connection:
+            connection.execute("INSERT INTO approval VALUES (?, ?, ?, ?, ?)", (docket, period, files, who, _moment(at)))
+
+    def approved(self, docket: str, period: str, files: str) -> tuple[str, str] | None:
+        """Who has approved these files, and when; the latest, where several have."""
+        query = "SELECT who, at FROM approval WHERE docket = ? AND period = ? AND files = ? ORDER BY rowid DESC LIMIT 1"
+        found = self._read(query, (docket, period, files), since=_APPROVALS_SINCE)
+        return found[0] if found else None
 
     def knows(self, content: str) -> bool:
         """Whether a run made an output with this content."""
