@@ -38,18 +38,20 @@ sleep 1
 
 terminal demo.png 62 "tinquire demo"
 pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
-for sheet in Cover Charges Depots "By depot and band"; do
+for sheet in Cover Depots "By depot and band"; do
     name=$(echo "$sheet" | tr 'A-Z ' 'a-z-')
     tinquire print "$pack" --to "$name.html" --sheet "$sheet" --rows 34 >/dev/null
 done
 page cover.html pack-cover.png 960
-page charges.html pack-charges.png
 page depots.html pack-depots.png
 page by-depot-and-band.html pack-pivot.png 640
 tinquire print "larkfold/out/2026-10/Dashboard 2026-10.xlsx" --to dashboard.html --sheet Dashboard >/dev/null
 page dashboard.html dashboard.png 980
 tinquire print "larkfold/out/2026-10/Depot view 2026-10.xlsx" --sheet View --to "$shots/depot-view.png" --dpi 88 >/dev/null
 tinquire print "larkfold/out/2026-10/Letter to the board 2026-10.docx" --to "$shots/letter.png" --dpi 88 >/dev/null
+tinquire run larkfold/docket.toml --period 2026-11 >/dev/null
+cp larkfold/out/2026-11/Proof*.html proof.html
+page proof.html proof.png 1000
 terminal show.png 49 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
 terminal recalc.png 22 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"
