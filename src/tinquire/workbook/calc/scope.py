@@ -160,17 +160,16 @@ class BookScope:
         entry, found = self.book.entry(sheet), self.sheet(sheet)
         if entry is None or entry.part is None or found is None:
             return CellError.REF
-        if entry.part not in self._pivots:
-            self._pivots[entry.part] = list(pivots_of(self.book.package, entry.part))
-        for area, pivot in self._pivots[entry.part]:
-            if area.holds(row, column):
-                position = pivot.cell(data, items)
-                return (
-                    position
-                    if isinstance(position, CellError)
-                    else self.column(sheet, position[1], position[0], position[0])[0]
-                )
-        return CellError.REF
+        try:
+            if entry.part not in self._pivots:
+                self._pivots[entry.part] = list(pivots_of(self.book.package, entry.part))
+            here = next((pivot for area, pivot in self._pivots[entry.part] if area.holds(row, column)), None)
+            position = CellError.REF if here is None else here.cell(data, items)
+        except ValueError:
+            return CellError.REF  # a damaged pivot shows nothing that could be read
+        if isinstance(position, CellError):
+            return position
+        return self.column(sheet, position[1], position[0], position[0])[0]
 
     def named_pivot(self, name: str, data: str, items: Sequence[tuple[str, Value]]) -> Value:
         return None  # a workbook's pivots are spoken of by their cells

@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from itertools import pairwise
 
 from lxml import etree
@@ -12,7 +12,7 @@ from lxml import etree
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, parse_area
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.mentions import mentions
-from tinquire.packages.package import Package
+from tinquire.packages.package import Package, Relation
 from tinquire.packages.xml import child, children, local, whole_number
 from tinquire.workbook.parts.drawings import element_text
 
@@ -150,8 +150,8 @@ def _data(plot: etree._Element, sheets: Collection[str]) -> Iterator[str]:
 # -- around the cells ------------------------------------------------------------------------------------
 
 
-def frame_faults(root: etree._Element, relations: Collection[str]) -> Iterator[str]:
-    """What is wrong with links, filter, outline and pages of a sheet; `relations` are the ids of its relationships."""
+def frame_faults(root: etree._Element, relations: Mapping[str, Relation]) -> Iterator[str]:
+    """What is wrong with links, filter, outline and pages of a sheet; `relations` are its relationships by their ids."""
     for link in children(child(root, "hyperlinks"), "hyperlink"):
         identity = next((str(value) for key, value in link.attrib.items() if str(key).endswith("}id")), None)
         if identity is not None and identity not in relations:
@@ -161,10 +161,10 @@ def frame_faults(root: etree._Element, relations: Collection[str]) -> Iterator[s
     wanted = child(root, "autoFilter")
     if wanted is not None and not _is_area(wanted.get("ref", "")):
         yield f"a filter has no area: '{wanted.get('ref', '')}'"
-    for name in ("drawing", "legacyDrawing"):
+    for name, kind in (("drawing", "drawing"), ("legacyDrawing", "vmlDrawing")):
         for element in children(root, name):
             identity = next((str(value) for key, value in element.attrib.items() if str(key).endswith("}id")), "")
-            if identity not in relations:
+            if identity not in relations or relations[identity].kind != kind:
                 yield f"a {name} has no relationship: '{identity}'"
     lines = [*children(child(root, "cols"), "col"), *children(child(root, "sheetData"), "row")]
     for line in lines:
