@@ -151,7 +151,7 @@ def _data(plot: etree._Element, sheets: Collection[str]) -> Iterator[str]:
 
 
 def frame_faults(root: etree._Element, relations: Mapping[str, Relation]) -> Iterator[str]:
-    """What is wrong with links, filter, outline and pages of a sheet; `relations` are its relationships by their ids."""
+    """What is wrong with links, filter, outline and pages of a sheet, with its relationships by their ids."""
     for link in children(child(root, "hyperlinks"), "hyperlink"):
         identity = next((str(value) for key, value in link.attrib.items() if str(key).endswith("}id")), None)
         if identity is not None and identity not in relations:
