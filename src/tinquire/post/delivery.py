@@ -6,8 +6,9 @@ import ipaddress
 import re
 import smtplib
 import ssl
-from collections.abc import Iterator
-from contextlib import contextmanager
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import datetime
 from email.message import EmailMessage
@@ -17,7 +18,10 @@ from email.utils import format_datetime, getaddresses
 
 from tinquire.base.faults import AccessError, Fault, UseError
 
-__all__ = ["MailServer", "Session", "deliver", "headers_of", "recipients", "session"]
+__all__ = [
+    "AnswerLostError", "MailRefusedError", "MailServer", "Session", "deliver", "headers_of", "recipients", "session",
+    "to_one",
+]  # fmt: skip
 
 #: How long a silent server is waited for, in seconds.
 _PATIENCE = 30.0
@@ -34,6 +38,9 @@ class MailServer:
     password: str | None = None
     #: Whether a password may go over a line that is not secured.
     password_in_clear: bool = False
+    #: Seconds between two mails, and before each further attempt when the server says that it may take one later.
+    pause: float = 0.0
+    retries: tuple[float, ...] = (2.0, 8.0, 30.0)
 
     def require_safe_login(self) -> None:
         """Stop before anybody on the way can read a password. Raises UseError."""
@@ -52,7 +59,21 @@ class MailServer:
 
 #: Where the header fields end, and the date among them with its folded lines (RFC 5322, 2.2.3).
 _HEADERS_END = re.compile(rb"\r?\n\r?\n")
+_HIDDEN = re.compile(rb"^Bcc:[^\n]*\n(?:[ \t][^\n]*\n)*", re.IGNORECASE | re.MULTILINE)
+_LINE_END, _POINT = re.compile(rb"\r\n|\r|\n"), re.compile(rb"(?m)^\.")
 _DATE = re.compile(rb"^Date:[^\n]*\n(?:[ \t][^\n]*\n)*", re.IGNORECASE | re.MULTILINE)
+
+
+class MailRefusedError(AccessError):
+    """A mail that the server did not take: nobody got it. `temporary` when the server said that it may later."""
+
+    def __init__(self, fault: Fault, *, temporary: bool) -> None:
+        super().__init__(fault)
+        self.temporary = temporary
+
+
+class AnswerLostError(AccessError):
+    """The mail was given to the server, and its answer never came: whether it was taken, nobody knows."""
 
 
 class Session:
@@ -61,19 +82,83 @@ class Session:
     def __init__(self, client: smtplib.SMTP, server: MailServer) -> None:
         self._client = client
         self._server = server
+        self._sent = 0
 
-    def send(self, data: bytes, at: datetime) -> None:
-        """Give one message file to the server, dated `at`. Raises AccessError when any recipient is refused."""
+    def send(self, data: bytes, at: datetime) -> dict[str, str]:
+        """Give one message file to the server, dated `at`; the recipients that it refused, with its words, while it
+        took the mail for the others.
+
+        A temporary refusal is tried again after growing pauses. Raises MailRefusedError when nobody gets the mail,
+        AnswerLostError when that cannot be told, and AccessError when the connection broke before.
+        """
         message = headers_of(data)
         to = recipients(message)
         sender = getaddresses([str(message["From"])])[0][1]
+        content = _on_the_line(_dated(data, at))
+        if self._sent and self._server.pause:
+            time.sleep(self._server.pause)
+        self._sent += 1
+        for pause in self._server.retries:
+            try:
+                return self._give(sender, to, content)
+            except MailRefusedError as error:
+                if not error.temporary:
+                    raise
+                time.sleep(pause)
+        return self._give(sender, to, content)
+
+    def _give(self, sender: str, to: Sequence[str], content: bytes) -> dict[str, str]:
+        """One attempt (RFC 5321, 3.3)."""
+        client, refused, codes = self._client, {}, []
         try:
-            refused = self._client.sendmail(sender, to, _dated(data, at))
+            client.ehlo_or_helo_if_needed()
+            size = [f"size={len(content)}"] if client.has_extn("size") else []
+            self._expect(client.mail(sender, size), 250)
+            for address in to:
+                code, words = client.rcpt(address)
+                if code not in (250, 251):
+                    refused[address] = _said(code, words)
+                    codes.append(code)
+            if len(refused) == len(to):
+                client.rset()
+                told = "; ".join(f"{address}: {words}" for address, words in refused.items())
+                raise self._refused(told, temporary=all(400 <= code < 500 for code in codes))
+            self._expect(client.docmd("data"), 354)
         except (smtplib.SMTPException, OSError) as error:
             raise _trouble(self._server, f"the server did not take the mail: {_server_words(error)}") from None
-        if refused:
-            names = ", ".join(refused)
-            raise _trouble(self._server, f"the server took the mail, but refused {names}")
+        try:
+            client.send(content)
+            answer = client.getreply()
+        except (smtplib.SMTPException, OSError) as error:
+            why = f"the server was given the mail and did not answer: {_server_words(error)}"
+            raise AnswerLostError(_trouble(self._server, why).faults[0]) from None
+        self._expect(answer, 250)
+        return refused
+
+    def _expect(self, answer: tuple[int, bytes], code: int) -> None:
+        """Raises MailRefusedError for any other answer."""
+        if answer[0] != code:
+            with suppress(smtplib.SMTPException, OSError):
+                self._client.rset()
+            raise self._refused(_said(*answer), temporary=400 <= answer[0] < 500)
+
+    def _refused(self, words: str, *, temporary: bool) -> MailRefusedError:
+        fault = _trouble(self._server, f"the server did not take the mail: {words}").faults[0]
+        return MailRefusedError(fault, temporary=temporary)
+
+
+def _said(code: int, words: bytes) -> str:
+    return f"{code} {words.decode(errors='replace')}"
+
+
+def _on_the_line(data: bytes) -> bytes:
+    """A message as it goes over the line: lines ended as RFC 5321 asks, points at their beginnings doubled (4.5.2), and
+    without the field that names recipients whom the others are not to see."""
+    end = _HEADERS_END.search(data)
+    head, rest = (data[: end.start() + 2], data[end.start() + 2 :]) if end else (data, b"")
+    content = _HIDDEN.sub(b"", head) + rest
+    content = _LINE_END.sub(b"\r\n", content)
+    return _POINT.sub(b"..", content if content.endswith(b"\r\n") else content + b"\r\n") + b".\r\n"
 
 
 def headers_of(data: bytes) -> EmailMessage:
@@ -130,6 +215,20 @@ def deliver(server: MailServer, data: bytes, at: datetime) -> None:
     """Give a single message to a server."""
     with session(server) as open_session:
         open_session.send(data, at)
+
+
+def to_one(data: bytes, address: str) -> bytes:
+    """A message file for a look: to one address instead of its own recipients, whom its subject names, and under an
+    identity of its own."""
+    message, end = headers_of(data), _HEADERS_END.search(data)
+    first = ", ".join(recipients(message))
+    subject, identity = str(message["Subject"] or ""), str(message["Message-ID"] or "")
+    for name in ("To", "Cc", "Bcc", "Subject", "Message-ID"):
+        del message[name]
+    message["To"] = address
+    message["Subject"] = f"[to {first}] {subject}"
+    message["Message-ID"] = identity.replace("<", "<look.", 1)
+    return message.as_bytes() + (data[end.end() :] if end else b"")
 
 
 def _is_this_machine(host: str) -> bool:

@@ -22,7 +22,9 @@ __all__ = [
     "Mail",
     "base64_lines",
     "check_mail",
+    "encoded_size",
     "html_body",
+    "in_domains",
     "mail_bytes",
     "mail_pieces",
     "parse_address",
@@ -73,6 +75,8 @@ class Mail:
     body: str
     date: datetime
     cc: tuple[Address, ...] = ()
+    #: Recipients whom the others are not to see: they are named in the outbox, and not in what is sent.
+    bcc: tuple[Address, ...] = ()
     reply_to: Address | None = None
     attachments: tuple[Attachment, ...] = ()
     body_style: BodyStyle = BodyStyle()
@@ -87,6 +91,13 @@ def parse_address(name: str, address: str) -> Address:
     if _CONTROL.search(name):
         raise ValueError("the name holds a line break or another control character")
     return Address(display_name=name.strip().strip('"'), addr_spec=bare)
+
+
+def in_domains(address: str, allowed: Sequence[str]) -> bool:
+    """Whether an address is in one of some domains or below it; any is where none is named."""
+    domain = address.rpartition("@")[2].casefold()
+    names = [name.casefold().lstrip("@.") for name in allowed]
+    return not names or any(domain == name or domain.endswith(f".{name}") for name in names)
 
 
 def check_mail(mail: Mail) -> None:
@@ -108,6 +119,12 @@ def base64_lines(data: bytes) -> bytes:
     return b"".join(_block_lines(data[start : start + _BLOCK]) for start in range(0, len(data), _BLOCK))
 
 
+def encoded_size(size: int) -> int:
+    """How many bytes so many take in base64, with the ends of lines."""
+    letters = -(-size // 3) * 4
+    return letters + 2 * -(-letters // _LINE)
+
+
 def mail_pieces(mail: Mail, encode: Callable[[bytes], bytes] = base64_lines) -> list[bytes]:
     """The message file's bytes in pieces, lines ended as RFC 5322 asks; the same mail gives the same bytes.
 
@@ -119,6 +136,8 @@ def mail_pieces(mail: Mail, encode: Callable[[bytes], bytes] = base64_lines) -> 
     message["To"] = mail.to
     if mail.cc:
         message["Cc"] = mail.cc
+    if mail.bcc:
+        message["Bcc"] = mail.bcc
     if mail.reply_to:
         message["Reply-To"] = mail.reply_to
     message["Subject"] = mail.subject

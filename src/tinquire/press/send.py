@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from email.message import EmailMessage
 from email.parser import BytesHeaderParser
@@ -12,10 +12,11 @@ from email.policy import default
 from pathlib import Path
 
 from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError
-from tinquire.post.delivery import MailServer, headers_of, recipients, session
+from tinquire.post.delivery import AnswerLostError, MailRefusedError, MailServer, headers_of, recipients, session
+from tinquire.post.message import in_domains
 from tinquire.press.record.daybook import Daybook, KnownMail, MailState, digest, mail_state
 
-__all__ = ["Outgoing", "SendReport", "outgoing", "send"]
+__all__ = ["Outgoing", "SendReport", "outgoing", "require_domains", "send"]
 
 
 _PART_HEADERS_END = re.compile(rb"\r?\n\r?\n")
@@ -42,6 +43,8 @@ class SendReport:
     sent: tuple[Outgoing, ...]
     before: tuple[Outgoing, ...]
     held: tuple[Fault, ...]
+    #: Mails and recipients that the server refused, and what broke off: the rest was not tried.
+    refused: tuple[Fault, ...] = ()
 
 
 def outgoing(outbox: Path, base: Path) -> list[Outgoing]:
@@ -98,13 +101,15 @@ def send(
     """Send what has not been sent. `again` sends what the daybook says has gone, too.
 
     A mail that was sent with other content, or whose sending broke off, is held back and named: whether it should go
-    again is for a person to say. Raises AccessError when the server cannot be reached or refuses a mail; the mails
-    before it are sent and recorded.
+    again is for a person to say. A mail that the server refuses is told, and the others go on. Where the connection
+    breaks, the rest is not tried: the mail on its way counts as not sent, but when the server was given all of it and
+    did not answer, as one that may have been. Raises AccessError when the server cannot be reached.
     """
     before = [mail for mail in mails if mail.known and mail.known.state == "sent" and mail.known.same and not again]
     held = [_held_back(mail) for mail in mails if mail.known and not again and mail not in before]
     ready = [mail for mail in mails if again or mail.known is None]
     sent: list[Outgoing] = []
+    refused: list[Fault] = []
     if ready:
         book = Daybook(base)
         with session(server) as open_session:
@@ -115,13 +120,44 @@ def send(
                     before.append(mail)
                     continue
                 try:
-                    open_session.send(_unchanged(mail), clock())
-                except TinQuireError:
+                    missed = open_session.send(_unchanged(mail), clock())
+                except AnswerLostError as error:
+                    refused.append(_of_mail(error, mail, "look whether it came; to send it again, use --again"))
+                    break
+                except MailRefusedError as error:
                     book.settle(mail.identity, mail.digest, sent=False, at=clock())
-                    raise
+                    refused.append(_of_mail(error, mail))
+                    continue
+                except TinQuireError as error:
+                    book.settle(mail.identity, mail.digest, sent=False, at=clock())
+                    refused.append(_of_mail(error, mail))
+                    break
                 book.settle(mail.identity, mail.digest, sent=True, at=clock())
                 sent.append(mail)
-    return SendReport(tuple(sent), tuple(before), tuple(held))
+                refused += [_missed(mail, address, words) for address, words in missed.items()]
+    return SendReport(tuple(sent), tuple(before), tuple(held), tuple(refused))
+
+
+def require_domains(mails: Sequence[Outgoing], allowed: Sequence[str], where: str) -> None:
+    """Raises DataError, with all of them, for recipients outside of the domains that the docket allows."""
+    faults = [
+        Fault("sending mails", f"'{address}' is in none of the domains allowed", str(mail.path), f"see {where}")
+        for mail in mails
+        for address in mail.to
+        if not in_domains(address, allowed)
+    ]
+    if faults:
+        raise DataError(*faults)
+
+
+def _of_mail(error: TinQuireError, mail: Outgoing, do: str = "") -> Fault:
+    fault = error.faults[0]
+    return replace(fault, stopped=f"sending to {', '.join(mail.to)}", do=do or fault.do)
+
+
+def _missed(mail: Outgoing, address: str, words: str) -> Fault:
+    why = f"the server took the mail, but not for {address}: {words}"
+    return Fault(f"sending to {', '.join(mail.to)}", why, str(mail.path), "fix the address in the list")
 
 
 def _unchanged(mail: Outgoing) -> bytes:

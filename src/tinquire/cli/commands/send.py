@@ -6,7 +6,8 @@ import argparse
 import os
 from typing import Any
 
-from tinquire.base.faults import DataError, Fault, UseError
+from tinquire.base.faults import AccessError, DataError, Fault, UseError
+from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.terminal import Terminal
 
@@ -19,6 +20,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     shared.add_docket(parser)
     parser.add_argument("--list", action="store_true", help="list what would be sent, and send nothing")
     parser.add_argument("--server", metavar="HOST:PORT", help="another server than the docket's")
+    parser.add_argument(
+        "--to-me", metavar="ADDRESS", help="for a look: send all mails to this address alone; the daybook keeps nothing"
+    )
     parser.add_argument("--again", action="store_true", help="also send mails that were sent before")
     shared.add_json(parser)
 
@@ -29,31 +33,25 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     docket = load_docket(options.docket)
     period = parse_period(options.period, docket.model.period)
     server = mail_server(docket.model.post, options.server)
+    if options.to_me is not None:
+        return _for_a_look(docket, period, server, options.to_me, terminal)
     report = send_outbox(docket, period, server, terminal, again=options.again, only_list=options.list)
-    if report is not None and report.held:
-        raise DataError(*report.held)
-    return 0
+    if report is None:
+        return 0
+    for fault in (*report.refused, *report.held):  # the answer for programs has them already
+        terminal.fault(fault)
+    return AccessError.exit_code if report.refused else DataError.exit_code if report.held else 0
 
 
 def send_outbox(
     docket: Any, period: Any, server: Any, terminal: Terminal, *, again: bool = False, only_list: bool = False
 ) -> Any:
     """Send or list the outbox, and say what happened to each mail."""
-    from tinquire.docket.house import load_house
-    from tinquire.press.compute.slot_scope import SlotScope
     from tinquire.press.proof.approval import require_approval
-    from tinquire.press.send import outgoing, send
-    from tinquire.slots.slots import fill_text
+    from tinquire.press.send import require_domains, send
 
-    house = load_house(docket.base / docket.model.style if docket.model.style else None)
-    # A folder may use the period's slots alone here: figures belong to a run, and none is made for sending.
-    folder, unfilled = fill_text(docket.model.outbox, SlotScope(house, period.values(house.language)).resolve)
-    if unfilled:
-        raise UseError(
-            Fault("finding the outbox", unfilled[0].why, docket.where("outbox"), "use the period's slots only")
-        )
-    shared.settle_folder(docket.base, terminal)
-    mails = outgoing(docket.base / folder, docket.base)
+    mails = _outbox(docket, period, terminal)
+    require_domains(mails, docket.model.post.domains, docket.where("post", "domains"))
     if not only_list:
         require_approval(docket, period, [mail.path for mail in mails])
     if only_list:
@@ -71,16 +69,54 @@ def send_outbox(
             terminal.line("", f"and {len(group) - _TOLD} more mails: send --list names them all")
     if report.sent:
         terminal.line("", f"by {server}")
-    elif report.before and not report.held:
+    elif report.before and not report.held and not report.refused:
         terminal.line("result", "nothing was sent: all of these were sent before")
     terminal.answer(
         {
             "sent": [{"to": mail.to, "subject": mail.subject} for mail in report.sent],
             "before": [{"to": mail.to, "subject": mail.subject} for mail in report.before],
             "held": [fault.as_dict() for fault in report.held],
+            "refused": [fault.as_dict() for fault in report.refused],
         }
     )
     return report
+
+
+def _outbox(docket: Any, period: Any, terminal: Terminal) -> Any:
+    """The mails of a period, once what a run left half done is settled."""
+    from tinquire.docket.house import load_house
+    from tinquire.press.compute.slot_scope import SlotScope
+    from tinquire.press.send import outgoing
+    from tinquire.slots.slots import fill_text
+
+    house = load_house(docket.base / docket.model.style if docket.model.style else None)
+    # A folder may use the period's slots alone here: figures belong to a run, and none is made for sending.
+    folder, unfilled = fill_text(docket.model.outbox, SlotScope(house, period.values(house.language)).resolve)
+    if unfilled:
+        raise UseError(
+            Fault("finding the outbox", unfilled[0].why, docket.where("outbox"), "use the period's slots only")
+        )
+    shared.settle_folder(docket.base, terminal)
+    return outgoing(docket.base / folder, docket.base)
+
+
+def _for_a_look(docket: Any, period: Any, server: Any, address: str, terminal: Terminal) -> int:
+    """All mails to one address, as often as wanted."""
+    from tinquire.post.delivery import session, to_one
+    from tinquire.post.message import parse_address
+
+    try:
+        parse_address("", address)
+    except ValueError as error:
+        raise UseError(Fault("reading --to-me", str(error), do="write it like ada@northgate.example")) from None
+    mails = _outbox(docket, period, terminal)
+    with session(server) as line:
+        for number, mail in enumerate(mails, start=1):
+            terminal.progress("sending", number, len(mails))
+            line.send(to_one(mail.path.read_bytes(), address), shared.clock())
+    terminal.line("sent", f"{counted(len(mails), 'mail')} to {address} alone, by {server}; nobody else got any")
+    terminal.answer({"to_me": address, "mails": len(mails)})
+    return 0
 
 
 def _state(mail: Any) -> str:
@@ -102,7 +138,7 @@ def mail_server(post: Any, given: str | None) -> Any:
         where = host, int(port)
     else:
         where = post.server, post.port
-    return MailServer(*where, post.security, post.user, _password(post), post.password_in_clear)
+    return MailServer(*where, post.security, post.user, _password(post), post.password_in_clear, post.pause)
 
 
 def _password(post: Any) -> str | None:

@@ -22,6 +22,7 @@ class MailModel(Model):
     from_: str = Field(alias="from", description="The sender: Name <address>.")
     to: str = Field(description="Recipients, separated by commas, with slots.")
     cc: str = Field("", description="Further recipients.")
+    bcc: str = Field("", description="Recipients whom the others do not see.")
     reply_to: str | None = Field(None, description="The address for replies, if not the sender's.")
     subject: str = Field(description="The subject line, with slots.")
     body: str = Field(description="The text: paragraphs with blank lines between, lists with '- ', slots.")
@@ -42,6 +43,11 @@ class PostModel(Model):
     security: Literal["none", "starttls", "tls"] = Field("none", description="How the connection is secured.")
     user: str | None = Field(None, description="The user who logs in; none if not given.")
     password_from: str | None = Field(None, description="The environment variable that holds the password.")
+    domains: list[str] = Field(
+        default_factory=list, description="The only domains to which mails may go, those below them included."
+    )
+    most_megabytes: float | None = Field(None, gt=0, description="No mail may be larger than this; none if not given.")
+    pause: float = Field(0.0, ge=0, le=60, description="Seconds to wait between two mails.")
     password_in_clear: bool = Field(
         False, description="Whether the password may go to another machine over a line that is not secured."
     )

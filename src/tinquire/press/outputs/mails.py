@@ -15,7 +15,17 @@ from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merg
 from tinquire.base.file_names import safe_file_name
 from tinquire.base.wording import known_names
 from tinquire.docket.schema.mails import MailModel
-from tinquire.post.message import Attachment, BodyStyle, Mail, base64_lines, check_mail, mail_pieces, parse_address
+from tinquire.post.message import (
+    Attachment,
+    BodyStyle,
+    Mail,
+    base64_lines,
+    check_mail,
+    encoded_size,
+    in_domains,
+    mail_pieces,
+    parse_address,
+)  # fmt: skip
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.output import Made, Making, OutputKind
@@ -167,8 +177,9 @@ def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], p
     sender = _addresses(desk, model.from_, scope, "from", place)
     to = _addresses(desk, model.to, scope, "to", place)
     cc = _addresses(desk, model.cc, scope, "cc", place) if model.cc.strip() else ()
+    bcc = _addresses(desk, model.bcc, scope, "bcc", place) if model.bcc.strip() else ()
     reply = _addresses(desk, model.reply_to, scope, "reply_to", place) if model.reply_to else ()
-    addresses = tuple(address.addr_spec for address in (*to, *cc))
+    addresses = tuple(address.addr_spec for address in (*to, *cc, *bcc))
     seen[addresses] += 1
     identity = _identity(desk, addresses, seen[addresses], sender[0])
     subject = " ".join(desk.text(model.subject, scope, "subject").split())
@@ -177,6 +188,7 @@ def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], p
         sender=sender[0],
         to=to,
         cc=cc,
+        bcc=bcc,
         reply_to=reply[0] if reply else None,
         subject=subject,
         body=desk.text(model.body, scope, "body"),
@@ -189,11 +201,25 @@ def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], p
         check_mail(mail)
     except ValueError as error:
         raise DataError(Fault(f"mail '{desk.name}'", str(error), place or desk.where, "fix the row")) from None
+    _require_fit(desk, mail, addresses, place)
     return MadeMail(
         name=desk.name, path=desk.making.outbox / file, content=partial(mail_pieces, mail, desk.encode),
         identity=identity,
         to=addresses, subject=subject, attachments=tuple(one.name for one in mail.attachments),
     )  # fmt: skip
+
+
+def _require_fit(desk: _MailWriter, mail: Mail, addresses: Sequence[str], place: str) -> None:
+    """Raises DataError for a mail that is larger, or goes elsewhere, than [post] allows."""
+    post, stopped = desk.results.docket.model.post, f"mail '{desk.name}'"
+    if strangers := [address for address in addresses if not in_domains(address, post.domains)]:
+        why = f"'{strangers[0]}' is in none of the domains allowed ({', '.join(post.domains)})"
+        raise DataError(Fault(stopped, why, place or desk.where, "fix the address, or allow its domain in [post]"))
+    size = sum(encoded_size(len(one.content)) for one in mail.attachments) / (1 << 20)
+    if post.most_megabytes is not None and size > post.most_megabytes:
+        why = f"with its attachments it has {size:,.1f} MB, and {post.most_megabytes:g} are allowed"
+        do = "attach less, or raise most_megabytes in [post] if the server takes more"
+        raise DataError(Fault(stopped, why, place or desk.where, do))
 
 
 def _numbered_file(file: str, number: int) -> str:

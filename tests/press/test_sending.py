@@ -1,0 +1,102 @@
+"""An outbox given to a real server that refuses, is busy, or hangs up: nobody gets a mail twice, and all is told."""
+
+import json
+
+import pytest
+
+from press.test_delivery import answering
+
+LIST = "Name,Address\nAda,ada@north.example\nBob,bob@north.example\nCy,cy@south.example\n"
+DOCKET = """
+title = "Notes"
+period = "month"
+sources.list.file = "list.csv"
+[mails.notes]
+each = "list"
+from = "Desk <desk@larkfold.example>"
+to = "[:Name:] <[:Address:]>"
+{mail}
+subject = "Note of [:period.long:]"
+body = "Dear [:Name:]"
+[post]
+{post}
+"""
+
+
+@pytest.fixture
+def job(tmp_path, tinquire):
+    def made(mail="", post="", run=True):
+        (tmp_path / "list.csv").write_text(LIST, "utf-8")
+        (tmp_path / "d.toml").write_text(DOCKET.format(mail=mail, post=post), "utf-8")
+        return tinquire("run", tmp_path / "d.toml", "-p", "2026-10") if run else None
+
+    made.send = lambda server, *more: tinquire(
+        "send", tmp_path / "d.toml", "-p", "2026-10", "--server", f"{server.host}:{server.port}", "--json", *more
+    )
+    return made
+
+
+def sent_to(said):
+    return [mail["to"][0].partition("@")[0] for mail in json.loads(said.out)["sent"]]
+
+
+def test_one_that_is_refused_does_not_hold_up_the_others(job):
+    job()
+    with answering(rcpt={"bob@north.example": "550 unknown"}) as (handler, server):
+        said = job.send(server)
+        assert said.code == 3 and sent_to(said) == ["ada", "cy"] and "550 unknown" in said.err
+        handler.rcpt.clear()
+        said = job.send(server)
+        assert said.code == 0 and sent_to(said) == ["bob"], "only who has not got it"
+        assert len(handler.kept) == 3
+
+
+def test_an_answer_that_was_lost_is_held_back_and_said(job):
+    job()
+    with answering(data=["250 ok", "250 kept, and hangs up"]) as (handler, server):
+        said = job.send(server)
+        assert said.code == 3 and sent_to(said) == ["ada"]
+        assert "was given the mail and did not answer" in said.err and "use --again" in said.err
+        said = job.send(server)
+        assert said.code == 1 and sent_to(said) == ["cy"] and "so it may have been sent" in said.err
+        assert len(handler.kept) == 3, "nobody got one twice"
+
+
+def test_a_hidden_recipient_gets_each_mail(job):
+    job(mail='bcc = "book@larkfold.example"')
+    with answering() as (handler, server):
+        assert job.send(server).code == 0
+        assert all(to[-1] == "book@larkfold.example" and b"book@" not in content for to, content in handler.kept)
+
+
+def test_a_look_goes_to_one_address_and_is_not_recorded(job):
+    job()
+    with answering() as (handler, server):
+        for _ in range(2):
+            assert job.send(server, "--to-me", "me@larkfold.example").code == 0
+        assert {tuple(to) for to, _ in handler.kept} == {("me@larkfold.example",)} and len(handler.kept) == 6
+        assert len(sent_to(job.send(server))) == 3
+        assert job.send(server, "--to-me", "nobody").code == 2
+
+
+WRONG = [
+    ({"post": 'domains = ["north.example"]'}, "'cy@south.example' is in none of the domains allowed (north.example)"),
+    ({"mail": 'attach = ["list.csv"]', "post": "most_megabytes = 0.00001"}, "MB, and 1e-05 are allowed"),
+    ({"mail": 'bcc = "nobody"'}, "'nobody' is not an e-mail address"),
+]
+
+
+@pytest.mark.parametrize(("words", "why"), WRONG)
+def test_what_may_not_leave_stops_the_run(job, words, why):
+    said = job(**words)
+    assert said.code == 1 and why in said.err
+
+
+def test_a_mail_put_by_hand_to_another_domain_is_not_sent(job):
+    job()
+    job(post='domains = ["north.example"]', run=False)
+    with answering() as (handler, server):
+        said = job.send(server)
+        assert (
+            said.code == 1 and "'cy@south.example' is in none of the domains allowed" in said.err and not handler.kept
+        )
