@@ -11,7 +11,7 @@ from tinquire.base.faults import DataError, Fault
 from tinquire.cells.periods import Period
 from tinquire.docket import Docket
 from tinquire.press.proof.make import PROOF
-from tinquire.press.record.daybook import Daybook, digest
+from tinquire.press.record.daybook import Daybook, digest, files_digest
 
 __all__ = ["Standing", "approve", "require_approval", "standing_of"]
 
@@ -40,7 +40,7 @@ def standing_of(docket: Docket, period: Period) -> Standing:
         do = f"run it first: tinquire run {docket.path.name} --period {period.text}"
         raise DataError(Fault("looking for the proof", why, str(docket.path), do))
     made_at, made = found
-    whole = digest("\n".join(sorted(f"{file}\t{content}" for _, file, content in made)).encode())
+    whole = files_digest(made)
     paths = [docket.base / file for _, file, _ in made]
     changed = [path for path, (_, _, content) in zip(paths, made, strict=True) if _content(path) != content]
     proof = next((path for path, (output, _, _) in zip(paths, made, strict=True) if output == PROOF), None)

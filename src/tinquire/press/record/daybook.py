@@ -18,7 +18,10 @@ from tinquire.press.record.cell_sources import CellSources
 from tinquire.press.record.packing import pack_cells, pack_origin, unpack_cells, unpack_origin
 from tinquire.tables import Origin
 
-__all__ = ["DAYBOOK_NAME", "Daybook", "KnownMail", "MailState", "Publication", "RunRecord", "digest", "mail_state"]
+__all__ = [
+    "DAYBOOK_NAME", "Daybook", "KnownMail", "MailState", "Publication", "RunRecord", "digest", "files_digest",
+    "mail_state",
+]  # fmt: skip
 
 DAYBOOK_NAME = "daybook.sqlite"
 #: How long to wait for another run that is writing, in seconds.
@@ -116,6 +119,11 @@ def digest(*pieces: bytes) -> str:
     for piece in pieces:
         found.update(piece)
     return found.hexdigest()
+
+
+def files_digest(made: Iterable[tuple[str, str, str]]) -> str:
+    """What tells the files of a run (output, file, digest) from all others."""
+    return digest("\n".join(sorted(f"{file}\t{content}" for _, file, content in made)).encode())
 
 
 @dataclass(frozen=True, slots=True)
@@ -307,7 +315,7 @@ class Daybook:
         if not found:
             return None
         number, at = found[0]
-        return at, self._read("SELECT output, file, digest FROM made WHERE run = ? ORDER BY rowid", (number,))
+        return at, self.made_by(number)
 
     def approve(self, docket: str, period: str, files: str, who: str, at: datetime) -> None:
         """Keep that somebody has approved files, by the digest of them all."""
@@ -327,6 +335,18 @@ class Daybook:
     def runs(self) -> list[tuple[int, str, str, str]]:
         """Number, docket, period and time of every run, newest first."""
         return self._read("SELECT id, docket, period, at FROM run ORDER BY id DESC")
+
+    def read_by(self, run: int) -> list[tuple[str, str, int, str]]:
+        """What a run read: source, file, rows, digest."""
+        return self._read("SELECT source, file, rows, digest FROM read WHERE run = ? ORDER BY rowid", (run,))
+
+    def made_by(self, run: int) -> list[tuple[str, str, str]]:
+        """What a run made: output, file, digest."""
+        return self._read("SELECT output, file, digest FROM made WHERE run = ? ORDER BY rowid", (run,))
+
+    def sent(self) -> list[tuple[str, str, str, str, str, str]]:
+        """Every mail that was claimed: digest, period, recipients, subject, state and time, in their order."""
+        return self._read("SELECT digest, period, recipients, subject, state, at FROM sent ORDER BY at, rowid")
 
     def mails(self) -> dict[str, list[KnownMail]]:
         """What is known of all mails, by their Message-ID: content's digest, state and time, the latest first."""
