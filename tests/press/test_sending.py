@@ -100,3 +100,72 @@ def test_a_mail_put_by_hand_to_another_domain_is_not_sent(job):
         assert (
             said.code == 1 and "'cy@south.example' is in none of the domains allowed" in said.err and not handler.kept
         )
+
+
+# -- folders -------------------------------------------------------------------------------------------------
+
+FOLDERS = """
+title = "Bags"
+period = "month"
+sources.bags.file = "list.csv"
+[workbooks.pack]
+name = "Bags [:period:].xlsx"
+sheets = [{{ name = "Bags", table = "bags" }}]
+[deliveries.share]
+folder = "{folder}"
+files = ["pack", "proof"]
+names = {{ pack = "Latest.xlsx" }}
+{more}
+"""
+
+
+@pytest.fixture
+def share(tmp_path, tinquire):
+    """A job that delivers into a folder, which is there; what `send` does, with words to be said."""
+    (tmp_path / "share").mkdir()
+
+    def made(rows=LIST, folder=tmp_path / "share/[:period:]", more="", run=True):
+        (tmp_path / "job").mkdir(exist_ok=True)
+        (tmp_path / "job/list.csv").write_text(rows, "utf-8")
+        (tmp_path / "job/d.toml").write_text(FOLDERS.format(folder=folder, more=more), "utf-8")
+        if run:
+            assert tinquire("run", tmp_path / "job/d.toml", "-p", "2026-10").code == 0
+
+    made.send = lambda *words: tinquire("send", tmp_path / "job/d.toml", "-p", "2026-10", *words)
+    made.there = lambda: {path.name: path.read_bytes() for path in (tmp_path / "share").rglob("*") if path.is_file()}
+    made.place = tmp_path / "share/2026-10"
+    return made
+
+
+def test_files_are_delivered_once_and_replaced_only_when_it_is_said(share, tmp_path):
+    share()
+    assert [word in share.send("--list").out for word in ("ready", "Latest.xlsx", "Proof 2026-10.html")] == [True] * 3
+    assert not share.there()
+    said = share.send()
+    pack = (tmp_path / "job/out/2026-10/Bags 2026-10.xlsx").read_bytes()
+    assert said.code == 0 and share.there()["Latest.xlsx"] == pack and len(share.there()) == 2
+    assert "before" in share.send().out
+    share(rows=LIST + "Di,di@north.example\n")
+    said = share.send()
+    assert said.code == 1 and "a file of another content was delivered there" in said.err and "use --again" in said.err
+    assert share.there()["Latest.xlsx"] == pack, "all of it or nothing"
+    assert share.send("--again").code == 0 and share.there()["Latest.xlsx"] != pack
+    (share.place / "Latest.xlsx").unlink()
+    assert share.send().code == 0 and "Latest.xlsx" in share.there(), "what was taken away is put there again"
+
+
+def test_what_stands_in_the_way_or_is_not_there_is_said(share, tmp_path):
+    share()
+    share.place.mkdir()
+    (share.place / "Latest.xlsx").write_text("somebody's")
+    said = share.send()
+    assert said.code == 1 and "another file of this name stands there" in said.err and len(share.there()) == 1
+    (tmp_path / "job/out/2026-10/Bags 2026-10.xlsx").write_text("changed")
+    assert "is not what the latest run made" in share.send().err
+    share(folder=tmp_path / "gone/[:period:]/x")
+    said = share.send()
+    assert said.code == 3 and "mount the share" in said.err and not (tmp_path / "gone").exists()
+    share(more='[deliveries.other]\nfolder = "x"\nfiles = ["pakc"]', run=False)
+    assert "deliveries.other takes 'pakc'" in share.send().err
+    share(more='[deliveries.other]\nfolder = "x"\nfiles = ["pack"]\nnames = { proof = "p" }', run=False)
+    assert "names has 'proof', which is not among the files" in share.send().err

@@ -174,12 +174,23 @@ def _review_repeated(docket: Docket, kind: str) -> Iterator[Fault]:
                 yield _fault(docket, why, "fix the name", kind, name, *key.split("."))
 
 
+def _review_deliveries(docket: Docket) -> Iterator[Fault]:
+    model = docket.model
+    known = [*model.workbooks, *model.letters, *model.prints, "proof"]
+    for name, delivery in model.deliveries.items():
+        for number, output in enumerate(delivery.files):
+            if output not in known:
+                why = f"deliveries.{name} takes '{output}': {known_names(output, known)}"
+                yield _fault(docket, why, "name an output of the docket", "deliveries", name, "files", number)
+
+
 #: What is reviewed of each kind of output, by its part of the docket.
 OUTPUT_REVIEWS: dict[str, Callable[[Docket], Iterator[Fault]]] = {
     "workbooks": _review_workbooks,
     "letters": partial(_review_repeated, kind="letters"),
     "prints": partial(_review_repeated, kind="prints"),
     "mails": partial(_review_repeated, kind="mails"),
+    "deliveries": _review_deliveries,
 }
 
 

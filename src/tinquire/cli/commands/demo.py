@@ -10,7 +10,7 @@ from pathlib import Path
 
 from tinquire.base.faults import Fault, UseError
 from tinquire.cli.commands.run import make_pack, short_path, tell_pack
-from tinquire.cli.commands.send import send_outbox
+from tinquire.cli.commands.send import deliver_files, send_outbox
 from tinquire.cli.support.terminal import Terminal
 
 EXAMPLE = "tinquire demo larkfold"
@@ -98,6 +98,8 @@ def _send(pack: object, folder: Path, terminal: Terminal) -> None:
 
     docket = load_docket(folder / "docket.toml")
     with postroom(folder / "postroom", 0) as (keeper, port):
-        send_outbox(docket, parse_period(PERIOD), MailServer(HOST, port), terminal)
+        _, told = send_outbox(docket, parse_period(PERIOD), MailServer(HOST, port), terminal)
+        deliver_files(docket, parse_period(PERIOD), terminal)
+        terminal.answer(told)
         if keeper.kept:
             terminal.line("", f"kept in {folder / 'postroom'} by the test server")

@@ -35,18 +35,27 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     server = mail_server(docket.model.post, options.server)
     if options.to_me is not None:
         return _for_a_look(docket, period, server, options.to_me, terminal)
-    report = send_outbox(docket, period, server, terminal, again=options.again, only_list=options.list)
-    if report is None:
-        return 0
-    for fault in (*report.refused, *report.held):  # the answer for programs has them already
+    faults: list[Fault] = []
+    answer: Any = [] if options.list else {}
+    told = {"again": options.again, "only_list": options.list}
+    if docket.model.mails or not docket.model.deliveries:
+        report, answer = send_outbox(docket, period, server, terminal, **told)
+        faults += () if report is None else (*report.refused, *report.held)
+    code = AccessError.exit_code if faults and report.refused else 0
+    if docket.model.deliveries:
+        delivered, more = deliver_files(docket, period, terminal, **told)
+        faults += () if delivered is None else delivered.held
+        answer = [*answer, *more] if options.list else {**answer, "delivered": more}
+    for fault in faults:  # the answer for programs has them already
         terminal.fault(fault)
-    return AccessError.exit_code if report.refused else DataError.exit_code if report.held else 0
+    terminal.answer(answer)
+    return code or (DataError.exit_code if faults else 0)
 
 
 def send_outbox(
     docket: Any, period: Any, server: Any, terminal: Terminal, *, again: bool = False, only_list: bool = False
-) -> Any:
-    """Send or list the outbox, and say what happened to each mail."""
+) -> tuple[Any, Any]:
+    """Send or list the outbox, and say what happened to each mail; what came of it, and what programs are told."""
     from tinquire.press.proof.approval import require_approval
     from tinquire.press.send import require_domains, send
 
@@ -57,10 +66,7 @@ def send_outbox(
     if only_list:
         rows = [[_state(mail), ", ".join(mail.to), mail.subject, ", ".join(mail.attachments)] for mail in mails]
         terminal.table(["", "to", "subject", "attached"], rows)
-        terminal.answer(
-            [{"to": m.to, "subject": m.subject, "attached": m.attachments, "state": _state(m)} for m in mails]
-        )
-        return None
+        return None, [{"to": m.to, "subject": m.subject, "attached": m.attachments, "state": _state(m)} for m in mails]
     report = send(mails, server, docket.base, period.text, shared.clock, again=again, progress=terminal.progress)
     for label, group in (("sent", report.sent), ("before", report.before)):
         for number, mail in enumerate(group[:_TOLD]):
@@ -71,33 +77,62 @@ def send_outbox(
         terminal.line("", f"by {server}")
     elif report.before and not report.held and not report.refused:
         terminal.line("result", "nothing was sent: all of these were sent before")
-    terminal.answer(
-        {
-            "sent": [{"to": mail.to, "subject": mail.subject} for mail in report.sent],
-            "before": [{"to": mail.to, "subject": mail.subject} for mail in report.before],
-            "held": [fault.as_dict() for fault in report.held],
-            "refused": [fault.as_dict() for fault in report.refused],
-        }
-    )
-    return report
+    return report, {
+        "sent": [{"to": mail.to, "subject": mail.subject} for mail in report.sent],
+        "before": [{"to": mail.to, "subject": mail.subject} for mail in report.before],
+        "held": [fault.as_dict() for fault in report.held],
+        "refused": [fault.as_dict() for fault in report.refused],
+    }
+
+
+def deliver_files(
+    docket: Any, period: Any, terminal: Terminal, *, again: bool = False, only_list: bool = False
+) -> tuple[Any, list[Any]]:
+    """Put the docket's deliveries where they belong, or list them; and what programs are told."""
+    from tinquire.press.deliver import deliver, parcels
+    from tinquire.press.proof.approval import require_approval
+
+    shared.settle_folder(docket.base, terminal)
+    asked = parcels(docket, period, _period_slots(docket, period))
+    if only_list:
+        states = ["delivered" if one.done else "ready" for one in asked]
+        rows = [[state, one.source.name, str(one.target)] for state, one in zip(states, asked, strict=True)]
+        terminal.table(["", "file", "goes to"], rows)
+        return None, [
+            {"delivery": one.delivery, "file": str(one.source), "to": str(one.target), "state": state}
+            for state, one in zip(states, asked, strict=True)
+        ]
+    require_approval(docket, period, ())
+    report = deliver(asked, docket.base, period.text, shared.clock, again=again)
+    for label, group in (("delivered", report.done), ("before", report.before)):
+        for number, one in enumerate(group[:_TOLD]):
+            terminal.line(label if number == 0 else "", str(one.target))
+        if len(group) > _TOLD:
+            terminal.line("", f"and {len(group) - _TOLD} more files: send --list names them all")
+    return report, [{"delivery": one.delivery, "to": str(one.target)} for one in report.done]
 
 
 def _outbox(docket: Any, period: Any, terminal: Terminal) -> Any:
     """The mails of a period, once what a run left half done is settled."""
-    from tinquire.docket.house import load_house
-    from tinquire.press.compute.slot_scope import SlotScope
     from tinquire.press.send import outgoing
     from tinquire.slots.slots import fill_text
 
-    house = load_house(docket.base / docket.model.style if docket.model.style else None)
-    # A folder may use the period's slots alone here: figures belong to a run, and none is made for sending.
-    folder, unfilled = fill_text(docket.model.outbox, SlotScope(house, period.values(house.language)).resolve)
+    folder, unfilled = fill_text(docket.model.outbox, _period_slots(docket, period).resolve)
     if unfilled:
         raise UseError(
             Fault("finding the outbox", unfilled[0].why, docket.where("outbox"), "use the period's slots only")
         )
     shared.settle_folder(docket.base, terminal)
     return outgoing(docket.base / folder, docket.base)
+
+
+def _period_slots(docket: Any, period: Any) -> Any:
+    """The slots of a period alone: figures belong to a run, and none is made for sending."""
+    from tinquire.docket.house import load_house
+    from tinquire.press.compute.slot_scope import SlotScope
+
+    house = load_house(docket.base / docket.model.style if docket.model.style else None)
+    return SlotScope(house, period.values(house.language))
 
 
 def _for_a_look(docket: Any, period: Any, server: Any, address: str, terminal: Terminal) -> int:

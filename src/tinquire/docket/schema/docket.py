@@ -8,6 +8,7 @@ from pydantic import Field, TypeAdapter
 
 from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.checks import CheckModel
+from tinquire.docket.schema.deliveries import DeliveryModel
 from tinquire.docket.schema.letters import LetterModel
 from tinquire.docket.schema.mails import MailModel, PostModel
 from tinquire.docket.schema.pivots import PeriodKind, PivotModel
@@ -40,6 +41,9 @@ class DocketModel(Model):
     letters: dict[str, LetterModel] = Field(default_factory=dict, description="Letters to write, by name.")
     prints: dict[str, PrintModel] = Field(default_factory=dict, description="Pages to print, by name.")
     mails: dict[str, MailModel] = Field(default_factory=dict, description="Mails to write, by name.")
+    deliveries: dict[str, DeliveryModel] = Field(
+        default_factory=dict, description="Files that `send` puts into folders, by name."
+    )
     proof: ProofModel = Field(ProofModel(), description="The page to look at before anything is sent.")
     approve: Literal["needed", "not needed"] = Field(
         "not needed",
