@@ -1,5 +1,5 @@
 """Measure, print the table, and write it to docs/speed.md. With words as arguments, only the lines that have one of
-them are measured, and nothing is written."""
+them are measured, and nothing is written; with `--into-page` before them these lines take the place of the old ones."""
 
 from __future__ import annotations
 
@@ -8,12 +8,13 @@ import sys
 import tempfile
 import xml.parsers.expat
 import zipfile
+from collections.abc import Iterator
 from itertools import chain
 from pathlib import Path
 
 import numpy as np
 
-from benchmarks import charts, formulas, letters, marks, models, pages, proofs, tables, templates, workbooks
+from benchmarks import charts, formulas, letters, marks, models, pages, proofs, runs, tables, templates, workbooks
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
@@ -26,6 +27,7 @@ from tinquire.tables.pivots.compute import PivotValue, make_pivot
 from tinquire.tables.scope import TableScope
 
 ROWS = 100_000
+_PAGE = Path(__file__).parent.parent / "docs/speed.md"
 
 
 def measures(folder: Path) -> list[Measure]:
@@ -81,8 +83,25 @@ def measures(folder: Path) -> list[Measure]:
     ]  # fmt: skip
 
 
+def _runs(place: Path, words: list[str]) -> Iterator[Measure]:
+    if not words or any(word in "the proof page" for word in words):
+        yield from runs.measures(make(load_docket(place / "job/docket.toml"), parse_period("2026-10")))
+
+
+def _put_in(rows: list[str]) -> None:
+    """Put lines in the place of those of the same work, or at the end."""
+    lines = _PAGE.read_text("utf-8").splitlines()
+    for row in rows:
+        work = row.split(" | ")[0]
+        place = next((n for n, line in enumerate(lines) if line.split(" | ")[0] == work), len(lines))
+        lines[place : place + 1] = [row]
+    _PAGE.write_text("\n".join(lines) + "\n", "utf-8")
+
+
 def main(words: list[str]) -> int:
     rows, failed = [], []
+    into_page = words[:1] == ["--into-page"]
+    words = words[into_page:]
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
         for measure in chain(
@@ -97,6 +116,7 @@ def main(words: list[str]) -> int:
             templates.measures(),
             pages.measures(),
             letters.measures(),
+            _runs(place, words),
         ):
             if words and not any(word in measure.work for word in words):
                 continue
@@ -109,6 +129,8 @@ def main(words: list[str]) -> int:
             if measure.at_most is not None and ratio > measure.at_most:
                 failed.append(measure.work)
     if words:
+        if into_page:
+            _put_in(rows)
         return 1 if failed else 0
     head = (
         "# Speed\n\nEach figure is the median of five ratios, work and limit run in turn in one process or as whole\n"
@@ -117,7 +139,7 @@ def main(words: list[str]) -> int:
         "is not kept is one to work towards.\n\n"
         "| work | limit measured beside it | ratio | at most | time |\n| --- | --- | ---: | ---: | ---: |\n"
     )
-    (Path(__file__).parent.parent / "docs/speed.md").write_text(head + "\n".join(rows) + "\n", "utf-8")
+    _PAGE.write_text(head + "\n".join(rows) + "\n", "utf-8")
     if failed:
         print(f"over its bound: {', '.join(failed)}")
     return 1 if failed else 0

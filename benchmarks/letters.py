@@ -26,7 +26,7 @@ from tinquire.press.outputs.letters import LetterScope
 from tinquire.tables import Field, Table
 from tinquire.workbook.grid.frames import PictureFile
 
-__all__ = ["measures"]
+__all__ = ["measures", "pdfs"]
 
 NOW = datetime(2026, 11, 3, 9, tzinfo=UTC)
 LETTERS, PAGES, SLOTS, LINES = 1_000, 50, 12, 6
@@ -115,6 +115,11 @@ def _filled(template: bytes, count: int) -> int:
 
 def _as_pages(template: bytes, count: int) -> int:
     return sum(len(pdf_of(lay_out_letter(letter, "letter"), NOW)) for letter in _letters(template, count))
+
+
+def pdfs(count: int) -> Iterator[bytes]:
+    """Letters as PDFs, for other measures."""
+    return (pdf_of(lay_out_letter(letter, "letter"), NOW) for letter in _letters(_template(), count))
 
 
 def _copied(template: bytes, count: int) -> int:

@@ -99,7 +99,7 @@ def _send(pack: object, folder: Path, terminal: Terminal) -> None:
     docket = load_docket(folder / "docket.toml")
     with postroom(folder / "postroom", 0) as (keeper, port):
         _, told = send_outbox(docket, parse_period(PERIOD), MailServer(HOST, port), terminal)
-        deliver_files(docket, parse_period(PERIOD), terminal)
-        terminal.answer(told)
         if keeper.kept:
             terminal.line("", f"kept in {folder / 'postroom'} by the test server")
+        deliver_files(docket, parse_period(PERIOD), terminal)
+        terminal.answer(told)
