@@ -88,6 +88,13 @@ def test_a_letter_for_each_row_with_its_own_rows(tmp_path):
     assert [one.data for one in made(tmp_path).outputs] == [one.data for one in pack.outputs], "the same bytes"
 
 
+def test_a_letter_by_its_path_goes_to_no_other_row(tmp_path):
+    path = DOCKET.replace('["statements"]', '["out/2026-10/Statement [:Number:].docx"]')
+    assert len(made(tmp_path, docket=path).mails) == 3
+    with pytest.raises(TinQuireError, match=r"'Statement 7\.docx' was made for another row"):
+        made(tmp_path, docket=path.replace("Statement [:Number:]", "Statement 7"))
+
+
 def test_a_mail_has_its_own_rows_too(tmp_path):
     text = DOCKET.replace("subject =", 'own = {{ bags = {{ from = "charges", Customer = "Number" }} }}\nsubject =')
     text = text.replace('"Here."', '"[:ROWS(bags):] bags, [:SUM(bags[Charge]) as money:]"')
@@ -167,6 +174,7 @@ WRONG = [
     (EACH.replace("Customer = ", "Custmer = "), BODY, "'charges' has no column 'Custmer'"),
     (EACH.replace('"Number" }', '"Nmber" }'), BODY, "'customers' has no column 'Nmber'"),
     (EACH.replace('key = "Number"', 'key = "Nmber"'), BODY, "'customers' has no column 'Nmber'"),
+    (EACH.replace('key = "Number"\n', ""), BODY, "it is not said which of them belongs to a mail"),
     (EACH.replace(".docx", ".doc"), BODY, "the name ends in .docx"),
     (EACH.replace('each = "customers"\n', ""), BODY, "own and key need each"),
     (EACH.replace(", Customer = \"Number\"", ""), BODY, "it says by which columns rows belong"),

@@ -152,7 +152,7 @@ WRONG = [
     (PLAIN + '\npaper = "A99"', "there is no paper 'A99'"),
     (PLAIN + '\nareas = ["first"]', "'first' is not an area"),
     (PLAIN.replace("[:Depot:]", "Nobody"), "Report!B3 shows #N/A"),
-    (PLAIN.replace('key = "Depot"\n', ""), None),
+    (PLAIN.replace('key = "Depot"\n', ""), "it is not said which of them belongs to a mail"),
 ]  # fmt: skip
 
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 import hashlib
 import re
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from email.headerregistry import Address
 from functools import lru_cache, partial
 from pathlib import Path
+from typing import Any
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.file_names import safe_file_name
@@ -134,13 +135,27 @@ def _attachments(desk: _MailWriter, scope: SlotScope, place: str = "") -> Iterat
             if not path.is_file():
                 raise _missing_attachment(results, name, number, text, list(outputs))
             desk.read[path] = path.read_bytes()
+        if written is not None and written not in _of_row(scope, (written,)):
+            why = f"'{path.name}' was made for another row"
+            raise DataError(Fault(f"mail '{name}', attachments", why, place or where, "attach the output by its name"))
         yield Attachment(path.name, written.data if written is not None else desk.read[path])
+
+
+def _is_repeated(results: Results, output: str) -> bool:
+    """Whether an output has a file for each row of a table."""
+    model = results.docket.model
+    kinds: tuple[Mapping[str, Any], ...] = (model.workbooks, model.letters, model.prints)
+    return any(kind[output].each is not None for kind in kinds if output in kind)
 
 
 def _own_files(desk: _MailWriter, entry: str, scope: SlotScope, place: str) -> Sequence[Made]:
     """The files of an output that go with a row: of a split workbook the one of the row's own value. Raises DataError
     when there is none: nobody gets the file of another."""
     files = desk.making.made[entry]
+    if files and files[0].cut is None and desk.model.each is not None and _is_repeated(desk.results, entry):
+        why = f"'{entry}' has a file for each row of a table, and it is not said which of them belongs to a mail"
+        do = "name the column of the row's own value there: key = ..."
+        raise UseError(Fault(f"mail '{desk.name}', attachments", why, desk.where, do))
     if not files or files[0].cut is None:
         return files
     column = files[0].cut[0]
@@ -149,12 +164,26 @@ def _own_files(desk: _MailWriter, entry: str, scope: SlotScope, place: str) -> S
     if scope.row is None or at is None:
         why = f"'{entry}' is split by '{column}', and the mail has no row with such a column"
         raise UseError(Fault(stopped, why, desk.where, f"write each = a table with the column '{column}'"))
-    value = scope.row.columns[at][0]
-    own = [file for file in files if file.cut is not None and type(file.cut[1]) is type(value) and file.cut[1] == value]
+    own = _of_row(scope, files)
     if not own:
-        why = f"'{entry}' has no file of '{value}'"
+        why = f"'{entry}' has no file of '{scope.row.columns[at][0]}'"
         raise DataError(Fault(stopped, why, place or desk.where, "leave the row out, or fix its value"))
     return own
+
+
+def _of_row(scope: SlotScope, files: Sequence[Made]) -> list[Made]:
+    """The files that were made for the row at hand, or for no row at all."""
+    found = []
+    for file in files:
+        if file.cut is None:
+            found.append(file)
+            continue
+        column, wanted = file.cut
+        at = None if scope.row is None else scope.row.index_of(column)
+        value = None if scope.row is None or at is None else scope.row.columns[at][0]
+        if at is not None and type(value) is type(wanted) and value == wanted:
+            found.append(file)
+    return found
 
 
 def _as_part_of_a_name(found: FilledSlot | UnfilledSlot) -> FilledSlot | UnfilledSlot:
