@@ -311,7 +311,7 @@ def test_send_lists_sends_and_sends_nothing_twice(job, tinquire, tmp_path):
     assert tinquire("send", job / "docket.toml", *PERIOD).code == 1
     tinquire("run", job / "docket.toml", *PERIOD)
     listed = tinquire("send", job / "docket.toml", *PERIOD, "--list")
-    assert listed.out.count("ready") == 4
+    assert listed.out.count("ready") == 6, "four mails, and two files for the board's folder"
     with postroom(tmp_path / "room", 0) as (keeper, port):
         where = f"127.0.0.1:{port}"
         assert tinquire("send", job / "docket.toml", *PERIOD, "--server", where).out.count("@") == 4
