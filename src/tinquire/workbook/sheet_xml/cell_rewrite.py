@@ -31,6 +31,8 @@ __all__ = ["rewrite_cells"]
 
 #: Rows are looked at in pieces of about this many bytes.
 _PIECE = 1 << 20
+#: In more columns than these with fewer changed cells each, arrays cost more than they save.
+_MANY_COLUMNS, _FEW_EACH = 256, 4
 #: A cell's column and row in one number.
 _ROW = 1 << 14
 #: What is in a cell's tag for the forms of values (18.18.11), as the row writer numbers them.
@@ -58,7 +60,10 @@ def rewrite_cells(data: bytes, sheet: Sheet, places_of: PlacesOf) -> Iterator[by
     prefix, element = sheet_data(data)
     if prefix:
         raise Unusual
-    changes = [_change(sheet, column, *marks, places_of) for column, marks in sheet.changed.by_column().items()]
+    changed = sheet.changed.by_column()
+    if len(changed) > _MANY_COLUMNS and sum(len(rows) for rows, _ in changed.values()) < _FEW_EACH * len(changed):
+        raise Unusual  # cells side by side: one after the other is quicker
+    changes = [_change(sheet, column, *marks, places_of) for column, marks in changed.items()]
     changes = [change for change in changes if len(change.rows)]
     start, end = element.inside or (0, 0)
     if start == end:
