@@ -25,7 +25,7 @@ END
         -xrm 'XTerm*color1: #A6402F' -xrm 'XTerm*color3: #9A7416' -xrm 'XTerm*colorBD: #2F5D7C' -xrm 'XTerm*boldMode: true' \
         +sb -e bash "$work/session.sh" &
     local window=$!
-    for _ in $(seq 100); do [ -e "$work/done" ] && break; sleep 0.2; done
+    for _ in $(seq 500); do [ -e "$work/done" ] && break; sleep 0.2; done
     sleep 1
     import -window "$(xdotool search --pid "$window" | tail -1)" "$shots/$1" 2>/dev/null || import -window root "$shots/$1"
     kill "$window" 2>/dev/null || true
@@ -36,7 +36,7 @@ Xvfb $DISPLAY -screen 0 1280x1200x24 >/dev/null 2>&1 &
 screen=$!
 sleep 1
 
-terminal demo.png 62 "tinquire demo"
+terminal demo.png 66 "tinquire demo"
 pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
 for sheet in Cover Depots "By depot and band"; do
     name=$(echo "$sheet" | tr 'A-Z ' 'a-z-')

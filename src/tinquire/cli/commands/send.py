@@ -8,6 +8,7 @@ from typing import Any
 
 from tinquire.base.faults import AccessError, DataError, Fault, UseError
 from tinquire.base.wording import counted
+from tinquire.cli.commands.run import short_path
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.terminal import Terminal
 
@@ -106,7 +107,7 @@ def deliver_files(
     report = deliver(asked, docket.base, period.text, shared.clock, again=again)
     for label, group in (("delivered", report.done), ("before", report.before)):
         for number, one in enumerate(group[:_TOLD]):
-            terminal.line(label if number == 0 else "", str(one.target))
+            terminal.line(label if number == 0 else "", short_path(one.target))
         if len(group) > _TOLD:
             terminal.line("", f"and {len(group) - _TOLD} more files: send --list names them all")
     return report, [{"delivery": one.delivery, "to": str(one.target)} for one in report.done]
