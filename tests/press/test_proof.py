@@ -8,7 +8,7 @@ import pytest
 
 from tinquire.docket import load_docket, parse_period
 from tinquire.press.make import make
-from tinquire.press.proof.standing import FACT, Change, changed_lines
+from tinquire.press.proof.standing import FACT, Change, _same_columns, changed_lines
 from tinquire.press.publish import publish
 from tinquire.press.record.daybook import Daybook
 
@@ -115,6 +115,14 @@ def test_what_moved_most_comes_first(both):
 def test_a_change(now, before, difference, share):
     change = Change("x", "money", now, before)
     assert (change.difference, change.share) == (difference, share)
+
+
+@pytest.mark.parametrize(("now", "before", "places"), [
+    (["a", "b"], ["a", "b"], {"a": 0, "b": 1}), (["b", "a"], ["a", "b"], {"a": 0, "b": 1}), (["November"], ["October"], {"November": 0}),
+    (["a", "November"], ["a", "October"], {"a": 0, "November": 1}), (["a", "new"], ["a"], {"a": 0}), (["new", "a"], ["a", "old"], {"a": 0}),
+])  # fmt: skip
+def test_columns_are_those_of_before_by_name_or_by_order(now, before, places):
+    assert _same_columns(now, [(heading, "money") for heading in before]) == places
 
 
 def test_lines_of_the_docket_that_changed():

@@ -202,7 +202,7 @@ def changes_of(results: Results, before: Mapping[str, Any] | None) -> Iterator[S
     for name, one in _summaries(results).items():
         old = known.get(name)
         was = {} if old is None else old["lines"]
-        places = {} if old is None else {heading: n for n, (heading, _) in enumerate(old["headings"])}
+        places = {} if old is None else _same_columns([heading for heading, _ in one.headings], old["headings"])
         lines = []
         for label, numbers in one.lines.items():
             own = was.get(label)
@@ -213,6 +213,16 @@ def changes_of(results: Results, before: Mapping[str, Any] | None) -> Iterator[S
         new = tuple(label for label in one.lines if old is not None and label not in was)
         gone = tuple(label for label in was if label not in one.lines)
         yield Summary(name, tuple(one.headings), tuple(lines), new, gone, old is not None)
+
+
+def _same_columns(headings: Sequence[str], before: Sequence[Sequence[str]]) -> dict[str, int]:
+    """The place that each column had before: by its heading, or by its order where a heading names the period."""
+    known = {heading: place for place, (heading, _) in enumerate(before)}
+    alike = len(headings) == len(before)
+    free = [place for heading, place in known.items() if heading not in headings]
+    fresh = [place for place, heading in enumerate(headings) if heading not in known]
+    renamed = {headings[place]: place for place in fresh} if alike and free == fresh else {}
+    return renamed | {heading: place for heading, place in known.items() if heading in headings}
 
 
 def moved_most(

@@ -45,6 +45,10 @@ details>p{margin:4px 12px 8px}
 .inner{padding:4px 12px 12px}
 pre{background:#fff;border:1px solid var(--line);border-radius:6px;padding:10px 12px;overflow-x:auto;font-size:12px}
 @media (max-width:600px){main{padding:16px 12px}th,td{padding:4px 6px}h1{font-size:21px}}
-@media print{body{background:#fff;font-size:10pt}main{max-width:none;padding:0}section,.card,tr{break-inside:avoid}
-  h2{break-after:avoid}details>summary{list-style:none}}
+@page{size:A4 landscape;margin:12mm}
+@media print{body{background:#fff;font-size:9pt}main{max-width:none;padding:0}.card,tr{break-inside:avoid}
+  .strip{flex-wrap:nowrap}.strip li{flex:1 1 0}.wide{overflow:visible}
+  th,td{padding:3px 5px;font-size:8pt}small{font-size:7pt}
+  h2,h3,summary{break-after:avoid}details>summary{list-style:none}
+  details::details-content{content-visibility:visible;display:block;block-size:auto}}
 """
