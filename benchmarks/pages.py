@@ -26,7 +26,6 @@ from tinquire.pages.sheet_layout import Asked
 from tinquire.pages.typefaces import Typefaces, find_face
 from tinquire.pages.variants import PrintPlan, Variant, find_setting
 from tinquire.press.outputs.variants import VariantJob, made_variants
-from tinquire.press.record.kept import Kept
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.edit.names import set_name
@@ -203,7 +202,7 @@ def _variants() -> Iterator[Measure]:
     job = VariantJob(data, "r.xlsx", PrintPlan(("Report",), allow_empty=True), NOW, "pdf")
 
     def made(workers: int, count: int = VARIANTS) -> None:
-        for one in made_variants(job, variants[:count], names[:count], Kept(), workers=workers):
+        for one in made_variants(job, variants[:count], names[:count], workers=workers):
             if one.error is not None:
                 raise one.error
 
@@ -256,13 +255,12 @@ from benchmarks import pages
 data, names = pages._report()
 from tinquire.pages.variants import Variant, find_setting, PrintPlan
 from tinquire.press.outputs.variants import VariantJob, made_variants
-from tinquire.press.record.kept import Kept
 from tinquire.workbook import Workbook
 setting = find_setting(Workbook.from_bytes(data, "r.xlsx"), "depot")
 count = int(sys.argv[1])
 wanted = [names[n % len(names)] for n in range(count)]
 job = VariantJob(data, "r.xlsx", PrintPlan(("Report",), allow_empty=True), pages.NOW, "pdf")
-for one in made_variants(job, [Variant(name, ((setting, name),)) for name in wanted], wanted, Kept(), workers=1):
+for one in made_variants(job, [Variant(name, ((setting, name),)) for name in wanted], wanted, workers=1):
     pass
 print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)
 """

@@ -16,7 +16,6 @@ from tinquire.pages.pdf import pdf_of
 from tinquire.pages.sheet_layout import Asked
 from tinquire.pages.variants import PrintPlan, Setting, Variant, faults_of, find_setting, variant_pages
 from tinquire.press.outputs.variants import Finished, VariantJob, made_variants
-from tinquire.press.record.kept import Kept
 from tinquire.workbook import Workbook
 from tinquire.workbook.edit.names import set_name
 from tinquire.workbook.grid.entry_rules import EntryRule
@@ -179,43 +178,36 @@ def job(**settings):
     return VariantJob(master().to_bytes(), "m.xlsx", PrintPlan(("Report",), **settings), NOW, "pdf")
 
 
-def test_one_that_fails_stops_no_other(tmp_path):
+def test_one_that_fails_stops_no_other():
     names = ["Harbour", "Nobody", "Uplands", "Harbour"]
-    made = list(made_variants(job(), [variant(chosen=name) for name in names], names, Kept(tmp_path), workers=1))
+    made = list(made_variants(job(), [variant(chosen=name) for name in names], names, workers=1))
     assert [one.error is None for one in made] == [True, False, True, True]
     assert made[0].contents[0] == made[3].contents[0] != made[2].contents[0], "none sees another's values"
     assert isinstance(made[1].error, DataError)
 
 
-def test_what_was_made_once_is_not_made_again(tmp_path):
-    names, kept = ["Harbour", "Uplands"], Kept(tmp_path)
+class Remembered(dict):
+    find, put = dict.get, dict.__setitem__
+
+
+def test_what_was_made_once_is_not_made_again():
+    names, kept = ["Harbour", "Uplands"], Remembered()
     variants = [variant(chosen=name) for name in names]
-    first = list(made_variants(job(), variants, names, kept, workers=1))
-    again = list(made_variants(job(), variants, names, Kept(tmp_path), workers=1))
+    first, again = (list(made_variants(job(), variants, names, kept, workers=1)) for _ in range(2))
     assert [one.again for one in first] == [False, False] and [one.again for one in again] == [True, True]
     assert [one.contents for one in first] == [one.contents for one in again]
-    other = list(made_variants(job(), variants, ["Harbour", "another title"], Kept(tmp_path), workers=1))
+    other = list(made_variants(job(), variants, ["Harbour", "another title"], kept, workers=1))
     assert [one.again for one in other] == [True, False]
-    damaged = tmp_path / f"{first[0].digest}-00000"
-    damaged.write_bytes(damaged.read_bytes()[:-1])
-    last = Kept(tmp_path)
-    assert sum(one.again for one in made_variants(job(), variants, names, last, workers=1)) == 1
-    last.prune()
-    assert len(list(tmp_path.iterdir())) == 2, "what was not asked for again is removed"
 
 
-def test_the_moment_counts_where_the_workbook_asks_for_it(tmp_path):
+def test_the_moment_counts_where_the_workbook_asks_for_it():
     later = datetime(2026, 11, 4, 9, tzinfo=UTC)
     for formula, again in (("=B4", True), ("=NOW()", False)):
         data = master(A9="Now", B9=formula).to_bytes()
-        own = VariantJob(data, "m.xlsx", PrintPlan(("Report",)), NOW, "pdf")
-        list(made_variants(own, [variant(chosen="Harbour")], ["t"], Kept(tmp_path), workers=1))
+        kept, own = Remembered(), VariantJob(data, "m.xlsx", PrintPlan(("Report",)), NOW, "pdf")
+        list(made_variants(own, [variant(chosen="Harbour")], ["t"], kept, workers=1))
         (one,) = made_variants(
-            VariantJob(data, "m.xlsx", own.plan, later, "pdf"),
-            [variant(chosen="Harbour")],
-            ["t"],
-            Kept(tmp_path),
-            workers=1,
+            VariantJob(data, "m.xlsx", own.plan, later, "pdf"), [variant(chosen="Harbour")], ["t"], kept, workers=1
         )
         assert one.again == again
 
@@ -223,7 +215,7 @@ def test_the_moment_counts_where_the_workbook_asks_for_it(tmp_path):
 def test_several_processes_make_the_same():
     names = ["Harbour", "Uplands", "Nobody"] * 3
     variants = [variant(chosen=name) for name in names]
-    one, two = (list(made_variants(job(), variants, names, Kept(), workers=count)) for count in (1, 2))
+    one, two = (list(made_variants(job(), variants, names, workers=count)) for count in (1, 2))
     assert [made.contents for made in one] == [made.contents for made in two]
     assert [str(made.error) for made in one] == [str(made.error) for made in two]
     assert isinstance(one[2], Finished) and isinstance(two[2].error, DataError)

@@ -17,8 +17,9 @@ from pathlib import Path
 
 from tinquire.docket import load_docket, parse_period
 from tinquire.press.make import Pack, make
-from tinquire.press.publish import publish, settle
+from tinquire.press.publish import publish
 from tinquire.press.record.daybook import Daybook, digest
+from tinquire.press.settle import settle
 
 AT = datetime(2026, 11, 3, 9, tzinfo=UTC)
 DOCKET = """title = "T"

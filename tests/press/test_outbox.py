@@ -15,8 +15,9 @@ from tinquire.base.faults import TinQuireError
 from tinquire.base.placing import Placement
 from tinquire.docket import load_docket, parse_period
 from tinquire.press.make import make
-from tinquire.press.publish import publish, settle
+from tinquire.press.publish import publish
 from tinquire.press.record.daybook import Daybook, RunRecord
+from tinquire.press.settle import settle
 from tinquire.workbook import Sheet, Workbook
 
 AT = datetime(2026, 11, 3, 9, tzinfo=UTC)

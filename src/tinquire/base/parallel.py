@@ -11,7 +11,7 @@ from typing import TypeVar
 
 import numpy as np
 
-__all__ = ["map_in_order"]
+__all__ = ["map_in_order", "work_here_alone"]
 
 _Item = TypeVar("_Item")
 _Result = TypeVar("_Result")
@@ -25,7 +25,8 @@ _KEPT = 31 << 20
 _HERE = threading.local()
 
 
-def _begin() -> None:
+def work_here_alone() -> None:
+    """Have this thread do all of its work itself, since the other processors have work of their own."""
     _HERE.is_worker = True
 
 
@@ -57,7 +58,7 @@ def map_in_order(
         yield from map(work, held)
         return
     _warm_allocator()
-    with ThreadPoolExecutor(_WORKERS, initializer=_begin) as pool:
+    with ThreadPoolExecutor(_WORKERS, initializer=work_here_alone) as pool:
         try:
             waiting.extend(pool.submit(work, item) for item in held)
             held.clear()

@@ -47,10 +47,10 @@ def free_aside(folder: Path) -> Path:
 
 
 def stage(
-    files: Iterable[tuple[Path, Sequence[bytes]]], removed: Iterable[Path], aside_for: Callable[[Path], Path]
+    files: Iterable[tuple[Path, Sequence[bytes] | Path]], removed: Iterable[Path], aside_for: Callable[[Path], Path]
 ) -> Iterator[Placement]:
-    """Write each file aside, from the pieces of its content, and yield where it will go; then the files that are to be
-    taken away.
+    """Write each file aside, from the pieces of its content or the file that holds it, and yield where it will go; then
+    the files that are to be taken away.
 
     `aside_for` names the folder aside for a folder; it is asked once for each, and the folder is made after. Raises
     OSError, its `filename` the path that cannot be written.
@@ -179,8 +179,16 @@ def _about(path: Path) -> Iterator[None]:
         raise OSError(error.errno, (error.strerror or str(error)).strip(), str(path)) from None
 
 
-def _write_synced(path: Path, pieces: Sequence[bytes]) -> None:
+def _write_synced(path: Path, pieces: Sequence[bytes] | Path) -> None:
     """A file on the disk, not only on its way there."""
+    if isinstance(pieces, Path):
+        try:
+            os.link(pieces, path)
+        except OSError:  # another disk, or one that knows no links
+            shutil.copyfile(pieces, path)
+        with path.open("rb") as stream:
+            os.fsync(stream.fileno())
+        return
     with path.open("xb") as stream:
         stream.writelines(pieces)
         stream.flush()

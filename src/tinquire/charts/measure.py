@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 from collections.abc import Callable
 from functools import lru_cache
 from typing import TYPE_CHECKING
@@ -38,6 +39,10 @@ def _face(family: str, bold: bool) -> FT2Font:
     weight = "bold" if bold else "normal"
     properties = [font_manager.FontProperties(family=name, weight=weight) for name in families(family)]
     return font_manager.get_font([font_manager.fontManager.findfont(one) for one in properties])
+
+
+if hasattr(os, "register_at_fork"):  # a copy of this process would read from the same open file, at the same place
+    os.register_at_fork(after_in_child=_face.cache_clear)
 
 
 @lru_cache(maxsize=8192)

@@ -51,8 +51,23 @@ _TYPES = {
 
 @dataclass(frozen=True, slots=True)
 class Attachment:
+    """A file that goes with a mail: its name, and its content or what gives that in pieces, with its size in bytes."""
+
     name: str
-    content: bytes
+    content: bytes | Callable[[], Sequence[bytes]]
+    stated_size: int | None = None
+
+    @property
+    def data(self) -> bytes:
+        return self.content if isinstance(self.content, bytes) else b"".join(self.content())
+
+    @property
+    def size(self) -> int:
+        return len(self.data) if self.stated_size is None else self.stated_size
+
+    def lines(self) -> bytes:
+        """The content in lines of base64."""
+        return base64_lines(self.data)
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,7 +140,7 @@ def encoded_size(size: int) -> int:
     return letters + 2 * -(-letters // _LINE)
 
 
-def mail_pieces(mail: Mail, encode: Callable[[bytes], bytes] = base64_lines) -> list[bytes]:
+def mail_pieces(mail: Mail, encode: Callable[[Attachment], bytes] = Attachment.lines) -> list[bytes]:
     """The message file's bytes in pieces, lines ended as RFC 5322 asks; the same mail gives the same bytes.
 
     `encode` is for who has the lines of an attachment already. Raises ValueError as `check_mail`.
@@ -159,14 +174,14 @@ def _stand_in(mail: Mail, number: int) -> bytes:
     return hashlib.sha256(f"{mail.identity} attachment {number}".encode()).digest()
 
 
-def _with_contents(message: bytes, mail: Mail, encode: Callable[[bytes], bytes]) -> list[bytes]:
+def _with_contents(message: bytes, mail: Mail, encode: Callable[[Attachment], bytes]) -> list[bytes]:
     """The message with the attachments' contents where their stand-ins are: put together line by line, a hundred
     megabytes would take ten times as long."""
     pieces: list[bytes] = []
     for number, attachment in enumerate(mail.attachments):
         before, mark, message = message.partition(base64.b64encode(_stand_in(mail, number)) + b"\r\n")
         assert mark
-        pieces += [before, encode(attachment.content)]
+        pieces += [before, encode(attachment)]
     return [*pieces, message]
 
 

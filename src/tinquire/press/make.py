@@ -1,14 +1,16 @@
-"""A run made in memory: everything or nothing. A pack is whole, or there is none."""
+"""A run made, and not yet in its place: everything or nothing. A pack is whole, or there is none."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, time, timedelta
 from functools import partial
 from pathlib import Path
 
+from tinquire import __version__
 from tinquire.base.faults import Fault, TinQuireError, UseError, merge_errors
+from tinquire.base.noted_reads import noted_reads
 from tinquire.cells.periods import Period
 from tinquire.docket import Docket
 from tinquire.docket.house import load_house
@@ -18,23 +20,35 @@ from tinquire.press.compute.run import Run
 from tinquire.press.outputs.kinds import OUTPUTS
 from tinquire.press.outputs.mails import MadeMail
 from tinquire.press.outputs.output import Made, Making, OutputKind, Progress
+from tinquire.press.part import WHOLE, Part
 from tinquire.press.proof.make import PROOF, make_proof
 from tinquire.press.proof.standing import FACT, standing
 from tinquire.press.record.daybook import Daybook
-from tinquire.press.record.kept import Kept
+from tinquire.press.record.kept import FinishedPiece, Kept, file_digest, key_of
+from tinquire.press.workshop import Workshop
 
-__all__ = ["Pack", "make"]
+__all__ = ["Pack", "begin_making", "make", "names_made"]
+
+#: Parts of a docket that decide nothing of what is calculated.
+_NOT_CALCULATED = {"checks", "workbooks", "letters", "prints", "mails", "deliveries", "proof", "approve", "post"}
 
 
 @dataclass(frozen=True)
 class Pack:
-    """All that a run made, not yet written: files by their part of the docket. Warnings stop nothing."""
+    """All that a run made, not yet in its place: files by their part of the docket. Warnings stop nothing."""
 
     results: Results
     files: Mapping[str, tuple[Made, ...]]
     out: Path
     outbox: Path
     proof: Made
+    #: What is kept of it aside, and its pieces by their keys, for the next run.
+    kept: Kept = field(default_factory=Kept)
+    pieces: Mapping[str, FinishedPiece] = field(default_factory=dict)
+    #: Files that were read beside the sources, by the digests of their contents.
+    read: Mapping[Path, str] = field(default_factory=dict)
+    #: How many pieces of which outputs were left out, where only a part was asked for.
+    left_out: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def outputs(self) -> list[Made]:
@@ -58,37 +72,73 @@ class Pack:
 def make(
     docket: Docket, period: Period, *, now: datetime | None = None, environment: Mapping[str, str] | None = None,
     progress: Progress = lambda text, done=0, count=0: None, kept: Path | None = None, processes: int = 1,
+    part: Part = WHOLE, fresh: bool = False,
 ) -> Pack:  # fmt: skip
-    """Make a period's pack without writing anything.
+    """Make a period's pack without putting anything in its place.
 
     `now` dates the mails, and is NOW in workbooks; without it that is eight o'clock (UTC) on the day after the period,
-    so that the same sources give the same bytes. `environment` holds the passwords of databases, `kept` is the folder
-    where a run that is broken off leaves what it has finished, which `processes` make. Raises one error with all that
-    is wrong.
+    so that the same sources give the same bytes. `environment` holds the passwords of databases. Outputs are written
+    aside into the folder `kept` as `processes` make them, and stay in memory without one; what an earlier run has made
+    of the same is taken from there, unless the pack is to be `fresh`. Raises one error with all that is wrong.
     """
-    house = load_house(docket.base / docket.model.style if docket.model.style else None)
+    making = begin_making(docket, period, now=now, environment=environment, progress=progress)
+    results = making.results
+    book = Daybook(docket.base)
+    placed = {} if fresh else book.pieces(docket.model.title, period.text)
+    store = Kept(kept, docket.base, placed, fresh=fresh)
+    part.require_known(results)
+    making = replace(making, partial=part.is_some)
+    with noted_reads() as read, Workshop(making, store, processes, progress) as shop:
+        files, errors, left_out = _make_all(making, shop, part, progress)
+        if errors:
+            raise merge_errors([*errors, *_collisions(results, files)])
+        progress("drawing the proof")
+        text = _docket_text(docket)
+        last = book.fact(docket.model.title, period.previous.text, FACT)
+        proof = make_proof(making, files, text, last if isinstance(last, dict) else None, left_out, shop.workers)
+    if errors := _collisions(results, {**files, PROOF: (proof,)}):
+        raise merge_errors(errors)
+    kept_facts = replace(results, facts={**results.facts, FACT: standing(results, text)})
+    for piece in shop.pieces.values():
+        read.update(piece.read)
+    return Pack(kept_facts, files, making.out, making.outbox, proof, store, shop.pieces, read, left_out)
+
+
+def begin_making(
+    docket: Docket, period: Period, *, now: datetime | None = None, environment: Mapping[str, str] | None = None,
+    progress: Progress = lambda text, done=0, count=0: None,
+) -> Making:  # fmt: skip
+    """Read and calculate all that outputs are made from. Raises one error with all that is wrong."""
+    style = docket.base / docket.model.style if docket.model.style else None
+    house = load_house(style)
     before = partial(Daybook(docket.base).fact, docket.model.title, period.previous.text)
     results = compute(Run(docket, period, house, environment or {}), before, progress)
     if results.errors:
         raise merge_errors([*results.errors, *_foreseen(results)])
-    for gathered in results.sources.values():
-        for file in gathered.files:
-            file.digest.begin()  # beside the making of workbooks, since only the record needs it
     moment = now or datetime.combine(period.last + timedelta(days=1), time(8), tzinfo=UTC)
-    folders = _folder(results, "out"), _folder(results, "outbox")
-    making = Making(results, moment, *folders, kept=Kept(kept), processes=processes, progress=progress)
-    files, errors = _make_all(making, progress)
+    read = [
+        (name, file.shown, file.digest.text) for name, gathered in results.sources.items() for file in gathered.files
+    ]
+    calculated = docket.model.model_dump_json(exclude=_NOT_CALCULATED)
+    stamp = key_of(__version__, calculated, "" if style is None else file_digest(style), period.text, moment, read)
+    return Making(results, moment, _folder(results, "out"), _folder(results, "outbox"), stamp)
+
+
+def names_made(making: Making, progress: Progress) -> dict[str, list[str]]:
+    """The names of all files and the recipients of all mails that a run would make, by output, without making any.
+    Raises one error with all that is wrong."""
+    errors: list[TinQuireError] = []
+    found: dict[str, list[str]] = {}
+    for kind in OUTPUTS:
+        for name in _names(making.results, kind):
+            progress(f"naming {name}")
+            try:
+                found[f"{kind.word} {name}"] = list(kind.names(making, name))
+            except TinQuireError as error:
+                errors.append(error)
     if errors:
-        raise merge_errors([*errors, *_collisions(results, files)])
-    progress("drawing the proof")
-    text = _docket_text(docket)
-    last = before(FACT)
-    proof = make_proof(making, files, text, last if isinstance(last, dict) else None)
-    if errors := _collisions(results, {**files, PROOF: (proof,)}):
         raise merge_errors(errors)
-    making.kept.prune()
-    kept_facts = replace(results, facts={**results.facts, FACT: standing(results, text)})
-    return Pack(kept_facts, files, making.out, making.outbox, proof)
+    return found
 
 
 def _docket_text(docket: Docket) -> str:
@@ -118,25 +168,65 @@ def _foreseen(results: Results) -> Iterator[TinQuireError]:
         yield from kind.foresee(results, attachable)
 
 
-def _make_all(making: Making, progress: Progress) -> tuple[dict[str, tuple[Made, ...]], list[TinQuireError]]:
-    """Every output of every kind, and what stopped some of them."""
+def _make_all(
+    making: Making, shop: Workshop, part: Part, progress: Progress
+) -> tuple[dict[str, tuple[Made, ...]], list[TinQuireError], dict[str, int]]:
+    """Every output of every kind, what stopped some of them, and how much was left out."""
     errors: list[TinQuireError] = []
-    files: dict[str, tuple[Made, ...]] = {}
+    files: dict[str, list[Made]] = {kind.part: [] for kind in OUTPUTS}
     made: dict[str, list[Made]] = {}
-    for kind in OUTPUTS:
-        of_kind: list[Made] = []
-        for name in _names(making.results, kind):
-            progress(kind.progress.format(name))
-            # An output that fails is known by name, so that a mail does not call it missing as well.
-            own = made.setdefault(name, []) if kind.attachable else []
+    left_out: dict[str, int] = {}
+    making = replace(making, made=made)
+
+    def finish(name: str) -> None:
+        # An output that fails is known by name, so that a mail does not call it missing as well.
+        if name not in made:
+            made[name] = []
             try:
-                for item in kind.make(replace(making, made=made), name):
-                    own.append(item)
-                    of_kind.append(item)
+                made[name] = shop.finished(name)
             except TinQuireError as error:
                 errors.append(error)
-        files[kind.part] = tuple(of_kind)
-    return files, errors
+
+    aside = [kind for kind in OUTPUTS if kind.attachable]
+    for kind in aside:
+        for name in _names(making.results, kind):
+            for needed in kind.needs(making.results, name):
+                finish(needed)
+            try:
+                pieces = list(kind.plan(making, name))
+                chosen = [one for one in pieces if part.has(making, one) or shop.is_kept(one)]
+                shop.begin(kind, name, chosen)
+                if len(chosen) < len(pieces):
+                    left_out[name] = len(pieces) - len(chosen)
+            except TinQuireError as error:
+                errors.append(error)
+    for kind in OUTPUTS:
+        for name in _names(making.results, kind):
+            if kind.attachable:
+                finish(name)
+                files[kind.part] += made[name]
+                continue
+            progress(kind.progress.format(name))
+            try:
+                for piece in kind.plan(making, name):
+                    files[kind.part] += kind.make(making, piece)
+            except TinQuireError as error:
+                errors.append(error)
+    return _each_note_once(files), errors, left_out
+
+
+def _each_note_once(files: Mapping[str, Sequence[Made]]) -> dict[str, tuple[Made, ...]]:
+    """The files without notes that one before them has, too: of fonts and the like, which are the same for each."""
+    told: set[str] = set()
+    found: dict[str, tuple[Made, ...]] = {}
+    for kind, made in files.items():
+        fresh = []
+        for one in made:
+            notes = tuple(note for note in one.notes if note not in told)
+            told.update(notes)
+            fresh.append(one if notes == one.notes else replace(one, notes=notes))
+        found[kind] = tuple(fresh)
+    return found
 
 
 def _collisions(results: Results, files: Mapping[str, Sequence[Made]]) -> list[TinQuireError]:

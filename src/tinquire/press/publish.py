@@ -7,34 +7,30 @@ a new one.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import partial
 from pathlib import Path
 
 from tinquire import __version__
-from tinquire.base.faults import AccessError, DataError, Fault
-from tinquire.base.placing import Placement, cannot_place, clear, complete, free_aside, place, put_back, stage, unplaced
+from tinquire.base.faults import AccessError
+from tinquire.base.placing import Placement, cannot_place, free_aside, place, put_back, stage
 from tinquire.press.make import Pack
 from tinquire.press.outputs.kinds import OUTPUTS
 from tinquire.press.outputs.output import Made, OutputKind
-from tinquire.press.record.daybook import Daybook, Publication, RunRecord, digest
+from tinquire.press.record.daybook import Daybook, RunRecord, digest
+from tinquire.press.record.kept import StoredFile, file_digest
+from tinquire.press.settle import end_publication, locked, settle_one
 
-__all__ = ["publish", "settle"]
-
-#: A file that whoever puts files in place holds locked. It stays: taking it away would let two hold it.
-_LOCK = ".daybook.lock"
-#: How long another run that is putting its files in place is waited for, in seconds.
-_PATIENCE = 30.0
-_FREE = "close it in other programs, or make its folder writable; then give this command again"
+__all__ = ["publish"]
 
 
-def publish(pack: Pack, at: datetime) -> list[str]:
+def publish(pack: Pack, at: datetime, inputs: Mapping[str, object] | None = None) -> list[str]:
     """Write outputs, mails and the record. Returns notes on what was taken away, or settled first.
 
-    Everything is written aside first; only when all of it is on disk does anything take its place. Raises
-    AccessError, with nothing changed, when something cannot be written, or a source is no longer what was read.
+    Everything is written aside first; only when all of it is on disk does anything take its place. `inputs` is what
+    the record keeps of what the pack was made from. Raises AccessError, with nothing changed, when something cannot be
+    written, or a source is no longer what was read.
     """
     base = pack.results.docket.base
     read = [
@@ -43,16 +39,16 @@ def publish(pack: Pack, at: datetime) -> list[str]:
         for file in gathered.files
     ]
     book = Daybook(base)
-    with _locked(base):
-        notes = [_settle(book, broken, lossy=True) for broken in book.publications()]
+    with locked(base):
+        notes = [settle_one(book, broken, lossy=True) for broken in book.publications()]
         old = [path for kind in OUTPUTS if kind.swept for path in _outdated(pack, kind)]
         number = book.begin_publication()
         asides: list[Path] = []
         placements: list[Placement] = []
         try:
-            record = _stage(pack, at, read, old, partial(_next_aside, book, number, asides), placements)
+            record = _stage(pack, at, inputs or {}, read, old, partial(_next_aside, book, number, asides), placements)
         except BaseException as error:
-            _end(book, number, asides, placed=False)
+            end_publication(book, number, asides, placed=False)
             if isinstance(error, OSError):
                 raise cannot_place(error, ()) from None
             raise
@@ -61,7 +57,8 @@ def publish(pack: Pack, at: datetime) -> list[str]:
             place(placements)
         except OSError as error:
             raise _undone(book, number, placements, asides, error) from None
-        _end(book, number, asides, placed=True)
+        end_publication(book, number, asides, placed=True)
+        pack.kept.clear()
     return [*notes, *(f"{path.name} of an earlier run was taken out of the outbox" for path in old)]
 
 
@@ -73,7 +70,8 @@ def _next_aside(book: Daybook, number: int, asides: list[Path], folder: Path) ->
 
 
 def _stage(
-    pack: Pack, at: datetime, read: Sequence[tuple[str, str, int, str]], old: Sequence[Path],
+    pack: Pack, at: datetime, inputs: Mapping[str, object], read: Sequence[tuple[str, str, int, str]],
+    old: Sequence[Path],
     aside_for: Callable[[Path], Path], placements: list[Placement],
 ) -> RunRecord:  # fmt: skip
     """Write all files of a pack aside, one after the other, and return what is kept of the run. Raises OSError."""
@@ -81,70 +79,33 @@ def _stage(
     made_files: list[tuple[str, str, str]] = []
     sourced = []
 
-    def contents() -> Iterator[tuple[Path, Sequence[bytes]]]:
+    def contents() -> Iterator[tuple[Path, Sequence[bytes] | Path]]:
         for kind in OUTPUTS:
             for made in pack.files[kind.part]:
-                pieces = made.pieces()
-                content = digest(*pieces)
+                content, pieces = _content(made)
                 made_files.append((_record_name(kind, made), _relative_path(made.path, docket.base), content))
                 if made.sources:
                     sourced.append((content, made.sources))
-                yield made.path, pieces
-        pieces = pack.proof.pieces()
-        made_files.append((pack.proof.name, _relative_path(pack.proof.path, docket.base), digest(*pieces)))
-        yield pack.proof.path, pieces
+                if pieces is not None and file_digest(made.path) != content:
+                    yield made.path, pieces
+        content, pieces = _content(pack.proof)
+        made_files.append((pack.proof.name, _relative_path(pack.proof.path, docket.base), content))
+        if pieces is not None:
+            yield pack.proof.path, pieces
 
     placements.extend(stage(contents(), old, aside_for))
     tool = f"tinquire {__version__}"
-    period, facts = pack.results.period.text, pack.results.facts
-    return RunRecord(docket.model.title, period, at, tool, read, made_files, sourced, facts)
+    period, facts = pack.results.period.text, {**pack.results.facts, **inputs}
+    pieces = {key: piece.says(docket.base) for key, piece in pack.pieces.items()}
+    return RunRecord(docket.model.title, period, at, tool, read, made_files, sourced, facts, pieces)
 
 
-def settle(base: Path, *, lossy: bool = False) -> list[str]:
-    """Complete or take back what a run that was broken off left in a job's folder. Returns notes on what was done.
-
-    Raises AccessError when files cannot be moved, or another run is putting its files in place; DataError when files
-    aside are lost, so that the run has to be made again. With `lossy`, for who makes it again, that is a note.
-    """
-    book = Daybook(base)
-    if not book.publications():
-        return []
-    with _locked(base):
-        return [_settle(book, broken, lossy=lossy) for broken in book.publications()]
-
-
-def _settle(book: Daybook, broken: Publication, *, lossy: bool) -> str:
-    """Settle one publication, and say what was done."""
-    if broken.state != "placing":
-        left = put_back(broken.placements)
-        if left:
-            raise AccessError(Fault("taking a run back", f"{left[0].name} could not be put back", str(left[0]), _FREE))
-        _end(book, broken.number, broken.asides, placed=False)
-        return "a run was broken off before it put files in place; what it had written aside was cleared"
-    moment = (broken.at or "").replace("T", " ").replace("+00:00", " UTC")
-    began = f"the run of {broken.period}, begun on {moment}, was broken off while it put files in place"
-    lost = unplaced(broken.placements, lambda path: digest(path.read_bytes()) == broken.digests.get(path))
-    if lost and not lossy:
-        why = f"{began}, and its {lost[0].name} is lost: it is neither in its place nor aside"
-        do = f"run the docket for {broken.period} again"
-        raise DataError(Fault("completing a run", why, str(lost[0].parent), do))
-    try:
-        complete(broken.placements)
-    except OSError as error:
-        why = (error.strerror or str(error)).strip()
-        raise AccessError(
-            Fault("completing a run", f"{began}: {why[:1].lower()}{why[1:]}", str(error.filename or ""), _FREE)
-        ) from None
-    _end(book, broken.number, broken.asides, placed=not lost)
-    if lost:
-        return f"{began}; {lost[0].name} is lost: run {broken.period} again"
-    return f"{began}; it was completed"
-
-
-def _end(book: Daybook, number: int, asides: Sequence[Path], *, placed: bool) -> None:
-    """Nothing is under way any more. The folders aside go first: while the daybook knows of them, they are found."""
-    clear(asides, book.path.parent)
-    book.end_publication(number, placed=placed)
+def _content(made: Made) -> tuple[str, Sequence[bytes] | Path | None]:
+    """The digest of a file, and its content or where that lies; nothing for one that is in its place already."""
+    if isinstance(made.content, StoredFile):
+        return made.content.digest, None if made.content.path == made.path else made.content.path
+    pieces = made.pieces()
+    return digest(*pieces), pieces
 
 
 def _undone(
@@ -154,27 +115,8 @@ def _undone(
     book.undo_publication(number)
     left = put_back(placements)
     if not left:
-        _end(book, number, asides, placed=False)
+        end_publication(book, number, asides, placed=False)
     return cannot_place(error, left)
-
-
-@contextmanager
-def _locked(base: Path) -> Iterator[None]:
-    """Nobody else puts files in place in this folder. Raises AccessError."""
-    from filelock import FileLock, Timeout
-
-    lock = FileLock(base / _LOCK)
-    try:
-        lock.acquire(timeout=_PATIENCE)
-    except Timeout:
-        why = "another run is putting its files in place"
-        raise AccessError(Fault("writing files", why, str(base), "wait until it is done, and try again")) from None
-    except OSError as error:
-        raise cannot_place(error, ()) from None
-    try:
-        yield
-    finally:
-        lock.release()
 
 
 def _record_name(kind: OutputKind, made: Made) -> str:

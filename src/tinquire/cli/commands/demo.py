@@ -31,11 +31,13 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         terminal.line("kept", f"{path}, which differs from the demo's own")
     terminal.plain()
     pack = make_pack(folder / "docket.toml", PERIOD, None, terminal)
-    tell_pack(pack, terminal)
+    if pack is not None:
+        tell_pack(pack, terminal)
     terminal.plain()
     _send(pack, folder, terminal)
     terminal.plain()
-    terminal.line("open", f"first {short_path(pack.first_to_open)}")
+    if pack is not None:
+        terminal.line("open", f"first {short_path(pack.first_to_open)}")
     terminal.line("", f"then a mail in {folder / 'postroom'}")
     command, how = _command()
     terminal.line("try", f"{command} run {folder / 'docket.toml'} --period 2026-11")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import os
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -21,37 +22,129 @@ _TOLD_SINGLY = 8
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     shared.add_docket(parser)
+    parser.add_argument("--only", action="append", default=[], metavar="NAME", help="make this output anew; repeat it")
+    parser.add_argument(
+        "--each-only", metavar="COLUMN=VALUE", help='of outputs with each, only those of such rows: "Number=1042"'
+    )
+    parser.add_argument("--fresh", action="store_true", help="make everything again, also what has not changed")
+    parser.add_argument("--dry", action="store_true", help="say what would be made, and make nothing")
+    parser.add_argument("--processes", type=int, metavar="N", help="how many work at a time (all)")
     shared.add_now(parser)
     shared.add_json(parser)
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    pack = make_pack(options.docket, options.period, options.now, terminal)
-    tell_pack(pack, terminal, f"tinquire send {short_path(options.docket)} --period {options.period}")
+    following = f"tinquire send {short_path(options.docket)} --period {options.period}"
+    if options.dry:
+        _tell_names(options, terminal)
+        return 0
+    asked = Asked(tuple(options.only), options.each_only, options.fresh, options.processes)
+    pack = make_pack(options.docket, options.period, options.now, terminal, asked)
+    if pack is None:
+        terminal.line("next", following)
+    else:
+        tell_pack(pack, terminal, following)
     return 0
 
 
-def make_pack(docket_path: Path, period_text: str, now: str | None, terminal: Terminal) -> Any:
-    """Make and write a pack, saying what was read and what came of it."""
-    from tinquire.base.processes import processors
-    from tinquire.docket import load_docket, parse_period
-    from tinquire.press.make import make
-    from tinquire.press.publish import publish
+@dataclass(frozen=True)
+class Asked:
+    """What of a pack is to be made, and by how many processes."""
 
+    only: tuple[str, ...] = ()
+    each_only: str | None = None
+    fresh: bool = False
+    processes: int | None = None
+
+    @property
+    def is_part(self) -> bool:
+        return bool(self.only or self.each_only)
+
+
+def make_pack(
+    docket_path: Path, period_text: str, now: str | None, terminal: Terminal, asked: Asked | None = None
+) -> Any:
+    """Make a pack and put it in its place, saying what was read and what came of it; None, and said, when nothing has
+    changed since it was made."""
+    from tinquire.docket import load_docket, parse_period
+    from tinquire.press.record.lock import held_for
+    from tinquire.press.unchanged import unchanged
+
+    asked = asked or Asked()
     docket = load_docket(docket_path)
     period = parse_period(period_text, docket.model.period)
     at = shared.moment(now)
-    shared.settle_folder(docket.base, terminal, lossy=True)
-    pack = make(
-        docket, period, now=at, environment=os.environ, progress=terminal.progress, kept=docket.base / KEPT,
-        processes=processors(),
-    )  # fmt: skip
-    terminal.heading(f"{docket.model.title}, {period.long}")
-    tell_work(pack.results, terminal)
-    terminal.progress("writing")
-    for note in publish(pack, at or shared.clock()):
-        terminal.line("note", note)
+    with held_for(docket.base, f"the run of {period.text}", f"{shared.local_clock():%H:%M}"):
+        shared.settle_folder(docket.base, terminal, lossy=True)
+        same = None if asked.fresh or asked.is_part else unchanged(docket, period, at)
+        if same is not None:
+            terminal.heading(f"{docket.model.title}, {period.long}")
+            _tell_unchanged(same, docket, period, terminal)
+            return None
+        from tinquire.base.processes import processors
+        from tinquire.press.make import make
+        from tinquire.press.part import Part
+        from tinquire.press.publish import publish
+        from tinquire.press.unchanged import inputs_of
+
+        part = Part.of(asked.only, asked.each_only)
+        pack = make(
+            docket, period, now=at, environment=os.environ, progress=terminal.progress, kept=docket.base / KEPT,
+            processes=asked.processes or processors(), part=part, fresh=asked.fresh,
+        )  # fmt: skip
+        terminal.heading(f"{docket.model.title}, {period.long}")
+        tell_work(pack.results, terminal)
+        terminal.progress("writing")
+        for note in publish(pack, at or shared.clock(), inputs_of(pack, docket, period, at)):
+            terminal.line("note", note)
     return pack
+
+
+def _tell_unchanged(same: Any, docket: Any, period: Any, terminal: Terminal) -> None:
+    """That a pack is as it would be made, where it lies, and what was warned of."""
+    when = same.at.replace("T", " ").replace("+00:00", " UTC")
+    mails = sum(name == "mail" for name, *_ in same.made)
+    files = [(name, file) for name, file, _ in same.made if name != "mail"]
+    terminal.line("the same", f"nothing has changed since the run of {when}: {counted(len(files), 'file')} and")
+    terminal.line("", f"{counted(mails, 'mail')} are as they would be made; to make them all again: --fresh")
+    for name, file in files:
+        if name == "proof":
+            terminal.line("proof", f"{short_path(docket.base / file)}  (look through it before you send)")
+    for warning in same.warnings:
+        terminal.fault(warning)
+    terminal.answer(
+        {
+            "title": docket.model.title,
+            "period": period.text,
+            "unchanged_since": same.at,
+            "warnings": [warning.as_dict() for warning in same.warnings],
+            "outputs": [{"name": name, "file": str(docket.base / file)} for name, file in files],
+            "mails": mails,
+        }
+    )
+
+
+def _tell_names(options: argparse.Namespace, terminal: Terminal) -> None:
+    """What a run would make, by name."""
+    from tinquire.docket import load_docket, parse_period
+    from tinquire.press.make import begin_making, names_made
+
+    docket = load_docket(options.docket)
+    period = parse_period(options.period, docket.model.period)
+    making = begin_making(
+        docket, period, now=shared.moment(options.now), environment=os.environ, progress=terminal.progress
+    )
+    names = names_made(making, terminal.progress)
+    terminal.heading(f"{docket.model.title}, {period.long}: what would be made")
+    tell_work(making.results, terminal)
+    for output, files in names.items():
+        terminal.line("", f"{output}: {counted(len(files), 'mail' if output.startswith('mail ') else 'file')}")
+        for file in files:
+            terminal.line("", f"  {file}")
+    terminal.line("to", short_path(making.out))
+    terminal.answer(
+        {"title": docket.model.title, "period": period.text, "folder": str(making.out), "would_make": names}
+    )
 
 
 def tell_work(work: Any, terminal: Terminal) -> None:
@@ -82,9 +175,12 @@ def tell_work(work: Any, terminal: Terminal) -> None:
 def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> None:
     """What was written, and the command that follows, if any."""
     label = "wrote"
+    again = sum(output.again for output in pack.outputs)
     for group in alike(pack.outputs):
-        summary = ("made before" if group[0].again else group[0].summary) if len(group) == 1 else f"{len(group)} files"
-        size = sum(len(output.data) for output in group) / 1024
+        summary = group[0].summary if len(group) == 1 else f"{len(group)} files"
+        if all(output.again for output in group):
+            summary += ", as before"
+        size = sum(output.size for output in group) / 1024
         more = f" to {group[-1].path.name}" if len(group) > 1 else ""
         terminal.line(label, f"{short_path(group[0].path)}{more}  ({summary}, {size:,.0f} kB)")
         label = ""
@@ -92,6 +188,11 @@ def tell_pack(pack: Any, terminal: Terminal, following: str | None = None) -> No
         count = len(pack.mails)
         text = f"{short_path(pack.outbox)}  ({counted(count, 'mail')}, not sent)"
         terminal.line(label, text)
+    if again:
+        terminal.line("", f"{again} of {counted(len(pack.outputs), 'file')} had not changed, and were not made again")
+    if pack.left_out:
+        left = ", ".join(f"{count:,} of {name}" for name, count in pack.left_out.items())
+        terminal.line("left out", f"{left}; and the mails that would carry them")
     terminal.line("proof", f"{short_path(pack.proof.path)}  (look through it before you send)")
     for output in pack.outputs:
         for note in output.notes:
@@ -134,7 +235,10 @@ def as_dict(pack: Any) -> dict[str, Any]:
         "figures": work.figures,
         "checks": [{"name": check.name, "holds": check.holds, "says": check.says} for check in work.checks],
         "warnings": [warning.as_dict() for warning in pack.warnings],
-        "outputs": [{"name": output.name, "file": str(output.path)} for output in pack.outputs],
+        "outputs": [
+            {"name": output.name, "file": str(output.path), "made_before": output.again} for output in pack.outputs
+        ],
+        "left_out": dict(pack.left_out),
         "proof": str(pack.proof.path),
         "mails": [
             {"file": str(pack.outbox / mail.file), "to": mail.to, "subject": mail.subject} for mail in pack.mails

@@ -62,7 +62,7 @@ def local_clock() -> datetime:
 def settle_folder(base: Path, terminal: Terminal, *, lossy: bool = False) -> None:
     """Complete or take back what a run that was broken off left in a job's folder, and say so; see `settle`. Raises
     TinQuireError."""
-    from tinquire.press.publish import settle
+    from tinquire.press.settle import settle
 
     for note in settle(base, lossy=lossy):
         terminal.line("note", note)

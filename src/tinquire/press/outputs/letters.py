@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import overload
 
-from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, merge_errors
-from tinquire.base.file_names import safe_file_name
+from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError
+from tinquire.base.noted_reads import note_read
 from tinquire.base.wording import counted
-from tinquire.cells.values import Value
 from tinquire.charts.chart import Chart
 from tinquire.docket.schema.charts import ChartModel
 from tinquire.docket.schema.letters import LetterModel
@@ -24,10 +24,12 @@ from tinquire.pages.letter_pages import lay_out_letter
 from tinquire.pages.pdf import pdf_of
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope
+from tinquire.press.outputs.each_row import EachRow, row_pieces
 from tinquire.press.outputs.letter_tables import laid_table
-from tinquire.press.outputs.output import Made, Making, OutputKind
-from tinquire.press.outputs.own_rows import OwnTables, error_of_row, require_key
+from tinquire.press.outputs.output import Made, Making, OutputKind, Piece
+from tinquire.press.outputs.own_rows import error_of_row
 from tinquire.press.outputs.template_pictures import chart_of_results, picture_source
+from tinquire.press.record.kept import key_of
 from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, slot_name
 
 __all__ = ["LETTERS", "LetterScope", "filled_letter"]
@@ -109,41 +111,44 @@ def _own_slot(slot: Slot, table: str) -> Slot:
     return slot if match is None else replace(slot, inside=slot.inside[match.end() :])
 
 
-def make_letters(making: Making, name: str) -> Iterator[Made]:
-    """The files of one letter of the docket. Raises one error with all that is wrong."""
+@dataclass(frozen=True)
+class _Ready:
+    """What all letters of one name share: the template, what makes them of it, and the rows that repeat them."""
+
+    template: Path
+    content: bytes
+    forms: Forms
+    rows: EachRow
+
+
+def _ready(making: Making, name: str) -> _Ready:
+    """Raises UseError, DataError and AccessError for what is wrong with all of them."""
     results = making.results
     model = results.docket.model.letters[name]
-    stopped, where = f"letter '{name}'", results.docket.where("letters", name)
     template = _template(results, model, name)
-    forms = Forms(Letter.from_bytes(template.read_bytes(), template.name), model.pictures)
-    if model.each is None:
-        yield from _one(making, name, model, forms, results.slots(), where, None)
-        return
-    table = results.tables[model.each]
-    require_key(model.key, table, stopped, where)
-    own = OwnTables(results, table, model.own, stopped, where)
-    errors: list[TinQuireError] = []
-    made: list[Made] = []
-    for row in range(table.height):
-        making.progress(f"writing {name}", row + 1, table.height)
-        try:
-            scope = own.over(results.slots().at(table, row))
-            cut = None if model.key is None else (model.key, table.column(model.key)[row])
-            made += _one(making, name, model, forms, scope, table.where(row), cut)
-        except TinQuireError as error:
-            errors.append(error)
-    if errors:
-        raise merge_errors(errors)
-    yield from made
+    content = template.read_bytes()
+    forms = Forms(Letter.from_bytes(content, template.name), model.pictures)
+    rows = EachRow(results, model, f"letter '{name}'", results.docket.where("letters", name))
+    return _Ready(template, content, forms, rows)
 
 
-def _one(
-    making: Making, name: str, model: LetterModel, forms: Forms, scope: SlotScope, place: str,
-    cut: tuple[str, Value] | None,
-) -> Iterator[Made]:  # fmt: skip
+def plan_letters(making: Making, name: str) -> Iterator[Piece]:
+    """The pieces of one letter of the docket. Raises one error with all that is wrong."""
+    model = making.results.docket.model.letters[name]
+    ready = making.prepared("letters", name, lambda: _ready(making, name))
+    key = key_of(making.stamp, "letters", name, model.model_dump_json(), hashlib.sha256(ready.content).hexdigest())
+    yield from row_pieces(making, name, ready.rows, model.name, f"naming letter '{name}'", key)
+
+
+def make_letter(making: Making, piece: Piece) -> Iterator[Made]:
     """The files of one letter: the document, and its pages."""
+    name, cut = piece.name, piece.cut
     stopped = f"letter '{name}'"
     results = making.results
+    model = results.docket.model.letters[name]
+    ready = making.prepared("letters", name, lambda: _ready(making, name))
+    note_read(ready.template, ready.content)
+    forms, scope, place = ready.forms, ready.rows.scope(piece.row), ready.rows.where(piece.row)
     try:
 
         def laid(name: str, own: SlotScope) -> LaidTable | str | None:
@@ -156,17 +161,23 @@ def _one(
         letter, done = filled_letter(forms, own, model.pictures, results.docket.base, stopped, place, charts)
     except DataError as error:
         raise (error if cut is None else error_of_row(error, place)) from None
-    path = making.out / safe_file_name(scope.filled(model.name, f"naming {stopped}", place))
+    path = piece.path
     if "docx" in model.to:
         summary = counted(done.slots, "slot")
         yield Made(name=name, path=path, content=letter.to_bytes(), summary=summary, cut=cut, notes=tuple(done.notes))
     if "pdf" in model.to:
         notes: list[str] = []
         pages = lay_out_letter(letter, path.stem, notes.append)
-        told = tuple(note for note in notes if note not in making.told)
-        making.told.update(told)
         summary, content = counted(len(pages.pages), "page"), pdf_of(pages, making.moment)
+        told = tuple(dict.fromkeys(notes))
         yield Made(name=name, path=path.with_suffix(".pdf"), content=content, summary=summary, cut=cut, notes=told)
+
+
+def _names(making: Making, name: str) -> Iterator[str]:
+    model = making.results.docket.model.letters[name]
+    for piece in plan_letters(making, name):
+        for form in model.to:
+            yield piece.path.with_suffix(f".{form}").relative_to(making.out).as_posix()
 
 
 def filled_letter(
@@ -205,4 +216,4 @@ def _inputs(results: Results) -> Iterator[Path]:
     return (results.docket.base / model.template for model in results.docket.model.letters.values())
 
 
-LETTERS = OutputKind("letters", "letter", "writing {}", make_letters, _foresee, _inputs)
+LETTERS = OutputKind("letters", "letter", "writing {}", plan_letters, make_letter, _foresee, _names, _inputs)

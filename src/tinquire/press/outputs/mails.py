@@ -14,13 +14,13 @@ from typing import Any
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.file_names import safe_file_name
+from tinquire.base.noted_reads import note_read
 from tinquire.base.wording import known_names
 from tinquire.docket.schema.mails import MailModel
 from tinquire.post.message import (
     Attachment,
     BodyStyle,
     Mail,
-    base64_lines,
     check_mail,
     encoded_size,
     in_domains,
@@ -29,7 +29,7 @@ from tinquire.post.message import (
 )  # fmt: skip
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
-from tinquire.press.outputs.output import Made, Making, OutputKind
+from tinquire.press.outputs.output import Made, Making, OutputKind, Piece
 from tinquire.press.outputs.own_rows import OwnTables
 from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, fill_text, split_slots
 
@@ -53,6 +53,10 @@ class MadeMail(Made):
         return self.path.name
 
 
+class _FileNotMadeError(Exception):
+    """A mail whose attachment is not among the part of the pack that is made: the mail is not made, either."""
+
+
 @dataclass(frozen=True)
 class _MailWriter:
     """What all mails of one entry share."""
@@ -64,7 +68,7 @@ class _MailWriter:
     #: Files that were read already, by their path.
     read: dict[Path, bytes] = field(default_factory=dict)
     #: Encodes an attachment; one that all mails have, once.
-    encode: Callable[[bytes], bytes] = field(default_factory=lambda: lru_cache(maxsize=2)(base64_lines))
+    encode: Callable[[Attachment], bytes] = field(default_factory=lambda: lru_cache(maxsize=2)(Attachment.lines))
 
     @property
     def results(self) -> Results:
@@ -79,14 +83,15 @@ class _MailWriter:
         return scope.filled(raw, f"mail '{self.name}', {part}", self.where)
 
 
-def make_mails(making: Making, name: str) -> Iterator[MadeMail]:
+def plan_mails(making: Making, name: str) -> Iterator[Piece]:
+    """All mails of one entry are one piece: they are put together when they are written."""
+    yield Piece(name=name, place=0, path=making.outbox, key="")
+
+
+def make_mails(making: Making, piece: Piece) -> Iterator[MadeMail]:
     """All mails of one entry. Raises one error with all that is wrong, a missing attachment among it."""
-    results = making.results
-    model, house = results.docket.model.mails[name], results.house
-    body = house.look("body")
-    fonts = (house.font, *(part.strip() for part in house.fallback.split(",")))
-    body_style = BodyStyle(fonts, house.size, house.colour(body.colour) if body.colour else "000000")
-    desk = _MailWriter(making, name, model, body_style)
+    desk, results = _desk(making, piece.name), making.results
+    model, name = desk.model, piece.name
     if model.each is None or not results.tables[model.each].height:
         tuple(_attachments(desk, results.slots()))  # a list without rows hides no attachment that is missing
     errors: list[TinQuireError] = []
@@ -98,11 +103,33 @@ def make_mails(making: Making, name: str) -> Iterator[MadeMail]:
             mail = _mail(desk, scope, seen, position)
             names[mail.file] += 1
             mails.append(replace(mail, path=making.outbox / _numbered_file(mail.file, names[mail.file])))
+        except _FileNotMadeError:
+            continue
         except TinQuireError as error:
             errors.append(error)
     if errors:
         raise merge_errors(errors)
     yield from mails
+
+
+def _desk(making: Making, name: str) -> _MailWriter:
+    results = making.results
+    house, body = results.house, results.house.look("body")
+    fonts = (house.font, *(part.strip() for part in house.fallback.split(",")))
+    body_style = BodyStyle(fonts, house.size, house.colour(body.colour) if body.colour else "000000")
+    return _MailWriter(making, name, results.docket.model.mails[name], body_style)
+
+
+def _names(making: Making, name: str) -> Iterator[str]:
+    """Whom mails will go to, and with which subject."""
+    desk = _desk(making, name)
+    for position, scope in _rows(making.results, desk.model, name):
+        to = ", ".join(one.addr_spec for one in _addresses(desk, desk.model.to, scope, "to", position))
+        yield f"{to}: {_subject(desk, scope)}"
+
+
+def _subject(desk: _MailWriter, scope: SlotScope) -> str:
+    return " ".join(desk.text(desk.model.subject, scope, "subject").split())
 
 
 def _rows(results: Results, model: MailModel, name: str) -> Iterator[tuple[str, SlotScope]]:
@@ -123,7 +150,7 @@ def _attachments(desk: _MailWriter, scope: SlotScope, place: str = "") -> Iterat
     for number, entry in enumerate(desk.model.attach):
         if entry in outputs:
             for made in _own_files(desk, entry, scope, place):
-                yield Attachment(made.path.name, made.data)
+                yield Attachment(made.path.name, made.content, made.size)
             continue
         where = results.docket.where("mails", name, "attach", number)
         text, unfilled = fill_text(entry, lambda slot: _as_part_of_a_name(scope.resolve(slot)))
@@ -134,11 +161,14 @@ def _attachments(desk: _MailWriter, scope: SlotScope, place: str = "") -> Iterat
         if written is None and path not in desk.read:
             if not path.is_file():
                 raise _missing_attachment(results, name, number, text, list(outputs))
-            desk.read[path] = path.read_bytes()
+            desk.read[path] = note_read(path, path.read_bytes())
         if written is not None and written not in _of_row(scope, (written,)):
             why = f"'{path.name}' was made for another row"
             raise DataError(Fault(f"mail '{name}', attachments", why, place or where, "attach the output by its name"))
-        yield Attachment(path.name, written.data if written is not None else desk.read[path])
+        if written is not None:
+            yield Attachment(path.name, written.content, written.size)
+        else:
+            yield Attachment(path.name, desk.read[path], len(desk.read[path]))
 
 
 def _is_repeated(results: Results, output: str) -> bool:
@@ -152,6 +182,8 @@ def _own_files(desk: _MailWriter, entry: str, scope: SlotScope, place: str) -> S
     """The files of an output that go with a row: of a split workbook the one of the row's own value. Raises DataError
     when there is none: nobody gets the file of another."""
     files = desk.making.made[entry]
+    if not files and desk.making.partial:
+        raise _FileNotMadeError
     if files and files[0].cut is None and desk.model.each is not None and _is_repeated(desk.results, entry):
         why = f"'{entry}' has a file for each row of a table, and it is not said which of them belongs to a mail"
         do = "name the column of the row's own value there: key = ..."
@@ -165,6 +197,8 @@ def _own_files(desk: _MailWriter, entry: str, scope: SlotScope, place: str) -> S
         why = f"'{entry}' is split by '{column}', and the mail has no row with such a column"
         raise UseError(Fault(stopped, why, desk.where, f"write each = a table with the column '{column}'"))
     own = _of_row(scope, files)
+    if not own and desk.making.partial:
+        raise _FileNotMadeError
     if not own:
         why = f"'{entry}' has no file of '{scope.row.columns[at][0]}'"
         raise DataError(Fault(stopped, why, place or desk.where, "leave the row out, or fix its value"))
@@ -211,7 +245,7 @@ def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], p
     addresses = tuple(address.addr_spec for address in (*to, *cc, *bcc))
     seen[addresses] += 1
     identity = _identity(desk, addresses, seen[addresses], sender[0])
-    subject = " ".join(desk.text(model.subject, scope, "subject").split())
+    subject = _subject(desk, scope)
     mail = Mail(
         identity=identity,
         sender=sender[0],
@@ -244,7 +278,7 @@ def _require_fit(desk: _MailWriter, mail: Mail, addresses: Sequence[str], place:
     if strangers := [address for address in addresses if not in_domains(address, post.domains)]:
         why = f"'{strangers[0]}' is in none of the domains allowed ({', '.join(post.domains)})"
         raise DataError(Fault(stopped, why, place or desk.where, "fix the address, or allow its domain in [post]"))
-    size = sum(encoded_size(len(one.content)) for one in mail.attachments) / (1 << 20)
+    size = sum(encoded_size(one.size) for one in mail.attachments) / (1 << 20)
     if post.most_megabytes is not None and size > post.most_megabytes:
         why = f"with its attachments it has {size:,.1f} MB, and {post.most_megabytes:g} are allowed"
         do = "attach less, or raise most_megabytes in [post] if the server takes more"
@@ -303,4 +337,6 @@ def _foresee(results: Results, attachable: Sequence[str]) -> Iterator[TinQuireEr
                 yield _missing_attachment(results, name, number, entry, attachable)
 
 
-MAILS = OutputKind("mails", "mail", "writing mails {}", make_mails, _foresee, attachable=False, swept=True)
+MAILS = OutputKind(
+    "mails", "mail", "writing mails {}", plan_mails, make_mails, _foresee, _names, attachable=False, swept=True
+)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from pathlib import Path
 
+from tinquire.base.noted_reads import note_read
 from tinquire.workbook.grid.frames import PictureFile
 
 __all__ = ["read_picture"]
@@ -20,7 +21,7 @@ def read_picture(path: Path) -> tuple[PictureFile, tuple[float, float]]:
     from PIL import Image, UnidentifiedImageError
 
     try:
-        content = path.read_bytes()
+        content = note_read(path, path.read_bytes())
     except OSError:
         raise ValueError(f"there is no picture '{path.name}'") from None
     if len(content) > _MOST_BYTES:

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from functools import partial
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
-from tinquire.base.file_names import safe_file_name
 from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import parse_area
 from tinquire.cells.dates import serial_from_date
@@ -21,9 +19,12 @@ from tinquire.pages.sheet_layout import Asked
 from tinquire.pages.variants import PrintPlan, Setting, Variant, faults_of, find_setting
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
-from tinquire.press.outputs.output import Made, Making, OutputKind
-from tinquire.press.outputs.own_rows import OwnTables, require_key
-from tinquire.press.outputs.variants import Finished, VariantJob, made_variants, plain_pages
+from tinquire.press.outputs.each_row import EachRow, row_pieces
+from tinquire.press.outputs.output import Made, Making, OutputKind, Piece
+from tinquire.press.outputs.paths import output_path
+from tinquire.press.outputs.variants import VariantDigests, VariantJob, made_variant, plain_pages
+from tinquire.press.outputs.workbooks import cuts_of
+from tinquire.press.record.kept import key_of
 from tinquire.slots.slots import Slot, UnfilledSlot, split_slots
 from tinquire.tables import Table
 from tinquire.workbook import Workbook
@@ -33,70 +34,113 @@ __all__ = ["PRINTS", "asked_pages", "listed_pairs", "set_values"]
 
 @dataclass(frozen=True)
 class _Source:
-    """A file to print: its name and bytes, and what it is cut to, of a split workbook."""
+    """A file to print: its name, what gives its bytes, and what it is cut to, of a split workbook."""
 
     name: str
-    data: bytes
+    content: bytes | Callable[[], Sequence[bytes]]
     cut: tuple[str, Value] | None = None
 
+    @property
+    def data(self) -> bytes:
+        return self.content if isinstance(self.content, bytes) else b"".join(self.content())
 
-def make_prints(making: Making, name: str) -> Iterator[Made]:
-    """The files of one print of the docket. Raises one error with all that is wrong."""
+
+@dataclass(frozen=True)
+class _Pages:
+    """The task of one piece: files that are printed as they are, or a variant of the only one."""
+
+    sources: tuple[_Source, ...]
+    plan: PrintPlan
+    title: str
+    variant: Variant | None = None
+
+
+def plan_prints(making: Making, name: str) -> Iterator[Piece]:
+    """The pieces of one print of the docket, once the files that it is made of are there. Raises one error with all
+    that is wrong."""
     results = making.results
     model = results.docket.model.prints[name]
     stopped, where = f"print '{name}'", results.docket.where("prints", name)
     about = About(author=model.author, language=results.house.language.tag, cover=model.cover, contents=model.contents)
     plan = PrintPlan(tuple(model.sheets), asked_pages(model, stopped, where), about, model.allow_empty)
-    form = model.name.rpartition(".")[2].casefold()
     sources = _sources(making, name, model)
     if model.each is None:
-        together = not isinstance(model.from_, str)
-        for number, source in enumerate(sources):
-            if number == 0 or not together:
-                yield from _as_it_is(making, name, model, source, sources[1:] if together else (), plan, form)
+        groups = [sources] if not isinstance(model.from_, str) else [[source] for source in sources]
+        for place, group in enumerate(groups):
+            scope = _cut_scope(results.slots(), group[0].cut)
+            path = output_path(making.out, model.name, scope, f"naming {stopped}", where)
+            task = _Pages(tuple(group), plan, _title(model, scope, path.name, stopped, where))
+            as_it_is = Variant("", ())
+            of_files = (VariantDigests(_job(making, model, one, plan)).of(as_it_is, task.title) for one in group)
+            key = key_of("print", name, path.name, *of_files)
+            yield Piece(name=name, place=place, path=path, cut=group[0].cut, key=key, task=task)
         return
     if len(sources) != 1:
+        if making.partial and not sources:
+            return
         why = f"it is made of {counted(len(sources), 'file')}, and variants of one workbook"
         raise UseError(Fault(stopped, why, where, "take a workbook that is not split"))
-    source = sources[0]
-    table = results.tables[model.each]
-    own = OwnTables(results, table, model.own, stopped, where)
-    rows = [own.over(results.slots().at(table, row)) for row in range(table.height)]
-    variants = _variants(results, name, model, table, source, making, rows)
-    files = [_file(model, scope, stopped, where) for scope in rows]
-    titles = [_title(model, scope, file, stopped, where) for scope, file in zip(rows, files, strict=True)]
-    job = VariantJob(source.data, source.name, plan, making.moment, form, model.dpi, model.for_mail)
-    errors: list[TinQuireError] = []
-    made: list[Made] = []
-    progress = partial(making.progress, f"printing {name}")
-    finished = made_variants(job, variants, titles, making.kept, progress, making.processes)
-    for place, one in enumerate(finished):
-        if one.error is not None:
-            errors.append(one.error)
-            continue
-        cut = None if model.key is None else (model.key, table.column(model.key)[place])
-        made += _files(making, name, files[place], one, cut)
-    if errors:
-        raise merge_errors(errors)
-    yield from made
+    rows = EachRow(results, model, stopped, where)
+    variants = _variants(results, name, model, rows, sources[0], making)
+    digests = VariantDigests(_job(making, model, sources[0], plan))
+    pieces = row_pieces(making, name, rows, model.name, f"naming {stopped}", "")
+    for piece, variant in zip(pieces, variants, strict=True):
+        title = _title(model, rows.scope(piece.row), piece.path.name, stopped, where)
+        key = key_of(digests.of(variant, title), piece.path.name, name)
+        yield replace(piece, key=key, task=_Pages((sources[0],), plan, title, variant))
 
 
-def _as_it_is(
-    making: Making, name: str, model: PrintModel, source: _Source, others: Sequence[_Source], plan: PrintPlan,
-    form: str,
-) -> Iterator[Made]:  # fmt: skip
-    """The pages of a workbook without any cell set, and of others after it."""
+def make_print(making: Making, piece: Piece) -> Iterator[Made]:
+    """The files of one piece: of pictures of several pages each with its number."""
+    model, task = making.results.docket.model.prints[piece.name], piece.task
+    first, *others = task.sources
+    if task.variant is None:
+        notes: list[str] = []
+        more = [(one.name, one.data) for one in others]
+        contents = plain_pages(_job(making, model, first, task.plan), more, task.title, notes)
+    else:
+        # Variants of one workbook share what is read of it once.
+        job = making.prepared("prints", piece.name, lambda: _job(making, model, first, task.plan))
+        done = made_variant(job, task.variant, task.title)
+        if done.error is not None:
+            raise done.error
+        contents, notes = done.contents, list(done.notes)
+    width = len(str(len(contents)))
+    for number, content in enumerate(contents, start=1):
+        several, path = len(contents) > 1, piece.path
+        own = path.with_name(f"{path.stem}-{number:0{width}}{path.suffix}") if several else path
+        yield Made(
+            name=piece.name, path=own, content=content, summary="a page" if several else path.suffix[1:].upper(),
+            cut=piece.cut, notes=tuple(dict.fromkeys(notes)) if number == 1 else (),
+        )  # fmt: skip
+
+
+def _job(making: Making, model: PrintModel, source: _Source, plan: PrintPlan) -> VariantJob:
+    form = model.name.rpartition(".")[2].casefold()
+    return VariantJob(source.data, source.name, plan, making.moment, form, model.dpi, model.for_mail)
+
+
+def _cut_scope(scope: SlotScope, cut: tuple[str, Value] | None) -> SlotScope:
+    return scope if cut is None else scope.also({cut[0]: cut[1]})
+
+
+def _names(making: Making, name: str) -> Iterator[str]:
+    """The names of the files, as they are before pictures of several pages get numbers."""
     results = making.results
-    stopped, where = f"print '{name}'", results.docket.where("prints", name)
-    scope = results.slots()
-    if source.cut is not None:
-        scope = scope.also({source.cut[0]: source.cut[1]})
-    file = _file(model, scope, stopped, where)
-    notes: list[str] = []
-    job = VariantJob(source.data, source.name, plan, making.moment, form, model.dpi, model.for_mail)
-    more = [(one.name, one.data) for one in others]
-    contents = plain_pages(job, more, _title(model, scope, file, stopped, where), notes)
-    yield from _files(making, name, file, Finished(contents, tuple(notes)), source.cut)
+    model = results.docket.model.prints[name]
+    stopped, where = f"naming print '{name}'", results.docket.where("prints", name)
+    rows = EachRow(results, model, stopped, where)
+    scopes = [rows.scope(row) for row in rows.all()]
+    split = model.from_ if model.each is None and isinstance(model.from_, str) else ""
+    if split in results.docket.model.workbooks:
+        cuts = cuts_of(results, split, results.docket.model.workbooks[split])
+        scopes = [_cut_scope(results.slots(), cut) for _, cut in cuts]
+    for scope in scopes:
+        yield output_path(making.out, model.name, scope, stopped, where).relative_to(making.out).as_posix()
+
+
+def _needs(results: Results, name: str) -> Iterator[str]:
+    return (one for one in results.docket.model.prints[name].sources() if one in results.docket.model.workbooks)
 
 
 def _sources(making: Making, name: str, model: PrintModel) -> list[_Source]:
@@ -105,7 +149,7 @@ def _sources(making: Making, name: str, model: PrintModel) -> list[_Source]:
     for wanted in model.sources():
         made = making.made.get(wanted)
         if made is not None:
-            found += [_Source(one.path.name, one.data, one.cut) for one in made]
+            found += [_Source(one.path.name, one.content, one.cut) for one in made]
             continue
         results = making.results
         path = results.docket.base / wanted
@@ -121,27 +165,8 @@ def _missing(results: Results, name: str, wanted: str, known: Sequence[str]) -> 
     return UseError(Fault(f"print '{name}'", why, where, "put the file there, or fix its name"))
 
 
-def _file(model: PrintModel, scope: SlotScope, stopped: str, where: str) -> str:
-    return safe_file_name(scope.filled(model.name, f"naming {stopped}", where))
-
-
 def _title(model: PrintModel, scope: SlotScope, file: str, stopped: str, where: str) -> str:
     return scope.filled(model.title, f"the title of {stopped}", where) or Path(file).stem
-
-
-def _files(making: Making, name: str, file: str, one: Finished, cut: tuple[str, Value] | None) -> Iterator[Made]:
-    """The files of a variant: of pictures of several pages each with its number."""
-    path = making.out / file
-    width = len(str(len(one.contents)))
-    notes = tuple(note for note in dict.fromkeys(one.notes) if note not in making.told)
-    making.told.update(notes)
-    for number, content in enumerate(one.contents, start=1):
-        several = len(one.contents) > 1
-        own = path.with_name(f"{path.stem}-{number:0{width}}{path.suffix}") if several else path
-        yield Made(
-            name=name, path=own, content=content, summary="a page" if several else path.suffix[1:].upper(), cut=cut,
-            notes=notes if number == 1 else (), again=one.again,
-        )  # fmt: skip
 
 
 def asked_pages(model: PrintModel, stopped: str, where: str) -> Asked:
@@ -163,13 +188,13 @@ def asked_pages(model: PrintModel, stopped: str, where: str) -> Asked:
 
 
 def _variants(
-    results: Results, name: str, model: PrintModel, table: Table, source: _Source, making: Making,
-    scopes: Sequence[SlotScope],
-) -> list[Variant]:  # fmt: skip
+    results: Results, name: str, model: PrintModel, rows: EachRow, source: _Source, making: Making
+) -> list[Variant]:
     """A variant for each row of the list. Raises one error with all that is wrong in it."""
     stopped, where = f"print '{name}'", results.docket.where("prints", name)
     book = Workbook.from_bytes(source.data, source.name)
-    require_key(model.key, table, stopped, where)
+    table = rows.table
+    assert table is not None
     usual = model.sheets[0] if len(model.sheets) == 1 else None
     settings: dict[str, Setting] = {}
     errors: list[TinQuireError] = []
@@ -180,7 +205,7 @@ def _variants(
             if model.pairs is not None:
                 given = listed_pairs(table, row, model.pairs, model.separator, stopped, place)
             else:
-                given = set_values(model.set, scopes[row], stopped, where)
+                given = set_values(model.set, rows.scope(row), stopped, where)
             values = []
             for written, value in given:
                 if written not in settings:
@@ -262,4 +287,4 @@ def _inputs(results: Results) -> Iterator[Path]:
                 yield results.docket.base / wanted
 
 
-PRINTS = OutputKind("prints", "print", "printing {}", make_prints, _foresee, _inputs)
+PRINTS = OutputKind("prints", "print", "printing {}", plan_prints, make_print, _foresee, _names, _inputs, _needs)

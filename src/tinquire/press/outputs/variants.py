@@ -22,7 +22,7 @@ from tinquire.pages.primitives import Pages
 from tinquire.pages.variants import PrintPlan, Variant, variant_book, variant_pages
 from tinquire.workbook import Workbook
 
-__all__ = ["Finished", "VariantJob", "made_variants", "plain_pages"]
+__all__ = ["Finished", "VariantDigests", "VariantJob", "made_variant", "made_variants", "plain_pages"]
 
 #: Fewer variants than these are made sooner by one process than by several that have to be started first.
 _FEW = 6
@@ -66,13 +66,13 @@ class Finished:
 
 
 def made_variants(
-    job: VariantJob, variants: Sequence[Variant], titles: Sequence[str], kept: Keeps,
+    job: VariantJob, variants: Sequence[Variant], titles: Sequence[str], kept: Keeps | None = None,
     progress: Callable[[int, int], None] = lambda done, count: None, workers: int | None = None,
 ) -> Iterator[Finished]:  # fmt: skip
     """Each variant finished, in their order: from those kept, or made. One that fails stops no other."""
-    of_job = _Digests(job)
+    of_job = VariantDigests(job)
     digests = [of_job.of(variant, title) for variant, title in zip(variants, titles, strict=True)]
-    found = [kept.find(digest) for digest in digests]
+    found = [None if kept is None else kept.find(digest) for digest in digests]
     wanted = [place for place, one in enumerate(found) if one is None]
     several = processors() if workers is None else workers
     made = map_in_processes(
@@ -81,14 +81,18 @@ def made_variants(
     for place, one in enumerate(found):
         finished = next(made) if one is None else Finished(one, again=True)
         finished = replace(finished, digest=digests[place])
-        if one is None and finished.error is None:
+        if one is None and finished.error is None and kept is not None:
             kept.put(digests[place], finished.contents)
         progress(place + 1, len(variants))
         yield finished
 
 
 def _made(job: VariantJob, item: tuple[Variant, str]) -> Finished:
-    variant, title = item
+    return made_variant(job, *item)
+
+
+def made_variant(job: VariantJob, variant: Variant, title: str) -> Finished:
+    """One variant finished, or what stopped it."""
     notes: list[str] = []
     try:
         if job.form == "html":
@@ -129,7 +133,7 @@ def _html(job: VariantJob, book: Workbook, title: str, notes: list[str]) -> byte
     ).encode()
 
 
-class _Digests:
+class VariantDigests:
     """What variants' files hang on, as one word each. The moment counts where the workbook asks for it."""
 
     def __init__(self, job: VariantJob) -> None:

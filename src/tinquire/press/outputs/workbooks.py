@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
-from tinquire.base.file_names import safe_file_name
+from tinquire.base.noted_reads import note_read
 from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import Area
 from tinquire.cells.values import Value
@@ -20,9 +20,11 @@ from tinquire.docket.schema.workbooks import WorkbookModel
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
 from tinquire.press.outputs.blocks import rows_cut
+from tinquire.press.outputs.each_row import EachRow, row_pieces
 from tinquire.press.outputs.finishing import finish_results
-from tinquire.press.outputs.output import Made, Making, OutputKind
-from tinquire.press.outputs.own_rows import OwnTables, error_of_row, require_key
+from tinquire.press.outputs.output import Made, Making, OutputKind, Piece
+from tinquire.press.outputs.own_rows import error_of_row
+from tinquire.press.outputs.paths import output_path
 from tinquire.press.outputs.provenance import sources_of_slots
 from tinquire.press.outputs.repeated_sheets import Pictures, repeat_sheets
 from tinquire.press.outputs.sheets import SheetsMade, add_sheets
@@ -31,69 +33,84 @@ from tinquire.press.outputs.slot_rows import SlotRows, repeat_rows, settle_condi
 from tinquire.press.outputs.template_pictures import chart_of_results, put_pictures
 from tinquire.press.outputs.template_rows import RowsFilled, fill_rows
 from tinquire.press.record.cell_sources import CellSources
+from tinquire.press.record.kept import key_of
 from tinquire.slots.slots import Slot, UnfilledSlot, slot_name, split_slots
 from tinquire.tables import Table
 from tinquire.workbook import Workbook
 from tinquire.workbook.transform.fill_slots import fill, slots_of, slotted_cells
 from tinquire.workbook.transform.fill_texts import fill_texts
 
-__all__ = ["WORKBOOKS"]
+__all__ = ["WORKBOOKS", "cuts_of"]
 
 #: A slot's inside that is a name and nothing else; formulas need their tables to be judged.
 _NAME = re.compile(r"[\w. ]+\Z")
 
 
-def make_workbooks(making: Making, name: str) -> Iterator[Made]:
-    """The files of one workbook of the docket. Raises one error with all that is wrong."""
+def plan_workbooks(making: Making, name: str) -> Iterator[Piece]:
+    """The pieces of one workbook of the docket. Raises one error with all that is wrong."""
     model = making.results.docket.model.workbooks[name]
+    stopped = f"naming workbook '{name}'"
+    key = key_of(making.stamp, "workbooks", name, model.model_dump_json())
     if model.each is not None:
-        yield from _make_each(making, name, model, model.each)
+        yield from row_pieces(making, name, _rows(making, name), model.name, stopped, key)
         return
-    for scope, cut in _cuts(making.results, name, model):
-        yield _make(making, making.results, name, scope, cut)
+    where = making.results.docket.where("workbooks", name, "name")
+    for place, (scope, cut) in enumerate(_all_cuts(making, name)):
+        path = output_path(making.out, model.name, scope, stopped, where)
+        yield Piece(name=name, place=place, path=path, key=key_of(key, place), cut=cut)
 
 
-def _make_each(making: Making, name: str, model: WorkbookModel, each: str) -> Iterator[Made]:
-    """A file for each row of a table, with the row's own rows of others. Raises one error with all that is wrong."""
+def _rows(making: Making, name: str) -> EachRow:
     results = making.results
-    stopped, where, table = f"workbook '{name}'", results.docket.where("workbooks", name), results.tables[each]
-    require_key(model.key, table, stopped, where)
-    own = OwnTables(results, table, model.own, stopped, where)
-    errors: list[TinQuireError] = []
-    made: list[Made] = []
-    for row in range(table.height):
-        making.progress(f"making {name}", row + 1, table.height)
-        scope = own.over(results.slots().at(table, row))
-        theirs = replace(results, tables={**results.tables, **{key: scope.tables[key] for key in model.own}})
-        try:
-            one = _make(making, theirs, name, scope, None)
-        except TinQuireError as error:
-            errors.append(error_of_row(error, table.where(row)))
-        else:
-            cut = None if model.key is None else (model.key, table.column(model.key)[row])
-            made.append(replace(one, cut=cut))
-    if errors:
-        raise merge_errors(errors)
-    yield from made
-
-
-def _make(making: Making, results: Results, name: str, scope: SlotScope, cut: Cut | None) -> Made:
-    """One file, recalculated and without errors in its cells; with `cut`, of the rows that have a value in a column."""
+    stopped, where = f"workbook '{name}'", results.docket.where("workbooks", name)
     model = results.docket.model.workbooks[name]
-    file = scope.filled(model.name, f"naming workbook '{name}'", results.docket.where("workbooks", name, "name"))
-    book = _start(results, name, model)
+    return making.prepared("workbooks", name, lambda: EachRow(results, model, stopped, where))
+
+
+def _all_cuts(making: Making, name: str) -> list[tuple[SlotScope, Cut | None]]:
+    results = making.results
+    return making.prepared(
+        "workbooks", name, lambda: list(cuts_of(results, name, results.docket.model.workbooks[name]))
+    )
+
+
+def make_workbook(making: Making, piece: Piece) -> Iterator[Made]:
+    """The file of one piece, recalculated and without errors in its cells. Raises one error with all that is wrong."""
+    results, name = making.results, piece.name
+    if piece.row is None:
+        scope, cut = _all_cuts(making, name)[piece.place]
+        yield _make(making, results, piece, scope, cut)
+        return
+    rows = _rows(making, name)
+    scope = rows.scope(piece.row)
+    own = results.docket.model.workbooks[name].own
+    theirs = replace(results, tables={**results.tables, **{key: scope.tables[key] for key in own}})
+    try:
+        yield _make(making, theirs, piece, scope, None)
+    except TinQuireError as error:
+        raise error_of_row(error, rows.where(piece.row)) from None
+
+
+def _make(making: Making, results: Results, piece: Piece, scope: SlotScope, cut: Cut | None) -> Made:
+    """One file; with `cut`, of the rows that have a value in a column."""
+    name = piece.name
+    book = _start(results, name, results.docket.model.workbooks[name])
     filled = _add_sheets(results, book, name, scope, cut)
     warnings = finish_results(book, name, making.moment, filled.claims, filled.areas)
     formulas = sum(sheet.formula_count() for sheet in book.sheets())
     return Made(
         name=name,
-        path=making.out / safe_file_name(file),
+        path=piece.path,
         content=book.finish(),
         summary="; ".join([f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}", *filled.notes]),
         sources=tuple(filled.sources),
-        cut=cut,
+        cut=piece.cut,
         warnings=(*filled.warnings, *warnings),
     )
+
+
+def _names(making: Making, name: str) -> Iterator[str]:
+    return (piece.path.relative_to(making.out).as_posix() for piece in plan_workbooks(making, name))
 
 
 def _add_sheets(results: Results, book: Workbook, name: str, scope: SlotScope, cut: Cut | None) -> RowsFilled:
@@ -195,7 +212,7 @@ def _fill(
     ], []
 
 
-def _cuts(results: Results, name: str, model: WorkbookModel) -> Iterator[tuple[SlotScope, Cut | None]]:
+def cuts_of(results: Results, name: str, model: WorkbookModel) -> Iterator[tuple[SlotScope, Cut | None]]:
     """The files of a workbook: one, or one for each value of the column that it is split by, each with the slots that
     its texts may use. Raises UseError when no sheet has that column."""
     split = model.split_by()
@@ -233,7 +250,7 @@ def _start(results: Results, name: str, model: WorkbookModel) -> Workbook:
         why = f"there is no template '{model.template}'"
         where = results.docket.where("workbooks", name, "template")
         raise UseError(Fault(f"workbook '{name}'", why, where, "put it there, or fix its name"))
-    return Workbook.open(path, model.template)
+    return Workbook.from_bytes(note_read(path, path.read_bytes()), model.template)
 
 
 def _foresee(results: Results, attachable: Sequence[str]) -> Iterator[TinQuireError]:
@@ -277,4 +294,6 @@ def _templates(results: Results) -> Iterator[Path]:
             yield results.docket.base / model.template
 
 
-WORKBOOKS = OutputKind("workbooks", "workbook", "making {}", make_workbooks, _foresee, _templates)
+WORKBOOKS = OutputKind(
+    "workbooks", "workbook", "making {}", plan_workbooks, make_workbook, _foresee, _names, _templates
+)

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from tinquire.base.file_names import safe_file_name
+from tinquire.base.processes import Workers
 from tinquire.press.outputs.mails import MadeMail
 from tinquire.press.outputs.output import Made, Making
 from tinquire.press.proof.page import Mail, ProofPage, proof_html
@@ -19,9 +20,11 @@ PROOF = "proof"
 
 
 def make_proof(
-    making: Making, files: Mapping[str, Sequence[Made]], docket_text: str, before: Mapping[str, Any] | None
-) -> Made:
-    """The proof of a run; `before` is how the period before stood, as the daybook kept it."""
+    making: Making, files: Mapping[str, Sequence[Made]], docket_text: str, before: Mapping[str, Any] | None,
+    left_out: Mapping[str, int], workers: Workers,
+) -> Made:  # fmt: skip
+    """The proof of a run; `before` is how the period before stood, as the daybook kept it, and `left_out` how many
+    pieces of which outputs were not made. The pictures are drawn by `workers`."""
     results = making.results
     model = results.docket.model.proof
     name = safe_file_name(results.slots().filled(model.name, "naming the proof", results.docket.where("proof", "name")))
@@ -36,12 +39,13 @@ def make_proof(
         moved=moved_most(results, before, summaries),
         warnings=[*results.warnings, *(warning for made in every for warning in made.warnings)],
         outputs=outputs,
-        pictures=small_pictures(outputs, making.moment) if model.pictures else {},
+        pictures=small_pictures(outputs, making.moment, workers) if model.pictures else {},
         mails=[
             Mail(mail.name, mail.to, mail.subject, mail.attachments) for mail in every if isinstance(mail, MadeMail)
         ],
         docket=None if before is None else changed_lines(before["docket"], docket_text),
         folder=making.out,
         known=before is not None,
+        left_out=left_out,
     )
     return Made(name=PROOF, path=making.out / name, content=proof_html(page), summary="to be looked at before sending")

@@ -53,6 +53,8 @@ class ProofPage:
     #: The folder that the page will lie in: links to outputs are seen from there.
     folder: Path
     known: bool = field(default=False)
+    #: How many pieces of which outputs were not made, since only a part was asked for.
+    left_out: Mapping[str, int] = field(default_factory=dict)
 
 
 def proof_html(page: ProofPage) -> bytes:
@@ -266,7 +268,9 @@ def _outputs(page: ProofPage) -> str:
         inside = f"<div class='cards inner'>{''.join(shown)}</div>"
         pieces.append(f"<details><summary>{escape(name)}{counts}</summary>{inside}</details>")
     first = f"<div class='cards'>{''.join(plain)}</div>" if plain else ""
-    return _section("What was made", first + "".join(pieces))
+    left = ", ".join(f"{count:,} of {name}" for name, count in page.left_out.items())
+    note = f"Only a part of the pack was made; left out: {left}." if left else ""
+    return _section("What was made", first + "".join(pieces), note)
 
 
 def _card(page: ProofPage, files: Sequence[Made]) -> str:

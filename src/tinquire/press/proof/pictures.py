@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 from tinquire.base.faults import TinQuireError
+from tinquire.base.processes import Workers
 from tinquire.pages.document import Part, lay_out
 from tinquire.pages.pdf import pdf_of
 from tinquire.pages.sheet_layout import Asked
@@ -20,22 +24,26 @@ __all__ = ["small_pictures"]
 _ACROSS, _COLOURS = 360, 64
 #: Files of more bytes have no picture: to lay out a page of one would take longer than to make it.
 _LARGEST = 8 << 20
+#: Pictures of one output's files.
+_MOST = 100
 #: Rows of a sheet that are laid out for its first page.
 _ROWS = 80
 
 
-def small_pictures(outputs: Sequence[Made], moment: datetime) -> dict[Path, bytes]:
+def small_pictures(outputs: Sequence[Made], moment: datetime, workers: Workers) -> dict[Path, bytes]:
     """PNG pictures by the outputs' paths. A document whose pages are an output, too, has theirs; one that cannot be
-    drawn has none."""
-    pages = {one.path: one for one in outputs if one.path.suffix == ".pdf"}
-    found: dict[Path, bytes] = {}
+    drawn has none, nor has what comes after the first hundred files of one output: nobody would look at them."""
+    pages = {one.path for one in outputs if one.path.suffix == ".pdf"}
+    many: Counter[str] = Counter()
+    begun: list[tuple[Path, Callable[[], bytes | None]]] = []
     for one in outputs:
-        beside = one.path.with_suffix(".pdf")
-        if one.path.suffix == ".docx" and beside in pages:
+        if one.path.suffix == ".docx" and one.path.with_suffix(".pdf") in pages:
             continue
-        picture = _picture(one, moment)
-        if picture is not None:
-            found[one.path] = picture
+        many[one.name] += 1
+        if many[one.name] <= _MOST:
+            plain = replace(one, sources=(), warnings=(), notes=())
+            begun.append((one.path, workers.begin(_picture, (plain, moment))))
+    found = {path: picture for path, result in begun if (picture := result()) is not None}
     for one in outputs:
         beside = one.path.with_suffix(".pdf")
         if one.path not in found and beside in found:
@@ -43,10 +51,11 @@ def small_pictures(outputs: Sequence[Made], moment: datetime) -> dict[Path, byte
     return found
 
 
-def _picture(one: Made, moment: datetime) -> bytes | None:
-    data = one.data
-    if len(data) > _LARGEST:
+def _picture(_: Any, item: tuple[Made, datetime]) -> bytes | None:
+    one, moment = item
+    if one.size > _LARGEST:
         return None
+    data = one.data
     try:
         if one.path.suffix == ".pdf":
             return _drawn(data)

@@ -26,10 +26,10 @@ __all__ = [
 DAYBOOK_NAME = "daybook.sqlite"
 #: How long to wait for another run that is writing, in seconds.
 _PATIENCE = 30.0
-_VERSION = 7
-#: The versions from which on there are facts, what cells are made of, files on their way to their places, and
-#: approvals.
-_FACTS_SINCE, _SOURCED_SINCE, _PUBLICATIONS_SINCE, _APPROVALS_SINCE = 3, 5, 6, 7
+_VERSION = 8
+#: The versions from which on there are facts, what cells are made of, files on their way to their places, approvals,
+#: and pieces.
+_FACTS_SINCE, _SOURCED_SINCE, _PUBLICATIONS_SINCE, _APPROVALS_SINCE, _PIECES_SINCE = 3, 5, 6, 7, 8
 #: A run's files on their way to their places: folders aside and placements as JSON.
 _PUBLICATIONS = """
 CREATE TABLE publication (
@@ -60,6 +60,11 @@ _APPROVALS = """
 CREATE TABLE approval (
     docket TEXT NOT NULL, period TEXT NOT NULL, files TEXT NOT NULL, who TEXT NOT NULL, at TEXT NOT NULL
 );
+"""
+#: The pieces of a run by the digest of all that they are made of, as JSON: what need not be made again.
+_PIECES = """
+CREATE TABLE piece (run INTEGER NOT NULL REFERENCES run, key TEXT NOT NULL, says TEXT NOT NULL);
+CREATE INDEX piece_of_run ON piece (run);
 """
 _TABLES = """
 CREATE TABLE run (
@@ -93,6 +98,16 @@ DELETE FROM cells_of WHERE digest IN (
     SELECT older.digest FROM made JOIN made AS older ON older.output = made.output AND older.file = made.file
     WHERE made.run = ? AND older.run < made.run
 ) AND digest NOT IN (SELECT digest FROM made WHERE run = ?)
+"""
+#: The pieces of older runs of the same docket and period: only the latest are asked for.
+_DELETE_OLDER_PIECES = """
+DELETE FROM piece WHERE run IN (
+    SELECT older.id FROM run JOIN run AS older ON older.docket = run.docket AND older.period = run.period
+    WHERE run.id = ? AND older.id < ?
+)
+"""
+_LATEST_PIECES = """
+SELECT key, says FROM piece WHERE run = (SELECT MAX(id) FROM run WHERE docket = ? AND period = ?)
 """
 #: What was kept of a run's outputs, unless another run made the same.
 _DELETE_OWN = """
@@ -148,6 +163,8 @@ class RunRecord:
     made: Sequence[tuple[str, str, str]]
     sourced: Iterable[tuple[str, Sequence[CellSources]]] = ()
     facts: Mapping[str, object] | None = None
+    #: Its pieces by their keys, as JSON can hold them.
+    pieces: Mapping[str, object] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,7 +208,7 @@ class Daybook:
                 connection.execute("BEGIN IMMEDIATE")
                 version = connection.execute("PRAGMA user_version").fetchone()[0]
                 if version < _VERSION:
-                    lacking = "".join((_TABLES, "", _FACTS, "", _SOURCED, _PUBLICATIONS, _APPROVALS)[version:])
+                    lacking = "".join((_TABLES, "", _FACTS, "", _SOURCED, _PUBLICATIONS, _APPROVALS, _PIECES)[version:])
                     for statement in filter(str.strip, lacking.split(";")):
                         connection.execute(statement)
                     connection.execute(f"PRAGMA user_version = {_VERSION}")
@@ -238,9 +255,10 @@ class Daybook:
             (run,) = connection.execute("SELECT run FROM publication WHERE id = ?", (publication,)).fetchone()
             if run is not None and placed:
                 connection.execute(_DELETE_OLDER, (run, run))
+                connection.execute(_DELETE_OLDER_PIECES, (run, run))
             elif run is not None:
                 connection.execute(_DELETE_OWN, (run, run))
-                for table in ("read", "made", "fact"):
+                for table in ("read", "made", "fact", "piece"):
                     connection.execute(f"DELETE FROM {table} WHERE run = ?", (run,))
                 connection.execute("DELETE FROM run WHERE id = ?", (run,))
             connection.execute(_DELETE_UNUSED)
@@ -316,6 +334,11 @@ class Daybook:
             return None
         number, at = found[0]
         return at, self.made_by(number)
+
+    def pieces(self, docket: str, period: str) -> dict[str, Any]:
+        """The pieces of the latest run of a docket's period, by their keys."""
+        found = self._read(_LATEST_PIECES, (docket, period), since=_PIECES_SINCE)
+        return {key: json.loads(says) for key, says in found}
 
     def approve(self, docket: str, period: str, files: str, who: str, at: datetime) -> None:
         """Keep that somebody has approved files, by the digest of them all."""
@@ -394,8 +417,9 @@ def _record_run(connection: sqlite3.Connection, record: RunRecord) -> int:
     connection.executemany("INSERT INTO read VALUES (?, ?, ?, ?, ?)", [(number, *line) for line in record.read])
     connection.executemany("INSERT INTO made VALUES (?, ?, ?, ?)", [(number, *line) for line in record.made])
     _keep_sourced(connection, record.sourced)
-    kept = [(number, name, json.dumps(value)) for name, value in (record.facts or {}).items()]
-    connection.executemany("INSERT INTO fact VALUES (?, ?, ?)", kept)
+    for table, kept in (("fact", record.facts), ("piece", record.pieces)):
+        lines = [(number, name, json.dumps(value)) for name, value in (kept or {}).items()]
+        connection.executemany(f"INSERT INTO {table} VALUES (?, ?, ?)", lines)
     return number
 
 
