@@ -21,6 +21,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "run": ("run", "make a period's pack and mails"),
     "proof": ("proof", "find or approve the page to look at before a pack is sent"),
     "send": ("send", "send a period's mails, each at most once"),
+    "watch": ("watch", "begin runs, or commands on files, when what they need is there"),
     "history": ("history", "list the runs of a job"),
     "docket": ("docket", "print the docket's schema"),
     "show": ("show", "show what is in a workbook or another file"),
@@ -91,7 +92,7 @@ def _run(name: str, words: list[str]) -> int:
     import importlib
 
     from tinquire.base.faults import TinQuireError, in_options
-    from tinquire.cli.support.parsing import CommandParser, spread
+    from tinquire.cli.support.parsing import CommandParser
     from tinquire.cli.support.terminal import Terminal
 
     module_name, says = COMMANDS[name]
@@ -103,7 +104,7 @@ def _run(name: str, words: list[str]) -> int:
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     module.add_arguments(parser)
-    options = parser.parse_args(spread(words, parser))
+    options = parser.read(words)
     terminal = Terminal(as_json=getattr(options, "json", False))
     try:
         return int(module.run(options, terminal))

@@ -30,7 +30,9 @@ from tinquire.press.workshop import Workshop
 __all__ = ["Pack", "begin_making", "make", "names_made"]
 
 #: Parts of a docket that decide nothing of what is calculated.
-_NOT_CALCULATED = {"checks", "workbooks", "letters", "prints", "mails", "deliveries", "proof", "approve", "post"}
+_NOT_CALCULATED = {
+    "checks", "workbooks", "letters", "prints", "mails", "deliveries", "proof", "approve", "post", "watch",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)

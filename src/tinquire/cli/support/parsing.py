@@ -12,6 +12,16 @@ __all__ = ["CommandParser", "spread"]
 class CommandParser(argparse.ArgumentParser):
     """A parser that says what is wrong in its words, and not all that is right."""
 
+    #: Whether what follows -- is a command of its own, which becomes `words`.
+    takes_command = False
+
+    def read(self, words: list[str]) -> argparse.Namespace:
+        """The options that words say, as `parse_args`."""
+        if not self.takes_command or "--" not in words:
+            return self.parse_args(spread(words, self), argparse.Namespace(words=[]))
+        at = words.index("--")
+        return self.parse_args(spread(words[:at], self), argparse.Namespace(words=words[at + 1 :]))
+
     def error(self, message: str) -> NoReturn:
         why = message[:1].lower() + message[1:]
         self.exit(

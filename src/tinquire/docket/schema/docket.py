@@ -17,6 +17,7 @@ from tinquire.docket.schema.proof import ProofModel
 from tinquire.docket.schema.sources import SourceModel
 from tinquire.docket.schema.statements import FigureModel, StatementModel
 from tinquire.docket.schema.tables import TableModel
+from tinquire.docket.schema.watch import WatchModel
 from tinquire.docket.schema.workbooks import WorkbookModel
 from tinquire.tables.steps import step_kinds
 
@@ -50,6 +51,7 @@ class DocketModel(Model):
         description="Whether `send` waits until somebody has said `tinquire proof --approve` for exactly these files.",
     )
     post: PostModel = Field(PostModel(), description="The mail server.")
+    watch: WatchModel = Field(WatchModel(), description="What `tinquire watch` waits for.")
 
 
 def json_schema() -> dict[str, Any]:
