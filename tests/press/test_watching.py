@@ -119,10 +119,11 @@ expect = { rows = 2 }
 
 
 def begin(folder, *words):
-    return subprocess.Popen(
-        [sys.executable, "-m", "tinquire", "watch", *words], cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-        env={**os.environ, "PYTHONUNBUFFERED": "1"},
-    )  # fmt: skip
+    with (folder / "said").open("w") as said:
+        return subprocess.Popen(
+            [sys.executable, "-m", "tinquire", "watch", *words], cwd=folder, stdout=said, stderr=said,
+            env={**os.environ, "PYTHONUNBUFFERED": "1"},
+        )  # fmt: skip
 
 
 def until(condition, seconds=40):
@@ -134,11 +135,10 @@ def until(condition, seconds=40):
     return False
 
 
-def ended(process, kind=signal.SIGTERM):
+def ended(folder, process, kind=signal.SIGTERM):
     process.send_signal(kind)
-    out, _ = process.communicate(timeout=40)
-    assert process.returncode == 0
-    return out
+    assert process.wait(timeout=40) == 0
+    return (folder / "said").read_text()
 
 
 def test_a_run_begins_when_all_sources_are_there_and_again_when_one_changes(tmp_path):
@@ -146,8 +146,7 @@ def test_a_run_begins_when_all_sources_are_there_and_again_when_one_changes(tmp_
     (tmp_path / "rows-1.csv").write_text("A\n1\n")
     pack, process = tmp_path / "out/2026-10/Pack 2026-10.xlsx", begin(tmp_path, "docket.toml", "-p", "2026-10")
     try:
-        time.sleep(2)
-        assert not pack.exists()
+        assert until(lambda: "waiting" in (tmp_path / "said").read_text()) and not pack.exists()
         (tmp_path / "rows-2.csv").write_text("A\n2\n")
         assert until(pack.exists)
         first = pack.read_bytes()
@@ -155,7 +154,7 @@ def test_a_run_begins_when_all_sources_are_there_and_again_when_one_changes(tmp_
         (tmp_path / "rows-2.csv").write_text("A\n30\n")
         assert until(lambda: pack.read_bytes() != first)
     finally:
-        out = ended(process)
+        out = ended(tmp_path, process)
     assert (
         "rows: 1 of 2 files (rows-*.csv)" in out
         and out.count("all sources are there") == 2
@@ -173,7 +172,7 @@ def test_a_command_for_each_file(tmp_path):
         (inbox / "bad.xlsx").write_bytes(b"PK\x03\x04 is cut off")
         assert until((inbox / "failed/bad.xlsx").exists)
     finally:
-        out = ended(process, signal.SIGINT)
+        out = ended(tmp_path, process, signal.SIGINT)
     assert (
         '"B"' in (inbox / "done/good.csv.txt").read_text() and "bad.xlsx" in (inbox / "failed/bad.xlsx.txt").read_text()
     )
