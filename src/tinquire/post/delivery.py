@@ -94,7 +94,7 @@ class Session:
         message = headers_of(data)
         to = recipients(message)
         sender = getaddresses([str(message["From"])])[0][1]
-        content = _on_the_line(_dated(data, at))
+        content = _on_the_line(dated(data, at))
         if self._sent and self._server.pause:
             time.sleep(self._server.pause)
         self._sent += 1
@@ -169,7 +169,7 @@ def headers_of(data: bytes) -> EmailMessage:
     return message
 
 
-def _dated(data: bytes, at: datetime) -> bytes:
+def dated(data: bytes, at: datetime) -> bytes:
     """A message file with its date (RFC 5322, 3.6.1) set; all else as it is."""
     end = _HEADERS_END.search(data)
     head, rest = (data[: end.start()], data[end.start() :]) if end else (data, b"")
@@ -177,9 +177,9 @@ def _dated(data: bytes, at: datetime) -> bytes:
     return b"%s\r\nDate: %s%s" % (fields, format_datetime(at).encode(), rest)
 
 
-def recipients(message: EmailMessage) -> list[str]:
-    """All addresses a message goes to, each once."""
-    headers = [str(value) for name in ("To", "Cc", "Bcc") for value in message.get_all(name, [])]
+def recipients(message: EmailMessage, fields: Sequence[str] = ("To", "Cc", "Bcc")) -> list[str]:
+    """All addresses a message goes to (or those of other fields), each once."""
+    headers = [str(value) for name in fields for value in message.get_all(name, [])]
     return list(dict.fromkeys(address for _, address in getaddresses(headers) if address))
 
 

@@ -31,7 +31,8 @@ __all__ = ["Pack", "begin_making", "make", "names_made"]
 
 #: Parts of a docket that decide nothing of what is calculated.
 _NOT_CALCULATED = {
-    "checks", "workbooks", "letters", "prints", "mails", "deliveries", "proof", "approve", "post", "watch",
+    "checks", "workbooks", "letters", "prints", "mails", "deliveries", "proof", "approve", "post",
+    "drafts", "watch",
 }  # fmt: skip
 
 

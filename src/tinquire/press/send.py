@@ -16,7 +16,10 @@ from tinquire.post.delivery import AnswerLostError, MailRefusedError, MailServer
 from tinquire.post.message import in_domains
 from tinquire.press.record.daybook import Daybook, KnownMail, MailState, digest, mail_state
 
-__all__ = ["Outgoing", "SendReport", "outgoing", "require_domains", "send"]
+__all__ = ["Outgoing", "SendReport", "outgoing", "require_domains", "send", "to_drafts"]
+
+#: Hears what is being done, and how many of how many are done.
+Progress = Callable[..., None]
 
 
 _PART_HEADERS_END = re.compile(rb"\r?\n\r?\n")
@@ -138,6 +141,38 @@ def send(
     return SendReport(tuple(sent), tuple(before), tuple(held), tuple(refused))
 
 
+def to_drafts(
+    mails: Sequence[Outgoing], base: Path, period: str, clock: Callable[[], datetime],
+    add: Callable[[Sequence[bytes]], None], *, at_once: bool, again: bool = False, progress: Progress = lambda *_: None,
+) -> SendReport:  # fmt: skip
+    """Put mails among drafts, those that have neither been there nor been sent. `add` puts some there, all or none of
+    them: all `at_once`, or one after the other. Raises what it raises, when those before are recorded."""
+    before = [one for one in mails if one.known and one.known.state == "drafted" and one.known.same and not again]
+    held = [_held_back(one) for one in mails if one.known and not again and one not in before]
+    ready = [one for one in mails if again or one.known is None]
+    book = Daybook(base)
+    done: list[Outgoing] = []
+    for group in [ready] if at_once and ready else [[one] for one in ready]:
+        progress("putting mails among drafts", len(done) + 1, len(ready))
+        claimed = [
+            one
+            for one in group
+            if book.claim(one.identity, one.digest, period, ", ".join(one.to), one.subject, clock(), again)
+        ]
+        try:
+            add([_unchanged(one) for one in claimed])
+        except AnswerLostError:
+            raise
+        except TinQuireError:
+            for one in claimed:
+                book.settle(one.identity, one.digest, sent=False, at=clock())
+            raise
+        for one in claimed:
+            book.settle(one.identity, one.digest, sent=True, at=clock(), state="drafted")
+        done += claimed
+    return SendReport(tuple(done), tuple(before), tuple(held))
+
+
 def require_domains(mails: Sequence[Outgoing], allowed: Sequence[str], where: str) -> None:
     """Raises DataError, with all of them, for recipients outside of the domains that the docket allows."""
     faults = [
@@ -174,8 +209,10 @@ def _unchanged(mail: Outgoing) -> bytes:
 
 def _held_back(mail: Outgoing) -> Fault:
     assert mail.known is not None
-    if mail.known.state == "sent":
-        why = f"a mail of this run was sent on {mail.known.at} with other content"
+    if mail.known.state == "drafted":
+        why = f"it was put among the drafts on {mail.known.at}" + ("" if mail.known.same else " with other content")
+    elif mail.known.state == "sent":
+        why = f"a mail of this run was sent on {mail.known.at}" + (" with other content" if not mail.known.same else "")
     else:
         why = f"its sending on {mail.known.at} broke off, so it may have been sent"
     do = "to send it (again), use --again"

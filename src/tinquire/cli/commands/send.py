@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import argparse
-import os
+from functools import partial
+from pathlib import Path
 from typing import Any
 
 from tinquire.base.faults import AccessError, DataError, Fault, UseError
 from tinquire.base.wording import counted
 from tinquire.cli.commands.run import short_path
 from tinquire.cli.support import options as shared
+from tinquire.cli.support.passwords import password_of
 from tinquire.cli.support.terminal import Terminal
 
 EXAMPLE = "tinquire send docket.toml --period 2026-10 --list"
@@ -24,6 +26,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--to-me", metavar="ADDRESS", help="for a look: send all mails to this address alone; the daybook keeps nothing"
     )
+    parser.add_argument(
+        "--to-drafts", action="store_true", help="put the mails among drafts, from where a person sends them"
+    )
     parser.add_argument("--again", action="store_true", help="also send mails that were sent before")
     shared.add_json(parser)
 
@@ -33,6 +38,8 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
 
     docket = load_docket(options.docket)
     period = parse_period(options.period, docket.model.period)
+    if options.to_drafts:
+        return _to_drafts(docket, period, terminal, again=options.again)
     server = mail_server(docket.model.post, options.server)
     if options.to_me is not None:
         return _for_a_look(docket, period, server, options.to_me, terminal)
@@ -94,23 +101,24 @@ def deliver_files(
     from tinquire.press.proof.approval import require_approval
 
     shared.settle_folder(docket.base, terminal)
-    asked = parcels(docket, period, _period_slots(docket, period))
+    passwords = partial(_delivery_password, only_list)
+    asked = parcels(docket, period, _period_slots(docket, period), passwords)
     if only_list:
         states = ["delivered" if one.done else "ready" for one in asked]
-        rows = [[state, one.source.name, str(one.target)] for state, one in zip(states, asked, strict=True)]
+        rows = [[state, one.source.name, one.shown] for state, one in zip(states, asked, strict=True)]
         terminal.table(["", "file", "goes to"], rows)
         return None, [
-            {"delivery": one.delivery, "file": str(one.source), "to": str(one.target), "state": state}
+            {"delivery": one.delivery, "file": str(one.source), "to": one.shown, "state": state}
             for state, one in zip(states, asked, strict=True)
         ]
     require_approval(docket, period, ())
     report = deliver(asked, docket.base, period.text, shared.clock, again=again)
     for label, group in (("delivered", report.done), ("before", report.before)):
         for number, one in enumerate(group[:_TOLD]):
-            terminal.line(label if number == 0 else "", short_path(one.target))
+            terminal.line(label if number == 0 else "", one.shown if one.server else short_path(Path(one.target)))
         if len(group) > _TOLD:
             terminal.line("", f"and {len(group) - _TOLD} more files: send --list names them all")
-    return report, [{"delivery": one.delivery, "to": str(one.target)} for one in report.done]
+    return report, [{"delivery": one.delivery, "to": one.shown} for one in report.done]
 
 
 def _outbox(docket: Any, period: Any, terminal: Terminal) -> Any:
@@ -158,13 +166,15 @@ def _for_a_look(docket: Any, period: Any, server: Any, address: str, terminal: T
 def _state(mail: Any) -> str:
     if mail.known is None:
         return "ready"
+    if mail.known.state == "drafted":
+        return "among drafts"
     if mail.known.state != "sent":
         return "broke off"
     return "sent" if mail.known.same else "sent with other content"
 
 
 def mail_server(post: Any, given: str | None) -> Any:
-    """The docket's server, or the one given; a password comes from the environment. Raises UseError."""
+    """The docket's server, or the one given; its password from where it is kept. Raises UseError, AccessError."""
     from tinquire.post import MailServer
 
     if given is not None:
@@ -174,14 +184,48 @@ def mail_server(post: Any, given: str | None) -> Any:
         where = host, int(port)
     else:
         where = post.server, post.port
-    return MailServer(*where, post.security, post.user, _password(post), post.password_in_clear, post.pause)
+    password = password_of(post, "logging in to the mail server", "[post]")
+    return MailServer(*where, post.security, post.user, password, post.password_in_clear, post.pause)
 
 
-def _password(post: Any) -> str | None:
-    if post.password_from is None:
-        return None
-    password = os.environ.get(post.password_from)
-    if password is None:
-        why = f"the environment variable {post.password_from} is not set"
-        raise UseError(Fault("logging in to the mail server", why, do="set it, or fix password_from in [post]"))
-    return password
+def _delivery_password(only_list: bool, login: Any, section: str) -> str | None:
+    """To list what would go, no password is needed."""
+    return None if only_list else password_of(login, "logging in to the file server", section)
+
+
+def _to_drafts(docket: Any, period: Any, terminal: Terminal, *, again: bool) -> int:
+    """The outbox put among drafts, each mail at most once."""
+    from tinquire.post import MailServer
+    from tinquire.post.drafts import add_to_mailbox, draft_folder
+    from tinquire.press.proof.approval import require_approval
+    from tinquire.press.send import require_domains, to_drafts
+
+    model = docket.model.drafts
+    if model.file is None and model.server is None:
+        do = 'write [drafts] with file = "drafts/[:period:].mbox", or a server'
+        raise UseError(Fault("putting mails among drafts", "the docket names no place for them", docket.path.name, do))
+    mails = _outbox(docket, period, terminal)
+    require_domains(mails, docket.model.post.domains, docket.where("post", "domains"))
+    require_approval(docket, period, [mail.path for mail in mails])
+    put = partial(to_drafts, mails, docket.base, period.text, shared.clock, again=again, progress=terminal.progress)
+    if model.file is not None:
+        where = docket.where("drafts", "file")
+        path = docket.base / _period_slots(docket, period).filled(model.file, "naming the drafts", where)
+        place = short_path(path)
+        report = put(lambda group: add_to_mailbox(path, group, shared.clock()), at_once=True)
+    else:
+        password = password_of(model, "logging in to the drafts", "[drafts]")
+        server = MailServer(model.server, model.port, model.security, model.user, password, model.password_in_clear)
+        place = f"'{model.folder}' of {server}"
+        with draft_folder(server, model.folder) as folder:
+            report = put(lambda group: folder.add(group[0], shared.clock()), at_once=False)
+    terminal.line("drafted", f"{counted(len(report.sent), 'mail')}, in {place}")
+    if report.before:
+        terminal.line("before", f"{counted(len(report.before), 'mail')} had been put there")
+    for fault in report.held:
+        terminal.fault(fault)
+    terminal.answer({
+        "drafted": [{"to": mail.to, "subject": mail.subject} for mail in report.sent],
+        "before": len(report.before), "held": [fault.as_dict() for fault in report.held], "place": place,
+    })  # fmt: skip
+    return DataError.exit_code if report.held else 0

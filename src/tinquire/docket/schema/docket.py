@@ -10,7 +10,7 @@ from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.checks import CheckModel
 from tinquire.docket.schema.deliveries import DeliveryModel
 from tinquire.docket.schema.letters import LetterModel
-from tinquire.docket.schema.mails import MailModel, PostModel
+from tinquire.docket.schema.mails import DraftsModel, MailModel, PostModel
 from tinquire.docket.schema.pivots import PeriodKind, PivotModel
 from tinquire.docket.schema.prints import PrintModel
 from tinquire.docket.schema.proof import ProofModel
@@ -51,6 +51,7 @@ class DocketModel(Model):
         description="Whether `send` waits until somebody has said `tinquire proof --approve` for exactly these files.",
     )
     post: PostModel = Field(PostModel(), description="The mail server.")
+    drafts: DraftsModel = Field(DraftsModel(), description="Where `send --to-drafts` puts mails.")
     watch: WatchModel = Field(WatchModel(), description="What `tinquire watch` waits for.")
 
 

@@ -8,8 +8,9 @@ from pydantic import Field, model_validator
 
 from tinquire.docket.schema.base import Model
 from tinquire.docket.schema.own import OwnModel
+from tinquire.docket.schema.passwords import LoginModel
 
-__all__ = ["MailModel", "PostModel"]
+__all__ = ["DraftsModel", "MailModel", "PostModel"]
 
 
 class MailModel(Model):
@@ -35,14 +36,12 @@ class MailModel(Model):
         return self
 
 
-class PostModel(Model):
+class PostModel(LoginModel):
     """The mail server that `send` gives the outbox to."""
 
     server: str = Field("localhost", description="The server's name or address.")
     port: int = Field(25, ge=1, le=65535, description="Its port.")
     security: Literal["none", "starttls", "tls"] = Field("none", description="How the connection is secured.")
-    user: str | None = Field(None, description="The user who logs in; none if not given.")
-    password_from: str | None = Field(None, description="The environment variable that holds the password.")
     domains: list[str] = Field(
         default_factory=list, description="The only domains to which mails may go, those below them included."
     )
@@ -51,3 +50,26 @@ class PostModel(Model):
     password_in_clear: bool = Field(
         False, description="Whether the password may go to another machine over a line that is not secured."
     )
+
+
+class DraftsModel(LoginModel):
+    """Where `send --to-drafts` puts mails, so that a person sends them from a mail program."""
+
+    file: str | None = Field(
+        None, description="A file in the standard mailbox format (RFC 4155), with slots of the period."
+    )
+    server: str | None = Field(None, description="A mail server that keeps folders (IMAP, RFC 9051).")
+    port: int = Field(993, ge=1, le=65535, description="Its port.")
+    security: Literal["none", "starttls", "tls"] = Field("tls", description="How the connection is secured.")
+    folder: str = Field("Drafts", description="The folder for drafts there.")
+    password_in_clear: bool = Field(
+        False, description="Whether the password may go to another machine over a line that is not secured."
+    )
+
+    @model_validator(mode="after")
+    def _one_target(self) -> DraftsModel:
+        if self.file is not None and self.server is not None:
+            raise ValueError("drafts go to a file or to a server, not to both")
+        if self.server is not None and self.user is None:
+            raise ValueError("a server's folders belong to a user: name the user")
+        return self

@@ -143,7 +143,8 @@ def files_digest(made: Iterable[tuple[str, str, str]]) -> str:
 
 @dataclass(frozen=True, slots=True)
 class MailState:
-    """What the daybook knows of a mail: `state` is 'sending' or 'sent'; `same` when its content is this one."""
+    """What the daybook knows of a mail: `state` is 'sending', 'sent' or 'drafted'; `same` when its content is this
+    one."""
 
     state: str
     at: str
@@ -395,13 +396,13 @@ class Daybook:
             )
             return True
 
-    def settle(self, message_id: str, content: str, sent: bool, at: datetime) -> None:
-        """Mark a claimed mail as sent, or give the claim back when the server did not take it."""
+    def settle(self, message_id: str, content: str, sent: bool, at: datetime, *, state: str = "sent") -> None:
+        """Mark a claimed mail as sent (or put among drafts), or give the claim back when the server did not take it."""
         with self._open() as connection:
             if sent:
                 connection.execute(
-                    "UPDATE sent SET state = 'sent', at = ? WHERE message_id = ? AND digest = ?",
-                    (_moment(at), message_id, content),
+                    "UPDATE sent SET state = ?, at = ? WHERE message_id = ? AND digest = ?",
+                    (state, _moment(at), message_id, content),
                 )
             else:
                 connection.execute(
