@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tinquire.post import Attachment, Mail, mail_bytes
-from tinquire.post.message import BodyStyle, html_body, parse_address
+from tinquire.post.bodies import BodyStyle, body_html
+from tinquire.post.message import parse_address
 
 
 def mail(**more):
@@ -100,7 +101,7 @@ def test_no_text_brings_in_a_header(before, mark, after):
 
 @given(st.text(max_size=60))
 def test_no_text_becomes_markup(text):
-    page = html_body(text, BodyStyle(("A Font", "sans-serif"), 9.5, "27343A"))
+    page = body_html(text, BodyStyle(("A Font", "sans-serif"), 9.5, "27343A"))
     assert (
         page.count("<")
         - sum(

@@ -15,7 +15,8 @@ from tinquire.docket import load_docket, parse_period
 from tinquire.layout.cell_formulas import living_formula
 from tinquire.layout.dresser import safe_table_name
 from tinquire.packages.package import Package
-from tinquire.post.message import BodyStyle, html_body, parse_address
+from tinquire.post.bodies import BodyStyle, body_html
+from tinquire.post.message import parse_address
 from tinquire.press.make import make
 from tinquire.press.publish import publish
 from tinquire.press.record.daybook import Daybook, digest
@@ -239,7 +240,7 @@ def test_names_cannot_bring_in_recipients_or_headers():
 
 
 def test_bodies_are_escaped():
-    page = html_body(
+    page = body_html(
         "Dear <b>Ada</b> & co,\n\n- one\n- two\n\nline\nbreak", BodyStyle(("A B", "sans-serif"), 9, "27343A")
     )
     assert "&lt;b&gt;Ada&lt;/b&gt; &amp; co" in page

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import base64
 import hashlib
-import html
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from email.headerregistry import Address
 from email.message import EmailMessage
@@ -16,14 +15,14 @@ from email.utils import format_datetime
 
 import numpy as np
 
+from tinquire.post.bodies import Body, BodyStyle, body_html, body_text, pictures_of
+
 __all__ = [
     "Attachment",
-    "BodyStyle",
     "Mail",
     "base64_lines",
     "check_mail",
     "encoded_size",
-    "html_body",
     "in_domains",
     "mail_bytes",
     "mail_pieces",
@@ -71,15 +70,6 @@ class Attachment:
 
 
 @dataclass(frozen=True, slots=True)
-class BodyStyle:
-    """How the HTML body looks: fonts in order, size in points, colours as RGB."""
-
-    fonts: Sequence[str] = ("sans-serif",)
-    size: float = 10.0
-    colour: str = "000000"
-
-
-@dataclass(frozen=True, slots=True)
 class Mail:
     """What a mail says, before it is put into standard form. Addresses are checked when it is built."""
 
@@ -87,14 +77,16 @@ class Mail:
     sender: Address
     to: tuple[Address, ...]
     subject: str
-    body: str
+    body: Body | str
     date: datetime
     cc: tuple[Address, ...] = ()
     #: Recipients whom the others are not to see: they are named in the outbox, and not in what is sent.
     bcc: tuple[Address, ...] = ()
     reply_to: Address | None = None
     attachments: tuple[Attachment, ...] = ()
-    body_style: BodyStyle = BodyStyle()
+    body_style: BodyStyle = field(default_factory=BodyStyle)
+    #: How soon it should be read: 'high', 'normal' or 'low' (RFC 2156, 5.3.4).
+    importance: str = "normal"
 
 
 def parse_address(name: str, address: str) -> Address:
@@ -158,8 +150,15 @@ def mail_pieces(mail: Mail, encode: Callable[[Attachment], bytes] = Attachment.l
     message["Subject"] = mail.subject
     message["Date"] = format_datetime(mail.date)
     message["Message-ID"] = mail.identity
-    message.set_content(mail.body.strip() + "\n")
-    message.add_alternative(html_body(mail.body, mail.body_style), subtype="html")
+    if mail.importance != "normal":
+        message["Importance"] = mail.importance
+    message.set_content(body_text(mail.body))
+    pictures = pictures_of(mail.body)
+    known = [_picture_identity(mail, number) for number in range(len(pictures))]
+    message.add_alternative(body_html(mail.body, mail.body_style, known), subtype="html")
+    page = message.get_payload()[1]  # type: ignore[index]
+    for picture, identity in zip(pictures, known, strict=True):
+        page.add_related(picture.data, "image", "png", cid=f"<{identity}>", disposition="inline")  # type: ignore[union-attr]
     for number, attachment in enumerate(mail.attachments):
         ending = attachment.name[attachment.name.rfind(".") :].lower()
         main, sub = _TYPES.get(ending, ("application", "octet-stream"))
@@ -167,6 +166,11 @@ def mail_pieces(mail: Mail, encode: Callable[[Attachment], bytes] = Attachment.l
         message.add_attachment(mark, maintype=main, subtype=sub, filename=attachment.name)
     _fix_boundaries(message, mail.identity)
     return _with_contents(message.as_bytes(), mail, encode)
+
+
+def _picture_identity(mail: Mail, number: int) -> str:
+    """The Content-ID of a picture (RFC 2392), which the same mail always has."""
+    return f"{hashlib.sha256(f'{mail.identity} picture {number}'.encode()).hexdigest()[:24]}@{mail.sender.domain}"
 
 
 def _stand_in(mail: Mail, number: int) -> bytes:
@@ -203,20 +207,3 @@ def _fix_boundaries(message: EmailMessage, seed: str) -> None:
             mark = hashlib.sha256(f"{seed} {number}".encode()).hexdigest()[:32]
             part.set_boundary(f"=_tin_{mark}")
             number += 1
-
-
-def html_body(text: str, body_style: BodyStyle) -> str:
-    """The text as a small HTML page: paragraphs, and lists of lines that begin with '- '. All text is escaped."""
-    blocks = [block for block in re.split(r"\n\s*\n", text.strip()) if block.strip()]
-    fonts = html.escape(", ".join(f"'{font}'" if " " in font else font for font in body_style.fonts))
-    style = f"font-family: {fonts}; font-size: {body_style.size:g}pt; line-height: 1.5; color: #{body_style.colour}"
-    body = "\n".join(_block(block) for block in blocks)
-    return f'<!DOCTYPE html>\n<html>\n<body style="{style}">\n{body}\n</body>\n</html>\n'
-
-
-def _block(block: str) -> str:
-    lines = [line.strip() for line in block.strip().splitlines()]
-    if all(line.startswith("- ") for line in lines):
-        items = "\n".join(f"<li>{html.escape(line[2:])}</li>" for line in lines)
-        return f"<ul>\n{items}\n</ul>"
-    return "<p>" + "<br>\n".join(html.escape(line) for line in lines) + "</p>"

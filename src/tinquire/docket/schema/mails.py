@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from tinquire.docket.schema.base import Model
+from tinquire.docket.schema.charts import ChartModel
 from tinquire.docket.schema.own import OwnModel
 from tinquire.docket.schema.passwords import LoginModel
 
@@ -26,7 +27,17 @@ class MailModel(Model):
     bcc: str = Field("", description="Recipients whom the others do not see.")
     reply_to: str | None = Field(None, description="The address for replies, if not the sender's.")
     subject: str = Field(description="The subject line, with slots.")
-    body: str = Field(description="The text: paragraphs with blank lines between, lists with '- ', slots.")
+    body: str = Field(
+        description="The text: paragraphs with blank lines between, lists with '- ', slots. A paragraph may be a whole "
+        "table, pivot or statement (`[:table by_depot:]`), or a picture (`[:picture chart:]`)."
+    )
+    pictures: dict[str, str | ChartModel] = Field(
+        default_factory=dict, description="Files (PNG, with slots) or charts by the names that the body uses for them."
+    )
+    picture_size: tuple[float, float] = Field(
+        (160.0, 80.0), description="Width and height of its charts, in millimetres."
+    )
+    importance: Literal["high", "normal", "low"] = Field("normal", description="How soon it should be read.")
     attach: list[str] = Field(default_factory=list, description="Outputs of this docket by name, or files, with slots.")
 
     @model_validator(mode="after")

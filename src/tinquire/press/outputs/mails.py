@@ -17,9 +17,10 @@ from tinquire.base.file_names import safe_file_name
 from tinquire.base.noted_reads import note_read
 from tinquire.base.wording import known_names
 from tinquire.docket.schema.mails import MailModel
+from tinquire.document.laid_tables import LaidTable
+from tinquire.post.bodies import Body, BodyStyle
 from tinquire.post.message import (
     Attachment,
-    BodyStyle,
     Mail,
     check_mail,
     encoded_size,
@@ -29,6 +30,7 @@ from tinquire.post.message import (
 )  # fmt: skip
 from tinquire.press.compute.results import Results
 from tinquire.press.compute.slot_scope import SlotScope, unfilled_fault
+from tinquire.press.outputs.mail_bodies import mail_body
 from tinquire.press.outputs.output import Made, Making, OutputKind, Piece
 from tinquire.press.outputs.own_rows import OwnTables
 from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, fill_text, split_slots
@@ -70,9 +72,16 @@ class _MailWriter:
     #: Encodes an attachment; one that all mails have, once.
     encode: Callable[[Attachment], bytes] = field(default_factory=lambda: lru_cache(maxsize=2)(Attachment.lines))
 
+    #: Tables that are the same in all mails, by their names.
+    laid: dict[str, LaidTable | None] = field(default_factory=dict)
+
     @property
     def results(self) -> Results:
         return self.making.results
+
+    def body(self, scope: SlotScope, place: str) -> Body | str:
+        """What a mail says. Raises UseError and DataError."""
+        return mail_body(self, scope, place)
 
     @property
     def where(self) -> str:
@@ -254,7 +263,8 @@ def _mail(desk: _MailWriter, scope: SlotScope, seen: Counter[tuple[str, ...]], p
         bcc=bcc,
         reply_to=reply[0] if reply else None,
         subject=subject,
-        body=desk.text(model.body, scope, "body"),
+        body=desk.body(scope, place),
+        importance=model.importance,
         date=desk.making.moment,
         attachments=tuple(_attachments(desk, scope, place)),
         body_style=desk.body_style,
