@@ -13,9 +13,10 @@ from tinquire.docket.schema.docket import DocketModel
 __all__ = ["load_docket"]
 
 
-def load_docket(path: Path) -> Docket:
-    """Read a docket. Raises AccessError when it cannot be read, UseError with all that is wrong in it."""
-    model, lines = read_model(path, DocketModel, "reading the docket")
+def load_docket(path: Path, text: str | None = None) -> Docket:
+    """Read a docket; with `text`, as if that stood in its file. Raises AccessError when it cannot be read, UseError with
+    all that is wrong in it."""
+    model, lines = read_model(path, DocketModel, "reading the docket", text)
     docket = Docket(model, path.absolute(), lines)
     faults = review_docket(docket)
     if faults:

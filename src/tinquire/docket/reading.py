@@ -22,10 +22,13 @@ _Model = TypeVar("_Model", bound=BaseModel)
 _SHOWN_VALUE = 40
 
 
-def read_model(path: Path, kind: type[_Model], stopped: str) -> tuple[_Model, dict[KeyPath, int]]:
-    """A TOML file as a model, and the lines of its keys. Raises AccessError and UseError."""
+def read_model(
+    path: Path, kind: type[_Model], stopped: str, text: str | None = None
+) -> tuple[_Model, dict[KeyPath, int]]:
+    """A TOML file as a model, and the lines of its keys; with `text`, as if that stood in it. Raises AccessError and
+    UseError."""
     try:
-        text = path.read_text("utf-8-sig")
+        text = path.read_text("utf-8-sig") if text is None else text
     except OSError as error:
         why = "there is no such file" if isinstance(error, FileNotFoundError) else (error.strerror or str(error))
         raise AccessError(Fault(stopped, why, str(path), "check its name and place")) from None

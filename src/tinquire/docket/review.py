@@ -18,7 +18,10 @@ from tinquire.formula.language.tree import Call, walk
 from tinquire.slots.slots import slot_name
 from tinquire.tables.types import TYPES
 
-__all__ = ["OUTPUT_REVIEWS", "review_docket", "table_order"]
+__all__ = ["LOOKING_BACK", "OUTPUT_REVIEWS", "review_docket", "table_order"]
+
+#: What figures and checks may call beside the functions: figures of earlier periods.
+LOOKING_BACK = ("BEFORE", "YEAR_SO_FAR")
 
 
 def review_docket(docket: Docket) -> list[Fault]:
@@ -204,7 +207,10 @@ def _formulas(docket: Docket) -> Iterator[Fault]:
             yield fault
             continue
         for node in walk(tree):
-            if isinstance(node, Call) and node.function not in functions():
+            back = (
+                path[0] in ("figures", "checks") and node.function in LOOKING_BACK if isinstance(node, Call) else False
+            )
+            if isinstance(node, Call) and not back and node.function not in functions():
                 yield _fault(docket, unknown_function(node.function), "fix the formula", *path)
 
 

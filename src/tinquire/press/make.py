@@ -22,7 +22,7 @@ from tinquire.press.outputs.mails import MadeMail
 from tinquire.press.outputs.output import Made, Making, OutputKind, Progress
 from tinquire.press.part import WHOLE, Part
 from tinquire.press.proof.make import PROOF, make_proof
-from tinquire.press.proof.standing import FACT, standing
+from tinquire.press.proof.standing import FACT, earlier_figure, standing
 from tinquire.press.record.daybook import Daybook
 from tinquire.press.record.kept import FinishedPiece, Kept, file_digest, key_of
 from tinquire.press.workshop import Workshop
@@ -101,7 +101,9 @@ def make(
         proof = make_proof(making, files, text, last if isinstance(last, dict) else None, left_out, shop.workers)
     if errors := _collisions(results, {**files, PROOF: (proof,)}):
         raise merge_errors(errors)
-    kept_facts = replace(results, facts={**results.facts, FACT: standing(results, text)})
+    kept_facts = replace(
+        results, facts={**results.facts, FACT: {**standing(results, text), "moment": making.moment.isoformat()}}
+    )
     for piece in shop.pieces.values():
         read.update(piece.read)
     return Pack(kept_facts, files, making.out, making.outbox, proof, store, shop.pieces, read, left_out)
@@ -114,8 +116,10 @@ def begin_making(
     """Read and calculate all that outputs are made from. Raises one error with all that is wrong."""
     style = docket.base / docket.model.style if docket.model.style else None
     house = load_house(style)
-    before = partial(Daybook(docket.base).fact, docket.model.title, period.previous.text)
-    results = compute(Run(docket, period, house, environment or {}), before, progress)
+    book = Daybook(docket.base)
+    before = partial(book.fact, docket.model.title, period.previous.text)
+    run = Run(docket, period, house, environment or {}, partial(earlier_figure, book, docket.model.title))
+    results = compute(run, before, progress)
     if results.errors:
         raise merge_errors([*results.errors, *_foreseen(results)])
     moment = now or datetime.combine(period.last + timedelta(days=1), time(8), tzinfo=UTC)
@@ -123,7 +127,8 @@ def begin_making(
         (name, file.shown, file.digest.text) for name, gathered in results.sources.items() for file in gathered.files
     ]
     calculated = docket.model.model_dump_json(exclude=_NOT_CALCULATED)
-    stamp = key_of(__version__, calculated, "" if style is None else file_digest(style), period.text, moment, read)
+    style_digest = "" if style is None else file_digest(style)
+    stamp = key_of(__version__, calculated, style_digest, period.text, moment, read, sorted(results.figures.items()))
     return Making(results, moment, _folder(results, "out"), _folder(results, "outbox"), stamp)
 
 

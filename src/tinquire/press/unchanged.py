@@ -13,6 +13,7 @@ from tinquire import __version__
 from tinquire.base.faults import Fault
 from tinquire.cells.periods import Period
 from tinquire.docket import Docket
+from tinquire.press.compute.earlier import looks_back
 from tinquire.press.record.daybook import Daybook
 from tinquire.press.record.kept import file_digest, key_of
 
@@ -79,10 +80,17 @@ def unchanged(docket: Docket, period: Period, now: datetime | None) -> Unchanged
 def _stamp(docket: Docket, period: Period, now: datetime | None) -> str:
     """A digest of all that decides a run beside the files that it reads."""
     style = docket.base / docket.model.style if docket.model.style else None
-    latest = Daybook(docket.base).latest_run(docket.model.title, period.previous.text)
+    book, title = Daybook(docket.base), docket.model.title
+    others: dict[str, object] = {period.previous.text: book.latest_run(title, period.previous.text)}
+    if looks_back(docket.model.model_dump_json()):
+        # The latest run of each period but this one: whichever the formulas ask for is among them.
+        others |= {
+            text: number for number, named, text, _ in reversed(book.runs()) if named == title and text != period.text
+        }
     return key_of(
-        __version__, file_digest(docket.path), "" if style is None else file_digest(style), period.text, now, latest
-    )
+        __version__, file_digest(docket.path), "" if style is None else file_digest(style), period.text, now,
+        sorted(others.items()),
+    )  # fmt: skip
 
 
 def _lists(results: Results) -> dict[str, list[str]]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from tinquire.base.faults import Fault, UseError
 from tinquire.base.wording import counted
 from tinquire.cli.support import options as shared
 from tinquire.cli.support.terminal import Terminal
@@ -21,7 +22,10 @@ _TOLD_SINGLY = 8
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    shared.add_docket(parser)
+    shared.add_docket(parser, needed=False)
+    parser.add_argument(
+        "--as-of", type=int, metavar="RUN", help="make a run of the daybook again, beside the pack, and compare"
+    )
     parser.add_argument("--only", action="append", default=[], metavar="NAME", help="make this output anew; repeat it")
     parser.add_argument(
         "--each-only", metavar="COLUMN=VALUE", help='of outputs with each, only those of such rows: "Number=1042"'
@@ -34,6 +38,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    if options.as_of is not None:
+        return _run_again(options, terminal)
+    if options.period is None:
+        raise UseError(Fault("reading the command line", "no period is named", do="write it like --period 2026-10"))
     following = f"tinquire send {short_path(options.docket)} --period {options.period}"
     if options.dry:
         _tell_names(options, terminal)
@@ -122,6 +130,28 @@ def _tell_unchanged(same: Any, docket: Any, period: Any, terminal: Terminal) -> 
             "mails": mails,
         }
     )
+
+
+def _run_again(options: argparse.Namespace, terminal: Terminal) -> int:
+    """A run made again from its record, held against what it made then; 1 when that differs."""
+    from tinquire.base.processes import processors
+    from tinquire.press.again import make_again
+
+    count = options.processes or processors()
+    again = make_again(options.docket, options.as_of, os.environ, terminal.progress, count)
+    terminal.heading(f"Run {options.as_of} of {again.at[:16].replace('T', ' ')}, for {again.period}, made again")
+    for number, words in enumerate(again.changed):
+        terminal.line("changed" if number == 0 else "", words)
+    terminal.line("wrote", f"{counted(len(again.same) + len(again.different), 'file')}, in {short_path(again.folder)}")
+    terminal.line("the same", f"{counted(len(again.same), 'file')}, byte for byte as they were made then")
+    for label, files in (("differs", again.different), ("missing", again.missing)):
+        for number, file in enumerate(files):
+            terminal.line(label if number == 0 else "", file)
+    terminal.answer({
+        "run": options.as_of, "period": again.period, "at": again.at, "folder": str(again.folder),
+        "changed": again.changed, "same": again.same, "different": again.different, "missing": again.missing,
+    })  # fmt: skip
+    return int(bool(again.different or again.missing))
 
 
 def _tell_names(options: argparse.Namespace, terminal: Terminal) -> None:

@@ -23,9 +23,10 @@ __all__ = [
 ]
 
 
-def add_docket(parser: argparse.ArgumentParser) -> None:
+def add_docket(parser: argparse.ArgumentParser, *, needed: bool = True) -> None:
+    """The job file and its period; not `needed` where another option may stand in for the period."""
     parser.add_argument("docket", nargs="?", type=Path, default=Path("docket.toml"), help="the job file (docket.toml)")
-    parser.add_argument("--period", "-p", required=True, help="the period, such as 2026-10, 2026-Q4 or 2026-W43")
+    parser.add_argument("--period", "-p", required=needed, help="the period, such as 2026-10, 2026-Q4 or 2026-W43")
 
 
 def add_json(parser: argparse.ArgumentParser) -> None:

@@ -13,6 +13,7 @@ from tinquire.base.wording import known_names
 from tinquire.cells.values import CellError, Value
 from tinquire.docket.schema.base import cell_value
 from tinquire.docket.schema.checks import CheckModel, FreshModel, MissingModel, NearModel, ValuesModel
+from tinquire.press.compute.earlier import with_earlier
 from tinquire.press.compute.results import Results
 from tinquire.tables import Table
 from tinquire.tables.checks.conditions import CheckResult, check_formula
@@ -103,7 +104,8 @@ def _check_balance(made: Statement, lines: Sequence[str], where: str) -> _Outcom
 def _check(values: Results, before: Before, name: str, model: CheckModel, where: str) -> _Outcome:
     stops = model.otherwise == "stop"
     if model.that is not None:
-        return _Outcome(check_formula(name, model.that, values.scope(), stops=stops, says=model.says, where=where))
+        formula = with_earlier(model.that, values.run, f"check '{name}'", where)
+        return _Outcome(check_formula(name, formula, values.scope(), stops=stops, says=model.says, where=where))
     ready_made = _ReadyMade(values, before, values.scope(), f"check '{name}'", where)
     (asked, found), facts = ready_made.verdict(model)
     return _Outcome(CheckResult(name, asked, not found, found, stops, model.says, worded=True), facts)

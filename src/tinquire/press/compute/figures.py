@@ -10,6 +10,7 @@ from tinquire.cells.values import Value
 from tinquire.docket.schema.statements import FigureModel
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import Name, walk
+from tinquire.press.compute.earlier import with_earlier
 from tinquire.press.compute.results import Results
 from tinquire.slots.slots import slot_name
 from tinquire.tables.scope import read_formula, require_no_error, scalar_value
@@ -35,6 +36,14 @@ def make_figures(results: Results) -> Figures:
     values: dict[str, Value] = {}
     types: dict[str, str] = {}
     errors: list[TinQuireError] = []
+    for name, figure in list(waiting.items()):
+        where = results.docket.where("figures", name)
+        try:
+            formula = with_earlier(figure.is_, results.run, f"figure '{name}'", where)
+            waiting[name] = figure.model_copy(update={"is_": formula})
+        except TinQuireError as error:
+            errors.append(error)
+            del waiting[name]
     while waiting:
         ready = [name for name, figure in waiting.items() if not _uses_figure(figure.is_, waiting)]
         if not ready:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 from tinquire.cells.periods import Period
@@ -24,6 +24,8 @@ class Run:
     house: House
     #: The environment's variables, which hold passwords.
     environment: Mapping[str, str] = field(default_factory=dict)
+    #: The value of a figure (its name) in an earlier period (its text), as the daybook has it; None if it has none.
+    earlier: Callable[[str, str], Value | None] = lambda period, name: None
 
     @property
     def known(self) -> dict[str, Value]:

@@ -13,6 +13,7 @@ from tinquire.cells.column import Booleans, Codes, Kind
 from tinquire.cells.display import general
 from tinquire.cells.values import CellError, Value
 from tinquire.press.compute.results import Results
+from tinquire.press.record.daybook import Daybook
 from tinquire.tables import Table
 from tinquire.tables.pivots.pivot import Pivot
 
@@ -23,6 +24,7 @@ __all__ = [
     "Summary",
     "changed_lines",
     "changes_of",
+    "earlier_figure",
     "figure_changes",
     "moved_most",
     "standing",
@@ -107,6 +109,13 @@ def standing(results: Results, docket_text: str) -> dict[str, Any]:
             for name, one in _summaries(results).items()
         },
     }
+
+
+def earlier_figure(book: Daybook, docket: str, period: str, name: str) -> Value | None:
+    """What a figure was in the latest run of a period; None when there was none, or the run did not have it."""
+    stood = book.fact(docket, period, FACT)
+    value = stood["figures"].get(name) if isinstance(stood, dict) else None
+    return value if isinstance(value, float | str | bool) else None
 
 
 def _plain(value: Value) -> object:

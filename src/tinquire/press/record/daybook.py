@@ -360,6 +360,16 @@ class Daybook:
         """Number, docket, period and time of every run, newest first."""
         return self._read("SELECT id, docket, period, at FROM run ORDER BY id DESC")
 
+    def run(self, number: int) -> tuple[str, str, str, str] | None:
+        """Docket, period, time and tool of a run by its number; None without one."""
+        found = self._read("SELECT docket, period, at, tool FROM run WHERE id = ?", (number,))
+        return found[0] if found else None
+
+    def fact_of(self, run: int, name: str) -> object | None:
+        """What a run kept under a name."""
+        found = self._read("SELECT value FROM fact WHERE run = ? AND name = ?", (run, name), since=_FACTS_SINCE)
+        return json.loads(found[0][0]) if found else None
+
     def read_by(self, run: int) -> list[tuple[str, str, int, str]]:
         """What a run read: source, file, rows, digest."""
         return self._read("SELECT source, file, rows, digest FROM read WHERE run = ? ORDER BY rowid", (run,))
