@@ -1,5 +1,6 @@
 """Figures of earlier periods, in figures and checks, and what is made again when one of them changes."""
 
+import json
 from datetime import UTC, datetime
 
 import pytest
@@ -109,7 +110,7 @@ def test_a_run_is_made_again_from_its_record(tmp_path, tinquire):
     (tmp_path / "rows-2026-01.csv").write_text("N\n11\n")
     told = tinquire("run", path, "--as-of", "1")
     assert told.code == 1 and "rows-2026-01.csv, read for rows, was changed since" in told.out and pack in told.out
-    assert len(tinquire("history", tmp_path, "--json").json()) == 2, "nothing is recorded"
+    assert len(json.loads(tinquire("history", tmp_path, "--json").out)) == 2, "nothing is recorded"
     missing = tinquire("run", path, "--as-of", "9")
     assert missing.code == 2 and "there is no run 9 in the daybook; the latest are 2, 1" in missing.err
     assert tinquire("run", path).code == 2

@@ -14,8 +14,8 @@ __all__ = ["load_docket"]
 
 
 def load_docket(path: Path, text: str | None = None) -> Docket:
-    """Read a docket; with `text`, as if that stood in its file. Raises AccessError when it cannot be read, UseError with
-    all that is wrong in it."""
+    """Read a docket; with `text`, as if that stood in its file. Raises AccessError when it cannot be read, UseError
+    with all that is wrong in it."""
     model, lines = read_model(path, DocketModel, "reading the docket", text)
     docket = Docket(model, path.absolute(), lines)
     faults = review_docket(docket)

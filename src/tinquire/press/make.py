@@ -101,9 +101,8 @@ def make(
         proof = make_proof(making, files, text, last if isinstance(last, dict) else None, left_out, shop.workers)
     if errors := _collisions(results, {**files, PROOF: (proof,)}):
         raise merge_errors(errors)
-    kept_facts = replace(
-        results, facts={**results.facts, FACT: {**standing(results, text), "moment": making.moment.isoformat()}}
-    )
+    stood = {**standing(results, text), "moment": making.moment.isoformat()}
+    kept_facts = replace(results, facts={**results.facts, FACT: stood})
     for piece in shop.pieces.values():
         read.update(piece.read)
     return Pack(kept_facts, files, making.out, making.outbox, proof, store, shop.pieces, read, left_out)

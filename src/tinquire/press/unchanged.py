@@ -84,7 +84,8 @@ def _stamp(docket: Docket, period: Period, now: datetime | None) -> str:
     others: dict[str, object] = {period.previous.text: book.latest_run(title, period.previous.text)}
     if looks_back(docket.model.model_dump_json()):
         # The latest run of each period but this one: whichever the formulas ask for is among them.
-        others |= {
+        runs = [(text, number) for number, named, text, _ in reversed(book.runs()) if named == title]
+        others |= {text: number for text, number in runs if text != period.text}
             text: number for number, named, text, _ in reversed(book.runs()) if named == title and text != period.text
         }
     return key_of(
