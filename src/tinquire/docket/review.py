@@ -207,10 +207,8 @@ def _formulas(docket: Docket) -> Iterator[Fault]:
             yield fault
             continue
         for node in walk(tree):
-            back = (
-                path[0] in ("figures", "checks") and node.function in LOOKING_BACK if isinstance(node, Call) else False
-            )
-            if isinstance(node, Call) and not back and node.function not in functions():
+            known = LOOKING_BACK if path[0] in ("figures", "checks") else ()
+            if isinstance(node, Call) and node.function not in known and node.function not in functions():
                 yield _fault(docket, unknown_function(node.function), "fix the formula", *path)
 
 

@@ -86,8 +86,6 @@ def _stamp(docket: Docket, period: Period, now: datetime | None) -> str:
         # The latest run of each period but this one: whichever the formulas ask for is among them.
         runs = [(text, number) for number, named, text, _ in reversed(book.runs()) if named == title]
         others |= {text: number for text, number in runs if text != period.text}
-            text: number for number, named, text, _ in reversed(book.runs()) if named == title and text != period.text
-        }
     return key_of(
         __version__, file_digest(docket.path), "" if style is None else file_digest(style), period.text, now,
         sorted(others.items()),
