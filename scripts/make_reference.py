@@ -20,7 +20,27 @@ from tinquire.amend import Amendment, AmendmentList
 from tinquire.amend.schema import LookChange
 from tinquire.cli.main import COMMANDS
 from tinquire.docket.house import HouseModel, LookModel, WordsModel
-from tinquire.docket.schema import checks, docket, mails, pivots, sources, statements, tables, workbooks
+from tinquire.docket.schema import (
+    blocks,
+    charts,
+    checks,
+    deliveries,
+    docket,
+    entries,
+    letters,
+    mails,
+    marks,
+    own,
+    pivots,
+    prints,
+    proof,
+    sources,
+    statements,
+    tables,
+    watch,
+    workbooks,
+)  # fmt: skip
+from tinquire.docket.schema.pages import PageModel
 from tinquire.formula.engine.registry import Function, functions
 from tinquire.formula.functions import FAMILIES
 from tinquire.tables.steps import step_kinds
@@ -45,6 +65,14 @@ _WORDS: tuple[tuple[str, str], ...] = (
     (r"^dict\[str, .*\]$", "pairs of text and value"),
     (r"^list\[str\]$", "list of texts"),
     (r"^bool \| .*", "a value"),
+    (r"^str \| list\[str\]$", "text, or list of texts"),
+    (r"^list\[float \| str\]$", "list of numbers, or of texts"),
+    (r"^list\[float \| str\] \| str$", "list of values, or text"),
+    (r"^float \| str$|^str \| float$", "number, or text"),
+    (r"^list\[(?:datetime\.)?date\] \| str$", "list of days, or text"),
+    (r"^tuple\[str, str\]$", "two texts"),
+    (r"^tuple\[float, float\]$", "two numbers"),
+    (r"^list\[str \| ChartSeries\]$", "list of texts, or of parts"),
     (r"^str$", "text"),
     (r"^int$", "whole number"),
     (r"^float$", "number"),
@@ -80,8 +108,25 @@ _PARTS: tuple[tuple[str, type[BaseModel]], ...] = (
     ("fresh of a check", checks.FreshModel),
     ("[workbooks.NAME]", workbooks.WorkbookModel),
     ("[[workbooks.NAME.sheets]]", workbooks.SheetModel),
+    ("[workbooks.NAME.rows]", workbooks.TemplateRowsModel),
+    ("[workbooks.NAME.repeat]", workbooks.RepeatedSheetModel),
+    ("[[workbooks.NAME.sheets.blocks]]", blocks.BlockModel),
+    ("dress: the look of a column", blocks.DressModel),
+    ("outline of rows", blocks.OutlineModel),
+    ("marks", marks.MarkModel),
+    ("entries", entries.EntryModel),
+    ("inputs", entries.InputModel),
+    ("page of a sheet", PageModel),
+    ("[letters.NAME]", letters.LetterModel),
+    ("[prints.NAME]", prints.PrintModel),
+    ("charts", charts.ChartModel),
+    ("own rows of each", own.OwnModel),
     ("[mails.NAME]", mails.MailModel),
     ("[post]", mails.PostModel),
+    ("[drafts]", mails.DraftsModel),
+    ("[deliveries.NAME]", deliveries.DeliveryModel),
+    ("[proof]", proof.ProofModel),
+    ("[watch]", watch.WatchModel),
 )
 
 
