@@ -79,7 +79,7 @@ def test_a_docket_is_drafted_from_files(files, tinquire):
     (files / "docket.toml").write_text(text.replace("A first draft", "#"), "utf-8")
     assert tinquire("run", files / "docket.toml", "-p", "2026-10").code == 0
     made = sorted(path.name for path in (files / "out/2026-10").iterdir())
-    assert made == ["Linen 2026-10.xlsx", "Proof 2026-10.html"]
+    assert made == ["Linen 2026-10.xlsx", "Proof 2026-10.html", "Proof 2026-10.pdf"]
 
 
 def test_what_no_docket_is_drafted_from(files, tmp_path, tinquire):

@@ -41,6 +41,8 @@ from = "us@example.org"
 subject = "x"
 body = "y [:N:]"
 attach = ["one"]
+[proof]
+pdf = false
 """.replace("[Period.text]", "[:Period:]")
 STEPS = {"open", "os.rename", "os.remove", "os.mkdir", "os.rmdir", "os.listdir", "sqlite3.connect/handle"}
 #: What stays whatever happens; the journal is of the database itself, which takes it back when it is next written.
@@ -94,7 +96,7 @@ def attempt(folder: Path, chance: random.Random, step: int | None) -> tuple[bool
         publish(old, AT)
     before, runs = contents(folder), len(Daybook(folder).runs())
     new = pack_of(folder, "ann,5\ncy,3\n")
-    files = [new.proof, *(file for part in new.files.values() for file in part)]
+    files = [*new.proofs, *(file for part in new.files.values() for file in part)]
     after = {file.path.relative_to(folder).as_posix(): digest(file.data) for file in files}
     cut = killed(lambda: publish(new, AT), step, chance.random() * 0.06)
     if chance.random() < 0.5:

@@ -88,15 +88,16 @@ def test_an_earlier_period_that_changes_is_heeded(tmp_path):
     figures = 'x = "BEFORE(total, 2)"'
     for period in ("2026-01", "2026-02", "2026-03"):
         run(tmp_path, period, figures if period == "2026-03" else 'x = "total"')
-    docket, period = load_docket(tmp_path / "docket.toml"), parse_period("2026-03")
-    assert unchanged(docket, period, None) is not None
+    assert unchanged(tmp_path / "docket.toml", "2026-03", None) is not None
     ROWS["2026-01"] = 11
     try:
         run(tmp_path, "2026-01", 'x = "total"')
     finally:
         ROWS["2026-01"] = 10
     (tmp_path / "docket.toml").write_text(DOCKET.format(figures=figures, checks=""), "utf-8")
-    assert unchanged(docket, period, None) is None and run(tmp_path, "2026-03", figures)["x"] == 11.0
+    assert (
+        unchanged(tmp_path / "docket.toml", "2026-03", None) is None and run(tmp_path, "2026-03", figures)["x"] == 11.0
+    )
 
 
 def test_a_run_is_made_again_from_its_record(tmp_path, tinquire):

@@ -137,13 +137,13 @@ def test_only_what_changed_is_made_again(tmp_path, change, made):
     lay_out(tmp_path)
     first = run(tmp_path)
     assert shown(first, again=False) == EVERY and not (tmp_path / ".kept").exists()
-    assert unchanged(load_docket(tmp_path / "docket.toml"), PERIOD, None) is not None
+    assert unchanged(tmp_path / "docket.toml", "2026-10", None) is not None
     sourced = Daybook(tmp_path).sourced(
         {f: d for _, f, d in first_made(tmp_path)}["out/2026-10/Pack.xlsx"], "Rows", 3, 2
     )
     change(tmp_path)
     nothing = change is CHANGES[0][0]
-    assert (unchanged(load_docket(tmp_path / "docket.toml"), PERIOD, None) is not None) == nothing
+    assert (unchanged(tmp_path / "docket.toml", "2026-10", None) is not None) == nothing
     second = run(tmp_path)
     assert shown(second, again=False) == made and shown(second) == EVERY
     fresh = run(tmp_path, fresh=True, place=False)
@@ -176,7 +176,7 @@ def test_a_part_is_made_alone(tmp_path, names, row, files, mails):
     lay_out(tmp_path)
     pack = run(tmp_path, Part.of(names, row))
     assert shown(pack) == files and len(pack.mails) == mails and pack.left_out
-    assert unchanged(load_docket(tmp_path / "docket.toml"), PERIOD, None) is None
+    assert unchanged(tmp_path / "docket.toml", "2026-10", None) is None
     whole = run(tmp_path)
     assert shown(whole, again=True) == files and shown(whole) == EVERY and len(whole.mails) == 3
 

@@ -393,7 +393,7 @@ def test_the_daybook_keeps_what_was_read_and_made(job):
     assert len(read) == 11
     assert all(digest((job / file).read_bytes()) == known for file, known in read)
     assert ("pack", digest(pack.outputs[0].data)) in made
-    assert len(made) == 13 and ("proof", digest(pack.proof.data)) in made
+    assert len(made) == 14 and ("proof", digest(pack.proof.data)) in made
     (job / "daybook.sqlite").write_bytes(b"not a database at all" * 100)
     with pytest.raises(AccessError, match="daybook"):
         book.runs()

@@ -179,7 +179,7 @@ def _review_repeated(docket: Docket, kind: str) -> Iterator[Fault]:
 
 def _review_deliveries(docket: Docket) -> Iterator[Fault]:
     model = docket.model
-    known = [*model.workbooks, *model.letters, *model.prints, "proof"]
+    known = [*model.workbooks, *model.letters, *model.prints, "proof", "proof_pdf"]
     for name, delivery in model.deliveries.items():
         for number, output in enumerate(delivery.files):
             if output not in known:

@@ -14,6 +14,7 @@ from tinquire.base.placing import write_all
 from tinquire.docket import Docket, load_docket, parse_period
 from tinquire.press.make import make
 from tinquire.press.outputs.output import Progress
+from tinquire.press.proof.make import PROOF, PROOF_PAGES
 from tinquire.press.proof.standing import FACT
 from tinquire.press.record.daybook import Daybook, digest
 from tinquire.press.record.kept import file_digest
@@ -59,7 +60,8 @@ def make_again(
         docket, parse_period(record[1]), now=moment, environment=environment, progress=progress, processes=processes
     )
     folder = docket.base / "as-of" / f"run {number}"
-    then = {file: content for output, file, content in book.made_by(number) if output != "mail"}
+    beside = ("mail", PROOF, PROOF_PAGES)
+    then = {file: content for output, file, content in book.made_by(number) if output not in beside}
     now: dict[str, str] = {}
     files: list[tuple[Path, bytes]] = []
     for made in pack.outputs:
@@ -67,12 +69,11 @@ def make_again(
         now[made.path.relative_to(docket.base).as_posix()] = digest(data)
         files.append((folder / made.path.relative_to(pack.out), data))
     write_all(files)
-    compared = [file for file, content in then.items() if not file.endswith(pack.proof.path.name)]
     return MadeAgain(
         folder, record[1], record[2],
-        tuple(file for file in compared if now.get(file) == then[file]),
-        tuple(file for file in compared if file in now and now[file] != then[file]),
-        tuple(file for file in (*compared, *now) if (file in now) != (file in then)),
+        tuple(file for file in then if now.get(file) == then[file]),
+        tuple(file for file in then if file in now and now[file] != then[file]),
+        tuple(file for file in (*then, *now) if (file in now) != (file in then)),
         tuple(_changes(book, docket, path, number, str(stood["docket"]), record[3])),
     )  # fmt: skip
 

@@ -44,7 +44,8 @@ class Pack:
     files: Mapping[str, tuple[Made, ...]]
     out: Path
     outbox: Path
-    proof: Made
+    #: The proof as a page, and on paper if it is asked for.
+    proofs: tuple[Made, ...]
     #: What is kept of it aside, and its pieces by their keys, for the next run.
     kept: Kept = field(default_factory=Kept)
     pieces: Mapping[str, FinishedPiece] = field(default_factory=dict)
@@ -52,6 +53,11 @@ class Pack:
     read: Mapping[Path, str] = field(default_factory=dict)
     #: How many pieces of which outputs were left out, where only a part was asked for.
     left_out: Mapping[str, int] = field(default_factory=dict)
+
+    @property
+    def proof(self) -> Made:
+        """The page to look at."""
+        return self.proofs[0]
 
     @property
     def outputs(self) -> list[Made]:
@@ -98,14 +104,14 @@ def make(
         progress("drawing the proof")
         text = _docket_text(docket)
         last = book.fact(docket.model.title, period.previous.text, FACT)
-        proof = make_proof(making, files, text, last if isinstance(last, dict) else None, left_out, shop.workers)
-    if errors := _collisions(results, {**files, PROOF: (proof,)}):
+        proofs = make_proof(making, files, text, last if isinstance(last, dict) else None, left_out, shop.workers)
+    if errors := _collisions(results, {**files, PROOF: proofs}):
         raise merge_errors(errors)
     stood = {**standing(results, text), "moment": making.moment.isoformat()}
     kept_facts = replace(results, facts={**results.facts, FACT: stood})
     for piece in shop.pieces.values():
         read.update(piece.read)
-    return Pack(kept_facts, files, making.out, making.outbox, proof, store, shop.pieces, read, left_out)
+    return Pack(kept_facts, files, making.out, making.outbox, proofs, store, shop.pieces, read, left_out)
 
 
 def begin_making(

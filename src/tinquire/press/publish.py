@@ -88,10 +88,11 @@ def _stage(
                     sourced.append((content, made.sources))
                 if pieces is not None and file_digest(made.path) != content:
                     yield made.path, pieces
-        content, pieces = _content(pack.proof)
-        made_files.append((pack.proof.name, _relative_path(pack.proof.path, docket.base), content))
-        if pieces is not None:
-            yield pack.proof.path, pieces
+        for made in pack.proofs:
+            content, pieces = _content(made)
+            made_files.append((made.name, _relative_path(made.path, docket.base), content))
+            if pieces is not None:
+                yield made.path, pieces
 
     placements.extend(stage(contents(), old, aside_for))
     tool = f"tinquire {__version__}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import os
 from collections.abc import Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -74,27 +75,28 @@ def make_pack(
 ) -> Any:
     """Make a pack and put it in its place, saying what was read and what came of it; None, and said, when nothing has
     changed since it was made."""
-    from tinquire.docket import load_docket, parse_period
     from tinquire.press.record.lock import held_for
-    from tinquire.press.unchanged import unchanged
+    from tinquire.press.unchanged import inputs_of, unchanged
 
     asked = asked or Asked()
-    docket = load_docket(docket_path)
-    period = parse_period(period_text, docket.model.period)
     at = shared.moment(now)
-    with held_for(docket.base, f"the run of {period.text}", f"{shared.local_clock():%H:%M}"):
-        shared.settle_folder(docket.base, terminal, lossy=True)
-        same = None if asked.fresh or asked.is_part else unchanged(docket, period, at)
+    base = docket_path.absolute().parent
+    held = held_for(base, f"the run of {period_text}", f"{shared.local_clock():%H:%M}")
+    with held if base.is_dir() else nullcontext():
+        shared.settle_folder(base, terminal, lossy=True)
+        same = None if asked.fresh or asked.is_part else unchanged(docket_path, period_text, at)
         if same is not None:
-            terminal.heading(f"{docket.model.title}, {period.long}")
-            _tell_unchanged(same, docket, period, terminal)
+            terminal.heading(f"{same.title}, {same.period.long}")
+            _tell_unchanged(same, terminal)
             return None
         from tinquire.base.processes import processors
+        from tinquire.docket import load_docket, parse_period
         from tinquire.press.make import make
         from tinquire.press.part import Part
         from tinquire.press.publish import publish
-        from tinquire.press.unchanged import inputs_of
 
+        docket = load_docket(docket_path)
+        period = parse_period(period_text, docket.model.period)
         part = Part.of(asked.only, asked.each_only)
         pack = make(
             docket, period, now=at, environment=os.environ, progress=terminal.progress, kept=docket.base / KEPT,
@@ -108,7 +110,7 @@ def make_pack(
     return pack
 
 
-def _tell_unchanged(same: Any, docket: Any, period: Any, terminal: Terminal) -> None:
+def _tell_unchanged(same: Any, terminal: Terminal) -> None:
     """That a pack is as it would be made, where it lies, and what was warned of."""
     when = same.at.replace("T", " ").replace("+00:00", " UTC")
     mails = sum(name == "mail" for name, *_ in same.made)
@@ -117,16 +119,16 @@ def _tell_unchanged(same: Any, docket: Any, period: Any, terminal: Terminal) -> 
     terminal.line("", f"{counted(mails, 'mail')} are as they would be made; to make them all again: --fresh")
     for name, file in files:
         if name == "proof":
-            terminal.line("proof", f"{short_path(docket.base / file)}  (look through it before you send)")
+            terminal.line("proof", f"{short_path(same.base / file)}  (look through it before you send)")
     for warning in same.warnings:
         terminal.fault(warning)
     terminal.answer(
         {
-            "title": docket.model.title,
-            "period": period.text,
+            "title": same.title,
+            "period": same.period.text,
             "unchanged_since": same.at,
             "warnings": [warning.as_dict() for warning in same.warnings],
-            "outputs": [{"name": name, "file": str(docket.base / file)} for name, file in files],
+            "outputs": [{"name": name, "file": str(same.base / file)} for name, file in files],
             "mails": mails,
         }
     )

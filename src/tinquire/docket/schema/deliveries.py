@@ -16,7 +16,9 @@ class DeliveryModel(LoginModel):
         description="The folder, with slots of the period. Outside of the job, the folder around it has to be there; "
         "on a server it is made."
     )
-    files: list[str] = Field(min_length=1, description="Outputs of this docket by name; 'proof' is the proof.")
+    files: list[str] = Field(
+        min_length=1, description="Outputs of this docket by name; 'proof' is the proof, 'proof_pdf' the same on paper."
+    )
     names: dict[str, str] = Field(
         default_factory=dict,
         description="Other names, with slots of the period, by the output's name; for outputs of one file.",

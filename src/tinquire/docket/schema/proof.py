@@ -14,3 +14,4 @@ class ProofModel(Model):
 
     name: str = Field("Proof [:period:].html", description="The file's name, with slots, in the folder of the outputs.")
     pictures: bool = Field(True, description="Whether it shows a small picture of each output's first page.")
+    pdf: bool = Field(True, description="Whether it is made as a PDF, too, beside the page.")

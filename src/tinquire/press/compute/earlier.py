@@ -20,16 +20,11 @@ from tinquire.formula.language.writing import replace_nodes
 from tinquire.press.compute.run import Run
 from tinquire.slots.slots import slot_name
 
-__all__ = ["looks_back", "with_earlier"]
+__all__ = ["with_earlier"]
 
 _CALLS = re.compile(rf"\b(?:{'|'.join(LOOKING_BACK)})\s*\(", re.IGNORECASE)
 #: More periods than these are no comparison any more.
 _LONGEST = 1000
-
-
-def looks_back(text: str) -> bool:
-    """Whether a docket's text asks for figures of earlier periods anywhere."""
-    return _CALLS.search(text) is not None
 
 
 def with_earlier(text: str, run: Run, stopped: str, where: str) -> str:
@@ -38,7 +33,7 @@ def with_earlier(text: str, run: Run, stopped: str, where: str) -> str:
     Raises UseError for figures that the docket does not have and for other arguments, DataError for a period that was
     not run where the formula does not say what counts then.
     """
-    if not looks_back(text):
+    if not _CALLS.search(text):
         return text
     try:
         tree = parse(text)

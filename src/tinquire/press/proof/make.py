@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from datetime import datetime
+from functools import partial
 from typing import Any
 
 from tinquire.base.file_names import safe_file_name
@@ -13,18 +15,18 @@ from tinquire.press.proof.page import Mail, ProofPage, proof_html
 from tinquire.press.proof.pictures import small_pictures
 from tinquire.press.proof.standing import changed_lines, changes_of, figure_changes, moved_most
 
-__all__ = ["PROOF", "make_proof"]
+__all__ = ["PROOF", "PROOF_PAGES", "make_proof"]
 
-#: The name of the proof among a run's files.
-PROOF = "proof"
+#: The names of the proof among a run's files: the page, and the same on paper.
+PROOF, PROOF_PAGES = "proof", "proof_pdf"
 
 
 def make_proof(
     making: Making, files: Mapping[str, Sequence[Made]], docket_text: str, before: Mapping[str, Any] | None,
     left_out: Mapping[str, int], workers: Workers,
-) -> Made:  # fmt: skip
-    """The proof of a run; `before` is how the period before stood, as the daybook kept it, and `left_out` how many
-    pieces of which outputs were not made. The pictures are drawn by `workers`."""
+) -> tuple[Made, ...]:  # fmt: skip
+    """The proof of a run, as a page and, if asked for, on paper; `before` is how the period before stood, as the daybook
+    kept it, and `left_out` how many pieces of which outputs were not made. The pictures are drawn by `workers`."""
     results = making.results
     model = results.docket.model.proof
     name = safe_file_name(results.slots().filled(model.name, "naming the proof", results.docket.where("proof", "name")))
@@ -48,4 +50,16 @@ def make_proof(
         known=before is not None,
         left_out=left_out,
     )
-    return Made(name=PROOF, path=making.out / name, content=proof_html(page), summary="to be looked at before sending")
+    content, path = proof_html(page), making.out / name
+    made = [Made(name=PROOF, path=path, content=content, summary="to be looked at before sending")]
+    if model.pdf:
+        title = f"Proof: {results.docket.model.title}, {results.period.long}"
+        pages = partial(_pages, content, title, making.moment)
+        made.append(Made(name=PROOF_PAGES, path=path.with_suffix(".pdf"), content=pages, summary="the same on paper"))
+    return tuple(made)
+
+
+def _pages(page: bytes, title: str, moment: datetime) -> tuple[bytes]:
+    from tinquire.press.proof.document import proof_pdf
+
+    return (proof_pdf(page, title, moment),)
