@@ -2,6 +2,7 @@
 
 import asyncio
 import mailbox
+import os
 import socket
 import sys
 import threading
@@ -11,6 +12,7 @@ from datetime import UTC, datetime
 import asyncssh
 import pytest
 
+from press import send_kills
 from tinquire.base.faults import TinQuireError
 from tinquire.cli.support.passwords import password_of
 from tinquire.docket.schema.passwords import LoginModel
@@ -288,3 +290,8 @@ def test_passwords(login, found, monkeypatch):
 def test_one_place_for_a_password(login):
     with pytest.raises(ValueError, match=r"one place|name the user"):
         LoginModel(**login)
+
+
+@pytest.mark.skipif(not hasattr(os, "fork"), reason="kills a process of its own")
+def test_sending_that_is_killed_neither_doubles_nor_loses(tmp_path):
+    assert sum(send_kills.many(8, 5, tmp_path).values()) == 8
