@@ -5,6 +5,8 @@ import json
 import pytest
 
 from press.test_delivery import answering
+from tinquire.post.delivery import headers_of, recipients
+from tinquire.press.send import _named
 
 LIST = "Name,Address\nAda,ada@north.example\nBob,bob@north.example\nCy,cy@south.example\n"
 DOCKET = """
@@ -169,3 +171,25 @@ def test_what_stands_in_the_way_or_is_not_there_is_said(share, tmp_path):
     assert "deliveries.other takes 'pakc'" in share.send().err
     share(more='[deliveries.other]\nfolder = "x"\nfiles = ["pack"]\nnames = { proof = "p" }', run=False)
     assert "names has 'proof', which is not among the files" in share.send().err
+
+
+HEADS = [
+    b"Message-ID: <a@b>\r\nFrom: Desk <us@b.example>\r\nTo: Ada <a@b.example>,\r\n \"Lind, Bo\" <b@b.example>\r\nSubject: one\r\n two\r\n",
+    b"From: us@b.example\nTo: a@b.example\nCC: c@b.example, a@b.example\nBcc: d@b.example\nMESSAGE-ID:<x>\nSubject: :-)\n",
+    b"Message-ID: <a@b>\r\nFrom: =?utf-8?q?B=C3=BCro?= <us@b.example>\r\nTo: =?utf-8?q?A=2C_B?= <a@b.example>\r\nSubject: =?utf-8?b?xIBi?=\r\n",
+    b"From: us@b.example\r\nTo: a@b.example\r\nTo: b@b.example\r\nMessage-ID: <a>\r\nSubject: s\r\n",
+    b"From: us@b.example\r\nSubject: nobody\r\nMessage-ID: <a>\r\n",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("head", HEADS)
+def test_the_quick_look_at_a_head_sees_what_the_slow_one_does(head):
+    data = head + b"\r\nTo: not@b.example\r\n\r\ntext"
+    message = headers_of(data)
+    slow = (
+        str(message["Message-ID"]),
+        recipients(message, ("From",))[0],
+        tuple(recipients(message)),
+        str(message["Subject"]),
+    )
+    assert _named(data) == slow

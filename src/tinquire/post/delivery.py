@@ -60,7 +60,7 @@ class MailServer:
 #: Where the header fields end, and the date among them with its folded lines (RFC 5322, 2.2.3).
 _HEADERS_END = re.compile(rb"\r?\n\r?\n")
 _HIDDEN = re.compile(rb"^Bcc:[^\n]*\n(?:[ \t][^\n]*\n)*", re.IGNORECASE | re.MULTILINE)
-_LINE_END, _POINT = re.compile(rb"\r\n|\r|\n"), re.compile(rb"(?m)^\.")
+_LINE_END = re.compile(rb"\r\n|\r|\n")
 _DATE = re.compile(rb"^Date:[^\n]*\n(?:[ \t][^\n]*\n)*", re.IGNORECASE | re.MULTILINE)
 
 
@@ -84,16 +84,16 @@ class Session:
         self._server = server
         self._sent = 0
 
-    def send(self, data: bytes, at: datetime) -> dict[str, str]:
+    def send(self, data: bytes, at: datetime, sender: str = "", to: Sequence[str] = ()) -> dict[str, str]:
         """Give one message file to the server, dated `at`; the recipients that it refused, with its words, while it
-        took the mail for the others.
+        took the mail for the others. `sender` and `to` spare those who know them another look into the message.
 
         A temporary refusal is tried again after growing pauses. Raises MailRefusedError when nobody gets the mail,
         AnswerLostError when that cannot be told, and AccessError when the connection broke before.
         """
-        message = headers_of(data)
-        to = recipients(message)
-        sender = getaddresses([str(message["From"])])[0][1]
+        if not sender or not to:
+            message = headers_of(data)
+            sender, to = recipients(message, ("From",))[0], recipients(message)
         content = _on_the_line(dated(data, at))
         if self._sent and self._server.pause:
             time.sleep(self._server.pause)
@@ -157,8 +157,12 @@ def _on_the_line(data: bytes) -> bytes:
     end = _HEADERS_END.search(data)
     head, rest = (data[: end.start() + 2], data[end.start() + 2 :]) if end else (data, b"")
     content = _HIDDEN.sub(b"", head) + rest
-    content = _LINE_END.sub(b"\r\n", content)
-    return _POINT.sub(b"..", content if content.endswith(b"\r\n") else content + b"\r\n") + b".\r\n"
+    ends = content.count(b"\r\n")
+    if ends != content.count(b"\n") or ends != content.count(b"\r"):
+        content = _LINE_END.sub(b"\r\n", content)
+    content = content if content.endswith(b"\r\n") else content + b"\r\n"
+    content = content.replace(b"\r\n.", b"\r\n..")
+    return (b"." if content.startswith(b".") else b"") + content + b".\r\n"
 
 
 def headers_of(data: bytes) -> EmailMessage:

@@ -9,9 +9,11 @@ from datetime import datetime
 from email.message import EmailMessage
 from email.parser import BytesHeaderParser
 from email.policy import default
+from email.utils import getaddresses
 from pathlib import Path
 
 from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError
+from tinquire.base.parallel import map_in_order
 from tinquire.post.delivery import AnswerLostError, MailRefusedError, MailServer, headers_of, recipients, session
 from tinquire.post.message import in_domains
 from tinquire.press.record.daybook import Daybook, KnownMail, MailState, digest, mail_state
@@ -27,16 +29,23 @@ _PART_HEADERS_END = re.compile(rb"\r?\n\r?\n")
 
 @dataclass(frozen=True, slots=True)
 class Outgoing:
-    """A mail in the outbox, and what the daybook knows of it."""
+    """A mail in the outbox, and what the daybook knows of it. Its content is read again when it is sent: thousands of
+    mails need not be in memory."""
 
     path: Path
-    #: Of its content, which is read again when it is sent: thousands of mails need not be in memory.
-    digest: str
+    #: Size and time of change of its file, when it was listed.
+    looks: tuple[int, int]
     identity: str
+    sender: str
     to: tuple[str, ...]
     subject: str
-    attachments: tuple[str, ...]
     known: MailState | None
+
+    @property
+    def attachments(self) -> tuple[str, ...]:
+        """The names of its attachments."""
+        data = self.path.read_bytes()
+        return tuple(_attachments(data, headers_of(data)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,15 +70,40 @@ def outgoing(outbox: Path, base: Path) -> list[Outgoing]:
 
 
 def _read(path: Path, known: Mapping[str, Sequence[KnownMail]]) -> Outgoing:
+    looks = _looks(path)
     data = path.read_bytes()
-    message = headers_of(data)
-    identity, to = str(message["Message-ID"] or ""), tuple(recipients(message))
+    identity, sender, to, subject = _named(data)
     if not identity or not to:
         why = "it is not a complete mail: it has no " + ("recipient" if identity else "Message-ID")
         raise DataError(Fault("sending mails", why, str(path), "run the docket again"))
-    content = digest(data)
-    names = tuple(_attachments(data, message))
-    return Outgoing(path, content, identity, to, str(message["Subject"]), names, mail_state(known, identity, content))
+    # Of a mail that nobody knows yet, the digest is worked out when it is sent.
+    state = mail_state(known, identity, digest(data)) if identity in known else None
+    return Outgoing(path, looks, identity, sender, to, subject, state)
+
+
+def _named(data: bytes) -> tuple[str, str, tuple[str, ...], str]:
+    """A mail's identity, sender, recipients and subject."""
+    end = _PART_HEADERS_END.search(data)
+    head = data[: end.start()] if end else data
+    fields = dict.fromkeys(("message-id", "from", "to", "cc", "bcc", "subject"), "")
+    lower = b"\n" + head.lower()
+    if not head.isascii() or b"=?" in head or any(lower.count(b"\n%s:" % name.encode()) > 1 for name in fields):
+        message = headers_of(data)  # words of other alphabets, or fields that stand twice
+        sender = next(iter(recipients(message, ("From",))), "")
+        return str(message["Message-ID"] or ""), sender, tuple(recipients(message)), str(message["Subject"])
+    # Plain fields need no more than unfolding (RFC 5322, 2.2.3), which is twenty times as fast.
+    for line in re.sub(r"\r?\n(?=[ \t])", "", head.decode("ascii")).splitlines():
+        name, mark, value = line.partition(":")
+        if mark and name.casefold() in fields:
+            fields[name.casefold()] = value.strip()
+    addresses = [address for _, address in getaddresses([fields["to"], fields["cc"], fields["bcc"]]) if address]
+    sender = next((address for _, address in getaddresses([fields["from"]]) if address), "")
+    return fields["message-id"], sender, tuple(dict.fromkeys(addresses)), fields["subject"]
+
+
+def _looks(path: Path) -> tuple[int, int]:
+    found = path.stat()
+    return found.st_size, found.st_mtime_ns
 
 
 def _attachments(data: bytes, message: EmailMessage) -> Iterator[str]:
@@ -115,27 +149,32 @@ def send(
     refused: list[Fault] = []
     if ready:
         book = Daybook(base)
-        with session(server) as open_session:
-            for mail in ready:
+        with session(server) as open_session, book.kept_open():
+            # The next mails are read while one is on its way.
+            for mail, prepared in zip(ready, map_in_order(_prepared, ready), strict=True):
                 progress(f"sending to {', '.join(mail.to)}")
                 to = ", ".join(mail.to)
-                if not book.claim(mail.identity, mail.digest, period, to, mail.subject, clock(), again):
+                if isinstance(prepared, TinQuireError):
+                    refused.append(_of_mail(prepared, mail))
+                    break
+                data, content = prepared
+                if not book.claim(mail.identity, content, period, to, mail.subject, clock(), again):
                     before.append(mail)
                     continue
                 try:
-                    missed = open_session.send(_unchanged(mail), clock())
+                    missed = open_session.send(data, clock(), mail.sender, mail.to)
                 except AnswerLostError as error:
                     refused.append(_of_mail(error, mail, "look whether it came; to send it again, use --again"))
                     break
                 except MailRefusedError as error:
-                    book.settle(mail.identity, mail.digest, sent=False, at=clock())
+                    book.settle(mail.identity, content, sent=False, at=clock())
                     refused.append(_of_mail(error, mail))
                     continue
                 except TinQuireError as error:
-                    book.settle(mail.identity, mail.digest, sent=False, at=clock())
+                    book.settle(mail.identity, content, sent=False, at=clock())
                     refused.append(_of_mail(error, mail))
                     break
-                book.settle(mail.identity, mail.digest, sent=True, at=clock())
+                book.settle(mail.identity, content, sent=True, at=clock())
                 sent.append(mail)
                 refused += [_missed(mail, address, words) for address, words in missed.items()]
     return SendReport(tuple(sent), tuple(before), tuple(held), tuple(refused))
@@ -154,22 +193,24 @@ def to_drafts(
     done: list[Outgoing] = []
     for group in [ready] if at_once and ready else [[one] for one in ready]:
         progress("putting mails among drafts", len(done) + 1, len(ready))
-        claimed = [
-            one
-            for one in group
-            if book.claim(one.identity, one.digest, period, ", ".join(one.to), one.subject, clock(), again)
-        ]
+        claimed: list[tuple[Outgoing, str]] = []
+        contents: list[bytes] = []
+        for one in group:
+            data = _unchanged(one)
+            if book.claim(one.identity, digest(data), period, ", ".join(one.to), one.subject, clock(), again):
+                claimed.append((one, digest(data)))
+                contents.append(data)
         try:
-            add([_unchanged(one) for one in claimed])
+            add(contents)
         except AnswerLostError:
             raise
         except TinQuireError:
-            for one in claimed:
-                book.settle(one.identity, one.digest, sent=False, at=clock())
+            for one, content in claimed:
+                book.settle(one.identity, content, sent=False, at=clock())
             raise
-        for one in claimed:
-            book.settle(one.identity, one.digest, sent=True, at=clock(), state="drafted")
-        done += claimed
+        for one, content in claimed:
+            book.settle(one.identity, content, sent=True, at=clock(), state="drafted")
+        done += [one for one, _ in claimed]
     return SendReport(tuple(done), tuple(before), tuple(held))
 
 
@@ -196,15 +237,24 @@ def _missed(mail: Outgoing, address: str, words: str) -> Fault:
 
 
 def _unchanged(mail: Outgoing) -> bytes:
-    """A mail's bytes, if its file still holds what was listed. Raises AccessError."""
+    """A mail's bytes, if its file still is what was listed. Raises AccessError."""
     try:
-        data = mail.path.read_bytes()
+        data, looks = mail.path.read_bytes(), _looks(mail.path)
     except OSError:
-        data = b""
-    if digest(data) != mail.digest:
+        data, looks = b"", (0, 0)
+    if looks != mail.looks:
         why = "its file was changed or taken away while mails were being sent"
         raise AccessError(Fault("sending mails", why, str(mail.path), "look at the outbox, and send again"))
     return data
+
+
+def _prepared(mail: Outgoing) -> tuple[bytes, str] | TinQuireError:
+    """A mail's bytes and their digest, or why there are none."""
+    try:
+        data = _unchanged(mail)
+    except TinQuireError as error:
+        return error
+    return data, digest(data)
 
 
 def _held_back(mail: Outgoing) -> Fault:

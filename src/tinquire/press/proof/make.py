@@ -25,8 +25,8 @@ def make_proof(
     making: Making, files: Mapping[str, Sequence[Made]], docket_text: str, before: Mapping[str, Any] | None,
     left_out: Mapping[str, int], workers: Workers,
 ) -> tuple[Made, ...]:  # fmt: skip
-    """The proof of a run, as a page and, if asked for, on paper; `before` is how the period before stood, as the daybook
-    kept it, and `left_out` how many pieces of which outputs were not made. The pictures are drawn by `workers`."""
+    """The proof of a run, as a page and, if asked for, on paper; `before` is how the period before stood, as the
+    daybook kept it, and `left_out` how many pieces of which outputs were not made. `workers` draw the pictures."""
     results = making.results
     model = results.docket.model.proof
     name = safe_file_name(results.slots().filled(model.name, "naming the proof", results.docket.where("proof", "name")))

@@ -6,7 +6,7 @@ import hashlib
 import json
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, nullcontext
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -200,11 +200,22 @@ class Daybook:
         self.path = folder / DAYBOOK_NAME
         #: Those asked for, by output and number: a trace asks for many cells of few tables.
         self._origins: dict[tuple[str, int], Origin] = {}
+        self._kept: sqlite3.Connection | None = None
+
+    @contextmanager
+    def kept_open(self) -> Iterator[None]:
+        """Meanwhile one connection serves all that is written: for who writes thousands of lines one by one."""
+        with self._connected() as connection:
+            self._kept = connection
+            try:
+                yield
+            finally:
+                self._kept = None
 
     @contextmanager
     def _open(self) -> Iterator[sqlite3.Connection]:
-        try:
-            connection = sqlite3.connect(self.path, timeout=_PATIENCE, isolation_level=None)
+        """One transaction."""
+        with nullcontext(self._kept) if self._kept is not None else self._connected() as connection:
             try:
                 connection.execute("BEGIN IMMEDIATE")
                 version = connection.execute("PRAGMA user_version").fetchone()[0]
@@ -215,12 +226,26 @@ class Daybook:
                     connection.execute(f"PRAGMA user_version = {_VERSION}")
                 yield connection
                 connection.execute("COMMIT")
+            except sqlite3.Error as error:
+                raise self._unwritable(error) from None
             finally:
-                # Closing takes back what was not committed.
-                connection.close()
+                if connection.in_transaction:
+                    connection.execute("ROLLBACK")
+
+    @contextmanager
+    def _connected(self) -> Iterator[sqlite3.Connection]:
+        try:
+            connection = sqlite3.connect(self.path, timeout=_PATIENCE, isolation_level=None)
         except sqlite3.Error as error:
-            do = "make its folder writable, or move a damaged daybook away"
-            raise AccessError(Fault("writing the daybook", str(error), str(self.path), do)) from None
+            raise self._unwritable(error) from None
+        try:
+            yield connection
+        finally:
+            connection.close()
+
+    def _unwritable(self, error: sqlite3.Error) -> AccessError:
+        do = "make its folder writable, or move a damaged daybook away"
+        return AccessError(Fault("writing the daybook", str(error), str(self.path), do))
 
     def begin_publication(self) -> int:
         """Note that files are about to be written aside; the number of the publication."""
