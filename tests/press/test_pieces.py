@@ -17,6 +17,7 @@ from tinquire.press.make import begin_making, make, names_made
 from tinquire.press.outputs.kinds import OUTPUTS
 from tinquire.press.part import WHOLE, Part
 from tinquire.press.publish import publish
+from tinquire.press.record import lock
 from tinquire.press.record.daybook import Daybook
 from tinquire.press.unchanged import inputs_of, unchanged
 from tinquire.workbook import Sheet, Workbook
@@ -285,3 +286,14 @@ def test_a_strange_journal_leads_nowhere(tmp_path, journal):
     (tmp_path / ".kept" / "finished").write_text(journal.replace("KEY", key).replace('"D"', json.dumps(digest)))
     pack = run(tmp_path)
     assert shown(pack, again=False) == EVERY and not (tmp_path.parent / "up.xlsx").exists()
+
+
+def test_one_run_at_a_time(tmp_path, tinquire, monkeypatch):
+    lay_out(tmp_path)
+    monkeypatch.setattr(lock, "_PATIENCE", 0.2)
+    words = ("run", tmp_path / "docket.toml", "--period", "2026-10")
+    with lock.held_for(tmp_path, "the run of 2026-09", "18:02"):
+        told = tinquire(*words)
+    assert told.code == 3 and "(the run of 2026-09, since 18:02) is at work in this folder" in told.err
+    (tmp_path / ".run.holder").mkdir()  # what cannot be written there stops nobody
+    assert tinquire(*words).code == 0 and "13 files and 3 mails are as they would be made" in tinquire(*words).out

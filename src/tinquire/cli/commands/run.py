@@ -48,10 +48,8 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         _tell_names(options, terminal)
         return 0
     asked = Asked(tuple(options.only), options.each_only, options.fresh, options.processes)
-    pack = make_pack(options.docket, options.period, options.now, terminal, asked)
-    if pack is None:
-        terminal.line("next", following)
-    else:
+    pack = make_pack(options.docket, options.period, options.now, terminal, asked, following)
+    if pack is not None:
         tell_pack(pack, terminal, following)
     return 0
 
@@ -71,8 +69,9 @@ class Asked:
 
 
 def make_pack(
-    docket_path: Path, period_text: str, now: str | None, terminal: Terminal, asked: Asked | None = None
-) -> Any:
+    docket_path: Path, period_text: str, now: str | None, terminal: Terminal, asked: Asked | None = None,
+    following: str | None = None,
+) -> Any:  # fmt: skip
     """Make a pack and put it in its place, saying what was read and what came of it; None, and said, when nothing has
     changed since it was made."""
     from tinquire.press.record.lock import held_for
@@ -87,7 +86,7 @@ def make_pack(
         same = None if asked.fresh or asked.is_part else unchanged(docket_path, period_text, at)
         if same is not None:
             terminal.heading(f"{same.title}, {same.period.long}")
-            _tell_unchanged(same, terminal)
+            _tell_unchanged(same, terminal, following)
             return None
         from tinquire.base.processes import processors
         from tinquire.docket import load_docket, parse_period
@@ -110,18 +109,21 @@ def make_pack(
     return pack
 
 
-def _tell_unchanged(same: Any, terminal: Terminal) -> None:
+def _tell_unchanged(same: Any, terminal: Terminal, following: str | None) -> None:
     """That a pack is as it would be made, where it lies, and what was warned of."""
     when = same.at.replace("T", " ").replace("+00:00", " UTC")
     mails = sum(name == "mail" for name, *_ in same.made)
     files = [(name, file) for name, file, _ in same.made if name != "mail"]
-    terminal.line("the same", f"nothing has changed since the run of {when}: {counted(len(files), 'file')} and")
-    terminal.line("", f"{counted(mails, 'mail')} are as they would be made; to make them all again: --fresh")
+    counts = counted(len(files), "file") + (f" and {counted(mails, 'mail')}" if mails else "")
+    terminal.line("the same", f"nothing has changed since the run of {when}: {counts} are as they would be made")
+    terminal.line("", "to make them all again: --fresh")
     for name, file in files:
         if name == "proof":
             terminal.line("proof", f"{short_path(same.base / file)}  (look through it before you send)")
     for warning in same.warnings:
         terminal.fault(warning)
+    if mails and following:
+        terminal.line("next", following)
     terminal.answer(
         {
             "title": same.title,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import platform
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from tinquire.base.faults import AccessError, Fault
@@ -41,8 +41,11 @@ def held_for(base: Path, what: str, since: str) -> Iterator[None]:
         do = "make the folder writable"
         raise AccessError(Fault(what, f"{why[:1].lower()}{why[1:]}", str(base), do)) from None
     try:
-        holder.write_text(f"process {os.getpid()} on {platform.node()} ({what}, since {since})", "utf-8")
+        # Who holds it is told to those who wait; on a full disk it is not, and the run says what is wrong.
+        with suppress(OSError):
+            holder.write_text(f"process {os.getpid()} on {platform.node()} ({what}, since {since})", "utf-8")
         yield
     finally:
-        holder.unlink(missing_ok=True)
+        with suppress(OSError):
+            holder.unlink(missing_ok=True)
         lock.release()
