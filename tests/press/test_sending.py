@@ -81,6 +81,25 @@ def test_a_look_goes_to_one_address_and_is_not_recorded(job):
         assert job.send(server, "--to-me", "nobody").code == 2
 
 
+def test_files_that_a_list_names(tmp_path, tinquire):
+    (tmp_path / "list.csv").write_text("Name,Address,Files\nAda,a@b.example,notes/one.txt ; two.txt\nBo,b@b.example,\n")
+    (tmp_path / "notes").mkdir()
+    for name in ("notes/one.txt", "two.txt"):
+        (tmp_path / name).write_text(name)
+    path = tmp_path / "docket.toml"
+    path.write_text(DOCKET.format(mail='attach_from = "Files"', post="server = 'x'"))
+    assert tinquire("run", path, "-p", "2026-10").code == 0
+    listed = json.loads(tinquire("send", path, "-p", "2026-10", "--list", "--json").out)
+    assert [one["attached"] for one in listed] == [["one.txt", "two.txt"], []]
+    for files, why in (
+        ("../x.txt", "leads out of the job's folder"),
+        ("three.txt", "neither an output of this docket nor a file"),
+    ):
+        (tmp_path / "list.csv").write_text(f"Name,Address,Files\nAda,a@b.example,{files}\n")
+        said = tinquire("run", path, "-p", "2026-10")
+        assert said.code == 1 and why in said.err and "list.csv, row 2" in said.err
+
+
 WRONG = [
     ({"post": 'domains = ["north.example"]'}, "'cy@south.example' is in none of the domains allowed (north.example)"),
     ({"mail": 'attach = ["list.csv"]', "post": "most_megabytes = 0.00001"}, "MB, and 1e-05 are allowed"),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, time, timedelta
 from functools import partial
@@ -81,17 +81,19 @@ class Pack:
 def make(
     docket: Docket, period: Period, *, now: datetime | None = None, environment: Mapping[str, str] | None = None,
     progress: Progress = lambda text, done=0, count=0: None, kept: Path | None = None, processes: int = 1,
-    part: Part = WHOLE, fresh: bool = False,
+    part: Part = WHOLE, fresh: bool = False, calculated: Callable[[Results], None] = lambda _: None,
 ) -> Pack:  # fmt: skip
     """Make a period's pack without putting anything in its place.
 
     `now` dates the mails, and is NOW in workbooks; without it that is eight o'clock (UTC) on the day after the period,
     so that the same sources give the same bytes. `environment` holds the passwords of databases. Outputs are written
     aside into the folder `kept` as `processes` make them, and stay in memory without one; what an earlier run has made
-    of the same is taken from there, unless the pack is to be `fresh`. Raises one error with all that is wrong.
+    of the same is taken from there, unless the pack is to be `fresh`. `calculated` hears of the results before outputs
+    are made of them. Raises one error with all that is wrong.
     """
     making = begin_making(docket, period, now=now, environment=environment, progress=progress)
     results = making.results
+    calculated(results)
     book = Daybook(docket.base)
     placed = {} if fresh else book.pieces(docket.model.title, period.text)
     store = Kept(kept, docket.base, placed, fresh=fresh)

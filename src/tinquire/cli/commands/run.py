@@ -97,12 +97,15 @@ def make_pack(
         docket = load_docket(docket_path)
         period = parse_period(period_text, docket.model.period)
         part = Part.of(asked.only, asked.each_only)
+
+        def calculated(results: Any) -> None:
+            terminal.heading(f"{docket.model.title}, {period.long}")
+            tell_work(results, terminal)
+
         pack = make(
             docket, period, now=at, environment=os.environ, progress=terminal.progress, kept=docket.base / KEPT,
-            processes=asked.processes or processors(), part=part, fresh=asked.fresh,
+            processes=asked.processes or processors(), part=part, fresh=asked.fresh, calculated=calculated,
         )  # fmt: skip
-        terminal.heading(f"{docket.model.title}, {period.long}")
-        tell_work(pack.results, terminal)
         terminal.progress("writing")
         for note in publish(pack, at or shared.clock(), inputs_of(pack, docket, period, at)):
             terminal.line("note", note)

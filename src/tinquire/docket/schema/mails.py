@@ -39,11 +39,14 @@ class MailModel(Model):
     )
     importance: Literal["high", "normal", "low"] = Field("normal", description="How soon it should be read.")
     attach: list[str] = Field(default_factory=list, description="Outputs of this docket by name, or files, with slots.")
+    attach_from: str | None = Field(
+        None, description="A column of `each` that lists more of them for each mail, with semicolons between."
+    )
 
     @model_validator(mode="after")
     def _fits(self) -> MailModel:
-        if self.own and self.each is None:
-            raise ValueError("own needs each, a table with a mail for each of its rows")
+        if (self.own or self.attach_from) and self.each is None:
+            raise ValueError("own and attach_from need each, a table with a mail for each of its rows")
         return self
 
 

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from email.headerregistry import Address
 from functools import lru_cache, partial
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Any
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
@@ -156,20 +156,21 @@ def _rows(results: Results, model: MailModel, name: str) -> Iterator[tuple[str, 
 def _attachments(desk: _MailWriter, scope: SlotScope, place: str = "") -> Iterator[Attachment]:
     """The files named by the docket, read whole. Raises UseError and DataError for those that are missing."""
     results, name, outputs = desk.results, desk.name, desk.making.made
-    for number, entry in enumerate(desk.model.attach):
+    for number, entry, where in _entries(desk, scope, place):
         if entry in outputs:
             for made in _own_files(desk, entry, scope, place):
                 yield Attachment(made.path.name, made.content, made.size)
             continue
-        where = results.docket.where("mails", name, "attach", number)
-        text, unfilled = fill_text(entry, lambda slot: _as_part_of_a_name(scope.resolve(slot)))
+        text, unfilled = (
+            (entry, ()) if number is None else fill_text(entry, lambda slot: _as_part_of_a_name(scope.resolve(slot)))
+        )
         if unfilled:
             raise UseError(*(unfilled_fault(item, f"mail '{name}', attachments", where) for item in unfilled))
         path = results.docket.base / text
         written = next((file for files in outputs.values() for file in files if file.path == path), None)
         if written is None and path not in desk.read:
             if not path.is_file():
-                raise _missing_attachment(results, name, number, text, list(outputs))
+                raise _missing_attachment(name, where, text, list(outputs))
             desk.read[path] = note_read(path, path.read_bytes())
         if written is not None and written not in _of_row(scope, (written,)):
             why = f"'{path.name}' was made for another row"
@@ -178,6 +179,28 @@ def _attachments(desk: _MailWriter, scope: SlotScope, place: str = "") -> Iterat
             yield Attachment(path.name, written.content, written.size)
         else:
             yield Attachment(path.name, desk.read[path], len(desk.read[path]))
+
+
+def _entries(desk: _MailWriter, scope: SlotScope, place: str) -> Iterator[tuple[int | None, str, str]]:
+    """What is attached, and where that is said: entries of the docket by their number, those of a row's list without.
+    Raises DataError for a list that leads out of the job's folder."""
+    for number, entry in enumerate(desk.model.attach):
+        yield number, entry, desk.results.docket.where("mails", desk.name, "attach", number)
+    column = desk.model.attach_from
+    if column is None or scope.row is None:
+        return
+    where, stopped = place or desk.where, f"mail '{desk.name}', attachments"
+    at = scope.row.index_of(column)
+    if at is None:
+        why = f"'{desk.model.each}' has no column '{column}': {known_names(column, scope.row.headings)}"
+        raise UseError(Fault(stopped, why, desk.where, "name one of these in attach_from"))
+    held = scope.row.columns[at][0]
+    for entry in filter(None, map(str.strip, held.split(";") if isinstance(held, str) else ())):
+        path = PurePath(entry)
+        if path.is_absolute() or ".." in path.parts or "\\" in entry:
+            why = f"'{entry}' in column '{column}' leads out of the job's folder"
+            raise DataError(Fault(stopped, why, where, "name a file below it, or an output"))
+        yield None, entry, where
 
 
 def _is_repeated(results: Results, output: str) -> bool:
@@ -236,11 +259,10 @@ def _as_part_of_a_name(found: FilledSlot | UnfilledSlot) -> FilledSlot | Unfille
     return found._replace(value=safe_file_name(found.value))
 
 
-def _missing_attachment(results: Results, mail: str, number: int, entry: str, attachable: Sequence[str]) -> DataError:
-    """The error for an attachment that is neither an output nor a file; `number` is its place in the list."""
+def _missing_attachment(mail: str, where: str, entry: str, attachable: Sequence[str]) -> DataError:
+    """The error for an attachment that is neither an output nor a file."""
     near = known_names(entry, list(attachable))
     why = f"the attachment '{entry}' is neither an output of this docket nor a file: {near}"
-    where = results.docket.where("mails", mail, "attach", number)
     return DataError(Fault(f"mail '{mail}', attachments", why, where, "put the file there, or fix its name"))
 
 
@@ -344,7 +366,8 @@ def _foresee(results: Results, attachable: Sequence[str]) -> Iterator[TinQuireEr
     for name, mail in results.docket.model.mails.items():
         for number, entry in enumerate(mail.attach):
             if entry not in attachable and "[:" not in entry and not (results.docket.base / entry).is_file():
-                yield _missing_attachment(results, name, number, entry, attachable)
+                where = results.docket.where("mails", name, "attach", number)
+                yield _missing_attachment(name, where, entry, attachable)
 
 
 MAILS = OutputKind(
