@@ -102,7 +102,7 @@ tinquire compare before.xlsx after.xlsx --to differences.html >/dev/null
 page differences.html compare-page.png 900
 
 python - "$work" <<'END'
-import email, sys
+import base64, email, sys
 from email.policy import default
 from pathlib import Path
 folder = Path(sys.argv[1])
@@ -112,9 +112,13 @@ rows = "".join(f"<div style='color:#8A979C'>{name}&ensp;<span style='color:#2734
 files = "".join(f"<div style='margin-top:20px;border:1px solid #8A979C;padding:7px 12px;width:max-content'>{part.get_filename()}</div>" for part in message.iter_attachments())
 body = message.get_body(("html",)).get_content()
 inner = body[body.index("<body") + 5 : body.index("</body>")]
-(folder / "mail.html").write_text(f"<meta charset=utf-8><div style='margin:36px auto;width:760px;font:10pt DejaVu Sans'>{rows}<hr style='border:0;border-top:1px solid #8A979C;margin:16px 0'><div{inner}</div>{files}</div>", "utf-8")
+for part in message.walk():
+    if part["Content-ID"]:
+        data = base64.b64encode(part.get_content()).decode()
+        inner = inner.replace("cid:" + part["Content-ID"].strip("<>"), f"data:image/png;base64,{data}")
+(folder / "mail.html").write_text(f"<meta charset=utf-8><div style='margin:36px auto;width:900px;font:10pt DejaVu Sans'>{rows}<hr style='border:0;border-top:1px solid #8A979C;margin:16px 0'><div{inner}</div>{files}</div>", "utf-8")
 END
-page mail.html mail.png 520
+page mail.html mail.png 860
 
 # What a bad month looks like: a word among numbers, dates that may be read two ways, a list that was renamed.
 sed -i '/^read_as/d; s/"date dmy"/"date"/; s/managers.csv/manager.csv/' larkfold/docket.toml
