@@ -285,7 +285,7 @@ class Server:
         self.taken = []
 
         class Session:
-            def send(_, data, at):  # noqa: N805
+            def send(_, data, at, sender, to):  # noqa: N805
                 if len(self.taken) == fails_at:
                     from tinquire.base.faults import Fault
 

@@ -9,6 +9,7 @@ from dataclasses import replace
 
 from tinquire.amend.changes import Change
 from tinquire.amend.dress import dressed
+from tinquire.amend.listing import added_column, heading_row, listed
 from tinquire.amend.schema import Amendment, LookChange
 from tinquire.amend.targets import Cells, NotThereError, cell_value, matching_sheets, places
 from tinquire.base.faults import DataError, Fault
@@ -25,7 +26,7 @@ from tinquire.tables.totals import TOTALS
 from tinquire.workbook import Workbook, edit
 from tinquire.workbook.grid.cell_formulas import text_at
 
-__all__ = ["Change", "NotAsExpectedError", "apply_amendments", "display_text", "same_value"]
+__all__ = ["Change", "NotAsExpectedError", "apply_amendments", "display_text", "for_every_sheet", "same_value"]
 
 _CLOSE = 1e-9
 _BRACKETED = re.compile(r"(?<![\w\]])\[([^\[\]@#]+)\]")
@@ -60,11 +61,42 @@ def apply_amendments(book: Workbook, amendments: Sequence[Amendment]) -> list[Ch
     return changes
 
 
+def for_every_sheet(book: Workbook, amendments: Sequence[Amendment]) -> list[Amendment]:
+    """Amendments once for each worksheet; those that name a sheet or a table are for that alone."""
+    bound = [one for one in amendments if one.sheet is not None or one.table is not None or "!" in (one.at or "")]
+    loose = [one for one in amendments if one not in bound]
+    every = [one.model_copy(update={"sheet": name}) for name in book.sheet_names() for one in loose]
+    return [*every, *bound]
+
+
 def _done(book: Workbook, amendment: Amendment) -> Iterable[Change]:
     """What one amendment changes: the shape of sheets, their dress, or cells."""
     if amendment.given:
         return _shaped(book, amendment)
+    if amendment.add is not None:
+        return _added(book, amendment, amendment.add)
+    if amendment.listed():
+        return listed(book, amendment)
     return dressed(book, amendment) if amendment.dress() else _Applier(book, amendment).changes()
+
+
+def _added(book: Workbook, amendment: Amendment, heading: str) -> Iterator[Change]:
+    """A new column on each sheet that has the heading it comes after, its cells dressed as those beside them."""
+    for name in matching_sheets(book, amendment.sheet):
+        below = added_column(book, name, heading, amendment.after)
+        column, sheet = below.column(heading), book.sheet(name)
+        assert column is not None
+        yield Change(name, cell_name(heading_row(below), column), "", f"a new column '{heading}'")
+        for row in below.rows:
+            sheet.dress(row, column, sheet.style(row, column - 1))
+        given = (amendment.value, amendment.formula, amendment.format)
+        if given == (None, None, None) and amendment.look == LookChange():
+            continue
+        fill = Amendment(
+            sheet=name, heading=heading, value=amendment.value, formula=amendment.formula, format=amendment.format,
+            look=amendment.look,
+        )  # fmt: skip
+        yield from _Applier(book, fill).changes()
 
 
 # -- cells -----------------------------------------------------------------------------------------------

@@ -11,7 +11,7 @@ from enum import Enum
 from multiprocessing import get_context
 from pathlib import Path
 
-from tinquire.amend.change import Change, NotAsExpectedError, apply_amendments
+from tinquire.amend.change import Change, NotAsExpectedError, apply_amendments, for_every_sheet
 from tinquire.amend.direct import amend_bytes, suits
 from tinquire.amend.schema import Amendment
 from tinquire.base.atomic_files import keep_original, write_atomic
@@ -53,15 +53,21 @@ class FileReport:
 
 def amend_file(
     path: Path, amendments: Sequence[Amendment], out: Path | None = None, *, recalc: bool = False,
-    now: datetime | None = None,
+    now: datetime | None = None, every_sheet: bool = False,
 ) -> FileReport:  # fmt: skip
     """Amend one file: written to `out`, or into its own place with the original kept beside it when `out` is the file
-    itself; without `out` nothing is written."""
+    itself; without `out` nothing is written. With `every_sheet` each of its sheets is amended by itself."""
     try:
-        if not recalc and all(map(suits, amendments)) and (report := _directly(path, amendments, out)) is not None:
+        if (
+            not recalc
+            and not every_sheet
+            and all(map(suits, amendments))
+            and (report := _directly(path, amendments, out)) is not None
+        ):
             return report
         book = Workbook.open(path)
-        changes = tuple(apply_amendments(book, amendments))
+        wanted = for_every_sheet(book, amendments) if every_sheet else amendments
+        changes = tuple(apply_amendments(book, wanted))
         if not changes:
             return FileReport(path, Outcome.SAME)
         warnings: tuple[Fault, ...] = ()
@@ -130,20 +136,20 @@ def _recalculate(book: Workbook, now: datetime | None) -> tuple[Fault, ...]:
 
 def amend_files(
     jobs: Sequence[tuple[Path, Path | None]], amendments: Sequence[Amendment], *, recalc: bool = False,
-    processes: int | None = None, now: datetime | None = None,
+    processes: int | None = None, now: datetime | None = None, every_sheet: bool = False,
 ) -> Iterator[FileReport]:  # fmt: skip
     """Amend many files, pairs of a file and where its result goes; reports come in the order of the files. `now` is the
-    local time that NOW gives."""
+    local time that NOW gives; with `every_sheet` each sheet is amended by itself."""
     wanted = processes or min(os.cpu_count() or 1, len(jobs) // _FILES_PER_PROCESS)
     if wanted <= 1:
         for path, out in jobs:
-            yield amend_file(path, amendments, out, recalc=recalc, now=now)
+            yield amend_file(path, amendments, out, recalc=recalc, now=now, every_sheet=every_sheet)
         return
     with ProcessPoolExecutor(wanted, mp_context=get_context("spawn")) as pool:
-        pieces = [(path, out, tuple(amendments), recalc, now) for path, out in jobs]
+        pieces = [(path, out, tuple(amendments), recalc, now, every_sheet) for path, out in jobs]
         yield from pool.map(_one, pieces, chunksize=max(1, min(50, len(jobs) // (wanted * 4))))
 
 
-def _one(piece: tuple[Path, Path | None, tuple[Amendment, ...], bool, datetime | None]) -> FileReport:
-    path, out, amendments, recalc, now = piece
-    return amend_file(path, amendments, out, recalc=recalc, now=now)
+def _one(piece: tuple[Path, Path | None, tuple[Amendment, ...], bool, datetime | None, bool]) -> FileReport:
+    path, out, amendments, recalc, now, every_sheet = piece
+    return amend_file(path, amendments, out, recalc=recalc, now=now, every_sheet=every_sheet)

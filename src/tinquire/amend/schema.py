@@ -9,6 +9,7 @@ from pathlib import Path
 from pydantic import Field, model_validator
 
 from tinquire.amend.dress_schema import SheetDress
+from tinquire.amend.list_schema import ListChange
 from tinquire.amend.look_schema import AmendModel, LookChange
 from tinquire.docket.reading import read_model
 from tinquire.tables.totals import TotalKind
@@ -45,7 +46,7 @@ class Shape(AmendModel):
         return any(getattr(self, key) is not None for key in Shape.model_fields)
 
 
-class Amendment(Shape, SheetDress):
+class Amendment(Shape, ListChange, SheetDress):
     """One guarded change."""
 
     say: str = Field("", description="The reason, a sentence for the list of changes.")
@@ -55,6 +56,7 @@ class Amendment(Shape, SheetDress):
     table: str | None = Field(None, description="A table; with `column`, the cells of its rows.")
     column: str | None = Field(None, description="A column of the table, by its heading.")
     heading: str | None = Field(None, description="The cells under a heading, wherever it stands.")
+    headings: bool = Field(False, description="The headings themselves, all of those that stand in one row.")
     matching: AnyValue | None = Field(
         None, description="Only cells that match, as in conditional functions (`none`, `>=100`)."
     )
@@ -74,6 +76,7 @@ class Amendment(Shape, SheetDress):
     @model_validator(mode="after")
     def _says_where_and_what(self) -> Amendment:
         positions = [key for key in ("at", "name", "table", "heading") if getattr(self, key) is not None]
+        positions += ["headings"] * self.headings
         if len(positions) > 1:
             raise ValueError(f"it says where in {len(positions)} ways: {' and '.join(positions)}")
         if (self.table is None) != (self.column is None) and not self.dress():
@@ -82,6 +85,8 @@ class Amendment(Shape, SheetDress):
             return self._check_shape(positions)
         if self.dress():
             return self._check_dress(positions)
+        if self.listed():
+            return self._check_list(positions)
         if not positions and self.matching is None and not self.replace:
             raise ValueError("no place is given: add at, name, table and column, heading or matching")
         what = [key for key in ("value", "formula", "total") if getattr(self, key) is not None]
@@ -100,6 +105,17 @@ class Amendment(Shape, SheetDress):
         others = [key for key in ("matching", "value", "formula", "total", "format") if getattr(self, key) is not None]
         if others or self.replace or self.look != LookChange() or set(places) - {"table", "heading"}:
             raise ValueError(f"{' and '.join(self.dress())}: how a sheet is dressed is an amendment of its own")
+        return self
+
+    def _check_list(self, places: list[str]) -> Amendment:
+        others = [key for key in ("matching", "total") if getattr(self, key) is not None]
+        if self.add is None:
+            others += [key for key in ("value", "formula", "format", "after") if getattr(self, key) is not None]
+            others += ["look"] * (self.look != LookChange())
+        if places or others or self.replace or (self.add is not None and len(self.listed()) > 1 + bool(self.after)):
+            raise ValueError(f"{' and '.join(self.listed())}: a change of the list is an amendment of its own")
+        if self.value is not None and self.formula is not None:
+            raise ValueError("a new column is filled with a value or by a formula, not by both")
         return self
 
     def _check_shape(self, places: list[str]) -> Amendment:

@@ -68,6 +68,8 @@ def places(book: Workbook, amendment: Amendment) -> list[Cells]:
         found = [_of_table(book, amendment.table, amendment.column)]
     elif amendment.heading is not None:
         found = list(_under_heading(book, amendment))
+    elif amendment.headings:
+        found = list(_headings(book, amendment))
     else:
         found = [cells for name in matching_sheets(book, amendment.sheet) for cells in _all_cells(book.sheet(name))]
     if amendment.matching is not None:
@@ -142,6 +144,22 @@ def _under_heading(book: Workbook, amendment: Amendment) -> Iterator[Cells]:
         yield Cells(sheet, column, under.rows, under)
     if not found:
         raise NotThereError(f"no sheet has a heading '{heading}': {known_names(heading, list(dict.fromkeys(seen)))}")
+
+
+def _headings(book: Workbook, amendment: Amendment) -> Iterator[Cells]:
+    """The headings of the sheets that have some."""
+    found = False
+    for name in matching_sheets(book, amendment.sheet):
+        sheet = book.sheet(name)
+        under = under_heading(book, sheet, sheet.tables[0].columns[0].name if sheet.tables else "")
+        if under is None or not under.rows:
+            continue
+        found = True
+        row = under.table.area.top if under.table is not None else under.rows[0] - 1
+        for column in under.columns:
+            yield Cells(sheet, column, (row,), under)
+    if not found:
+        raise NotThereError("no sheet has headings over rows")
 
 
 def _all_cells(sheet: Sheet) -> Iterator[Cells]:

@@ -28,6 +28,7 @@ _PLACES = ("sheet", "at", "name", "table", "column", "heading", "matching", "exp
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("files", nargs="+", help="workbooks, patterns of them, or folders")
     parser.add_argument("--with", dest="amendments", type=Path, metavar="TOML", help="a file of amendments")
+    parser.add_argument("--every-sheet", action="store_true", help="amend each sheet of a workbook by itself")
     where = parser.add_argument_group("one amendment without a file: the place")
     where.add_argument("--sheet", help="the sheet, or a pattern of sheets")
     where.add_argument("--at", metavar="CELL", help="a cell or range, such as B4 or 'Rates!B4:B9'")
@@ -69,8 +70,11 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     jobs = [(path, _target(path, base, options)) for path in files]
     reports = []
     for number, report in enumerate(
-        amend_files(jobs, amendments, recalc=options.recalc, processes=options.jobs, now=shared.local_clock()), 1
-    ):
+        amend_files(
+            jobs, amendments, recalc=options.recalc, processes=options.jobs, now=shared.local_clock(),
+            every_sheet=options.every_sheet,
+        ), 1
+    ):  # fmt: skip
         terminal.progress(f"{number:,} of {len(files):,} files, {report.file.name}")
         reports.append(report)
     _tell(reports, amendments, options.list, terminal)

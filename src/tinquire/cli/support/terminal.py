@@ -36,6 +36,8 @@ class Terminal:
         self.as_json = as_json
         self._busy = False
         self._noted: set[str] = set()
+        #: Whether a warning or fault was told, from which the next is set apart.
+        self._warned = False
         #: What pieces are counted, since when, and how many were done then.
         self._counting: tuple[str, float, int] | None = None
         plain = "NO_COLOR" in os.environ or os.environ.get("TERM") == "dumb"
@@ -116,8 +118,8 @@ class Terminal:
         if self.as_json:
             faults = [fault.as_dict() for fault in error.faults]
             self.answer({"faults": faults, "exit_code": error.exit_code})
-        for number, fault in enumerate(error.faults):
-            if number:
+        for fault in error.faults:
+            if self._warned:
                 print(file=self.err)
             self.fault(fault)
 
@@ -125,6 +127,7 @@ class Terminal:
         """A fault in its four parts, or a warning."""
         self.close()
         colour = (_YELLOW if fault.warning else _RED) if self._err_colour else ""
+        self._warned = True
         first = "warning" if fault.warning else "stopped"
         self.out.flush()  # both streams may go to one place: keep the order
         parts = ((first, fault.stopped), ("where", fault.where), ("why", fault.why), ("do", fault.do))
