@@ -36,6 +36,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "match": ("match", "add columns of one file to the rows of another, by key"),
     "pivot": ("pivot", "summarise the rows of files by the values of their columns"),
     "chart": ("chart", "draw the rows of files as a chart, or make one that lives in a workbook"),
+    "learn": ("learn", "from a workbook before and after a change by hand, find the steps that do it elsewhere"),
     "values": ("values", "write a workbook with results in place of formulas"),
     "print": ("print", "write a workbook as a web page"),
     "postroom": ("postroom", "run the test mail server"),

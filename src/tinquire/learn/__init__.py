@@ -1,0 +1,1 @@
+"""From what was done by hand once, in two states of a workbook, to amendments that do it elsewhere."""

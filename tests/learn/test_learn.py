@@ -1,0 +1,188 @@
+"""What was done by hand once, found again in general terms, and done elsewhere."""
+
+import tomllib
+
+import pytest
+
+from learn.chains import done, many
+from tinquire.amend.change import apply_amendments
+from tinquire.amend.schema import Amendment, load_amendments
+from tinquire.learn.find import find_steps
+from tinquire.learn.prove import best_readings
+from tinquire.learn.rows import conditions, sort_keys, unique_by
+from tinquire.workbook import Sheet, Workbook
+
+ROWS = [
+    ("Harbour", "T3", 4.0, 2.5, "sheet, white"),
+    ("Uplands", "T1", 0.0, 3.0, "towel"),
+    ("Harbour", "T2", 5.0, 2.0, "sheet, blue"),
+    ("Mill", "T4", 0.0, 1.0, "apron"),
+    ("Mill", "T5", 9.0, 2.0, "sheet, red"),
+]
+HEADINGS = ("Depot", "Ticket", "Pieces", "Rate", "Item")
+
+
+def workbook(rows=ROWS, sheets=("Data",), top=3):
+    book = Workbook.new()
+    for name in sheets:
+        sheet = Sheet(name)
+        sheet.set(1, 1, "A title")
+        for column, heading in enumerate(HEADINGS, 1):
+            sheet.set(top, column, heading)
+        for row, line in enumerate(rows, top + 1):
+            for column, value in enumerate(line, 1):
+                sheet.set(row, column, value)
+        book.add_sheet(sheet)
+    return book.to_bytes()
+
+
+def learned(before, after):
+    found = find_steps(Workbook.from_bytes(before, "b.xlsx"), after)
+    best_readings(before, "b.xlsx", after, found, [])
+    return found
+
+
+#: A change by hand, and the keys of the steps that are found.
+FOUND = [
+    ([{"add": "Charge", "formula": "=[Pieces]*[Rate]"}], [{"add": "Charge", "formula": "=[Pieces]*[Rate]"}]),
+    ([{"add": "Kind", "after": "Depot", "value": 3}], [{"add": "Kind", "after": "Depot", "value": 3}]),
+    ([{"rename": {"Pieces": "Count"}}], [{"rename": {"Pieces": "Count"}}]),
+    ([{"drop": ["Rate", "Item"]}], [{"drop": ["Rate", "Item"]}]),
+    ([{"drop_rows": "[Pieces] = 0"}], [{"drop_rows": "[Pieces] = 0"}]),
+    ([{"drop_rows": '[Depot] = "Harbour"'}], [{"drop_rows": '[Depot] = "Harbour"'}]),
+    ([{"heading": "Depot", "matching": "Mill", "value": "Millrace"}], [{"heading": "Depot", "matching": "Mill", "value": "Millrace"}]),
+    ([{"heading": "Rate", "matching": 2, "value": 2.25}], [{"heading": "Rate", "matching": 2, "value": 2.25}]),
+    ([{"heading": "Item", "replace": {"sheet": "linen"}}], [{"heading": "Item", "replace": {"sheet": "linen"}}]),
+    ([{"heading": "Pieces", "formula": "=[Rate]*2"}], [{"heading": "Pieces", "formula": "=[Rate]*2"}]),
+    ([{"sheet": "Data", "sort": ["Ticket"]}], [{"sort": ["Ticket"]}]),
+    ([{"sheet": "Data", "sort": ["-Rate"]}], [{"sort": ["-Rate"]}]),
+    ([{"heading": "Pieces", "total": "average", "look": {"bold": True}}], [{"heading": "Pieces", "total": "average", "look": {"bold": True}}]),
+    ([{"headings": True, "look": {"bold": True, "fill": "#F4EFE6"}}], [{"headings": True, "look": {"bold": True, "fill": "#F4EFE6"}}]),
+    ([{"heading": "Rate", "format": "0.00", "look": {"colour": "#2F5D7C"}}], [{"heading": "Rate", "format": "0.00", "look": {"colour": "#2F5D7C"}}]),
+    ([{"sheet": "Data", "heading": "Item", "widths": {"Item": 30.0}}], [{"heading": "Depot", "widths": {"Item": 30.0}}]),
+    ([{"sheet": "Data", "freeze": "A4"}], [{"sheet": "Data", "freeze": "A4"}]),
+    ([{"at": "Data!A1", "value": "Another"}], [{"sheet": "Data", "at": "A1", "expect": "A title", "value": "Another"}]),
+    ([{"at": "Data!C5", "value": 7}], [{"sheet": "Data", "at": "C5", "expect": 0, "value": 7}]),
+    ([{"sheet": "Data", "rename_sheet": "Rows"}], [{"sheet": "Data", "rename_sheet": "Rows"}]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("steps", "keys"), FOUND, ids=[str(steps[0]) for steps, _ in FOUND])
+def test_what_was_done_is_found(steps, keys):
+    before = workbook()
+    found = learned(before, done(before, steps))
+    assert found.is_whole and [step.keys for step in found.steps] == keys
+
+
+def test_random_chains_on_other_sheets():
+    tally = many(24, 5)
+    assert not tally["wrong"] and tally["found"] >= 22
+
+
+VALUES = {"A": ["x", "y", "x", None], "N": [1.0, -2.0, 0.0, -5.0], "T": ["ab1", "ab2", "c", "d"]}
+CONDITIONS = [
+    ({1, 3}, "[N] < 0"), ({0}, "[N] > 0"), ({0, 2}, '[A] = "x"'), ({3}, '[A] = ""'), ({1}, '[A] = "y"'), ({0, 1}, 'OR([T] = "ab1", [T] = "ab2")'),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("gone", "text"), CONDITIONS)
+def test_conditions(gone, text):
+    assert text in conditions(VALUES, frozenset(gone))
+
+
+def test_keys_of_a_sort_and_repeated_rows():
+    assert sort_keys({"A": ["b", "a", "b", "a"], "N": [1.0, 2.0, 3.0, 4.0]}, [3, 1, 2, 0]) == ["A", "-N"]
+    assert sort_keys({"A": ["b", "a", "b"], "N": [1.0, 2.0, 3.0]}, [0, 1, 2]) is not None
+    assert sort_keys({"A": ["b", "a"]}, [0, 1]) == ["-A"]
+    assert unique_by({"A": ["x", "x"], "B": [1.0, 2.0]}, frozenset({1})) == [["A"]]
+
+
+def test_what_cannot_be_said_in_general_is_listed_and_never_invented():
+    before = workbook()
+    book = Workbook.from_bytes(before, "a.xlsx")
+    for row, value in enumerate((1.5, 7.0, 2.25, 8.0, 9.75), 4):
+        book.sheet("Data").set(row, 6, value)
+    book.sheet("Data").set(3, 6, "Weight")
+    found = learned(before, Workbook.from_bytes(book.to_bytes(), "a.xlsx"))
+    assert not found.is_whole and any("F4 holds 1.5, not nothing" in line for line in found.unexplained)
+    assert [step.keys for step in found.steps] == [{"add": "Weight"}]
+
+
+def test_a_second_pair_tells_readings_apart():
+    rows = [("Harbour", "T1", 0.0, 1.0, "a"), ("Mill", "T2", 3.0, 1.0, "b"), ("Mill", "T3", 4.0, 1.0, "c")]
+    other = [("Harbour", "T1", 5.0, 1.0, "a"), ("Mill", "T2", 0.0, 1.0, "b"), ("Mill", "T3", 4.0, 1.0, "c")]
+    step = [{"drop_rows": "[Pieces] = 0"}]
+    before, also = workbook(rows), workbook(other)
+    found = find_steps(Workbook.from_bytes(before, "b.xlsx"), done(before, step))
+    assert found.steps[0].keys == {"drop_rows": '[Depot] = "Harbour"'}, "the first pair alone cannot tell"
+    best_readings(before, "b.xlsx", done(before, step), found, [(also, done(also, step))])
+    assert found.is_whole and found.steps[0].keys == {"drop_rows": "[Pieces] = 0"}
+
+
+# -- the command ---------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def pair(tmp_path):
+    before = workbook()
+    steps = [
+        {"drop_rows": "[Pieces] = 0"},
+        {"add": "Charge", "formula": "=[Pieces]*[Rate]"},
+        {"heading": "Charge", "total": "sum"},
+    ]
+    (tmp_path / "before.xlsx").write_bytes(before)
+    (tmp_path / "after.xlsx").write_bytes(done(before, steps).to_bytes())
+    return tmp_path
+
+
+def test_learned_from_one_and_done_on_every_sheet_of_others(pair, tinquire):
+    said = tinquire("learn", pair / "before.xlsx", pair / "after.xlsx", "--out", pair / "learned.toml")
+    assert said.code == 0 and "cell for cell" in said.out and "without rows where [Pieces] = 0" in said.out
+    assert (
+        "# explains 2 cells" in (pair / "learned.toml").read_text()
+        and len(load_amendments(pair / "learned.toml").amend) == 3
+    )
+    (pair / "other.xlsx").write_bytes(workbook([*ROWS, *ROWS[:2]], ("One", "Two"), top=5))
+    said = tinquire(
+        "amend", pair / "other.xlsx", "--with", pair / "learned.toml", "--every-sheet", "--out", pair / "out"
+    )
+    assert said.code == 0
+    book = Workbook.open(pair / "out" / "other.xlsx")
+    for name in ("One", "Two"):
+        sheet = book.sheet(name)
+        assert [sheet.value(row, 2) for row in range(6, 11)] == ["T3", "T2", "T5", "T3", None]
+        assert [sheet.value(row, 6) for row in range(5, 11)] == ["Charge", 10.0, 10.0, 18.0, 10.0, 48.0]
+    assert tinquire("learn", pair / "before.xlsx", pair / "after.xlsx", "--out", pair / "learned.toml").code == 2, (
+        "never over a file"
+    )
+
+
+def test_as_the_steps_of_a_docket(pair, tinquire):
+    said = tinquire("learn", pair / "before.xlsx", pair / "after.xlsx", "--as", "docket")
+    text = said.out[said.out.index("[tables.") :]
+    assert tomllib.loads(text)["tables"]["list"]["steps"] == [
+        {"drop_rows": "[Pieces] = 0"},
+        {"derive": "Charge", "as": "[Pieces]*[Rate]"},
+    ]
+    assert "# on the sheet: a total below 'Charge': sum" in text
+
+
+def test_two_sheets_of_one_workbook(tmp_path, tinquire):
+    book = Workbook.from_bytes(workbook(sheets=("Was", "Is")), "b.xlsx")
+    apply_amendments(book, [Amendment(sheet="Is", rename={"Pieces": "Count"})])
+    (tmp_path / "b.xlsx").write_bytes(book.to_bytes())
+    said = tinquire("learn", tmp_path / "b.xlsx", "--sheets", "Was", "Is")
+    assert said.code == 0 and "the heading 'Pieces' becomes 'Count'" in said.out
+
+
+WRONG = [
+    (["gone.xlsx", "after.xlsx"], 3, "there is no such file"),
+    (["before.xlsx"], 2, "name two workbooks"),
+    (["before.xlsx", "before.xlsx"], 1, "nothing that can be said"),
+]
+
+
+@pytest.mark.parametrize(("words", "code", "says"), WRONG)
+def test_what_learn_says(pair, tinquire, words, code, says):
+    said = tinquire("learn", *(pair / word for word in words))
+    assert said.code == code and says in said.out + said.err
