@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
+import numpy as np
+
 from tinquire.amend.look_schema import LookChange
 from tinquire.base.wording import listed
 from tinquire.cells.address import cell_name
@@ -54,17 +56,22 @@ def _looks(
     heads: list[dict[str, Any]] = []
     for name, column in zip(other.headings, other.below.columns, strict=True):
         had = one.column(was[name]) if name in was else None
-        source = None if had is None else [old.style(one.below.rows[row], had) for row in order]
-        looks = [after.styles.appearance(new.style(row, column)) for row in other.below.rows]
-        if source is None:  # a new column begins with the looks of the one before it
+        rows = np.array(other.below.rows, np.int64)
+        fresh = new.styles(column, 1, int(rows[-1]))[rows - 1]
+        known = had
+        if had is None:  # a new column begins with the looks of the one before it
             place = other.below.columns.index(column)
             name_before = other.headings[place - 1] if place else None
             known = one.column(was[name_before]) if name_before is not None and name_before in was else None
-            source = [old.style(one.below.rows[row], known) for row in order] if known is not None else [0] * len(looks)
-        starts = [before.styles.appearance(style) for style in source]
+        below = np.array(one.below.rows, np.int64)[np.array(order, np.int64)]
+        source = np.zeros(len(rows), np.int64) if known is None else old.styles(known, 1, int(below.max()))[below - 1]
+        # What is the same in many rows is looked at once.
+        pairs = np.unique(np.stack([source, fresh]), axis=1).T.tolist()
+        starts = [before.styles.appearance(style) for style, _ in pairs]
+        looks = [after.styles.appearance(style) for _, style in pairs]
         change = _common(starts, looks)
         if change:
-            yield {"heading": name, **_keys(change)}, f"'{name}' is shown {_said(change)}", len(looks)
+            yield {"heading": name, **_keys(change)}, f"'{name}' is shown {_said(change)}", len(rows)
         head_style = old.style(one.head, had) if had is not None else old.style(one.head, max(one.below.columns))
         heads.append(
             _common([before.styles.appearance(head_style)], [after.styles.appearance(new.style(other.head, column))])

@@ -13,7 +13,7 @@ from tinquire.cells.values import CellError, Value
 from tinquire.formula.language.mentions import change_mentions, offset_text
 from tinquire.learn.dress import dress_steps, look_change
 from tinquire.learn.lists import Key, SheetList, keyed, matched_rows, seen_list
-from tinquire.learn.prove import differences
+from tinquire.learn.prove import differences, has_formulas
 from tinquire.learn.rows import conditions, repeated_under, sort_keys, unique_by
 from tinquire.learn.steps import Learned, Step
 from tinquire.tables.totals import TOTALS
@@ -58,7 +58,7 @@ def _renamed(before: Workbook, after: Workbook) -> Iterator[tuple[str, str]]:
 
 def _differ(before: Workbook, after: Workbook, old: str, new: str) -> bool:
     """Whether a sheet's cells, looks or set-up are others than before."""
-    return next(iter(differences(before, after, old, new)), None) is not None
+    return next(iter(differences(before, after, old, new, 0)), None) is not None
 
 
 class _SheetSteps:
@@ -148,6 +148,8 @@ class _SheetSteps:
     def _formula(self, other: SheetList, name: str) -> str | None:
         """The formula that all rows of a column have, over headings; None where they differ or there is none."""
         column, rows = other.column(name), other.below.rows
+        if not has_formulas(self.new, column):
+            return None
         texts = []
         for row in rows:
             formula = self.new.formula(row, column)

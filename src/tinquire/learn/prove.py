@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from itertools import product
+from itertools import islice, product
+
+import numpy as np
 
 from tinquire.amend.change import NotAsExpectedError, apply_amendments
 from tinquire.cells.address import cell_name
@@ -11,11 +13,14 @@ from tinquire.cells.values import Value
 from tinquire.learn.steps import Learned, Step
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.sheet import NO_FORMULA
 
-__all__ = ["best_readings", "differences", "prove", "replayed"]
+__all__ = ["best_readings", "differences", "has_formulas", "prove", "replayed"]
 
 #: More differences than these are counted.
 _TOLD = 40
+#: More are not even looked for.
+_MANY = 20_000
 #: Readings of all steps together that are tried.
 _TRIED = 60
 
@@ -41,33 +46,71 @@ def prove(data: bytes, name: str, after: Workbook, learned: Learned) -> None:
     ]
     for sheet in after.sheet_names():
         if sheet in done.sheet_names():
-            found += differences(done, after, sheet, sheet)
+            found += differences(done, after, sheet, sheet, _MANY)
     learned.unexplained += found[:_TOLD]
     if len(found) > _TOLD:
         learned.unexplained.append(f"and {len(found) - _TOLD:,} cells more")
 
 
-def differences(one: Workbook, other: Workbook, old: str, new: str) -> Iterator[str]:
-    """What differs between a sheet of one workbook and one of another: values, formulas, looks, widths, panes."""
+def differences(one: Workbook, other: Workbook, old: str, new: str, most: int = 1 << 30) -> Iterator[str]:
+    """What differs between a sheet of one workbook and one of another: values, formulas, looks, widths, panes. After
+    `most` of them no further column is looked at."""
     was, now = one.sheet(old), other.sheet(new)
     areas = [area for area in (was.used, now.used) if area is not None]
     bottom, right = (max((getattr(area, side) for area in areas), default=0) for side in ("bottom", "right"))
-    looks: dict[tuple[int, int], bool] = {}
-    for row in range(1, bottom + 1):
-        for column in range(1, right + 1):
-            told = _cell(was, now, row, column)
-            styles = was.style(row, column), now.style(row, column)
-            if styles not in looks:
-                looks[styles] = one.styles.appearance(styles[0]) == other.styles.appearance(styles[1])
-            if told is None and not looks[styles]:
-                told = "looks different"
-            if told is not None:
-                yield f"sheet '{new}', {cell_name(row, column)} {told}"
+    told: list[tuple[int, int, str]] = []
+    for column in range(1, right + 1):
+        told += islice(_in_column(one, other, (was, now), column, bottom), most + 1)
+        if len(told) > most:
+            break
+    for row, column, words in sorted(told):
+        yield f"sheet '{new}', {cell_name(row, column)} {words}"
     for column in sorted({*was.widths} | {*now.widths}):
         if abs(was.widths.get(column, 0) - now.widths.get(column, 0)) > 0.01:
             yield f"sheet '{new}', the width of column {column}"
     if was.frozen != now.frozen:
         yield f"sheet '{new}', what is frozen"
+
+
+def _in_column(
+    one: Workbook, other: Workbook, sheets: tuple[Sheet, Sheet], column: int, bottom: int
+) -> Iterator[tuple[int, int, str]]:  # fmt: skip
+    was, now = sheets
+    rows = set()
+    for row in _other_values(was, now, column, bottom):
+        words = None if row in rows else _cell(was, now, row, column)
+        rows.add(row)
+        if words is not None:
+            yield row, column, words
+    for row in _other_looks(one, other, sheets, column, bottom):
+        if row not in rows:
+            yield row, column, "looks different"
+
+
+def _other_values(was: Sheet, now: Sheet, column: int, bottom: int) -> Iterator[int]:
+    """Rows in which a column's cells hold something else, or a formula in either."""
+    values = [sheet.column(column, 1, bottom).to_list() for sheet in (was, now)]
+    if values[0] != values[1] or bool in set(map(type, values[0])):
+        yield from (row for row, (a, b) in enumerate(zip(*values, strict=True), 1) if a != b or type(a) is not type(b))
+    for sheet in (was, now):
+        if has_formulas(sheet, column):
+            cells = sheet.columns[column]
+            yield from cells.rows[cells.formulas != NO_FORMULA].tolist()
+
+
+def has_formulas(sheet: Sheet, column: int) -> bool:
+    cells = sheet.columns.get(column)
+    return cells is not None and bool((cells.formulas != NO_FORMULA).any())
+
+
+def _other_looks(
+    one: Workbook, other: Workbook, sheets: tuple[Sheet, Sheet], column: int, bottom: int
+) -> list[int]:  # fmt: skip
+    """Rows in which a column's cells look different: each pair of styles is compared once."""
+    pairs = np.stack([sheet.styles(column, 1, bottom) for sheet in sheets])
+    kinds, places = np.unique(pairs, axis=1, return_inverse=True)
+    differ = np.array([one.styles.appearance(int(a)) != other.styles.appearance(int(b)) for a, b in kinds.T], bool)
+    return [int(row) + 1 for row in np.flatnonzero(differ[places.reshape(-1)])]
 
 
 def _cell(was: Sheet, now: Sheet, row: int, column: int) -> str | None:
