@@ -7,6 +7,7 @@ import pytest
 from learn.chains import done, many
 from tinquire.amend.change import apply_amendments
 from tinquire.amend.schema import Amendment, load_amendments
+from tinquire.cells.values import CellError
 from tinquire.learn.find import find_steps
 from tinquire.learn.prove import best_readings
 from tinquire.learn.rows import conditions, sort_keys, unique_by
@@ -186,3 +187,16 @@ WRONG = [
 def test_what_learn_says(pair, tinquire, words, code, says):
     said = tinquire("learn", *(pair / word for word in words))
     assert said.code == code and says in said.out + said.err
+
+
+def test_the_demo_s_pair_tidies_the_exports_of_all_depots(shipped_job, tmp_path, tinquire):
+    learn, exports = shipped_job / "learn", sorted((shipped_job / "sources/2026-10").glob("pickups-*.xlsx"))
+    assert tinquire("learn", learn / "before.xlsx", learn / "after.xlsx", "--out", tmp_path / "learned.toml").code == 0
+    words = ("--with", tmp_path / "learned.toml", "--every-sheet", "--recalc", "--out", tmp_path / "out")
+    assert tinquire("amend", *exports, *words).code == 0
+    for path in (tmp_path / "out").rglob("*.xlsx"):
+        sheet = Workbook.open(path).sheet("Pickups")
+        rows, columns = sheet.extent()
+        cells = [value for column in range(1, columns + 1) for value in sheet.column(column, 1, rows).to_list()]
+        assert {"Kilos a piece", "Towel, large"} < set(map(str, cells)) and "Bath towel" not in cells
+        assert not any(isinstance(value, CellError) for value in cells) and "Note" not in cells

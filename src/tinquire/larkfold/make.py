@@ -13,6 +13,7 @@ from tinquire.larkfold.dashboard import dashboard_template
 from tinquire.larkfold.exports import DIALECTS, Cell, export, table_workbook
 from tinquire.larkfold.letters import board_template, statement_template
 from tinquire.larkfold.template import pack_template
+from tinquire.larkfold.tidied import tidied
 from tinquire.larkfold.view import view_template
 
 __all__ = ["job_files"]
@@ -41,6 +42,9 @@ def job_files(rows: int | None = None) -> Iterator[tuple[str, bytes]]:
     yield "templates/view.xlsx", view_template()
     yield "templates/statement.docx", statement_template()
     yield "templates/board.docx", board_template()
+    before = _pickups("2026-09", "Northgate", None)
+    yield "learn/before.xlsx", before
+    yield "learn/after.xlsx", tidied(before)
 
 
 def _pickups(period: str, depot: str, rows: int | None) -> bytes:

@@ -357,10 +357,13 @@ def _part(pairs: Sequence[tuple[Value, Value]]) -> tuple[str, str] | None:
     end = 0
     while end < min(len(a), len(b)) - start and a[len(a) - 1 - end] == b[len(b) - 1 - end]:
         end += 1
-    for lead, tail in ((0, 0), (start, 0), (0, end), (start, end)):
-        first, last = start - lead, len(a) - end + tail
-        old, new = a[first:last], b[first : len(b) - end + tail]
-        if old and all(x.replace(old, new) == y for x, y in texts) and (lead, tail) != (start, end):
+    lead = next((n for n in range(start) if not a[start - 1 - n].isalnum()), start)
+    tail = next((n for n in range(end) if not a[len(a) - end + n].isalnum()), end)
+    # Whole words first: what was typed over is seldom the middle of one.
+    for left, right in ((lead, tail), (0, 0), (lead, 0), (0, tail)):
+        first, last = start - left, len(a) - end + right
+        old, new = a[first:last], b[first : len(b) - end + right]
+        if old and (first, last) != (0, len(a)) and all(x.replace(old, new) == y for x, y in texts):
             return old, new
     return None
 
