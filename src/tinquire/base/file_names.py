@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from pathlib import Path
 
-__all__ = ["safe_file_name"]
+__all__ = ["path_below", "safe_file_name"]
 
 #: What no common file system takes in a name, path separators first of all.
 _FORBIDDEN = re.compile(r'[/\\:*?"<>|\x00-\x1f\x7f]')
@@ -25,3 +26,11 @@ def safe_file_name(name: str) -> str:
         stem = (stem or text).encode()[: _LONGEST - len(ending.encode()) - 1].decode(errors="ignore")
         text = f"{stem.rstrip(' .')}{dot}{ending}" if dot else stem
     return text
+
+
+def path_below(path: Path, base: Path) -> str:
+    """A path as records and messages write it: from a folder on when it lies inside, with strokes on every system."""
+    try:
+        return path.relative_to(base).as_posix()
+    except ValueError:
+        return str(path)

@@ -14,6 +14,7 @@ from pathlib import Path
 
 from tinquire import __version__
 from tinquire.base.faults import AccessError
+from tinquire.base.file_names import path_below
 from tinquire.base.placing import Placement, cannot_place, free_aside, place, put_back, stage
 from tinquire.press.make import Pack
 from tinquire.press.outputs.kinds import OUTPUTS
@@ -83,14 +84,14 @@ def _stage(
         for kind in OUTPUTS:
             for made in pack.files[kind.part]:
                 content, pieces = _content(made)
-                made_files.append((_record_name(kind, made), _relative_path(made.path, docket.base), content))
+                made_files.append((_record_name(kind, made), path_below(made.path, docket.base), content))
                 if made.sources:
                     sourced.append((content, made.sources))
                 if pieces is not None and file_digest(made.path) != content:
                     yield made.path, pieces
         for made in pack.proofs:
             content, pieces = _content(made)
-            made_files.append((made.name, _relative_path(made.path, docket.base), content))
+            made_files.append((made.name, path_below(made.path, docket.base), content))
             if pieces is not None:
                 yield made.path, pieces
 
@@ -133,10 +134,3 @@ def _outdated(pack: Pack, kind: OutputKind) -> list[Path]:
     known = Daybook(base).files_made(pack.results.docket.model.title, pack.results.period.text, kind.word)
     old = sorted(path for path in (base / file for file in known) if path.parent == pack.outbox and path.is_file())
     return [path for path in old if path not in made]
-
-
-def _relative_path(path: Path, base: Path) -> str:
-    try:
-        return path.relative_to(base).as_posix()
-    except ValueError:
-        return str(path)

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from tinquire import __version__
 from tinquire.base.faults import Fault
+from tinquire.base.file_names import path_below
 from tinquire.cells.periods import KINDS, Period, parse_period
 from tinquire.press.record.daybook import Daybook
 from tinquire.press.record.kept import file_digest, key_of
@@ -50,11 +51,11 @@ def inputs_of(pack: Pack, docket: Docket, period: Period, now: datetime | None) 
     if job is None or pack.left_out or any(model.database is not None for model in docket.model.sources.values()):
         return {}
     files = {
-        _written(file.path, job.base): file.digest.text
+        path_below(file.path, job.base): file.digest.text
         for gathered in results.sources.values()
         for file in gathered.files
     }
-    files |= {_written(path, job.base): content for path, content in pack.read.items()}
+    files |= {path_below(path, job.base): content for path, content in pack.read.items()}
     warnings = [one.as_dict() for one in pack.warnings]
     return {_INPUTS: {"stamp": job.stamp(period, now), "lists": _lists(results), "files": files, "warnings": warnings}}
 
@@ -139,17 +140,10 @@ def _lists(results: Results) -> dict[str, list[str]]:
     for name, model in results.docket.model.sources.items():
         if model.files is not None:
             pattern = scope.filled(model.files, f"source '{name}'", results.docket.where("sources", name))
-            found[pattern] = [_written(path, base) for path in _matching(base, pattern)]
+            found[pattern] = [path_below(path, base) for path in _matching(base, pattern)]
     return found
 
 
 def _matching(base: Path, pattern: str) -> Iterator[Path]:
     for found in glob.glob(str(base / pattern), recursive=True):  # noqa: PTH207 - absolute patterns, too
         yield Path(found)
-
-
-def _written(path: Path, base: Path) -> str:
-    try:
-        return path.relative_to(base).as_posix()
-    except ValueError:
-        return str(path)

@@ -9,6 +9,7 @@ from functools import partial
 from pathlib import Path
 
 from tinquire.base.faults import AccessError, DataError, Fault, TinQuireError, merge_errors
+from tinquire.base.file_names import path_below
 from tinquire.base.parallel import map_in_order
 from tinquire.base.wording import known_names, listed
 from tinquire.packages.zip_archive import unreadable_error
@@ -131,16 +132,8 @@ def _read_or_error(spec: SourceSpec, path: Path) -> list[RawTable] | TinQuireErr
     return read
 
 
-def shown_path(path: Path, base: Path) -> str:
-    """A path as messages show it: relative to the job's folder when it lies inside."""
-    try:
-        return path.relative_to(base).as_posix()
-    except ValueError:
-        return str(path)
-
-
 def _read_one(spec: SourceSpec, path: Path) -> list[RawTable]:
-    shown = shown_path(path, spec.base)
+    shown = path_below(path, spec.base)
     expected = frozenset(heading.casefold() for heading in (*spec.types, *spec.read_as))
     kind = _kind(path)
     if kind not in (FileKind.TEXT, FileKind.OTHER) or (kind is FileKind.OTHER and named_as_workbook(path)):

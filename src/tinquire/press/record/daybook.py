@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any, TypeAlias
 
 from tinquire.base.faults import AccessError, Fault
+from tinquire.base.file_names import path_below
 from tinquire.base.placing import Placement
 from tinquire.press.record.cell_sources import CellSources
 from tinquire.press.record.packing import pack_cells, pack_origin, unpack_cells, unpack_origin
@@ -309,10 +310,7 @@ class Daybook:
 
     def _written(self, path: Path) -> str:
         """A path as it is kept: from the daybook's folder on when it is in it, so that the folder may be moved."""
-        try:
-            return path.relative_to(self.path.parent).as_posix()
-        except ValueError:
-            return str(path)
+        return path_below(path, self.path.parent)
 
     def _read(self, query: str, values: Sequence[object] = (), *, since: int = 1) -> list[tuple[Any, ...]]:
         """The lines of a question, asked of a connection that cannot write; none where there is no daybook, or one of a

@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from tinquire.base.faults import AccessError, Fault
+from tinquire.base.file_names import path_below
 from tinquire.press.record.cell_sources import CellSources
 from tinquire.press.record.packing import pack_cells, pack_origin, unpack_cells, unpack_origin
 
@@ -64,7 +65,7 @@ class FinishedFile:
     def says(self, base: Path) -> dict[str, Any]:
         """All but the content and its sources, for a record below a folder."""
         return {
-            "path": _written(self.path, base), "digest": self.content.digest, "size": self.content.size,
+            "path": path_below(self.path, base), "digest": self.content.digest, "size": self.content.size,
             "summary": self.summary, "notes": self.notes, "warnings": [one.as_dict() for one in self.warnings],
         }  # fmt: skip
 
@@ -79,7 +80,7 @@ class FinishedPiece:
     def says(self, base: Path, *, sources: bool = False) -> dict[str, Any]:
         """It for a record, with paths below a folder; with what its cells are made of, or without."""
         files = [file.says(base) | ({"sources": _packed(file.sources)} if sources else {}) for file in self.files]
-        return {"files": files, "read": {_written(path, base): digest for path, digest in self.read.items()}}
+        return {"files": files, "read": {path_below(path, base): digest for path, digest in self.read.items()}}
 
 
 class Kept:
@@ -180,13 +181,6 @@ def _no_room(error: OSError, path: Path) -> AccessError:
     why = (error.strerror or str(error)).strip()
     do = "make room on that disk, or its folder writable; what is finished need not be made again"
     return AccessError(Fault("writing files aside", f"{why[:1].lower()}{why[1:]}", str(path), do))
-
-
-def _written(path: Path, base: Path) -> str:
-    try:
-        return path.relative_to(base).as_posix()
-    except ValueError:
-        return str(path)
 
 
 def _read_journal(folder: Path | None) -> Iterable[tuple[str, dict[str, Any]]]:
