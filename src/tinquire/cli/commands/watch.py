@@ -122,7 +122,7 @@ def _watch_docket(options: argparse.Namespace, terminal: Terminal, stop: threadi
         arrival = arrived(docket, period)
         looks = seen(arrival.files)
         calm = len(quiet.of(looks, time.monotonic())) == len(arrival.files)
-        says = f"{period.long}: waits for {listed(arrival.missing)}" if arrival.missing else ""
+        says = f"{period.long}: for {listed(arrival.missing)}" if arrival.missing else ""
         if says and says != told:
             terminal.line("waiting", says)
         told = says
