@@ -177,6 +177,7 @@ def test_a_run_that_was_broken_off_goes_on(tmp_path):
     again = make(docket, period, kept=kept)
     assert [one.again for one in (*first.outputs, *again.outputs)] == [False, False, True, True]
     assert [one.data for one in first.outputs] == [one.data for one in again.outputs] and len(list(kept.iterdir())) == 3
+    assert tmp_path / "report.xlsx" in again.read, "a file that is printed is one that the run hangs on"
 
 
 # -- values ----------------------------------------------------------------------------------------------

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
+from tinquire.base.noted_reads import note_read
 from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import parse_area
 from tinquire.cells.dates import serial_from_date
@@ -155,7 +156,7 @@ def _sources(making: Making, name: str, model: PrintModel) -> list[_Source]:
         path = results.docket.base / wanted
         if not path.is_file():
             raise _missing(results, name, wanted, list(making.made))
-        found.append(_Source(path.name, path.read_bytes()))
+        found.append(_Source(path.name, note_read(path, path.read_bytes())))
     return found
 
 
