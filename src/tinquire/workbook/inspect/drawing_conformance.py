@@ -42,6 +42,11 @@ def _out_of_order(element: etree._Element, order: Sequence[str]) -> str | None:
 
 
 # -- drawings --------------------------------------------------------------------------------------------
+#: Kinds of relationships of workbooks and sheets, which no drawing has.
+_NEVER_DRAWN = frozenset({
+    "pivotCacheDefinition", "pivotCacheRecords", "pivotTable", "worksheet", "sharedStrings", "styles", "table", "theme",
+    "drawing", "vmlDrawing", "comments",
+})  # fmt: skip
 
 
 def drawing_faults(package: Package, sheet_part: str, sheets: Collection[str]) -> Iterator[tuple[str, str]]:
@@ -53,6 +58,8 @@ def drawing_faults(package: Package, sheet_part: str, sheets: Collection[str]) -
         part = relation.target
         root = package.root(part)
         relations = {item.id: item for item in package.relations(part)}
+        # What leads to a part of the workbook, and not of a drawing, is no relationship of a frame.
+        drawn = {identity for identity, item in relations.items() if item.kind not in _NEVER_DRAWN}
         ids: list[str] = []
         for anchor in root:
             if isinstance(anchor.tag, str) and local(anchor) not in _ANCHORS:
@@ -61,7 +68,7 @@ def drawing_faults(package: Package, sheet_part: str, sheets: Collection[str]) -
             ids += [item.get("id", "") for item in anchor.iter("{*}cNvPr")]
             for element in anchor.iter():
                 given = [str(value) for key, value in element.attrib.items() if str(key).endswith(("}id", "}embed"))]
-                yield from ((part, f"a frame has no relationship: '{one}'") for one in given if one not in relations)
+                yield from ((part, f"a frame has no relationship: '{one}'") for one in given if one not in drawn)
         for identity, count in Counter(ids).items():
             if count > 1:
                 yield part, f"two shapes have one id: {identity}"
