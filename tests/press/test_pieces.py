@@ -297,3 +297,18 @@ def test_one_run_at_a_time(tmp_path, tinquire, monkeypatch):
     assert told.code == 3 and "(the run of 2026-09, since 18:02) is at work in this folder" in told.err
     (tmp_path / ".run.holder").mkdir()  # what cannot be written there stops nobody
     assert tinquire(*words).code == 0 and "13 files and 3 mails are as they would be made" in tinquire(*words).out
+
+
+BOOKLET = '[prints.booklet]\nfrom = ["pack", "view"]\nname = "Booklet.pdf"\n[letters.letter]'
+
+
+def test_a_print_of_what_failed_or_is_left_out_says_nothing_more(tmp_path):
+    lay_out(tmp_path, DOCKET.replace("[letters.letter]", BOOKLET))
+    pack = run(tmp_path, Part.of(["letter"], None))
+    assert shown(pack) == ["Ann.docx", "Bo.docx", "Cy-x.docx"] and pack.left_out["booklet"] == 1
+    broken = DOCKET.replace("[letters.letter]", BOOKLET).replace('name = "Pack.xlsx"', 'name = "[:nobody:].xlsx"')
+    lay_out(tmp_path, broken.replace('name = "View.xlsx"', 'name = "[:nobody:].xlsx"'))
+    with pytest.raises(TinQuireError) as stopped:
+        run(tmp_path)
+    assert {fault.stopped for fault in stopped.value.faults} >= {"naming workbook 'pack'", "naming workbook 'view'"}
+    assert not [fault for fault in stopped.value.faults if "print" in fault.stopped]

@@ -211,8 +211,10 @@ def _make_all(
                 pieces = list(kind.plan(making, name))
                 chosen = [one for one in pieces if part.has(making, one) or shop.is_kept(one)]
                 shop.begin(kind, name, chosen)
-                if len(chosen) < len(pieces):
-                    left_out[name] = len(pieces) - len(chosen)
+                # A print whose workbook is left out has no pieces: its files are told by their names.
+                wanted = len(pieces) if pieces or not making.partial else len(list(kind.names(making, name)))
+                if len(chosen) < wanted:
+                    left_out[name] = wanted - len(chosen)
             except TinQuireError as error:
                 errors.append(error)
     for kind in OUTPUTS:

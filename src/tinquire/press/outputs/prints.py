@@ -65,6 +65,8 @@ def plan_prints(making: Making, name: str) -> Iterator[Piece]:
     about = About(author=model.author, language=results.house.language.tag, cover=model.cover, contents=model.contents)
     plan = PrintPlan(tuple(model.sheets), asked_pages(model, stopped, where), about, model.allow_empty)
     sources = _sources(making, name, model)
+    if not all(making.made.get(wanted, True) for wanted in model.sources()):
+        return  # what it is made of failed, which is said there, or is left out of a part
     if model.each is None:
         groups = [sources] if not isinstance(model.from_, str) else [[source] for source in sources]
         for place, group in enumerate(groups):
@@ -77,8 +79,6 @@ def plan_prints(making: Making, name: str) -> Iterator[Piece]:
             yield Piece(name=name, place=place, path=path, cut=group[0].cut, key=key, task=task)
         return
     if len(sources) != 1:
-        if making.partial and not sources:
-            return
         why = f"it is made of {counted(len(sources), 'file')}, and variants of one workbook"
         raise UseError(Fault(stopped, why, where, "take a workbook that is not split"))
     rows = EachRow(results, model, stopped, where)
