@@ -111,7 +111,12 @@ def test_a_run_is_made_again_from_its_record(tmp_path, tinquire):
     (tmp_path / "rows-2026-01.csv").write_text("N\n11\n")
     told = tinquire("run", path, "--as-of", "1")
     assert told.code == 1 and "rows-2026-01.csv, read for rows, was changed since" in told.out and pack in told.out
-    assert len(json.loads(tinquire("history", tmp_path, "--json").out)) == 2, "nothing is recorded"
+    path.write_text("style = 'house.toml'\n" + path.read_text())
+    (tmp_path / "house.toml").write_text("[colours]\nink = '#27343A'\n")
+    assert tinquire("run", path, "-p", "2026-02").code == 0
+    (tmp_path / "house.toml").write_text("[colours]\nink = '#000000'\n")
+    assert "house.toml was changed since: it is taken as it is now" in tinquire("run", path, "--as-of", "3").out
+    assert len(json.loads(tinquire("history", tmp_path, "--json").out)) == 3, "nothing is recorded"
     missing = tinquire("run", path, "--as-of", "9")
-    assert missing.code == 2 and "there is no run 9 in the daybook; the latest are 2, 1" in missing.err
+    assert missing.code == 2 and "there is no run 9 in the daybook; the latest are 3, 2, 1" in missing.err
     assert tinquire("run", path).code == 2

@@ -18,6 +18,7 @@ from tinquire.press.proof.make import PROOF, PROOF_PAGES
 from tinquire.press.proof.standing import FACT
 from tinquire.press.record.daybook import Daybook, digest
 from tinquire.press.record.kept import file_digest
+from tinquire.press.unchanged import INPUTS
 
 __all__ = ["MadeAgain", "make_again"]
 
@@ -88,8 +89,13 @@ def _changes(book: Daybook, docket: Docket, path: Path, number: int, text: str, 
             found.append(f"{path.name} was changed since; it is taken as it was")
     except (OSError, UnicodeDecodeError):
         found.append(f"{path.name} cannot be read any more; it is taken as it was")
-    for source, file, _, content in book.read_by(number):
+    read = [(file, f"{file}, read for {source},", content) for source, file, _, content in book.read_by(number)]
+    inputs = book.fact_of(number, INPUTS)
+    if isinstance(inputs, dict):  # templates, pictures and the house, too
+        known = {file for file, *_ in read}
+        read += [(file, file, content) for file, content in inputs["files"].items() if file not in known]
+    for file, named, content in read:
         current = file_digest(docket.base / file)
         if content and current and current != content:
-            found.append(f"{file}, read for {source}, was changed since: it is taken as it is now")
+            found.append(f"{named} was changed since: it is taken as it is now")
     return found

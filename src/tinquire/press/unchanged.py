@@ -23,10 +23,10 @@ if TYPE_CHECKING:  # a run of which nothing has changed needs nothing of what ma
     from tinquire.press.compute.results import Results
     from tinquire.press.make import Pack
 
-__all__ = ["Unchanged", "inputs_of", "unchanged"]
+__all__ = ["INPUTS", "Unchanged", "inputs_of", "unchanged"]
 
 #: The fact under which the daybook keeps what a run was made from.
-_INPUTS = "inputs"
+INPUTS = "inputs"
 #: What asks for figures of earlier periods, wherever it may stand.
 _BACK = re.compile(r"\b(?:BEFORE|YEAR_SO_FAR)\s*\(", re.IGNORECASE)
 
@@ -56,8 +56,10 @@ def inputs_of(pack: Pack, docket: Docket, period: Period, now: datetime | None) 
         for file in gathered.files
     }
     files |= {path_below(path, job.base): content for path, content in pack.read.items()}
+    if job.style is not None:
+        files[job.style] = file_digest(job.base / job.style)
     warnings = [one.as_dict() for one in pack.warnings]
-    return {_INPUTS: {"stamp": job.stamp(period, now), "lists": _lists(results), "files": files, "warnings": warnings}}
+    return {INPUTS: {"stamp": job.stamp(period, now), "lists": _lists(results), "files": files, "warnings": warnings}}
 
 
 def unchanged(path: Path, period_text: str, now: datetime | None) -> Unchanged | None:
@@ -70,7 +72,7 @@ def unchanged(path: Path, period_text: str, now: datetime | None) -> Unchanged |
     if job is None or not job.book.path.exists():
         return None
     period = parse_period(period_text, job.kind)
-    kept = job.book.fact(job.title, period.text, _INPUTS)
+    kept = job.book.fact(job.title, period.text, INPUTS)
     latest = job.book.latest_run(job.title, period.text)
     if not isinstance(kept, dict) or latest is None or kept.get("stamp") != job.stamp(period, now):
         return None
