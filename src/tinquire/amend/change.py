@@ -3,24 +3,26 @@
 from __future__ import annotations
 
 import datetime
-import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 
-from tinquire.amend.changes import Change
+from tinquire.amend.addresses import with_addresses
+from tinquire.amend.changes import Change, NotThereError
+from tinquire.amend.conditions import values_below
 from tinquire.amend.dress import dressed
 from tinquire.amend.listing import added_column, heading_row, listed
 from tinquire.amend.schema import Amendment, LookChange
-from tinquire.amend.targets import Cells, NotThereError, cell_value, matching_sheets, places
+from tinquire.amend.shape import shaped
+from tinquire.amend.summing import summed_up
+from tinquire.amend.targets import Cells, cell_value, matching_sheets, places
 from tinquire.base.faults import DataError, Fault
-from tinquire.base.wording import counted, known_names
-from tinquire.cells.address import Area, area_name, cell_name, column_name, column_number
+from tinquire.base.wording import counted
+from tinquire.cells.address import Area, area_name, cell_name, column_name
 from tinquire.cells.display import general, show
-from tinquire.cells.values import Value
+from tinquire.cells.values import CellError, Value
 from tinquire.formula import parse
 from tinquire.formula.language.mentions import offset_text
 from tinquire.formula.language.problems import FormulaError
-from tinquire.formula.language.writing import escaped_column
 from tinquire.looks import Variation
 from tinquire.tables.totals import TOTALS
 from tinquire.workbook import Workbook, edit
@@ -29,7 +31,6 @@ from tinquire.workbook.grid.cell_formulas import text_at
 __all__ = ["Change", "NotAsExpectedError", "apply_amendments", "display_text", "for_every_sheet", "same_value"]
 
 _CLOSE = 1e-9
-_BRACKETED = re.compile(r"(?<![\w\]])\[([^\[\]@#]+)\]")
 _DAY_FORMAT, _MOMENT_FORMAT = "yyyy-mm-dd", "yyyy-mm-dd hh:mm"
 
 
@@ -72,7 +73,9 @@ def for_every_sheet(book: Workbook, amendments: Sequence[Amendment]) -> list[Ame
 def _done(book: Workbook, amendment: Amendment) -> Iterable[Change]:
     """What one amendment changes: the shape of sheets, their dress, or cells."""
     if amendment.given:
-        return _shaped(book, amendment)
+        return shaped(book, amendment)
+    if amendment.summary is not None:
+        return summed_up(book, amendment, amendment.summary)
     if amendment.add is not None:
         return _added(book, amendment, amendment.add)
     if amendment.listed():
@@ -83,12 +86,12 @@ def _done(book: Workbook, amendment: Amendment) -> Iterable[Change]:
 def _added(book: Workbook, amendment: Amendment, heading: str) -> Iterator[Change]:
     """A new column on each sheet that has the heading it comes after, its cells dressed as those beside them."""
     for name in matching_sheets(book, amendment.sheet):
-        below = added_column(book, name, heading, amendment.after)
+        below, model = added_column(book, name, heading, amendment.after, amendment.before)
         column, sheet = below.column(heading), book.sheet(name)
         assert column is not None
         yield Change(name, cell_name(heading_row(below), column), "", f"a new column '{heading}'")
         for row in below.rows:
-            sheet.dress(row, column, sheet.style(row, column - 1))
+            sheet.dress(row, column, sheet.style(row, model))
         given = (amendment.value, amendment.formula, amendment.format)
         if given == (None, None, None) and amendment.look == LookChange():
             continue
@@ -148,6 +151,8 @@ class _Applier:
         amendment = self.amendment
         if amendment.replace:
             yield from self._replaced(cells)
+        elif amendment.becomes is not None:
+            yield from self._become(cells, amendment.becomes)
         elif amendment.formula is not None:
             yield from self._filled(cells, amendment.formula)
         elif amendment.value is not None:
@@ -173,6 +178,22 @@ class _Applier:
                 continue
             yield self._set(cells, row, fresh, style)
 
+    def _become(self, cells: Cells, formula: str) -> Iterator[Change]:
+        """Cells whose values become those of a formula over their row, but for blanks and formulas."""
+        if cells.under is None:
+            raise NotThereError("becomes can be read only below headings: say where by heading or table")
+        values = dict(
+            zip(cells.under.rows, values_below(self.book, cells.sheet.name, cells.under, formula), strict=True)
+        )
+        for row in cells.rows:
+            old, fresh = cells.sheet.value(row, cells.column), values[row]
+            if old is None or cells.sheet.formula(row, cells.column) is not None or same_value(old, fresh):
+                continue
+            if isinstance(fresh, CellError):
+                place = f"sheet '{cells.sheet.name}', cell {cell_name(row, cells.column)}"
+                raise NotThereError(f"{place} holds {display_text(old)}, of which {formula} is {fresh}")
+            yield self._set(cells, row, fresh, self._style(cells, row))
+
     def _replaced(self, cells: Cells) -> Iterator[Change]:
         for row in cells.rows:
             old = cells.sheet.value(row, cells.column)
@@ -185,7 +206,10 @@ class _Applier:
                 yield self._set(cells, row, text or None, self._style(cells, row))
 
     def _filled(self, cells: Cells, formula: str) -> Iterator[Change]:
-        text = self._with_addresses(cells, formula.lstrip("="), cells.rows[0]) if cells.rows else ""
+        first = cells.rows[0] if cells.rows and cells.under is not None else None
+        text = (
+            with_addresses(self.book, cells.sheet.name, cells.under, formula.lstrip("="), first) if cells.rows else ""
+        )
         try:
             parse(text, 1, 1)
         except FormulaError as error:
@@ -219,23 +243,6 @@ class _Applier:
         elif used is not None:
             last = max(first, used.bottom)
         return tuple(range(first, last + 1))
-
-    def _with_addresses(self, cells: Cells, formula: str, row: int) -> str:
-        """`[Heading]` as the address of that column's cell in the row, or as the table's own way to say so."""
-
-        def address(found: re.Match[str]) -> str:
-            if cells.under is None:
-                raise NotThereError(f"[{found[1]}] can be read only below headings: say where by heading or table")
-            column = cells.under.column(found[1])
-            if column is None:
-                known = known_names(found[1], cells.under.headings)
-                raise NotThereError(f"there is no heading '{found[1]}' for [{found[1]}]: {known}")
-            table = cells.under.table
-            if table is None:
-                return cell_name(row, column)
-            return f"{table.name}[[#This Row],[{escaped_column(table.columns[column - table.area.left].name)}]]"
-
-        return _BRACKETED.sub(address, formula)
 
     def _total(self, cells: Cells) -> Iterator[Change]:
         amendment = self.amendment
@@ -367,35 +374,3 @@ def display_text(value: Value) -> str:
     if value is None:
         return "nothing"
     return f"'{value}'" if isinstance(value, str) else general(value) if isinstance(value, float) else str(value)
-
-
-# -- shape -----------------------------------------------------------------------------------------------
-
-
-def _shaped(book: Workbook, amendment: Amendment) -> Iterator[Change]:
-    """A change of shape of each sheet that the amendment names."""
-    names = matching_sheets(book, amendment.sheet)
-    if amendment.rename_sheet is not None and len(names) > 1:
-        raise NotThereError(f"{counted(len(names), 'sheet')} match '{amendment.sheet}', and only one can be renamed")
-    for name in names:
-        for key, work, says in _LINES:
-            lines: str | None = getattr(amendment, key)
-            if lines is not None:
-                first, _, last = lines.partition(":")
-                at, end = (int(item) if item.isdecimal() else column_number(item) for item in (first, last or first))
-                work(book, name, min(at, end), abs(end - at) + 1)
-                yield Change(name, "", "", f"{says} {lines.upper()}")
-        if amendment.hide_sheet is not None:
-            edit.hide_sheet(book, name, "hidden" if amendment.hide_sheet else "visible")
-            yield Change(name, "", "", "hidden" if amendment.hide_sheet else "shown")
-        if amendment.rename_sheet is not None:
-            edit.rename_sheet(book, name, amendment.rename_sheet)
-            yield Change(name, "", name, amendment.rename_sheet)
-
-
-_LINES = (
-    ("insert_rows", edit.insert_rows, "rows inserted before"),
-    ("delete_rows", edit.delete_rows, "without rows"),
-    ("insert_columns", edit.insert_columns, "columns inserted before"),
-    ("delete_columns", edit.delete_columns, "without columns"),
-)

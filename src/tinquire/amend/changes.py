@@ -1,10 +1,14 @@
-"""What an amendment changed, as a person reads it."""
+"""What an amendment changed, as a person reads it; and that it cannot be done."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-__all__ = ["Change"]
+__all__ = ["Change", "NotThereError"]
+
+
+class NotThereError(Exception):
+    """The workbook has no such place; the message says what it has."""
 
 
 @dataclass(slots=True)

@@ -10,10 +10,10 @@ from typing import TypeVar
 
 import numpy as np
 
-from tinquire.amend.changes import Change
+from tinquire.amend.changes import Change, NotThereError
 from tinquire.amend.look_schema import LookChange
 from tinquire.amend.schema import Amendment
-from tinquire.amend.targets import NotThereError, matching_sheets
+from tinquire.amend.targets import matching_sheets
 from tinquire.base.faults import UseError
 from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import Area, column_name, column_number, parse_area, parse_cell
@@ -372,6 +372,8 @@ def _reorder(sheet: Sheet, column: int, area: Area, order: np.ndarray) -> None:
 def _borders(dress: _Dress) -> _Said:
     asked, area, sheet = dress.amendment.borders, dress.area(), dress.sheet
     assert asked is not None
+    if asked.headings:
+        area = area._replace(top=area.top - 1)
     house = House()
     rule = BorderRule(*(house.edge(text) for text in (asked.outside, asked.between_rows, asked.between_columns)))
     changed = 0

@@ -28,11 +28,12 @@ class MarkChange(MarkModel):
 
 
 class BordersChange(AmendModel):
-    """Lines of a block of rows, from its heading to its last row: a style and a colour, `thin #27343A`."""
+    """Lines of a block of rows, to its last row: a style and a colour, `thin #27343A`."""
 
     outside: str | None = Field(None, description="The line around them.")
     between_rows: str | None = Field(None, description="The line between rows.")
     between_columns: str | None = Field(None, description="The line between columns.")
+    headings: bool = Field(False, description="Whether the row of headings is one of the rows.")
 
     @model_validator(mode="after")
     def _are_lines(self) -> BordersChange:

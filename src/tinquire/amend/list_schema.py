@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from tinquire.amend.look_schema import AmendModel
+from tinquire.tables.types import TYPES
 
 __all__ = ["ListChange"]
 
@@ -15,11 +16,27 @@ class ListChange(AmendModel):
     rename: dict[str, str] = Field(default_factory=dict, description="New headings, by the old ones.")
     drop: list[str] = Field(default_factory=list, description="Columns to delete, by their headings.")
     add: str | None = Field(None, description="A new column of this heading; `value` or `formula` fills its cells.")
+    move: str | None = Field(None, description="A column to move, by its heading: `after` or `before` another one.")
     after: str | None = Field(None, description="The heading after which it comes; the last one if not given.")
+    before: str | None = Field(None, description="The heading before which it comes.")
     drop_rows: str | None = Field(None, description="Delete the rows for which a formula over headings is true.")
     unique: list[str] = Field(
         default_factory=list, description="Delete rows that have the values of an earlier row under these headings."
     )
+
+    below: list[dict[str, str | float]] = Field(
+        default_factory=list,
+        description="Rows below the last one, by heading: texts, numbers, and formulas that begin with `=`, in which "
+        "`rows[Pieces]` are all cells of that column.",
+    )
+    type: str | None = Field(None, description="Read the cells under `heading` as this type, and store them so.")
+
+    @field_validator("type")
+    @classmethod
+    def _known_type(cls, value: str | None) -> str | None:
+        if value is not None and value not in TYPES:
+            raise ValueError(f"'{value}' is not a type: {', '.join(TYPES)}")
+        return value
 
     def listed(self) -> dict[str, object]:
         """What is given of the list, by key."""

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fnmatch import fnmatchcase
 
 import numpy as np
 
+from tinquire.amend.addresses import mentioned_headings
+from tinquire.amend.changes import NotThereError
+from tinquire.amend.conditions import rows_where
 from tinquire.amend.schema import Amendment, AnyValue
 from tinquire.base.wording import known_names
 from tinquire.cells.address import Area
@@ -21,11 +24,7 @@ from tinquire.sources.readers.headings import RowsBelow, under_heading
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.grid.sheet import NO_FORMULA
 
-__all__ = ["Cells", "NotThereError", "cell_value", "matching_sheets", "places"]
-
-
-class NotThereError(Exception):
-    """The workbook has no such place; the message says what it has."""
+__all__ = ["Cells", "cell_value", "matching_sheets", "places"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,8 +69,12 @@ def places(book: Workbook, amendment: Amendment) -> list[Cells]:
         found = list(_under_heading(book, amendment))
     elif amendment.headings:
         found = list(_headings(book, amendment))
+    elif amendment.where is not None:
+        found = list(_whole_rows(book, amendment, amendment.where))
     else:
         found = [cells for name in matching_sheets(book, amendment.sheet) for cells in _all_cells(book.sheet(name))]
+    if amendment.where is not None and (amendment.heading is not None or amendment.table is not None):
+        found = list(_only_where(book, found, amendment.where))
     if amendment.matching is not None:
         found = [kept for cells in found if (kept := _matching(book, cells, amendment.matching)).rows]
     return found
@@ -160,6 +163,31 @@ def _headings(book: Workbook, amendment: Amendment) -> Iterator[Cells]:
             yield Cells(sheet, column, (row,), under)
     if not found:
         raise NotThereError("no sheet has headings over rows")
+
+
+def _whole_rows(book: Workbook, amendment: Amendment, condition: str) -> Iterator[Cells]:
+    """The cells under all headings in the rows for which a condition is true."""
+    wanted = next(iter(mentioned_headings(condition)), "")
+    found = False
+    for name in matching_sheets(book, amendment.sheet):
+        sheet = book.sheet(name)
+        under = under_heading(book, sheet, wanted)
+        if under is None or under.column(wanted) is None:
+            continue
+        found = True
+        rows = tuple(rows_where(book, name, under, condition, "where"))
+        for column in under.columns:
+            yield Cells(sheet, column, rows, under)
+    if not found:
+        raise NotThereError(f"no sheet has the heading '{wanted}' of its condition")
+
+
+def _only_where(book: Workbook, found: Sequence[Cells], condition: str) -> Iterator[Cells]:
+    for cells in found:
+        if cells.under is None:
+            raise NotThereError("where can be read only below headings")
+        kept = set(rows_where(book, cells.sheet.name, cells.under, condition, "where"))
+        yield Cells(cells.sheet, cells.column, tuple(row for row in cells.rows if row in kept), cells.under)
 
 
 def _all_cells(sheet: Sheet) -> Iterator[Cells]:

@@ -14,6 +14,7 @@ from tinquire.formula.language.writing import escaped_column
 
 __all__ = [
     "GoneSheets",
+    "MovedColumn",
     "ReferenceChange",
     "RenamedSheet",
     "RenamedTables",
@@ -37,6 +38,33 @@ class ReferenceChange(Protocol):
     def may_change(self, data: bytes, home: str) -> bool:
         """Whether a part could hold anything that changes. May say yes too often, never no too often."""
         ...
+
+
+@dataclass(frozen=True, slots=True)
+class MovedColumn:
+    """What stood in one column of a sheet stands in another: areas within the column go along, wider ones stay."""
+
+    sheet: str
+    old: int
+    new: int
+
+    def formula(self, text: str, home: str) -> str:
+        return change_mentions(text, lambda mention: self._moved(mention, home))
+
+    def _moved(self, mention: Mention, home: str) -> str | None:
+        sheet = mention.sheets[0] if mention.sheets else home
+        if mention.outside or len(mention.sheets) > 1 or mention.area is None:
+            return None
+        moved = self.area(mention.area, sheet)
+        return None if moved == mention.area else mention.over(moved)
+
+    def area(self, area: Area, home: str) -> Area:
+        if home.casefold() != self.sheet.casefold() or (area.left, area.right) != (self.old, self.old):
+            return area
+        return area._replace(left=self.new, right=self.new)
+
+    def may_change(self, data: bytes, home: str) -> bool:
+        return home.casefold() == self.sheet.casefold() or may_mention(self.sheet, data)
 
 
 def may_mention(name: str, data: bytes) -> bool:

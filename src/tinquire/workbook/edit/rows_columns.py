@@ -11,7 +11,7 @@ from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import Area, area_name, column_name, parse_area
 from tinquire.cells.column import Column
 from tinquire.cells.shifting import Moves, Removal, Shift
-from tinquire.formula.language.reference_changes import ShiftedLines, TableColumns
+from tinquire.formula.language.reference_changes import MovedColumn, ShiftedLines, TableColumns
 from tinquire.packages.xml import child, children, remove_attribute, tag
 from tinquire.workbook.edit.propagate import change_part, follow
 from tinquire.workbook.grid.cell_formulas import text_at
@@ -20,7 +20,7 @@ from tinquire.workbook.grid.sheet_entries import SheetEntry
 from tinquire.workbook.parts.pivots import pivot_area
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["delete_columns", "delete_rows", "insert_columns", "insert_rows", "remove_rows"]
+__all__ = ["delete_columns", "delete_rows", "insert_columns", "insert_rows", "move_column", "remove_rows"]
 
 
 def insert_rows(book: Workbook, sheet: str, at: int, count: int = 1) -> None:
@@ -50,6 +50,32 @@ def remove_rows(book: Workbook, sheet: str, rows: Sequence[int]) -> None:
     """Take out any rows at once, wherever they stand. Raises DataError as `delete_rows` does."""
     if rows:
         _shift(book, sheet, Removal(tuple(sorted(set(rows)))))
+
+
+def move_column(book: Workbook, sheet: str, column: int, before: int) -> None:
+    """Move a column before another one, with its width and all that refers to its cells. Raises DataError as
+    `insert_columns` does, and for columns of tables and array formulas."""
+    insert_columns(book, sheet, before)
+    old = column + 1 if column >= before else column
+    name = book.sheet(sheet).name
+    book.settle()
+    follow(book, MovedColumn(name, old, before))
+    book.formulas_moved()
+    cells = book.sheet(sheet)
+    used = cells.extent()[0]
+    styles = cells.styles(old, 1, used)
+    cells.dress(1, before, styles, used)
+    for row, value in enumerate(cells.column(old, 1, used).to_list(), start=1):
+        formula = cells.formula(row, old)
+        if formula is not None or value is not None:
+            text = None if formula is None else text_at(formula, row, old)
+            cells.set(row, before, value, int(styles[row - 1]), text)
+    width = cells.widths.get(old)
+    if width is not None:
+        cells.widths[before] = width
+    else:
+        cells.widths.pop(before, None)
+    delete_columns(book, sheet, old)
 
 
 def _shift(book: Workbook, name: str, shift: Moves) -> None:
