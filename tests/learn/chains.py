@@ -87,8 +87,7 @@ def attempt(chance: random.Random) -> tuple[str, list[dict], list[str]]:
     not explained), or 'wrong', in silence."""
     steps = changes(chance)
     first, second, third = (sheet_of(chance, chance.randrange(25, 60), chance.choice((1, 3, 5))) for _ in range(3))
-    learned = find_steps(Workbook.from_bytes(first, "a.xlsx"), done(first, steps))
-    best_readings(first, "a.xlsx", done(first, steps), learned, [(second, done(second, steps))])
+    learned = best_readings(find_steps(first, "a.xlsx", done(first, steps)), [(second, done(second, steps))])
     if not learned.is_whole:
         return "said", steps, learned.unexplained[:3]
     wanted = done(third, steps)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from tinquire.amend.addresses import with_addresses
 from tinquire.amend.changes import Change, NotThereError
+from tinquire.amend.list_schema import BelowCell
 from tinquire.amend.schema import Amendment
 from tinquire.cells.address import cell_name
 from tinquire.cells.values import Value
@@ -23,10 +24,12 @@ def put_below(book: Workbook, name: str, below: RowsBelow, amendment: Amendment)
     hold something else."""
     if below.table is not None and below.table.totals:
         raise NotThereError(f"table '{below.table.name}' has a totals row already")
-    sheet, change = book.sheet(name), amendment.look.variation(amendment.format)
+    sheet, shared = book.sheet(name), amendment.look.variation(amendment.format)
     for number, line in enumerate(amendment.below, start=1):
         row = below.rows[-1] + number
-        for heading, given in line.items():
+        for heading, said in line.items():
+            given, own = (said.value, said.look.variation(said.format)) if isinstance(said, BelowCell) else (said, None)
+            change = shared if own is None else own.over(shared)
             column = below.column(heading)
             assert column is not None
             value, formula = _content(book, name, below, given, row)

@@ -6,7 +6,7 @@ import datetime
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 
-from tinquire.amend.addresses import with_addresses
+from tinquire.amend.addresses import mentioned_headings, with_addresses
 from tinquire.amend.changes import Change, NotThereError
 from tinquire.amend.conditions import values_below
 from tinquire.amend.dress import dressed
@@ -92,12 +92,12 @@ def _added(book: Workbook, amendment: Amendment, heading: str) -> Iterator[Chang
         yield Change(name, cell_name(heading_row(below), column), "", f"a new column '{heading}'")
         for row in below.rows:
             sheet.dress(row, column, sheet.style(row, model))
-        given = (amendment.value, amendment.formula, amendment.format)
-        if given == (None, None, None) and amendment.look == LookChange():
+        given = (amendment.value, amendment.formula, amendment.becomes, amendment.format)
+        if given == (None, None, None, None) and amendment.look == LookChange():
             continue
         fill = Amendment(
-            sheet=name, heading=heading, value=amendment.value, formula=amendment.formula, format=amendment.format,
-            look=amendment.look,
+            sheet=name, heading=heading, value=amendment.value, formula=amendment.formula, becomes=amendment.becomes,
+            format=amendment.format, look=amendment.look,
         )  # fmt: skip
         yield from _Applier(book, fill).changes()
 
@@ -179,15 +179,18 @@ class _Applier:
             yield self._set(cells, row, fresh, style)
 
     def _become(self, cells: Cells, formula: str) -> Iterator[Change]:
-        """Cells whose values become those of a formula over their row, but for blanks and formulas."""
+        """Cells whose values become those of a formula over their row; blanks stay, where it reads the cell itself."""
         if cells.under is None:
             raise NotThereError("becomes can be read only below headings: say where by heading or table")
         values = dict(
             zip(cells.under.rows, values_below(self.book, cells.sheet.name, cells.under, formula), strict=True)
         )
+        head = next((name for name in cells.under.headings if cells.under.column(name) == cells.column), "")
+        itself = head.casefold() in map(str.casefold, mentioned_headings(formula))
         for row in cells.rows:
             old, fresh = cells.sheet.value(row, cells.column), values[row]
-            if old is None or cells.sheet.formula(row, cells.column) is not None or same_value(old, fresh):
+            fresh = None if fresh == "" else fresh
+            if (old is None and itself) or cells.sheet.formula(row, cells.column) is not None or same_value(old, fresh):
                 continue
             if isinstance(fresh, CellError):
                 place = f"sheet '{cells.sheet.name}', cell {cell_name(row, cells.column)}"

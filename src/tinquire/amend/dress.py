@@ -166,7 +166,7 @@ def _marks(dress: _Dress) -> _Said:
 
 
 def _as_look(change: LookChange) -> Look:
-    return Look(**change.model_dump())
+    return Look(**change.parts())  # type: ignore[arg-type]
 
 
 def _entries(dress: _Dress) -> _Said:
@@ -228,8 +228,13 @@ def _hide_columns(dress: _Dress) -> _Said:
 
 
 def _freeze(dress: _Dress) -> _Said:
-    row, column = parse_cell(dress.amendment.freeze or "A1")
-    before, now = dress.sheet.frozen, (row - 1, column - 1)
+    asked = dress.amendment.freeze or "A1"
+    if asked == "headings" or asked.startswith("["):
+        last = 0 if asked == "headings" else dress.column(asked.strip("[]"))
+        before, now = dress.sheet.frozen, (dress.area().top - 1, last)
+    else:
+        row, column = parse_cell(asked)
+        before, now = dress.sheet.frozen, (row - 1, column - 1)
     if before != now:
         edits.set_frozen(dress.book, dress.name, *now)
         yield f"frozen {_lines(before)}", f"frozen {_lines(now)}"

@@ -78,7 +78,11 @@ class SheetDress(AmendModel):
         default_factory=dict, description='Widths of columns, by heading or letter: `{ A = 12, Customer = "fit" }`.'
     )
     hide_columns: list[str] = Field(default_factory=list, description="Columns to hide, by heading or letter.")
-    freeze: str | None = Field(None, description="The first cell that moves: `B4`; `A1` frees all.")
+    freeze: str | None = Field(
+        None,
+        description="The first cell that moves, `B4`; or what stays: `headings`, `[Depot]` for the columns up to it as "
+        "well. `A1` frees all.",
+    )
     filter: bool | None = Field(None, description="Filter buttons in the heading, or none.")
     outline: OutlineChange | None = Field(None, description="Groups of rows or columns.")
     sort: list[str] = Field(default_factory=list, description="Headings to sort the rows by, `-` for falling.")
@@ -96,7 +100,7 @@ class SheetDress(AmendModel):
                 raise ValueError(f"'{text}' is not a width: write a number of characters, or fit")
             if isinstance(text, float) and not 0 < text <= 255:
                 raise ValueError("a width is a number of characters up to 255")
-        if self.freeze is not None:
+        if self.freeze is not None and self.freeze != "headings" and not self.freeze.startswith("["):
             try:
                 parse_cell(self.freeze)
             except ValueError:

@@ -4,10 +4,18 @@ from __future__ import annotations
 
 from pydantic import Field, field_validator
 
-from tinquire.amend.look_schema import AmendModel
+from tinquire.amend.look_schema import AmendModel, LookChange
 from tinquire.tables.types import TYPES
 
-__all__ = ["ListChange"]
+__all__ = ["BelowCell", "ListChange"]
+
+
+class BelowCell(AmendModel):
+    """A cell below the rows that looks otherwise than those above it."""
+
+    value: str | float = Field(description="A text, a number, or a formula that begins with `=`.")
+    format: str | None = Field(None, description="A number format.")
+    look: LookChange = Field(LookChange(), description="Parts of a look.")
 
 
 class ListChange(AmendModel):
@@ -24,10 +32,10 @@ class ListChange(AmendModel):
         default_factory=list, description="Delete rows that have the values of an earlier row under these headings."
     )
 
-    below: list[dict[str, str | float]] = Field(
+    below: list[dict[str, str | float | BelowCell]] = Field(
         default_factory=list,
         description="Rows below the last one, by heading: texts, numbers, and formulas that begin with `=`, in which "
-        "`rows[Pieces]` are all cells of that column.",
+        "`rows[Pieces]` are all cells of that column; with a look, `{ value = ..., look = { bold = true } }`.",
     )
     type: str | None = Field(None, description="Read the cells under `heading` as this type, and store them so.")
 

@@ -62,7 +62,9 @@ class Amendment(Shape, ListChange, SheetDress):
     table: str | None = Field(None, description="A table; with `column`, the cells of its rows.")
     column: str | None = Field(None, description="A column of the table, by its heading.")
     heading: str | None = Field(None, description="The cells under a heading, wherever it stands.")
-    headings: bool = Field(False, description="The headings themselves, all of those that stand in one row.")
+    headings: bool = Field(
+        False, description="The headings themselves, all of those that stand in one row; with heading, that one."
+    )
     where: str | None = Field(
         None, description="Only rows for which a formula over headings is true; without another place, whole rows."
     )
@@ -87,7 +89,7 @@ class Amendment(Shape, ListChange, SheetDress):
     @model_validator(mode="after")
     def _says_where_and_what(self) -> Amendment:
         positions = [key for key in ("at", "name", "table", "heading") if getattr(self, key) is not None]
-        positions += ["headings"] * self.headings
+        positions += ["headings"] * (self.headings and self.heading is None)
         if len(positions) > 1:
             raise ValueError(f"it says where in {len(positions)} ways: {' and '.join(positions)}")
         if (self.table is None) != (self.column is None) and not self.dress():
@@ -142,7 +144,7 @@ class Amendment(Shape, ListChange, SheetDress):
             raise ValueError("a column moves after a heading, or before one")
         if self.after is not None and self.before is not None:
             raise ValueError("a column comes after a heading, or before one, not both")
-        if self.value is not None and self.formula is not None:
+        if sum(one is not None for one in (self.value, self.formula, self.becomes)) > 1:
             raise ValueError("a new column is filled with a value or by a formula, not by both")
         return self
 

@@ -24,7 +24,7 @@ from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivots.compute import PivotField, PivotValue, make_pivot
 from tinquire.workbook import Sheet, Workbook
 
-__all__ = ["summary_lines", "summed_up"]
+__all__ = ["summary_lines", "summed_up", "typed_table"]
 
 
 def summed_up(book: Workbook, amendment: Amendment, asked: SummaryChange) -> Iterator[Change]:
@@ -39,7 +39,7 @@ def summed_up(book: Workbook, amendment: Amendment, asked: SummaryChange) -> Ite
         if amendment.where is not None:
             raise NotThereError("a summary is of all rows")
         try:
-            headings, lines = summary_lines(_typed(rows), asked)
+            headings, lines = summary_lines(typed_table(rows), asked)
         except TinQuireError as error:
             raise NotThereError("; ".join(fault.why for fault in error.faults)) from None
         if asked.to.casefold() not in map(str.casefold, book.sheet_names()):
@@ -73,7 +73,7 @@ def summary_lines(table: Table, asked: SummaryChange) -> tuple[list[Value], list
     return list(made.headings[: len(columns)]), [list(line) for line in zip(*columns, strict=True)]
 
 
-def _typed(table: Table) -> Table:
+def typed_table(table: Table) -> Table:
     """A table whose columns of numbers are known to be such."""
     fields = tuple(
         Field(field.name, "number")

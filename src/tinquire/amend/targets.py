@@ -65,10 +65,10 @@ def places(book: Workbook, amendment: Amendment) -> list[Cells]:
         found = list(_named_cells(book, amendment.name))
     elif amendment.table is not None and amendment.column is not None:
         found = [_of_table(book, amendment.table, amendment.column)]
-    elif amendment.heading is not None:
-        found = list(_under_heading(book, amendment))
     elif amendment.headings:
         found = list(_headings(book, amendment))
+    elif amendment.heading is not None:
+        found = list(_under_heading(book, amendment))
     elif amendment.where is not None:
         found = list(_whole_rows(book, amendment, amendment.where))
     else:
@@ -154,15 +154,19 @@ def _headings(book: Workbook, amendment: Amendment) -> Iterator[Cells]:
     found = False
     for name in matching_sheets(book, amendment.sheet):
         sheet = book.sheet(name)
-        under = under_heading(book, sheet, sheet.tables[0].columns[0].name if sheet.tables else "")
-        if under is None or not under.rows:
+        first = sheet.tables[0].columns[0].name if sheet.tables else ""
+        under = under_heading(book, sheet, amendment.heading or first)
+        if under is None or not under.rows or (amendment.heading and under.column(amendment.heading) is None):
             continue
         found = True
         row = under.table.area.top if under.table is not None else under.rows[0] - 1
-        for column in under.columns:
+        for column in under.columns if amendment.heading is None else (under.column(amendment.heading),):
+            assert column is not None
             yield Cells(sheet, column, (row,), under)
     if not found:
-        raise NotThereError("no sheet has headings over rows")
+        raise NotThereError(
+            f"no sheet has a heading '{amendment.heading}'" if amendment.heading else "no sheet has headings over rows"
+        )
 
 
 def _whole_rows(book: Workbook, amendment: Amendment, condition: str) -> Iterator[Cells]:

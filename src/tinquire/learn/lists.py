@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, deque
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 from tinquire.amend.listing import heading_row
@@ -14,6 +14,8 @@ from tinquire.workbook import Workbook
 
 __all__ = ["Key", "SheetList", "keyed", "matched_rows", "seen_list"]
 
+#: Signs that a heading in brackets cannot have.
+_UNSAYABLE = frozenset("[]@#:'")
 #: A value with its type: 1 and TRUE, or 7 and '7', are two.
 Key: TypeAlias = tuple[type, Value]
 
@@ -38,6 +40,23 @@ class SheetList:
     def head(self) -> int:
         """The row of the headings."""
         return heading_row(self.below)
+
+    @property
+    def rows(self) -> tuple[int, ...]:
+        return self.below.rows
+
+    def headed(self, column: int) -> str | None:
+        """The heading of a column of the sheet; None for one that a formula over headings cannot name."""
+        pairs = zip(self.below.columns, self.below.headings, strict=True)
+        found = next((heading for number, heading in pairs if number == column), None)
+        return None if found is None or _UNSAYABLE & set(found) else found
+
+    def cut(self, height: int) -> SheetList:
+        """Its first rows."""
+        if height == self.height:
+            return self
+        below = replace(self.below, rows=self.below.rows[:height])
+        return SheetList(self.sheet, below, {name: column[:height] for name, column in self.values.items()})
 
     def column(self, heading: str) -> int:
         found = self.below.column(heading)

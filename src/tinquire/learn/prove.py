@@ -8,14 +8,20 @@ from itertools import islice, product
 import numpy as np
 
 from tinquire.amend.change import NotAsExpectedError, apply_amendments
-from tinquire.cells.address import cell_name
+from tinquire.cells.address import cell_name, column_name
 from tinquire.cells.values import Value
-from tinquire.learn.steps import Learned, Step
+from tinquire.formula.language.mentions import change_mentions
+from tinquire.learn.details import other_details
+from tinquire.learn.edges import Seen, without_edges
+from tinquire.learn.session import Session
+from tinquire.learn.steps import Learned, Step, bound
+from tinquire.looks import Edges
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA
+from tinquire.workbook.inspect.contents import BookDetails
 
-__all__ = ["best_readings", "differences", "has_formulas", "prove", "replayed"]
+__all__ = ["best_readings", "changed_cells", "differences", "has_formulas", "prove", "replayed", "reread"]
 
 #: More differences than these are counted.
 _TOLD = 40
@@ -23,30 +29,40 @@ _TOLD = 40
 _MANY = 20_000
 #: Readings of all steps together that are tried.
 _TRIED = 60
+_CLOSE = 1e-12
+_NO_EDGES = Edges()
 
 
-def replayed(data: bytes, name: str, steps: Sequence[Step]) -> Workbook:
+def replayed(data: bytes, name: str, steps: Sequence[Step], home: str | None = None) -> Workbook:
     """A workbook with steps done to it. Raises NotAsExpectedError for one that finds something else."""
     book = Workbook.from_bytes(data, name)
-    apply_amendments(book, [step.amendment for step in steps])
-    # As it will be read: what was set in memory is written and read again.
-    return Workbook.from_bytes(book.to_bytes(), name)
+    apply_amendments(book, bound([step.amendment for step in steps], _home(book, home)))
+    return reread(book)
 
 
-def prove(data: bytes, name: str, after: Workbook, learned: Learned) -> None:
-    """Note in `learned` what its steps do not explain."""
-    try:
-        done = replayed(data, name, learned.steps)
-    except NotAsExpectedError as error:
-        learned.unexplained.append(f"the steps cannot be replayed: {error}")
-        return
+def reread(book: Workbook) -> Workbook:
+    """A workbook as it will be read: what was set in memory is written and read again."""
+    return Workbook.from_bytes(book.to_bytes(), book.name)
+
+
+def _home(book: Workbook, home: str | None) -> str | None:
+    """The sheet that steps are about which do not name one: the one of that name, or the only one."""
+    if home is None or home in book.sheet_names():
+        return home
+    return book.sheet_names()[0] if len(book.sheet_names()) == 1 else None
+
+
+def prove(done: Workbook, after: Workbook, learned: Learned) -> None:
+    """Note in `learned` where a workbook with its steps done is not the state after."""
     found = [
         f"sheet '{sheet}' is {'new' if sheet in after.sheet_names() else 'gone'}"
         for sheet in sorted({*done.sheet_names()} ^ {*after.sheet_names()})
     ]
+    details = BookDetails(done), BookDetails(after)
     for sheet in after.sheet_names():
         if sheet in done.sheet_names():
             found += differences(done, after, sheet, sheet, _MANY)
+            found += [f"sheet '{sheet}', {words}" for words in other_details(*details, sheet)]
     learned.unexplained += found[:_TOLD]
     if len(found) > _TOLD:
         learned.unexplained.append(f"and {len(found) - _TOLD:,} cells more")
@@ -56,24 +72,44 @@ def differences(one: Workbook, other: Workbook, old: str, new: str, most: int = 
     """What differs between a sheet of one workbook and one of another: values, formulas, looks, widths, panes. After
     `most` of them no further column is looked at."""
     was, now = one.sheet(old), other.sheet(new)
+    for row, column, words in changed_cells(one, other, was, now, most):
+        yield f"sheet '{new}', {cell_name(row, column)} {words}"
+    for column in sorted(({*was.widths} | {*now.widths}) - now.hidden_columns):
+        if abs(was.widths.get(column, 0) - now.widths.get(column, 0)) > 0.01:
+            yield f"sheet '{new}', the width of column {column_name(column)}"
+    for part, words in _SETTINGS.items():
+        if getattr(was, part) != getattr(now, part):
+            yield f"sheet '{new}', {words}"
+    if sorted(was.merged) != sorted(now.merged):
+        yield f"sheet '{new}', merged cells"
+    if [(table.name, table.area) for table in was.tables] != [(table.name, table.area) for table in now.tables]:
+        yield f"sheet '{new}', its tables"
+
+
+#: What is set of a sheet as a whole, in words.
+_SETTINGS = {
+    "frozen": "what is frozen", "gridlines": "whether the grid is shown", "hidden_columns": "hidden columns",
+    "hidden_rows": "hidden rows", "state": "whether it is hidden",
+}  # fmt: skip
+
+
+def changed_cells(
+    one: Workbook, other: Workbook, was: Sheet, now: Sheet, most: int = 1 << 30
+) -> list[tuple[int, int, str]]:  # fmt: skip
+    """Row, column and what differs of each cell that holds something else, or looks different."""
     areas = [area for area in (was.used, now.used) if area is not None]
     bottom, right = (max((getattr(area, side) for area in areas), default=0) for side in ("bottom", "right"))
     told: list[tuple[int, int, str]] = []
+    lines = Seen()
     for column in range(1, right + 1):
-        told += islice(_in_column(one, other, (was, now), column, bottom), most + 1)
+        told += islice(_in_column((one, other), (was, now), column, bottom, lines), most + 1)
         if len(told) > most:
             break
-    for row, column, words in sorted(told):
-        yield f"sheet '{new}', {cell_name(row, column)} {words}"
-    for column in sorted({*was.widths} | {*now.widths}):
-        if abs(was.widths.get(column, 0) - now.widths.get(column, 0)) > 0.01:
-            yield f"sheet '{new}', the width of column {column}"
-    if was.frozen != now.frozen:
-        yield f"sheet '{new}', what is frozen"
+    return sorted(told)
 
 
 def _in_column(
-    one: Workbook, other: Workbook, sheets: tuple[Sheet, Sheet], column: int, bottom: int
+    books: tuple[Workbook, Workbook], sheets: tuple[Sheet, Sheet], column: int, bottom: int, lines: Seen
 ) -> Iterator[tuple[int, int, str]]:  # fmt: skip
     was, now = sheets
     rows = set()
@@ -82,20 +118,30 @@ def _in_column(
         rows.add(row)
         if words is not None:
             yield row, column, words
-    for row in _other_looks(one, other, sheets, column, bottom):
-        if row not in rows:
+    for row in _other_looks(books, sheets, column, bottom, lines):
+        if row not in rows or _cell(was, now, row, column) is None:
             yield row, column, "looks different"
 
 
 def _other_values(was: Sheet, now: Sheet, column: int, bottom: int) -> Iterator[int]:
-    """Rows in which a column's cells hold something else, or a formula in either."""
+    """Rows in which a column's cells hold something else, or a formula in either that the other has not."""
     values = [sheet.column(column, 1, bottom).to_list() for sheet in (was, now)]
     if values[0] != values[1] or bool in set(map(type, values[0])):
         yield from (row for row, (a, b) in enumerate(zip(*values, strict=True), 1) if a != b or type(a) is not type(b))
-    for sheet in (was, now):
-        if has_formulas(sheet, column):
-            cells = sheet.columns[column]
-            yield from cells.rows[cells.formulas != NO_FORMULA].tolist()
+    formulas = [_filled(sheet, column) for sheet in (was, now)]
+    if formulas[0] != formulas[1]:
+        yield from sorted(row for found in formulas for row in found)
+
+
+def _filled(sheet: Sheet, column: int) -> dict[int, str]:
+    """The formulas of a column's cells, by row."""
+    if not has_formulas(sheet, column):
+        return {}
+    texts: dict[int, str] = {}
+    for first, last, number in sheet.columns[column].formula_runs():
+        formula = sheet.formulas[number]
+        texts.update((row, text_at(formula, row, column)) for row in range(first, last + 1))
+    return texts
 
 
 def has_formulas(sheet: Sheet, column: int) -> bool:
@@ -104,49 +150,79 @@ def has_formulas(sheet: Sheet, column: int) -> bool:
 
 
 def _other_looks(
-    one: Workbook, other: Workbook, sheets: tuple[Sheet, Sheet], column: int, bottom: int
+    books: tuple[Workbook, Workbook], sheets: tuple[Sheet, Sheet], column: int, bottom: int, lines: Seen
 ) -> list[int]:  # fmt: skip
-    """Rows in which a column's cells look different: each pair of styles is compared once."""
+    """Rows in which a column's cells look different: each pair of styles is compared once, lines as they are seen."""
     pairs = np.stack([sheet.styles(column, 1, bottom) for sheet in sheets])
     kinds, places = np.unique(pairs, axis=1, return_inverse=True)
-    differ = np.array([one.styles.appearance(int(a)) != other.styles.appearance(int(b)) for a, b in kinds.T], bool)
-    return [int(row) + 1 for row in np.flatnonzero(differ[places.reshape(-1)])]
+    looks = [
+        (books[0].styles.appearance(int(a)), books[1].styles.appearance(int(b))) for a, b in kinds.T
+    ]  # fmt: skip
+    places = places.reshape(-1)
+    differ = np.array([without_edges(a) != without_edges(b) for a, b in looks], bool)[places]
+    if any(a.edges != b.edges for a, b in looks) or any(
+        look.edges != _NO_EDGES for pair in looks for look in pair
+    ):  # fmt: skip
+        seen = [lines.around(book, sheet, column, bottom) for book, sheet in zip(books, sheets, strict=True)]
+        differ = differ | (seen[0] != seen[1]).any(axis=0)
+    return [int(row) + 1 for row in np.flatnonzero(differ)]
 
 
 def _cell(was: Sheet, now: Sheet, row: int, column: int) -> str | None:
     """What differs in what a cell holds, in words; None where nothing does. Results of one formula are not compared:
-    they are worked out anew."""
+    they are worked out anew. Dollar signs make no other formula: the same cells are read."""
     formulas = [sheet.formula(row, column) for sheet in (was, now)]
     texts = [None if one is None else text_at(one, row, column) for one in formulas]
-    if texts[0] != texts[1]:
+    if texts[0] != texts[1] and (None in texts or _plain(texts[0]) != _plain(texts[1])):
         return f"holds {_shown(texts[1], now.value(row, column))}, not {_shown(texts[0], was.value(row, column))}"
     a, b = was.value(row, column), now.value(row, column)
-    if texts[0] is None and (type(a), a) != (type(b), b) and not (a in (None, "") and b in (None, "")):
+    if texts[0] is None and not _same(a, b):
         return f"holds {_shown(None, b)}, not {_shown(None, a)}"
     return None
+
+
+def _same(one: Value, other: Value) -> bool:
+    if isinstance(one, float) and isinstance(other, float):
+        return abs(one - other) <= _CLOSE * max(1.0, abs(other))
+    return (type(one), one) == (type(other), other) or (one in (None, "") and other in (None, ""))
+
+
+def _plain(text: str | None) -> str:
+    """A formula's text without the dollar signs of its references, and without spaces after commas."""
+    return change_mentions(text or "", lambda mention: mention.text().replace("$", "")).replace(", ", ",")
 
 
 def _shown(formula: str | None, value: Value) -> str:
     return f"={formula}" if formula is not None else "nothing" if value is None else repr(value)
 
 
-def best_readings(
-    data: bytes, name: str, after: Workbook, learned: Learned, also: Sequence[tuple[bytes, Workbook]]
-) -> None:
-    """Of steps that can be read in several ways, take the readings that explain further pairs, too; the plainest where
-    several do. What is not explained is noted in `learned`."""
-    choices = [step.readings() for step in learned.steps]
-    told: list[str] | None = None
-    for tried, steps in enumerate(product(*choices)):
+def best_readings(session: Session, also: Sequence[tuple[bytes, Workbook]]) -> Learned:
+    """The steps of a session, proved: done to the state before they give the state after. Of steps that can be read in
+    several ways the readings are taken that explain further pairs, too, the plainest where several do. What is not
+    explained is noted."""
+    learned = session.learned
+    prove(reread(session.work), session.after, learned)
+    if not also:
+        return learned
+    best: Learned | None = None
+    for tried, steps in enumerate(product(*(step.readings() for step in learned.steps))):
         if tried >= _TRIED:
             break
-        found = Learned(list(steps))
-        for content, wanted in ((data, after), *also):
-            prove(content, name, wanted, found)
-        if found.is_whole:
-            learned.steps, learned.unexplained = found.steps, []
-            return
-        told = told if told is not None and len(told) <= len(found.unexplained) else found.unexplained
-        if told is found.unexplained:
-            learned.steps = found.steps
-    learned.unexplained += told or []
+        found = Learned(list(steps), home=learned.home)
+        # The first readings were proved on their own pair while they were found.
+        own = [(session.data, session.after)] if tried else []
+        for content, wanted in (*own, *also):
+            try:
+                prove(replayed(content, session.name, steps, learned.home), wanted, found)
+            except NotAsExpectedError as error:
+                found.unexplained.append(f"the steps cannot be replayed: {error}")
+            if best is not None and len(found.unexplained) >= len(best.unexplained):
+                break
+        if not tried:
+            found.unexplained += learned.unexplained
+        if best is None or len(found.unexplained) < len(best.unexplained):
+            best = found
+        if best.is_whole:
+            break
+    assert best is not None
+    return best

@@ -13,7 +13,7 @@ from tinquire.cells.column import Column
 from tinquire.cells.values import Value
 from tinquire.learn.lists import keyed
 
-__all__ = ["conditions", "repeated_under", "sort_keys", "unique_by"]
+__all__ = ["conditions", "literal", "repeated_under", "sort_keys", "unique_by"]
 
 #: Values that a condition lists at most, keys that rows are sorted by at most.
 _LISTED, _KEYS = 3, 3
@@ -63,11 +63,11 @@ def _of_column(name: str, column: Sequence[Value], gone: frozenset[int]) -> Iter
         return frozenset(row for row, key in enumerate(typed) if key in keys)
 
     if len(lost) <= _LISTED and all(isinstance(value, str | float | bool | None) for _, value in lost):
-        parts = [f"{head} = {_literal(value)}" for _, value in sorted(lost, key=str)]
+        parts = [f"{head} = {literal(value)}" for _, value in sorted(lost, key=str)]
         yield len(parts) * 2 - 1, parts[0] if len(parts) == 1 else f"OR({', '.join(parts)})", rows_of(lost)
     kept = {key for row, key in enumerate(typed) if row not in gone}
     if len(kept) == 1 and (value := next(iter(kept))[1]) is not None and isinstance(value, str | float | bool):
-        yield 4, f"{head} <> {_literal(value)}", frozenset(row for row, key in enumerate(typed) if key not in kept)
+        yield 4, f"{head} <> {literal(value)}", frozenset(row for row, key in enumerate(typed) if key not in kept)
     numbers = [value for _, value in lost if isinstance(value, float)]
     if numbers and len(numbers) == len(lost):
         others = [value for value in column if isinstance(value, float)]
@@ -81,15 +81,15 @@ def _of_column(name: str, column: Sequence[Value], gone: frozenset[int]) -> Iter
             hit = frozenset(
                 row for row, value in enumerate(column) if isinstance(value, float) and _MARKS[mark](value, limit)
             )
-            yield 2, f"{head} {mark} {_literal(limit)}", hit
+            yield 2, f"{head} {mark} {literal(limit)}", hit
     texts = [value for _, value in lost if isinstance(value, str)]
     prefix = commonprefix(texts) if len(texts) == len(lost) and len(texts) > 1 else ""  # noqa: RUF071 - letter by letter
     if prefix.strip():
         rows = frozenset(row for row, value in enumerate(column) if isinstance(value, str) and value.startswith(prefix))
-        yield 6, f"LEFT({head}, {len(prefix)}) = {_literal(prefix)}", rows
+        yield 6, f"LEFT({head}, {len(prefix)}) = {literal(prefix)}", rows
 
 
-def _literal(value: Value) -> str:
+def literal(value: Value) -> str:
     if value is None:
         return '""'
     if isinstance(value, bool):

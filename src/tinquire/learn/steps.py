@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from tinquire.amend.schema import Amendment
 
-__all__ = ["Learned", "Step"]
+__all__ = ["Learned", "Step", "bound"]
+
+
+def bound(amendments: Sequence[Amendment], home: str | None) -> list[Amendment]:
+    """Amendments for one sheet, where they do not name one."""
+    return [
+        one
+        if home is None or one.sheet is not None or one.table is not None or one.add_sheet or "!" in (one.at or "")
+        else one.model_copy(update={"sheet": home})
+        for one in amendments
+    ]
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +52,8 @@ class Learned:
     steps: list[Step] = field(default_factory=list)
     #: Places and what they became, of what no step explains; found when the steps were replayed.
     unexplained: list[str] = field(default_factory=list)
+    #: The sheet on which the steps were done that do not name one.
+    home: str | None = None
 
     @property
     def is_whole(self) -> bool:

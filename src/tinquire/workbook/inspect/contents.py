@@ -14,11 +14,11 @@ from functools import cached_property
 from lxml import etree
 
 from tinquire.base.faults import AccessError, Fault
-from tinquire.cells.address import MAX_COLUMN
+from tinquire.cells.address import MAX_COLUMN, Area, parse_area
 from tinquire.cells.dates import DateSystem
 from tinquire.packages.package import Relation
 from tinquire.packages.raw_xml import Unusual, sheet_data
-from tinquire.packages.xml import child, children, local, parse_xml
+from tinquire.packages.xml import child, children, local, parse_xml, whole_number
 from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.grid.page_setup import PageSetup
@@ -71,6 +71,10 @@ class SheetDetails:
     hidden: Hidden = field(default_factory=Hidden)
     #: Elements and parts that are kept as they are, without being understood.
     kept: tuple[str, ...] = ()
+    #: Per cent, the colour of the tab (RGB, six hex digits), and the area of a filter of the sheet's own.
+    zoom: int = 100
+    tab: str | None = None
+    filter: Area | None = None
 
 
 #: Elements of a worksheet (18.3.1.99) that this package reads or changes with knowledge of what they mean.
@@ -183,6 +187,9 @@ class BookDetails:
             (levels_of_rows, max(levels, default=0)),
             Hidden(hidden_rows, tuple(_hidden_columns(frame)), bool(hidden_rows) and self._filtered(frame, relations)),
             tuple(unknown),
+            _zoom(frame),
+            self._colour(child(child(frame, "sheetPr"), "tabColor")),
+            _filter(frame),
         )
 
     def _colour(self, element: etree._Element | None) -> str | None:
@@ -192,6 +199,18 @@ class BookDetails:
         """Whether a filter of the sheet or of one of its tables (18.3.2) leaves rows out."""
         tables = (self._package.root(relation.target) for relation in relations.values() if relation.kind == "table")
         return any(children(child(root, "autoFilter"), "filterColumn") for root in (frame, *tables))
+
+
+def _zoom(frame: etree._Element) -> int:
+    """A sheet's zoom in per cent (18.3.1.87)."""
+    view = child(child(frame, "sheetViews"), "sheetView")
+    return 100 if view is None else whole_number(view.get("zoomScale")) or 100
+
+
+def _filter(frame: etree._Element) -> Area | None:
+    """The area of a sheet's own filter (18.3.1.2)."""
+    element = child(frame, "autoFilter")
+    return None if element is None else parse_area(element.get("ref", ""))
 
 
 def _frame(data: bytes) -> tuple[etree._Element, int, tuple[tuple[int, int], ...]]:

@@ -1,0 +1,274 @@
+"""What was done to one sheet: its rows and columns, their values and looks, and what stands around them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from tinquire.base.wording import listed
+from tinquire.cells.address import cell_name, column_name
+from tinquire.cells.values import Value
+from tinquire.formula.language.mentions import offset_text
+from tinquire.learn.around import above_headings, around, below_rows, beside_rows
+from tinquire.learn.columns import gone_columns, moves, place_keys, same_columns
+from tinquire.learn.derive import derived
+from tinquire.learn.dress import dress_steps
+from tinquire.learn.lists import SheetList, keyed, matched_rows, seen_list
+from tinquire.learn.outfit import outfit_steps, rule_steps
+from tinquire.learn.prove import has_formulas
+from tinquire.learn.rows import conditions, repeated_under, sort_keys, unique_by
+from tinquire.learn.session import Session
+from tinquire.learn.terms import Terms
+from tinquire.learn.values import in_toml, is_plain, value_steps
+from tinquire.workbook import Sheet
+from tinquire.workbook.grid.cell_formulas import text_at
+
+__all__ = ["ListFinder"]
+
+#: So many rows below the list at most may be totals and notes that were put there.
+_BELOW = 8
+
+
+class ListFinder:
+    """The steps of one sheet, found one after the other as they will be done; `where` says which sheet it is, in each
+    of them."""
+
+    def __init__(self, session: Session, name: str, where: Mapping[str, str]) -> None:
+        self.session, self.name, self.where = session, name, dict(where)
+        self.terms = Terms(session.after)
+
+    @property
+    def old(self) -> Sheet:
+        return self.session.work.sheet(self.name)
+
+    @property
+    def new(self) -> Sheet:
+        return self.session.after.sheet(self.name)
+
+    def do(
+        self, keys: dict[str, Any], says: str, cells: int, others: Sequence[tuple[dict[str, Any], str]] = ()
+    ) -> bool:
+        more = [({**self.where, **other}, words) for other, words in others]
+        return self.session.do({**self.where, **keys}, says, cells, more)
+
+    def find(self) -> None:
+        one = seen_list(self.session.work, self.name)
+        other = seen_list(self.session.after, self.name, one.headings if one else ())
+        found = None if one is None or other is None else self._matched(one, other)
+        if found is None:
+            self.cells_alone()
+            return
+        one, other, was, order = found
+        self.terms.know(other)
+        if other.head != one.head:
+            above_headings(self, one, other)
+        self._rows(one, order)
+        self._columns(one, other, was)
+        self._values(one, other, order, was)
+        self._new_columns(other, was)
+        self._sorted(other, order)
+        dress_steps(self, other)
+        rule_steps(self, other)
+        beside_rows(self, other)
+        below_rows(self, other)
+        outfit_steps(self, other)
+
+    def cells_alone(self) -> None:
+        """Steps for a sheet on which no list is seen, or one of which no row is known any more."""
+        around(self, None)
+        outfit_steps(self, None)
+
+    def _matched(
+        self, one: SheetList, other: SheetList
+    ) -> tuple[SheetList, SheetList, dict[str, str], list[int]] | None:
+        """Both lists, the headings after with those before, and for each row after the row that became it. What was put
+        below the rows after is no part of them."""
+        most = next((n for n in range(other.height) if self._sums_up(other, n)), other.height)
+        for height in range(min(most, other.height), max(most - _BELOW, 0), -1):
+            cut = other.cut(height)
+            was = same_columns(one, cut)
+            kept = {old: cut.values[new] for new, old in was.items()}
+            order = matched_rows(one.values, kept, (one.height, height)) if kept else None
+            if order is not None:
+                return one, cut, was, order
+        return None
+
+    def _sums_up(self, other: SheetList, place: int) -> bool:
+        """Whether a row has a formula that reads all rows above it, and none in the first row does."""
+        if not place:
+            return False
+        row = other.rows[place]
+        for column in other.below.columns:
+            formula = self.new.formula(row, column)
+            if formula is None or self.new.formula(other.rows[0], column) is not None:
+                continue
+            letters = column_name(column)
+            text = text_at(formula, row, column).replace("$", "")
+            if f"{letters}{other.rows[0]}:{letters}{other.rows[place - 1]}" in text or other.below.table is not None:
+                return True
+        return False
+
+    # -- rows --------------------------------------------------------------------------------------------
+
+    def _rows(self, one: SheetList, order: Sequence[int]) -> None:
+        """Rows that are gone: repeated ones, or those of which a condition is true."""
+        gone = frozenset(range(one.height)) - set(order)
+        if not gone:
+            return
+        readings = [*_repeats(unique_by(one.values, gone), one), *_conditions(conditions(one.values, gone))]
+        if readings:
+            self.do(*readings[0], len(gone), readings[1:])
+            return
+        # Neither alone: repeated rows first, then those of which a condition is true.
+        for asked in (list(one.headings), *([name] for name in one.headings)):
+            repeated = repeated_under(one.values, asked)
+            left = [row for row in range(one.height) if row not in repeated]
+            rest = frozenset(place for place, row in enumerate(left) if row in gone)
+            if repeated and repeated < gone:
+                found = conditions({name: [column[row] for row in left] for name, column in one.values.items()}, rest)
+                if found:
+                    ((keys, says),) = _repeats([asked], one)
+                    self.do(keys, says, len(repeated))
+                    first, *more = _conditions(found)
+                    self.do(*first, len(rest), more)
+                    return
+        if len(gone) <= _BELOW:
+            for line in [one.rows[row] for row in sorted(gone, reverse=True)]:
+                keys = {"sheet": self.name, "delete_rows": str(line)}
+                self.session.do(keys, f"without row {line}, whatever it holds", len(one.headings))
+
+    def _sorted(self, other: SheetList, order: Sequence[int]) -> None:
+        if list(order) == sorted(order):
+            return
+        place = {row: number for number, row in enumerate(order)}
+        straight = sorted(order)
+        # By what the rows hold when they are sorted, which is what they hold in the end.
+        values = {name: [column[place[row]] for row in straight] for name, column in other.values.items()}
+        keys = sort_keys(values, _ranks(order))
+        if keys is not None:
+            self.do({"sort": keys}, f"sorted by {listed(keys)}", len(order))
+
+    # -- columns -----------------------------------------------------------------------------------------
+
+    def _columns(self, one: SheetList, other: SheetList, was: Mapping[str, str]) -> None:
+        for name, old in was.items():
+            if name != old:
+                self.do({"rename": {old: name}}, f"the heading '{old}' becomes '{name}'", 1)
+        if gone := gone_columns(one, was):
+            names = listed([f"'{name}'" for name in gone])
+            says = f"without the {'column' if len(gone) == 1 else 'columns'} {names}"
+            self.do({"drop": gone}, says, one.height * len(gone))
+        now = {old: name for name, old in was.items()}
+        left = [now[old] for old in one.headings if old in now]
+        for name, beside in moves(left, list(was)):
+            ((key, heading),) = beside.items()
+            self.do({"move": name, **beside}, f"'{name}' moves {key} '{heading}'", other.height + 1)
+
+    def _new_columns(self, other: SheetList, was: Mapping[str, str]) -> None:
+        for place, name in enumerate(other.headings):
+            if name in was:
+                continue
+            keys: dict[str, Any] = {"add": name, **place_keys(other, place)}
+            formula, whole = self.formula(other, name)
+            values = set(keyed(other.values[name]))
+            before = {heading: other.values[heading] for heading in [*was, *other.headings[:place]]}
+            says, filled = f"a new column '{name}'", {}
+            if formula is not None and whole:
+                filled, says = {"formula": formula}, f"a new column '{name}': {formula}"
+            elif len(values) == 1 and (value := next(iter(values))[1]) is not None and is_plain(value):
+                filled, says = {"value": in_toml(value)}, f"a new column '{name}', with {value!r} in every row"
+            elif formula is None and not has_formulas(self.new, other.column(name)):
+                found = derived(other.values[name], before, self.session.after.date_system)
+                if found is not None:
+                    filled, says = {"becomes": found}, f"a new column '{name}', with the values of {found}"
+            self.do({**keys, **filled}, says, other.height + 1)
+            if formula is not None and not whole:
+                self.bound_column(other, name, formula)
+
+    def formula(self, other: SheetList, name: str) -> tuple[str | None, bool]:
+        """The formula that all rows of a column have, over headings, and whether that says all of it; None where they
+        differ or there is none."""
+        column, rows = other.column(name), other.rows
+        if not has_formulas(self.new, column):
+            return None, False
+        texts = []
+        for row in rows:
+            formula = self.new.formula(row, column)
+            if formula is None or formula.array is not None:
+                return None, False
+            texts.append(text_at(formula, row, column))
+        if any(offset_text(texts[0], row - rows[0], 0) != text for row, text in zip(rows, texts, strict=True)):
+            return None, False
+        text, whole = self.terms.general(texts[0], self.name, rows[0], other)
+        return f"={text}", whole
+
+    def bound_column(self, other: SheetList, name: str, formula: str) -> None:
+        """A formula that reads other rows than its own: it is said for the cells in which it stands."""
+        column, rows = column_name(other.column(name)), other.rows
+        first = self.new.formula(rows[0], other.column(name))
+        assert first is not None
+        at = f"{column}{rows[0]}:{column}{rows[-1]}"
+        keys = {"sheet": self.name, "at": at, "formula": f"={text_at(first, rows[0], other.column(name))}"}
+        self.session.do(keys, f"{at} is worked out by {formula}, in these cells", len(rows))
+
+    # -- values ------------------------------------------------------------------------------------------
+
+    def _values(self, one: SheetList, other: SheetList, order: Sequence[int], was: Mapping[str, str]) -> None:
+        """What became of the values of columns that are there still, row by row as they stand now."""
+        place = {rank: number for number, rank in enumerate(_ranks(order))}
+        straight = [place[rank] for rank in range(len(order))]
+        kept = sorted(order)
+        columns: dict[str, Sequence[Value]] = {}
+        for name, old in was.items():
+            columns[name] = [one.values[old][row] for row in kept]
+        now = self._now()
+        for name in was:
+            formula, whole = self.formula(other, name)
+            if formula is not None:
+                if self._had(now, name) == formula:
+                    continue
+                if whole:
+                    self.do({"heading": name, "formula": formula}, f"'{name}' is worked out: {formula}", other.height)
+                else:
+                    self.bound_column(other, name, formula)
+                continue
+            after = [other.values[name][row] for row in straight]
+            for found in value_steps(name, columns[name], after, columns, self.session.after.date_system):
+                if found.at is None:
+                    self.do(found.keys, found.says, found.cells, found.others)
+                else:
+                    at = cell_name(now.rows[found.at], now.column(name))
+                    self.do({"at": at, **found.keys}, f"{at} becomes {found.says}", 1, found.others)
+            columns[name] = after
+
+    def _now(self) -> SheetList:
+        found = seen_list(self.session.work, self.name)
+        assert found is not None
+        return found
+
+    def _had(self, now: SheetList, name: str) -> str | None:
+        """The formula that a column has had, over headings."""
+        row, column = now.rows[0], now.column(name)
+        formula = self.old.formula(row, column)
+        if formula is None:
+            return None
+        text, _ = Terms(self.session.work).general(text_at(formula, row, column), self.name, row, now)
+        return f"={text}"
+
+
+def _repeats(found: Sequence[list[str]], one: SheetList) -> list[tuple[dict[str, Any], str]]:
+    """Readings of rows that are gone as repeated ones."""
+    named = [
+        (asked, "all headings" if len(asked) == len(one.headings) else listed([f"'{name}'" for name in asked]))
+        for asked in found
+    ]
+    return [({"unique": asked}, f"without rows that repeat an earlier one under {names}") for asked, names in named]
+
+
+def _conditions(found: Sequence[str]) -> list[tuple[dict[str, Any], str]]:
+    return [({"drop_rows": text}, f"without rows where {text}") for text in found]
+
+
+def _ranks(order: Sequence[int]) -> list[int]:
+    rank = {row: number for number, row in enumerate(sorted(order))}
+    return [rank[row] for row in order]
