@@ -8,7 +8,7 @@ from learn.chains import done, many
 from tinquire.amend.change import apply_amendments
 from tinquire.amend.schema import Amendment, load_amendments
 from tinquire.cells.values import CellError
-from tinquire.learn.find import find_steps
+from tinquire.learn.find import find_steps, learn
 from tinquire.learn.prove import best_readings
 from tinquire.learn.rows import conditions, sort_keys, unique_by
 from tinquire.workbook import Sheet, Workbook
@@ -38,7 +38,7 @@ def workbook(rows=ROWS, sheets=("Data",), top=3):
 
 
 def learned(before, after):
-    return best_readings(find_steps(before, "b.xlsx", after), [])
+    return learn(before, "b.xlsx", after)
 
 
 #: A change by hand, and the keys of the steps that are found.

@@ -125,7 +125,7 @@ class _Applier:
         seen = sum(len(cells.rows) for cells in found)
         if amendment.expect_cells is not None and seen != amendment.expect_cells:
             raise NotThereError(f"it found {counted(seen, 'cell')}, {amendment.expect_cells:,} expected")
-        if not seen and amendment.matching is None and not amendment.replace:
+        if not seen and (amendment.matching, amendment.where) == (None, None) and not amendment.replace:
             raise NotThereError("no cell is there")
         return changes
 

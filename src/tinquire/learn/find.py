@@ -3,18 +3,34 @@ row instead of to row 217, by conditions instead of lists of rows."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from itertools import chain
 
 from tinquire.learn.details import BookDetails, other_details
 from tinquire.learn.find_list import ListFinder
 from tinquire.learn.lists import seen_list
-from tinquire.learn.prove import differences
+from tinquire.learn.prove import best_readings, differences
 from tinquire.learn.session import Session
 from tinquire.learn.sheets import new_sheet
+from tinquire.learn.steps import Learned
 from tinquire.workbook import Workbook
 
-__all__ = ["find_steps"]
+__all__ = ["find_steps", "learn"]
+
+
+def learn(data: bytes, name: str, after: Workbook, also: Sequence[tuple[bytes, Workbook]] = ()) -> Learned:
+    """The steps from one state of a workbook to another, proved, that explain further pairs, too. Where a step is to be
+    seen in a further pair alone (no row was repeated in the first), that one is learned from."""
+    found = best_readings(find_steps(data, name, after), also)
+    pairs = [(data, after), *also]
+    for place, (content, wanted) in enumerate(also, start=1):
+        if found.is_whole:
+            break
+        rest = [pair for number, pair in enumerate(pairs) if number != place]
+        other = best_readings(find_steps(content, name, wanted), rest)
+        if other.is_whole:
+            found = other
+    return found
 
 
 def find_steps(data: bytes, name: str, after: Workbook) -> Session:
@@ -27,14 +43,19 @@ def find_steps(data: bytes, name: str, after: Workbook) -> Session:
         session.do({"sheet": old, "rename_sheet": new}, f"the sheet '{old}' is called '{new}'", 1)
     kept = [one for one in after.sheet_names() if one in session.work.sheet_names()]
     changed = [one for one in kept if _differ(session.work, after, one)]
+    finders: list[ListFinder] = []
     for one in changed:
         # Of several sheets a step has to say which it means; of one it holds for whatever sheet has the headings.
         alone = len(changed) == 1 and not names
         session.home = session.learned.home = one if alone else None
-        ListFinder(session, one, {} if alone else {"sheet": one}).find()
+        finders.append(ListFinder(session, one, {} if alone else {"sheet": one}))
+        finders[-1].find()
     for one in after.sheet_names():
         if one not in kept:
             new_sheet(session, one)
+    # What is put below rows comes last: afterwards nobody could tell it from these.
+    for finder in finders:
+        finder.finish()
     for one in [one for one in session.work.sheet_names() if one not in after.sheet_names()]:
         session.do({"sheet": one, "delete_sheet": True}, f"the sheet '{one}' is deleted", 1)
     return session

@@ -36,6 +36,8 @@ class ListFinder:
     def __init__(self, session: Session, name: str, where: Mapping[str, str]) -> None:
         self.session, self.name, self.where = session, name, dict(where)
         self.terms = Terms(session.after)
+        #: The list after, without what was put below it, once it is known.
+        self.list: SheetList | None = None
 
     @property
     def old(self) -> Sheet:
@@ -60,6 +62,7 @@ class ListFinder:
             return
         one, other, was, order = found
         self.terms.know(other)
+        self.list = other
         if other.head != one.head:
             above_headings(self, one, other)
         self._rows(one, order)
@@ -70,8 +73,12 @@ class ListFinder:
         dress_steps(self, other)
         rule_steps(self, other)
         beside_rows(self, other)
-        below_rows(self, other)
-        outfit_steps(self, other)
+
+    def finish(self) -> None:
+        """What comes after all else: the cells below the rows, and how the sheet is seen."""
+        if self.list is not None:
+            below_rows(self, self.list)
+            outfit_steps(self, self.list)
 
     def cells_alone(self) -> None:
         """Steps for a sheet on which no list is seen, or one of which no row is known any more."""

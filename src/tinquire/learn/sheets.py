@@ -43,20 +43,17 @@ def new_sheet(session: Session, name: str) -> None:
         where = {} if session.home in (None, home) and len(session.work.sheet_names()) == 1 else {"sheet": home}
         session.home = session.learned.home = session.home or (None if where else home)
         if session.do({**where, "summary": keys}, says, cells):
-            _Rest(session, name, {"sheet": name}).find()
+            _rest(session, name)
             return
     if session.do({"add_sheet": name}, f"a new sheet '{name}'", 1):
-        _Rest(session, name, {"sheet": name}).find()
+        _rest(session, name)
 
 
-class _Rest(ListFinder):
+def _rest(session: Session, name: str) -> None:
     """What a new sheet has beyond what was put there: titles, looks, set-up."""
-
-    def find(self) -> None:
-        if seen_list(self.session.work, self.name) is None:
-            self.cells_alone()
-        else:
-            super().find()
+    finder = ListFinder(session, name, {"sheet": name})
+    finder.find()
+    finder.finish()
 
 
 def _summary(session: Session, source: SheetList, name: str) -> tuple[dict[str, Any], str, int] | None:

@@ -32,18 +32,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
-    from tinquire.learn.find import find_steps
-    from tinquire.learn.prove import best_readings
+    from tinquire.learn.find import learn
     from tinquire.learn.writing import as_amendments, as_docket
 
     if options.out is not None:
         require_new(options.out, "name another file")
     terminal.progress("comparing")
     data, after = _pair(options)
-    session = find_steps(data, options.before.name, after)
     also = [(_content(one), _opened(other)) for one, other in options.also]
-    terminal.progress("replaying what was found")
-    learned = best_readings(session, also)
+    learned = learn(data, options.before.name, after, also)
     _tell(learned, terminal)
     names = f"{options.before.name} and {after.name}" if options.after else options.before.name
     text = as_docket(learned, "list") if options.form == "docket" else as_amendments(learned, f"Learned from {names}.")
