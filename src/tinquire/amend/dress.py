@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import partial
 from itertools import pairwise
 from typing import TypeVar
 
@@ -32,6 +33,8 @@ from tinquire.sources.readers.headings import RowsBelow, rows_by_value, under_he
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.edit import sheet_dress as edits
 from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.entry_rules import EntryRule
+from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.grid.sheet import NO_FORMULA
 from tinquire.workbook.inspect.contents import BookDetails
 
@@ -151,18 +154,32 @@ def _marks(dress: _Dress) -> _Said:
         for number, mark in enumerate(dress.amendment.marks, start=1)
         if mark.look is not None
     }
-    plans = [
-        MarkPlan(**{**mark.model_dump(), "look": None if mark.look is None else f"mark {number}"})
-        for number, mark in enumerate(dress.amendment.marks, start=1)
-    ]
-    marks = _made(
-        lambda: marks_over(
-            plans, dress.headings(), [dress.area()], House(looks=looks), dress.book.styles, dress.stopped
-        )
-    )
+    marks: list[Mark] = []
+    for number, mark in enumerate(dress.amendment.marks, start=1):
+        given = {**mark.model_dump(exclude={"at"}), "look": None if mark.look is None else f"mark {number}"}
+        marks += _made(partial(_over, dress, mark.at, MarkPlan(**given), House(looks=looks), number - 1))
     edits.add_marks(dress.book, dress.name, marks)
-    for mark in marks:
-        yield "", f"mark: {mark.words}"
+    for made in marks:
+        yield "", f"mark: {made.words}"
+
+
+def _over(dress: _Dress, at: str | None, plan: MarkPlan, house: House, after: int) -> list[Mark]:
+    """A mark over the rows, or over an area of its own."""
+    if at is None:
+        return marks_over([plan], dress.headings(), [dress.area()], house, dress.book.styles, dress.stopped, after)
+    area = _area(at)
+    # In an area without headings, columns are known by their letters.
+    letters = [column_name(column) for column in range(area.left, area.right + 1)]
+    on = plan.on or ([] if plan.where is not None else letters)
+    return marks_over([replace(plan, on=on)], letters, [area], house, dress.book.styles, dress.stopped, after)
+
+
+def _area(text: str) -> Area:
+    """An area as it is written. Raises NotThereError."""
+    try:
+        return parse_area(text)
+    except ValueError:
+        raise NotThereError(f"'{text}' is no area: write it like B2:B9") from None
 
 
 def _as_look(change: LookChange) -> Look:
@@ -170,8 +187,12 @@ def _as_look(change: LookChange) -> Look:
 
 
 def _entries(dress: _Dress) -> _Said:
-    plans = [EntryPlan(**entry.model_dump()) for entry in dress.amendment.entries]
-    rules = _made(lambda: entry_rules_over(plans, dress.headings(), [dress.area()], dress.stopped))
+    rules: list[EntryRule] = []
+    for entry in dress.amendment.entries:
+        plan = EntryPlan(**entry.model_dump(exclude={"at"}))
+        area = dress.area() if entry.at is None else _area(entry.at)
+        headings = dress.headings() if entry.at is None else []
+        rules += _made(partial(entry_rules_over, [plan], headings, [area], dress.stopped))
     known = [area for rule in BookDetails(dress.book).sheet(dress.name).validations for area in rule.areas]
     for rule in rules:
         if any(_meet(one, other) for one in rule.areas for other in known):

@@ -15,7 +15,7 @@ from tinquire.docket.schema.marks import MarkModel
 from tinquire.docket.schema.pages import HousePageModel
 from tinquire.looks.appearance import EDGE_STYLES
 
-__all__ = ["BordersChange", "MarkChange", "OutlineChange", "PageChange", "SheetDress"]
+__all__ = ["BordersChange", "EntryChange", "MarkChange", "OutlineChange", "PageChange", "SheetDress"]
 
 _ROWS = re.compile(r"[0-9]{1,7}:[0-9]{1,7}\Z")
 _COLUMNS = re.compile(r"[A-Za-z]{1,3}(:[A-Za-z]{1,3})?\Z")
@@ -25,6 +25,22 @@ class MarkChange(MarkModel):
     """A mark over the rows of a sheet, with its look."""
 
     look: LookChange | None = Field(None, description="The look that cells take; a scale, bars and signs need none.")  # type: ignore[assignment]
+    at: str | None = Field(None, description="An area instead of rows below headings: `B2:B9`.")
+
+
+class EntryChange(EntryModel):
+    """An entry rule for columns, or for an area of its own."""
+
+    on: list[str] = Field(default_factory=list, description="Columns whose cells it is about.")
+    at: str | None = Field(
+        None, description="Or an area, `B2`, `B2:B9`; its formulas are as its first cell reads them."
+    )
+
+    @model_validator(mode="after")
+    def _one_place(self) -> EntryChange:
+        if bool(self.on) == (self.at is not None):
+            raise ValueError("an entry rule is for columns, or at an area: one of both")
+        return self
 
 
 class BordersChange(AmendModel):
@@ -73,7 +89,7 @@ class SheetDress(AmendModel):
     """A change of how a sheet is dressed. Headings are those of the sheet's rows, found wherever they stand."""
 
     marks: list[MarkChange] = Field(default_factory=list, description="Marks over the rows below headings.")
-    entries: list[EntryModel] = Field(default_factory=list, description="Entry rules for columns.")
+    entries: list[EntryChange] = Field(default_factory=list, description="Entry rules for columns.")
     widths: dict[str, float | str] = Field(
         default_factory=dict, description='Widths of columns, by heading or letter: `{ A = 12, Customer = "fit" }`.'
     )

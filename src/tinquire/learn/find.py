@@ -81,5 +81,7 @@ def _alike(one: set[str], other: set[str]) -> bool:
 
 def _differ(before: Workbook, after: Workbook, name: str) -> bool:
     """Whether a sheet's cells, looks or set-up are others than before."""
-    found = chain(differences(before, after, name, name, 0), other_details(BookDetails(before), BookDetails(after), name))
+    found = chain(
+        differences(before, after, name, name, 0), other_details(BookDetails(before), BookDetails(after), name)
+    )
     return next(found, None) is not None

@@ -90,6 +90,7 @@ class ListFinder:
     ) -> tuple[SheetList, SheetList, dict[str, str], list[int]] | None:
         """Both lists, the headings after with those before, and for each row after the row that became it. What was put
         below the rows after is no part of them."""
+        other = other.near(one.headings)
         most = next((n for n in range(other.height) if self._sums_up(other, n)), other.height)
         for height in range(min(most, other.height), max(most - _BELOW, 0), -1):
             cut = other.cut(height)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, deque
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TypeAlias
 
@@ -57,6 +57,15 @@ class SheetList:
             return self
         below = replace(self.below, rows=self.below.rows[:height])
         return SheetList(self.sheet, below, {name: column[:height] for name, column in self.values.items()})
+
+    def near(self, known: Collection[str]) -> SheetList:
+        """It without columns behind a gap that are all new: they are a block beside it."""
+        columns = self.below.columns
+        for place in range(1, len(columns)):
+            if columns[place] != columns[place - 1] + 1 and not set(self.headings[place:]) & set(known):
+                below = replace(self.below, headings=self.headings[:place], columns=columns[:place])
+                return SheetList(self.sheet, below, {name: self.values[name] for name in self.headings[:place]})
+        return self
 
     def column(self, heading: str) -> int:
         found = self.below.column(heading)

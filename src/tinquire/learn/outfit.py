@@ -7,7 +7,7 @@ from itertools import groupby
 from typing import TYPE_CHECKING, Any
 
 from tinquire.base.wording import listed
-from tinquire.cells.address import Area, cell_name, column_name
+from tinquire.cells.address import Area, area_name, cell_name, column_name
 from tinquire.learn.details import comparable_mark, filter_area, mark_look, row_levels, rule_key
 from tinquire.learn.dress import look_keys
 from tinquire.learn.lists import SheetList
@@ -61,12 +61,15 @@ def rule_steps(finder: ListFinder, other: SheetList) -> None:
         if comparable_mark(books[1].book, mark) not in had:
             keys = _mark(finder, other, mark)
             if keys is not None:
-                finder.do({"heading": other.headings[0], "marks": [keys]}, f"a mark: {_mark_said(keys)}", other.height)
+                place = {} if "at" in keys else {"heading": other.headings[0]}
+                finder.do({**place, "marks": [keys]}, f"a mark: {_mark_said(keys)}", other.height)
     rules = {rule_key(rule) for rule in was.validations}
     for rule in now.validations:
         if rule_key(rule) not in rules:
             keys = _entry(finder, other, rule)
-            if keys is not None:
+            if keys is not None and "at" in keys:
+                finder.do({"entries": [keys]}, f"an entry rule in {keys['at']}: {rule.words}", 1)
+            elif keys is not None:
                 says = f"an entry rule for {listed([repr(name) for name in keys['on']])}: {rule.words}"
                 finder.do({"heading": other.headings[0], "entries": [keys]}, says, other.height)
     before, wanted = filter_area(was, finder.old), filter_area(now, finder.new)
@@ -134,13 +137,23 @@ def _columns(other: SheetList, areas: Sequence[Area]) -> list[str] | None:
     return names
 
 
+def _apart(other: SheetList, areas: Sequence[Area]) -> str | None:
+    """An area that lies apart from the list; None for several, and for one that meets it."""
+    if len(areas) != 1:
+        return None
+    area, columns = areas[0], other.below.columns
+    beside = area.right < min(columns) or area.left > max(columns)
+    return area_name(area) if beside or area.bottom < other.head else None
+
+
 def _mark(finder: ListFinder, other: SheetList, mark: Mark) -> dict[str, Any] | None:
     """A mark in the words of amendments; None for one that they cannot say."""
-    on = _columns(other, mark.areas)
-    condition = None if on is None else _condition(finder, other, mark)
-    if on is None or condition is None:
+    on, at = _columns(other, mark.areas), _apart(other, mark.areas)
+    condition = None if on is None and at is None else _condition(finder, other, mark)
+    if condition is None:
         return None
-    keys: dict[str, Any] = {} if len(on) == len(other.headings) and "where" in condition else {"on": on}
+    whole = on is not None and len(on) == len(other.headings) and "where" in condition
+    keys: dict[str, Any] = {} if whole else {"on": on} if on is not None else {"at": at}
     keys.update(condition)
     look = mark_look(finder.session.after, mark)
     if look is not None:
@@ -233,10 +246,10 @@ def _mark_said(keys: Mapping[str, Any]) -> str:
 
 
 def _entry(finder: ListFinder, other: SheetList, rule: EntryRule) -> dict[str, Any] | None:
-    on = _columns(other, rule.areas)
-    if on is None or not rule.formulas:
+    on, at = _columns(other, rule.areas), _apart(other, rule.areas)
+    if (on is None and at is None) or not rule.formulas:
         return None
-    keys: dict[str, Any] = {"on": on}
+    keys: dict[str, Any] = {"on": on} if on is not None else {"at": at}
     if rule.kind == "list":
         text = rule.formulas[0]
         if text.startswith('"'):

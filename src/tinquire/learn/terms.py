@@ -57,7 +57,7 @@ class Terms:
             if headings is not None:
                 prefix = "" if sheet.casefold() == (unnamed or home).casefold() else mention.prefix or f"{sheet}!"
                 return f"{prefix}rows[{headings}]"
-            whole = whole and _stays(mention, below)
+            whole = whole and _stays(mention, below, row is None)
             return None
 
         if own is not None and own.below.table is not None:
@@ -87,12 +87,16 @@ def _all_rows(mention: Mention, below: SheetList) -> str | None:
     return first if area.left == area.right else f"{first}:{last}"
 
 
-def _stays(mention: Mention, below: SheetList | None) -> bool:
-    """Whether an address means the same whatever the number of rows: above the headings, or whole columns."""
+def _stays(mention: Mention, below: SheetList | None, apart: bool) -> bool:
+    """Whether an address means the same whatever the number of rows: above the headings, or whole columns; for a cell
+    apart from the list also what stands beside it, or above its headings."""
     area = mention.area
     assert area is not None
-    if not mention.corners[0][3]:
+    if not mention.corners[0][3] or (apart and below is None):
         return True
+    if below is not None and apart:
+        columns = below.below.columns
+        return area.right < min(columns) or area.left > max(columns) or area.bottom < below.head
     fixed = all(corner[2] for corner in mention.corners)
     return fixed and (below is None or area.bottom < below.head)
 

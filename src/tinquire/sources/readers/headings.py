@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -63,7 +64,22 @@ def under_heading(book: Workbook, sheet: Sheet, heading: str) -> RowsBelow | Non
         return None
     if not len(raw.rows):
         return None
-    return RowsBelow(tuple(raw.headings), tuple(raw.letters), tuple(map(int, raw.rows)))
+    below = RowsBelow(tuple(raw.headings), tuple(raw.letters), tuple(map(int, raw.rows)))
+    return _without_blocks_beside(sheet, below, heading)
+
+
+def _without_blocks_beside(sheet: Sheet, below: RowsBelow, heading: str) -> RowsBelow:
+    """Without last rows that hold something only behind a gap, seen from the heading's column: a block that stands
+    beside the rows may be longer than they are."""
+    columns, at = below.columns, below.column(heading)
+    gaps = [place for place in range(1, len(columns)) if columns[place] != columns[place - 1] + 1]
+    if at is None or not gaps:
+        return below
+    ends = [0, *gaps, len(columns)]
+    first, last = next((one, two) for one, two in pairwise(ends) if at in columns[one:two])
+    filled = _filled_rows(sheet, below.rows, columns[first:last])
+    count = next((place for place in range(len(filled), 0, -1) if filled[place - 1]), 0)
+    return replace(below, rows=below.rows[:count]) if count else below
 
 
 @dataclass(frozen=True, slots=True)
