@@ -9,7 +9,7 @@ import numpy as np
 
 from tinquire.cells.address import Area, area_name, cell_name, column_name, parse_cell
 from tinquire.cells.column import Column, Kind
-from tinquire.cells.display import general, show
+from tinquire.cells.display import general, show, show_column
 from tinquire.cells.total_words import is_total_label
 from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance
@@ -156,6 +156,32 @@ def _find_renamed(
                 break
 
 
+def _other_texts(one: Column, two: Column) -> np.ndarray:
+    """Which texts of two columns are not the same: each pair is compared once."""
+    pairs, places = np.unique(np.stack([one.codes, two.codes]), axis=1, return_inverse=True)
+    differ = [one.texts[a] != two.texts[b] for a, b in pairs.T.tolist()]
+    return np.array(differ, bool)[places.reshape(-1)] if differ else np.zeros(0, bool)
+
+
+def _shown_rows(book: Workbook, sheet: Sheet, rows: Sequence[int]) -> dict[int, list[str]]:
+    """What the cells of some rows show, from the first column to the last that holds anything."""
+    used = sheet.used
+    last = used.right if used is not None else 0
+    at = np.array(rows, np.int32)
+    columns: list[list[str]] = []
+    for number in range(1, last + 1):
+        cells = sheet.rows_of(number, at)
+        values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
+        texts = np.full(len(at), "", object)
+        for style in np.unique(cells.styles).tolist():
+            chosen = cells.styles == style
+            shown = show_column(values.take(chosen), book.styles.number_format(style), book.date_system)
+            texts[chosen] = shown
+        columns.append(texts.tolist())
+    return dict(zip(rows, map(list, zip(*columns, strict=True)), strict=True)) if columns else {row: [] for row in rows}
+
+
+
 class _SheetPair:
     """Two versions of one sheet while they are compared."""
 
@@ -177,8 +203,8 @@ class _SheetPair:
             if len(rows):
                 self._column(a, b, rows, looks=looks)
         self.result.cells.sort(key=_by_place)
-        self.result.inserted_rows = {row: self._row(self.new, self.after, row) for row in self.alignment.new_rows}
-        self.result.removed_rows = {row: self._row(self.old, self.before, row) for row in self.alignment.old_rows}
+        self.result.inserted_rows = _shown_rows(self.new, self.after, self.alignment.new_rows)
+        self.result.removed_rows = _shown_rows(self.old, self.before, self.alignment.old_rows)
         self.result.structure = list(self._structure())
         return self.result
 
@@ -192,8 +218,7 @@ class _SheetPair:
             np.abs(one.numbers - two.numbers) > CLOSE * np.maximum(1, np.abs(one.numbers))
         )
         texts = (one.kinds == Kind.TEXT) & (two.kinds == Kind.TEXT)
-        for index in np.flatnonzero(texts).tolist():
-            differs[index] = one[index] != two[index]
+        differs[texts] |= _other_texts(one.take(texts), two.take(texts))
         for index in np.flatnonzero(differs).tolist():
             row_a, row_b = rows[index].tolist()
             was = self._shown(self.old, self.before, row_a, a, one[index])
@@ -256,11 +281,6 @@ class _SheetPair:
         if value is None:
             return ""
         return show(value, book.styles.number_format(sheet.style(row, column)), book.date_system).text
-
-    def _row(self, book: Workbook, sheet: Sheet, row: int) -> list[str]:
-        used = sheet.used
-        last = used.right if used else 0
-        return [self._shown(book, sheet, row, column, sheet.value(row, column)) for column in range(1, last + 1)]
 
     def _look(self, a: int, b: int) -> list[tuple[str, str]]:
         """The parts of a look that differ, before and now."""
