@@ -6,6 +6,8 @@ import datetime
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 
+import numpy as np
+
 from tinquire.amend.addresses import mentioned_headings, with_addresses
 from tinquire.amend.changes import Change, NotThereError
 from tinquire.amend.conditions import values_below
@@ -18,15 +20,17 @@ from tinquire.amend.targets import Cells, cell_value, matching_sheets, places
 from tinquire.base.faults import DataError, Fault
 from tinquire.base.wording import counted
 from tinquire.cells.address import Area, area_name, cell_name, column_name
+from tinquire.cells.column import Column, Kind
 from tinquire.cells.display import general, show
 from tinquire.cells.values import CellError, Value
 from tinquire.formula import parse
-from tinquire.formula.language.mentions import offset_text
+from tinquire.formula.language.mentions import down_pattern, offset_text
 from tinquire.formula.language.problems import FormulaError
 from tinquire.looks import Variation
 from tinquire.tables.totals import TOTALS
 from tinquire.workbook import Workbook, edit
 from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.sheet import NO_FORMULA, Formula
 
 __all__ = ["Change", "NotAsExpectedError", "apply_amendments", "display_text", "for_every_sheet", "same_value"]
 
@@ -90,8 +94,8 @@ def _added(book: Workbook, amendment: Amendment, heading: str) -> Iterator[Chang
         column, sheet = below.column(heading), book.sheet(name)
         assert column is not None
         yield Change(name, cell_name(heading_row(below), column), "", f"a new column '{heading}'")
-        for row in below.rows:
-            sheet.dress(row, column, sheet.style(row, model))
+        for first, last in runs_of(below.rows):
+            sheet.dress(first, column, sheet.styles(model, first, last), last - first + 1)
         given = (amendment.value, amendment.formula, amendment.becomes, amendment.format)
         if given == (None, None, None, None) and amendment.look == LookChange():
             continue
@@ -158,8 +162,8 @@ class _Applier:
         elif amendment.value is not None:
             yield from self._valued(cells)
         else:
-            for row in cells.rows:
-                yield from self._dressed(cells, row)
+            for first, last in runs_of(cells.rows):
+                yield from self._dressed(cells, first, last)
 
     def _valued(self, cells: Cells) -> Iterator[Change]:
         amendment = self.amendment
@@ -223,6 +227,9 @@ class _Applier:
         model = cells.sheet.style(rows[0], cells.column) if rows else 0
         if rows:
             cells.sheet.reserve(rows[0], cells.column, rows[-1] - rows[0] + 1)
+        if self._are_blank(cells, rows):
+            yield from self._filled_at_once(cells, rows, text, model)
+            return
         for row in rows:
             fresh = offset_text(text, row - rows[0], 0)
             known = cells.sheet.formula(row, cells.column)
@@ -230,6 +237,30 @@ class _Applier:
                 continue
             blank = cells.sheet.value(row, cells.column) is None and known is None
             yield self._set(cells, row, None, self._style(cells, row, model if blank else None), fresh)
+
+    def _are_blank(self, cells: Cells, rows: Sequence[int]) -> bool:
+        """Whether cells are a run of blank ones that nothing forbids to fill."""
+        sheet = cells.sheet
+        if len(rows) < 2 or rows[-1] - rows[0] != len(rows) - 1 or any(one.array is not None for one in sheet.formulas):
+            return False
+        if any(table.area.top in range(rows[0], rows[-1] + 1) for table in sheet.tables):
+            return False
+        found = sheet.rows_of(cells.column, np.array(rows, np.int32))
+        return not (found.kinds != Kind.BLANK).any() and not (found.formulas != NO_FORMULA).any()
+
+    def _filled_at_once(self, cells: Cells, rows: Sequence[int], text: str, model: int) -> Iterator[Change]:
+        """Blank cells filled with one formula, which they share."""
+        sheet, column, first = cells.sheet, cells.column, rows[0]
+        sheet.put(
+            first, column, Column.blank(len(rows)), self._style(cells, first, model), Formula(text, first, column)
+        )
+        pattern, letters, look = down_pattern(text, first), column_name(column), self._look_said()
+        if pattern is None:
+            texts = [offset_text(text, row - first, 0) for row in rows]
+        else:
+            texts = pattern.texts(first, len(rows)).decode().splitlines()
+        for row, fresh in zip(rows, texts, strict=True):
+            yield Change(sheet.name, f"{letters}{row}", display_text(None), f"={fresh}{look}")
 
     def _down(self, cells: Cells) -> tuple[int, ...]:
         """From one cell down to the last row of the data beside it: the column to its left, else the sheet's end."""
@@ -309,18 +340,23 @@ class _Applier:
         new = f"={formula}" if formula is not None else self._shown_at(value, style)
         return Change(sheet.name, cell_name(row, column), old, new + self._look_said())
 
-    def _dressed(self, cells: Cells, row: int) -> Iterator[Change]:
-        sheet, column = cells.sheet, cells.column
-        style = sheet.style(row, column)
-        fresh = self._style(cells, row)
-        if fresh == style:
-            return
-        value = sheet.value(row, column)
-        sheet.dress(row, column, fresh)
-        old, new = self._shown_at(value, style), self._shown_at(value, fresh)
-        if old == new and self.amendment.format is not None:
-            old, new = f"{old} as {self.book.styles.number_format(style)}", f"{new} as {self.amendment.format}"
-        yield Change(sheet.name, cell_name(row, column), old, new + self._look_said())
+    def _dressed(self, cells: Cells, first: int, last: int) -> Iterator[Change]:
+        """Cells of a column in rows that follow each other, dressed; those that look so already are left."""
+        sheet, column, letters = cells.sheet, cells.column, column_name(cells.column)
+        styles = sheet.styles(column, first, last).copy()
+        fresh = np.zeros_like(styles)
+        for style in np.unique(styles).tolist():
+            fresh[styles == style] = self._style(cells, first, style)
+        values = sheet.column(column, first, last)
+        said, look = self.amendment.format, self._look_said()
+        for start, end in runs_of((np.flatnonzero(styles != fresh) + first).tolist()):
+            sheet.dress(start, column, fresh[start - first : end - first + 1], end - start + 1)
+            for row in range(start, end + 1):
+                value, style, other = values[row - first], int(styles[row - first]), int(fresh[row - first])
+                old, new = self._shown_at(value, style), self._shown_at(value, other)
+                if old == new and said is not None:
+                    old, new = f"{old} as {self.book.styles.number_format(style)}", f"{new} as {said}"
+                yield Change(sheet.name, f"{letters}{row}", old, new + look)
 
     def _refuse_arrays(self, cells: Cells, row: int) -> None:
         """Raises NotThereError for a cell that belongs to an array formula: it cannot change alone (18.3.1.40)."""
@@ -353,6 +389,14 @@ class _Applier:
         if value is None or isinstance(value, str):
             return display_text(value)
         return show(value, self.book.styles.number_format(style), self.book.date_system).text
+
+
+def runs_of(rows: Sequence[int]) -> Iterator[tuple[int, int]]:
+    """First and last of each run of rows that follow each other."""
+    numbers = np.array(rows, np.int64)
+    breaks = np.flatnonzero(np.diff(numbers) != 1) + 1
+    for run in np.split(numbers, breaks) if len(numbers) else ():
+        yield int(run[0]), int(run[-1])
 
 
 def same_value(one: Value, other: Value) -> bool:

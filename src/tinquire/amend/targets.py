@@ -202,9 +202,10 @@ def _all_cells(sheet: Sheet) -> Iterator[Cells]:
 
 
 def _matching(book: Workbook, cells: Cells, wanted: AnyValue) -> Cells:
-    values = Column.from_values(cells.sheet.value(row, cells.column) for row in cells.rows)
     if len(cells.rows) > 1 and cells.rows[-1] - cells.rows[0] == len(cells.rows) - 1:
         values = cells.sheet.column(cells.column, cells.rows[0], cells.rows[-1])
+    else:
+        values = Column.from_values(cells.sheet.value(row, cells.column) for row in cells.rows)
     value = "=" if wanted == "" else cell_value(wanted, book.date_system)
     mask = criterion(value).mask(values)
     rows = tuple(np.array(cells.rows, np.int64)[mask].tolist())

@@ -8,14 +8,13 @@ from typing import Any
 from tinquire.base.wording import listed
 from tinquire.cells.address import cell_name, column_name
 from tinquire.cells.values import Value
-from tinquire.formula.language.mentions import offset_text
 from tinquire.learn.around import above_headings, around, below_rows, beside_rows
 from tinquire.learn.columns import gone_columns, moves, place_keys, same_columns
 from tinquire.learn.derive import derived
 from tinquire.learn.dress import dress_steps
 from tinquire.learn.lists import SheetList, keyed, matched_rows, seen_list
 from tinquire.learn.outfit import outfit_steps, rule_steps
-from tinquire.learn.prove import has_formulas
+from tinquire.learn.prove import has_formulas, same_formula
 from tinquire.learn.rows import conditions, repeated_under, sort_keys, unique_by
 from tinquire.learn.session import Session
 from tinquire.learn.terms import Terms
@@ -91,7 +90,7 @@ class ListFinder:
         """Both lists, the headings after with those before, and for each row after the row that became it. What was put
         below the rows after is no part of them."""
         other = other.near(one.headings)
-        most = next((n for n in range(other.height) if self._sums_up(other, n)), other.height)
+        most = self._first_sum(other)
         for height in range(min(most, other.height), max(most - _BELOW, 0), -1):
             cut = other.cut(height)
             was = same_columns(one, cut)
@@ -101,20 +100,24 @@ class ListFinder:
                 return one, cut, was, order
         return None
 
-    def _sums_up(self, other: SheetList, place: int) -> bool:
-        """Whether a row has a formula that reads all rows above it, and none in the first row does."""
-        if not place:
-            return False
-        row = other.rows[place]
+    def _first_sum(self, other: SheetList) -> int:
+        """The place of the first row that has a formula over all rows above it, in a column that begins without one;
+        the number of rows where there is none."""
+        first, places = other.rows[0], {row: place for place, row in enumerate(other.rows)}
+        found = [other.height]
         for column in other.below.columns:
-            formula = self.new.formula(row, column)
-            if formula is None or self.new.formula(other.rows[0], column) is not None:
+            cells, letters = self.new.columns.get(column), column_name(column)
+            if cells is None or self.new.formula(first, column) is not None:
                 continue
-            letters = column_name(column)
-            text = text_at(formula, row, column).replace("$", "")
-            if f"{letters}{other.rows[0]}:{letters}{other.rows[place - 1]}" in text or other.below.table is not None:
-                return True
-        return False
+            for row, _, number in cells.formula_runs():
+                place = places.get(row, 0)
+                if not place:
+                    continue
+                text = text_at(self.new.formulas[number], row, column).replace("$", "")
+                if f"{letters}{first}:{letters}{other.rows[place - 1]}" in text or other.below.table is not None:
+                    found.append(place)
+                    break
+        return min(found)
 
     # -- rows --------------------------------------------------------------------------------------------
 
@@ -199,15 +202,10 @@ class ListFinder:
         column, rows = other.column(name), other.rows
         if not has_formulas(self.new, column):
             return None, False
-        texts = []
-        for row in rows:
-            formula = self.new.formula(row, column)
-            if formula is None or formula.array is not None:
-                return None, False
-            texts.append(text_at(formula, row, column))
-        if any(offset_text(texts[0], row - rows[0], 0) != text for row, text in zip(rows, texts, strict=True)):
+        text = same_formula(self.new, column, rows)
+        if text is None:
             return None, False
-        text, whole = self.terms.general(texts[0], self.name, rows[0], other)
+        text, whole = self.terms.general(text, self.name, rows[0], other)
         return f"={text}", whole
 
     def bound_column(self, other: SheetList, name: str, formula: str) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 from tinquire.amend.change import NotAsExpectedError, apply_amendments
 from tinquire.cells.address import cell_name, column_name
 from tinquire.cells.values import Value
-from tinquire.formula.language.mentions import change_mentions
+from tinquire.formula.language.mentions import change_mentions, relative_form
 from tinquire.learn.details import other_details
 from tinquire.learn.edges import Seen, without_edges
 from tinquire.learn.session import Session
@@ -21,7 +21,16 @@ from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA
 from tinquire.workbook.inspect.contents import BookDetails
 
-__all__ = ["best_readings", "changed_cells", "differences", "has_formulas", "prove", "replayed", "reread"]
+__all__ = [
+    "best_readings",
+    "changed_cells",
+    "differences",
+    "has_formulas",
+    "prove",
+    "replayed",
+    "reread",
+    "same_formula",
+]
 
 #: More differences than these are counted.
 _TOLD = 40
@@ -128,20 +137,40 @@ def _other_values(was: Sheet, now: Sheet, column: int, bottom: int) -> Iterator[
     values = [sheet.column(column, 1, bottom).to_list() for sheet in (was, now)]
     if values[0] != values[1] or bool in set(map(type, values[0])):
         yield from (row for row, (a, b) in enumerate(zip(*values, strict=True), 1) if a != b or type(a) is not type(b))
-    formulas = [_filled(sheet, column) for sheet in (was, now)]
-    if formulas[0] != formulas[1]:
-        yield from sorted(row for found in formulas for row in found)
+    if has_formulas(was, column) or has_formulas(now, column):
+        forms = _forms((was, now), column, bottom)
+        yield from (np.flatnonzero(forms[0] != forms[1]) + 1).tolist()
 
 
-def _filled(sheet: Sheet, column: int) -> dict[int, str]:
-    """The formulas of a column's cells, by row."""
-    if not has_formulas(sheet, column):
-        return {}
-    texts: dict[int, str] = {}
-    for first, last, number in sheet.columns[column].formula_runs():
+def _forms(sheets: tuple[Sheet, Sheet], column: int, bottom: int) -> np.ndarray:
+    """A number for the formula of each of a column's cells in two sheets, seen from the cell; 0 without one."""
+    known: dict[tuple[object, ...], int] = {}
+    found = np.zeros((2, bottom), np.int64)
+    for line, sheet in zip(found, sheets, strict=True):
+        cells = sheet.columns.get(column)
+        for first, last, number in cells.formula_runs() if cells is not None else ():
+            formula = sheet.formulas[number]
+            form = relative_form(text_at(formula, first, column), first, column)
+            line[first - 1 : last] = known.setdefault(form, len(known) + 1)
+    return found
+
+
+def same_formula(sheet: Sheet, column: int, rows: Sequence[int]) -> str | None:
+    """The formula of a column's cells in some rows, as the first of them reads it; None where they have not all the
+    same, or one is an array formula."""
+    wanted, form, covered = set(rows), None, 0
+    cells = sheet.columns.get(column)
+    for first, last, number in cells.formula_runs() if cells is not None else ():
+        inside = sum(1 for row in range(first, last + 1) if row in wanted)
         formula = sheet.formulas[number]
-        texts.update((row, text_at(formula, row, column)) for row in range(first, last + 1))
-    return texts
+        if not inside:
+            continue
+        own = relative_form(text_at(formula, first, column), first, column)
+        if formula.array is not None or (form is not None and form != own):
+            return None
+        form, covered = own, covered + inside
+    one = sheet.formula(rows[0], column)
+    return text_at(one, rows[0], column) if covered == len(rows) and one is not None else None
 
 
 def has_formulas(sheet: Sheet, column: int) -> bool:

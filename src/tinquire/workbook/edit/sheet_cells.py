@@ -45,6 +45,7 @@ class _Cells:
         name = self.prefix
         self.row_tag = re.compile(rb"<" + name + rb"row\b" + _ATTRIBUTES + rb"(/?)>")
         self.cell_tag = re.compile(rb"<" + name + rb"c\b" + _ATTRIBUTES + rb"(/?)>")
+        self.plain_cell = re.compile(rb"(<" + name + rb'c r="[A-Z]{1,3})([0-9]+")')
         self.formula = re.compile(
             rb"<" + name + rb"f\b" + _ATTRIBUTES + rb"(?:/>|>([^<]*)</" + name + rb"f[ \t\r\n]*>)"
         )
@@ -81,7 +82,7 @@ class _Cells:
             chunk = self.row_tag.sub(
                 lambda found: self._tag(b"row", found, {b"r": b"%d" % (fresh or 0)}), chunk, count=1
             )
-            chunk = self.cell_tag.sub(lambda found: self._moved_cell(found, number), chunk)
+            chunk = self._moved_row(chunk, number, fresh or 0)
         elif self.shift is not None and not self.shift.rows:
             chunk = self._shifted_within(chunk, number)
         return chunk
@@ -98,6 +99,15 @@ class _Cells:
             raise Unusual
         name = cell_name(moved, column) if self.shift.rows else cell_name(row, moved)
         return self._tag(b"c", found, {b"r": name.encode()})
+
+    def _moved_row(self, chunk: bytes, number: int, fresh: int) -> bytes:
+        """The cells of a row that moves: as most files spell them, or one by one."""
+        old, new = b'%d"' % number, b'%d"' % fresh
+        found = self.plain_cell.findall(chunk)
+        # Each has its own name first, and that of this row; anything else that begins like a cell is looked at closely.
+        if len(found) == chunk.count(b"<" + self.prefix + b"c") and all(digits == old for _, digits in found):
+            return self.plain_cell.sub(lambda cell: cell[1] + new, chunk)
+        return self.cell_tag.sub(lambda found: self._moved_cell(found, number), chunk)
 
     @staticmethod
     def _place(cell: Element) -> tuple[int, int]:

@@ -181,7 +181,6 @@ def _shown_rows(book: Workbook, sheet: Sheet, rows: Sequence[int]) -> dict[int, 
     return dict(zip(rows, map(list, zip(*columns, strict=True)), strict=True)) if columns else {row: [] for row in rows}
 
 
-
 class _SheetPair:
     """Two versions of one sheet while they are compared."""
 
