@@ -113,8 +113,9 @@ def below_rows(finder: ListFinder, other: SheetList) -> None:
         heading, kind, look = total
         finder.do({"heading": heading, "total": kind, **look}, f"a total below '{heading}': {kind}", 1)
         return
-    words = ", ".join(f"'{_shown(said)}'" for line in lines for said in line.values())
-    finder.do({"below": lines}, f"below the last row: {words}", cells)
+    words = "; ".join(", ".join(_shown(said) for said in line.values()) or "a blank row" for line in lines)
+    lines, look = _with_one_look(lines)
+    finder.do({"below": lines, **look}, f"below the last row: {words}", cells)
 
 
 def _holds(sheet: Sheet, row: int, other: SheetList) -> Iterator[bool]:
@@ -138,6 +139,19 @@ def _below_line(finder: ListFinder, other: SheetList, row: int) -> Iterator[tupl
         above = works.appearance(finder.old.style(other.rows[-1], column))
         look = look_change(above, wanted.appearance(finder.new.style(row, column)))
         yield heading, {"value": content, **look} if look else content
+
+
+def _with_one_look(lines: list[dict[str, Any]]) -> tuple[list[dict[str, Any]], dict[str, Any]]:
+    """What all cells have of looks, said once for all of them."""
+    cells = [said for line in lines for said in line.values()]
+    looks = [said.get("look") if isinstance(said, dict) else None for said in cells]
+    if len(cells) < 2 or looks[0] is None or any(look != looks[0] for look in looks):
+        return lines, {}
+
+    def without(said: dict[str, Any]) -> Any:
+        return {"value": said["value"], "format": said["format"]} if "format" in said else said["value"]
+
+    return [{heading: without(said) for heading, said in line.items()} for line in lines], {"look": looks[0]}
 
 
 def _one_total(lines: list[dict[str, Any]]) -> tuple[str, str, dict[str, Any]] | None:

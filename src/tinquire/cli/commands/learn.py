@@ -32,8 +32,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
+    from tinquire.learn.as_docket import as_docket
     from tinquire.learn.find import learn
-    from tinquire.learn.writing import as_amendments, as_docket
+    from tinquire.learn.writing import as_amendments
 
     if options.out is not None:
         require_new(options.out, "name another file")
