@@ -22,6 +22,8 @@ __all__ = ["derived", "rewritten"]
 #: Digits after the point that rounding is tried with; columns that are combined by two; different values of a mapping.
 _DIGITS, _COMBINED, _MAPPED = range(5), 12, 25
 _CLOSE = 1e-9
+#: Digits of a factor that a person types.
+_TYPED = 4
 #: Rows that a formula is tried on before it is worked out for all of them.
 _SAMPLE = 40
 
@@ -55,6 +57,7 @@ def _candidates(after: Sequence[Value], columns: Mapping[str, Sequence[Value]]) 
             yield from _of_numbers(f"[{name}]", numbers[name], after)
         for one, other in permutations(list(numbers)[:_COMBINED], 2):
             yield from (f"[{one}]{sign}[{other}]" for sign in "*+-/" if one < other or sign in "-/")
+        yield from _rounded(numbers, np.array(after, float))
         for name in usable:
             yield from (f"{word}([{name}])" for word in ("YEAR", "MONTH", "DAY", "WEEKDAY", "LEN"))
     yield from _mappings(after, {name: columns[name] for name in usable})
@@ -102,8 +105,13 @@ def _of_numbers(head: str, before: Sequence[Value], after: Sequence[Value]) -> I
     a, b = np.array(pairs, float).T
     with np.errstate(all="ignore"):
         ratio, difference = b / a, b - a
-    if _same(ratio) and abs(ratio[0] - 1) > _CLOSE:
-        factor = float(f"{ratio[0]:.10g}")
+    factor = float(f"{ratio[0]:.10g}")
+    # A factor that nobody would type is a part of something else that happens to be the same in all rows.
+    if (
+        _same(ratio)
+        and abs(factor - 1) > _CLOSE
+        and min(_digits(factor), _digits(1 / factor if factor else 0)) <= _TYPED
+    ):
         if factor == -1:
             yield f"-{head}"
         elif 0 < abs(factor) < 0.1:
@@ -119,6 +127,33 @@ def _of_numbers(head: str, before: Sequence[Value], after: Sequence[Value]) -> I
     elif float(np.max(np.abs(difference))) < 1:
         yield f"INT({head})"
         yield f"ROUNDUP({head}, 0)"
+
+
+def _rounded(numbers: Mapping[str, Sequence[Value]], after: np.ndarray) -> Iterator[str]:
+    """Products of two columns or three, a rate or a discount among them, and quotients, rounded as the values are."""
+    digits = next((n for n in range(5) if np.allclose(after, np.round(after, n), rtol=0, atol=_CLOSE)), None)
+    if digits is None:
+        return
+    columns = {name: np.array([value or 0 for value in numbers[name]], float) for name in list(numbers)[:_COMBINED]}
+    within = 0.5 * 10.0**-digits + 1e-6
+    with np.errstate(all="ignore"):
+        for one, other in permutations(columns, 2):
+            a, b = columns[one], columns[other]
+            forms = {f"[{one}]/[{other}]": a / b}
+            if one < other:
+                forms |= {f"[{one}]*[{other}]": a * b}
+            forms |= {f"[{one}]*(1-[{other}])": a * (1 - b), f"[{one}]*(1+[{other}])": a * (1 + b)}
+            for third, c in columns.items():
+                if third not in (one, other) and one < third:
+                    forms |= {
+                        f"[{one}]*[{third}]*(1-[{other}])": a * c * (1 - b),
+                        f"[{one}]*[{third}]*(1+[{other}])": a * c * (1 + b),
+                    }
+                    forms |= {f"[{one}]*[{third}]*[{other}]": a * c * b} if other < one else {}
+            for text, found in forms.items():
+                if np.all(np.abs(found - after) <= within):
+                    yield text
+                    yield f"ROUND({text}, {digits})"
 
 
 def _mappings(after: Sequence[Value], columns: Mapping[str, Sequence[Value]]) -> Iterator[str]:
@@ -141,6 +176,11 @@ def _are_numbers(values: Sequence[Value]) -> bool:
     return any(isinstance(value, float) for value in values) and all(
         value is None or isinstance(value, float) for value in values
     )
+
+
+def _digits(number: float) -> int:
+    """How many digits a number is written with, zeros at its ends apart."""
+    return len(f"{abs(number):.10g}".split("e")[0].replace(".", "").strip("0"))
 
 
 def _same(numbers: np.ndarray) -> bool:
