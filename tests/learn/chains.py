@@ -12,21 +12,29 @@ from collections import Counter
 
 from tinquire.amend.change import NotAsExpectedError, apply_amendments
 from tinquire.amend.schema import Amendment
+from tinquire.cells.address import Area
 from tinquire.learn.find import learn
 from tinquire.learn.prove import prove, replayed, reread
 from tinquire.learn.steps import Learned, bound
 from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.grid.sheet import SheetTable, TableColumn
 
 DEPOTS, ITEMS = ("Harbour", "Uplands", "Millrace", "Northgate"), ("bed sheet", "hand towel", "apron", "table cloth")
 HEADINGS = ("Depot", "Ticket", "Collected", "Item", "Pieces", "Rate", "Note")
 
 
-def sheet_of(chance: random.Random, rows: int, top: int) -> bytes:
+SHAPES = ("plain", "from the third column", "table", "with a block beside")
+#: What the columns of a table of the file format do not do, and what would stand where its own parts do.
+NOT_OF_TABLES = frozenset({"move", "code", "share", "charge", "filter", "below", "lines", "heads"})
+
+
+def sheet_of(chance: random.Random, rows: int, top: int, shape: str) -> bytes:
     """A list with titles above it, tickets of which some come twice, blanks, zeros and notes."""
     book, sheet = Workbook.new(), Sheet("Data")
+    left = 3 if shape == "from the third column" else 1
     for line in range(1, top - 1):
-        sheet.set(line, 1, f"Title {line}")
-    for column, heading in enumerate(HEADINGS, 1):
+        sheet.set(line, left, f"Title {line}")
+    for column, heading in enumerate(HEADINGS, left):
         sheet.set(top, column, heading)
     lines = []
     for number in range(rows):
@@ -37,8 +45,14 @@ def sheet_of(chance: random.Random, rows: int, top: int) -> bytes:
         if chance.random() < 0.08:
             lines.append(lines[-1])
     for row, line in enumerate(lines, top + 1):
-        for column, value in enumerate(line, 1):
+        for column, value in enumerate(line, left):
             sheet.set(row, column, value)
+    if shape == "with a block beside":
+        for row in range(top, top + 4):
+            sheet.set(row, 20, f"note {row}")
+    if shape == "table":
+        area = Area(top, left, top + len(lines), left + len(HEADINGS) - 1)
+        sheet.tables.append(SheetTable("Pickups", area, tuple(map(TableColumn, HEADINGS))))
     book.add_sheet(sheet)
     return book.to_bytes()
 
@@ -83,13 +97,13 @@ KNOWN: list[tuple[str, dict]] = [
 ]  # fmt: skip
 
 
-def changes(chance: random.Random) -> list[dict]:
+def changes(chance: random.Random, shape: str) -> list[dict]:
     """One to six known changes, in an order in which they can be done."""
     kinds: set[str] = set()
     found = []
     for place in sorted(chance.sample(range(len(KNOWN)), chance.randrange(1, 7))):
         kind, step = KNOWN[place]
-        if kind not in kinds:
+        if kind not in kinds and not (shape == "table" and kind in NOT_OF_TABLES):
             kinds.add(kind)
             found.append(step)
     return found
@@ -101,23 +115,27 @@ def done(data: bytes, steps: list[dict]) -> Workbook:
     return reread(book)
 
 
-def attempt(chance: random.Random) -> tuple[str, list[dict], list[str]]:
+def attempt(chance: random.Random) -> tuple[str, list, list[str]]:
     """Learn one chain from one sheet, with a second pair, and replay it on a third: 'found', 'said' (that something is
     not explained), or 'wrong', in silence."""
-    steps = changes(chance)
-    tops = (3, 5) if any("at" in step for step in steps) else (1, 3, 5)
-    first, second, third = (sheet_of(chance, chance.randrange(25, 60), chance.choice(tops)) for _ in range(3))
+    shape = chance.choice(SHAPES)
+    steps = changes(chance, shape)
+    while not steps:
+        steps = changes(chance, shape)
+    # With headings in the first row there is no room above them.
+    tops = (3, 5) if any("at" in step for step in steps) or shape == "with a block beside" else (1, 3, 5)
+    first, second, third = (sheet_of(chance, chance.randrange(25, 60), chance.choice(tops), shape) for _ in range(3))
     learned = learn(first, "a.xlsx", done(first, steps), [(second, done(second, steps))])
     if not learned.is_whole:
-        return "said", steps, learned.unexplained[:3]
+        return "said", [shape, *steps], learned.unexplained[:3]
     try:
         found = replayed(third, "a.xlsx", learned.steps, learned.home)
     except NotAsExpectedError as error:
-        return "said", steps, [str(error)]
+        return "said", [shape, *steps], [str(error)]
     compared = Learned()
     prove(found, done(third, steps), compared)
     outcome = "wrong" if compared.unexplained else "found"
-    return outcome, steps, compared.unexplained[:3] + [step.says for step in learned.steps]
+    return outcome, [shape, *steps], compared.unexplained[:3] + [step.says for step in learned.steps]
 
 
 def many(count: int, seed: int, told: bool = False) -> Counter[str]:

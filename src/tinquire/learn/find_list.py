@@ -231,7 +231,8 @@ class ListFinder:
         for name in was:
             formula, whole = self.formula(other, name)
             if formula is not None:
-                if self._had(now, name) == formula:
+                there = same_formula(self.new, other.column(name), other.rows)
+                if there == same_formula(self.old, now.column(name), now.rows) or self._had(now, name) == formula:
                     continue
                 if whole:
                     self.do({"heading": name, "formula": formula}, f"'{name}' is worked out: {formula}", other.height)

@@ -14,7 +14,7 @@ from tinquire.cli.support.terminal import Terminal
 if TYPE_CHECKING:
     from tinquire.cells.periods import Period
     from tinquire.docket.draft import Draft, SourceDraft
-    from tinquire.learn.known import Known
+    from tinquire.learn.pack.known import Known
     from tinquire.sources import SourceRead
 
     _Reads = list[tuple[Path, SourceRead]]
@@ -199,9 +199,9 @@ def _explained(
     """Draft a docket that makes a pack from its sources, and say what explains each of its sheets."""
     from tinquire.base.atomic_files import write_atomic
     from tinquire.docket.draft import period_in
-    from tinquire.learn.from_pack import explain_pack
-    from tinquire.learn.pack_docket import docket_of
-    from tinquire.learn.pack_house import house_of
+    from tinquire.learn.pack.docket import docket_of
+    from tinquire.learn.pack.explain import explain_pack
+    from tinquire.learn.pack.house import house_of
     from tinquire.workbook import Workbook
 
     terminal.progress("reading last month's pack")
@@ -235,7 +235,7 @@ def _known(
 ) -> list[Known]:  # fmt: skip
     """The rows of each source, of the pack's period where there are several, with what differs in the files' names."""
     from tinquire.docket.draft import period_in
-    from tinquire.learn.known import Known
+    from tinquire.learn.pack.known import Known
 
     known = []
     for draft, every in zip(drafts, reads, strict=True):

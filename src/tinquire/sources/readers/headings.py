@@ -24,6 +24,8 @@ from tinquire.workbook.grid.sheet import SheetTable
 __all__ = ["Groups", "RowsBelow", "rows_by_value", "under_heading"]
 
 _BLANK = "(blank)"
+#: So many columns further on, a column is still one of the rows: one blank column may be there for the eye.
+_SPACER = 2
 _ADDS_UP = re.compile(r"\b(?:SUM|SUBTOTAL|SUMIFS?)\(", re.IGNORECASE)
 #: Sums that were stored may differ from the rows in the last digits.
 _CLOSE = 1e-9
@@ -69,17 +71,28 @@ def under_heading(book: Workbook, sheet: Sheet, heading: str) -> RowsBelow | Non
 
 
 def _without_blocks_beside(sheet: Sheet, below: RowsBelow, heading: str) -> RowsBelow:
-    """Without last rows that hold something only behind a gap, seen from the heading's column: a block that stands
-    beside the rows may be longer than they are."""
-    columns, at = below.columns, below.column(heading)
+    """Without what stands beside the rows: columns behind several blank ones, seen from the heading's column (or from
+    most of the columns), and last rows that hold something only behind a gap."""
+    columns = below.columns
     gaps = [place for place in range(1, len(columns)) if columns[place] != columns[place - 1] + 1]
-    if at is None or not gaps:
+    if not gaps:
         return below
-    ends = [0, *gaps, len(columns)]
-    first, last = next((one, two) for one, two in pairwise(ends) if at in columns[one:two])
-    filled = _filled_rows(sheet, below.rows, columns[first:last])
+    wide = [place for place in gaps if columns[place] - columns[place - 1] > _SPACER]
+    at = below.column(heading) if heading.strip() else None
+    first, last = _run(columns, wide, at)
+    below = replace(below, headings=below.headings[first:last], columns=columns[first:last])
+    first, last = _run(below.columns, [place - first for place in gaps if first < place < last], at)
+    filled = _filled_rows(sheet, below.rows, below.columns[first:last])
     count = next((place for place in range(len(filled), 0, -1) if filled[place - 1]), 0)
     return replace(below, rows=below.rows[:count]) if count else below
+
+
+def _run(columns: Sequence[int], breaks: Sequence[int], at: int | None) -> tuple[int, int]:
+    """The run of columns between breaks that a column is in; the longest one without."""
+    runs = list(pairwise([0, *breaks, len(columns)]))
+    if at is not None:
+        return next((run for run in runs if at in columns[run[0] : run[1]]), runs[0])
+    return max(runs, key=lambda run: run[1] - run[0])
 
 
 @dataclass(frozen=True, slots=True)

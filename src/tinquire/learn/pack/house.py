@@ -9,8 +9,8 @@ from typing import Any
 
 import tomlkit
 
-from tinquire.learn.from_pack import PackFound
 from tinquire.learn.lists import SheetList, seen_list
+from tinquire.learn.pack.explain import PackFound
 from tinquire.looks import Appearance
 from tinquire.looks.appearance import Edge
 from tinquire.workbook import Workbook
@@ -37,6 +37,10 @@ def house_of(book: Workbook, found: PackFound, types: Mapping[str, Mapping[str, 
                 table = tomlkit.table()
                 table.update(look)
                 looks[part] = table
+    for name, look in found.looks.items():
+        table = tomlkit.table()
+        table.update(look)
+        looks[name] = table
     if looks:
         document["looks"] = looks
     return tomlkit.dumps(document)

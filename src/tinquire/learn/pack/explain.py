@@ -7,19 +7,22 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from tinquire.cells.address import cell_name
+from tinquire.base.wording import counted
+from tinquire.cells.address import cell_name, parse_cell
 from tinquire.cells.values import CellError, Value
 from tinquire.docket.draft import plain_name
 from tinquire.formula.language.mentions import mentions
-from tinquire.learn.explained import Explained, Shown, explained
-from tinquire.learn.known import Known
 from tinquire.learn.lists import SheetList, seen_list
-from tinquire.learn.pack_pivots import pivot_of
+from tinquire.learn.pack.explained import Explained, Shown, explained
+from tinquire.learn.pack.known import Known
+from tinquire.learn.pack.pivots import pivot_of
 from tinquire.learn.prove import same_formula
 from tinquire.learn.rows import literal
+from tinquire.learn.rules import Place, entry_words, mark_words
 from tinquire.learn.terms import Terms
 from tinquire.tables.totals import TOTALS, total_of
 from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook.inspect.contents import BookDetails
 
 __all__ = ["FoundSheet", "PackFound", "explain_pack"]
 
@@ -49,6 +52,10 @@ class FoundSheet:
     words: list[str] = field(default_factory=list)
     left: list[str] = field(default_factory=list)
     hidden: bool = False
+    marks: list[dict[str, Any]] = field(default_factory=list)
+    entries: list[dict[str, Any]] = field(default_factory=list)
+    #: Whether its cells had formulas where a run can have them, too.
+    living: bool = False
     #: The column of which each value has a sheet of its own.
     split: str | None = None
     #: What the docket calls it, where that is not its name.
@@ -64,6 +71,9 @@ class PackFound:
     figures: dict[str, str] = field(default_factory=dict)
     sheets: list[FoundSheet] = field(default_factory=list)
     stamps: dict[str, dict[str, str]] = field(default_factory=dict)
+    #: Looks of marks, by the names that these call them by; formats of figures that are not plain numbers.
+    looks: dict[str, dict[str, Any]] = field(default_factory=dict)
+    kinds: dict[str, str] = field(default_factory=dict)
 
 
 def explain_pack(book: Workbook, sources: Sequence[Known]) -> PackFound:
@@ -74,7 +84,7 @@ def explain_pack(book: Workbook, sources: Sequence[Known]) -> PackFound:
 class _Pack:
     def __init__(self, book: Workbook, sources: Sequence[Known]) -> None:
         self.book, self.sources = book, list(sources)
-        self.terms = Terms(book)
+        self.terms, self.details = Terms(book), BookDetails(book)
         self.found = PackFound()
         self.tables: list[Known] = []
         self.sheets: dict[str, FoundSheet] = {}
@@ -100,6 +110,11 @@ class _Pack:
         for name, sheet in sheets.items():
             if not sheet.shows:
                 self._figures(sheet, lists[name])
+        for sheet in sheets.values():
+            details = self.details.sheet(sheet.name)
+            for what, things in (("chart", details.charts), ("picture", details.pictures), ("pivot", details.pivots)):
+                if things:
+                    sheet.left.append(counted(len(things), what))
         self.found.sheets = list(sheets.values())
         return self.found
 
@@ -135,6 +150,8 @@ class _Pack:
             if "derive" in step and step["derive"] in found.types:
                 step["type"] = found.types[step["derive"]]
         self._totals(sheet, grid, seen)
+        self._rules(sheet, seen)
+        sheet.living = bool(shown.formulas)
 
     def _formulas(self, grid: Sheet, seen: SheetList) -> Iterator[tuple[str, str]]:
         for name, column in zip(seen.headings, seen.below.columns, strict=True):
@@ -177,6 +194,35 @@ class _Pack:
                 sheet.totals[name] = kind
         if not sheet.totals or sheet.total_label == sheet.name:
             sheet.total_label = None
+
+    def _rules(self, sheet: FoundSheet, seen: SheetList) -> None:
+        """Marks and entry rules over the rows."""
+        details, place = self.details.sheet(sheet.name), Place(self.book, sheet.name, self.terms)
+        missing = 0
+        for mark in sorted(details.marks, key=lambda one: one.priority):
+            keys = mark_words(place, seen, mark)
+            if keys is None or "at" in keys or _names(str(keys.get("where", ""))):
+                missing += 1
+                continue
+            if "look" in keys:
+                keys["look"] = self._look(keys["look"])
+            sheet.marks.append(keys)
+        for rule in details.validations:
+            said = entry_words(place, seen, rule)
+            if said is None or "at" in said:
+                missing += 1
+            else:
+                sheet.entries.append(said)
+        if missing:
+            sheet.left.append(counted(missing, "rule"))
+
+    def _look(self, look: dict[str, Any]) -> str:
+        known = next((name for name, one in self.found.looks.items() if one == look), None)
+        if known is not None:
+            return known
+        name = "marked" if not self.found.looks else f"marked {len(self.found.looks) + 1}"
+        self.found.looks[name] = look
+        return name
 
     def _title(self, grid: Sheet, head: int) -> str | None:
         for row in range(1, min(head, _TITLE_ROWS)):
@@ -253,14 +299,17 @@ class _Pack:
                 sheet.left.append(f"{place}, '{label}', which is as much as '{said[formula]}'")
             else:
                 said[formula] = label
-                self._note_figure(sheet, label, formula)
+                self._note_figure(sheet, label, formula, place)
         sheet.shows = "figures"
 
-    def _note_figure(self, sheet: FoundSheet, label: str, formula: str) -> None:
+    def _note_figure(self, sheet: FoundSheet, label: str, formula: str, place: str) -> None:
         name = next((name for name, known in self.found.figures.items() if known == formula), None)
         if name is None:
             name = self._free(plain_name(label) or "figure")
             self.found.figures[name] = formula
+            kind = kind_of(self.book.styles.number_format(self.book.sheet(sheet.name).style(*parse_cell(place))))
+            if kind is not None:
+                self.found.kinds[name] = kind
         sheet.figures[label] = name
         sheet.words.append(f"'{label}' = {formula}")
 
@@ -293,6 +342,11 @@ def _of_rows_named(known: Known, label: str, value: float) -> str | None:
             if chosen and value and _is(float(sum(chosen)), value):
                 return f"SUMIFS({known.name}[{other}], {known.name}[{name}], {literal(label)})"
     return None
+
+
+def _names(formula: str) -> bool:
+    """Whether a formula over headings reads names or cells of the workbook, which a new one does not have."""
+    return any(one.name or one.area for one in mentions(_BRACKETS.sub("", formula)))
 
 
 def kind_of(code: str) -> str | None:

@@ -7,7 +7,7 @@ from typing import Any
 
 from tinquire.cells.periods import Period
 from tinquire.docket.draft import Draft, SourceDraft
-from tinquire.learn.from_pack import FoundSheet, PackFound
+from tinquire.learn.pack.explain import FoundSheet, PackFound
 from tinquire.learn.values import in_toml
 from tinquire.learn.writing import inline
 
@@ -105,7 +105,13 @@ def _figures(found: PackFound) -> Iterator[str]:
     if found.figures:
         yield ""
         yield "[figures]"
-        yield from (f"{name} = {_text({'is': formula})}" for name, formula in found.figures.items())
+        yield from (
+            f"{name} = {_text({'is': formula, **_kind(name, found)})}" for name, formula in found.figures.items()
+        )
+
+
+def _kind(name: str, found: PackFound) -> dict[str, str]:
+    return {"type": found.kinds[name]} if name in found.kinds else {}
 
 
 def _sheet(sheet: FoundSheet, period: Period | None, types: Mapping[str, str]) -> Iterator[str]:
@@ -131,6 +137,9 @@ def _sheet(sheet: FoundSheet, period: Period | None, types: Mapping[str, str]) -
     }
     if odd and sheet.shows == "table":
         keys["dress"] = odd
+    keys |= {name: rules for name, rules in (("marks", sheet.marks), ("entries", sheet.entries)) if rules}
+    if sheet.living:
+        keys["formulas"] = "living"
     if sheet.split is not None:
         keys["split"] = sheet.split
     if sheet.hidden:

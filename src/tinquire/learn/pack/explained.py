@@ -11,8 +11,8 @@ from typing import Any
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import Value
 from tinquire.learn.derive import derived, rewritten
-from tinquire.learn.known import Known
 from tinquire.learn.lists import keyed, matched_rows
+from tinquire.learn.pack.known import Known
 from tinquire.learn.rows import conditions, sort_keys, unique_by
 
 __all__ = ["Explained", "Shown", "explained"]
