@@ -61,6 +61,24 @@ CASES = {
     'sheet = "Data"\ndelete_rows = "1"': "the heading row of table 'Things'",
     'sheet = "Data"\nrename_sheet = "Figures"': ["Data Data > Figures"],
     'sheet = "*"\nrename_sheet = "Figures"': "only one can be renamed",
+    'add_sheet = "Data"': "it has a sheet 'Data' already",
+    'add_sheet = "Notes"': ["Notes  > a new sheet"],
+    'sheet = "*"\ndelete_sheet = true': "keeps at least one sheet",
+    'heading = "Pieces"\nwhere = "[Pieces] > 2"\nvalue = 9': ["Data!B3 3 > 9", "Data!B4 4 > 9"],
+    'heading = "Pieces"\nwhere = "[Piece] > 2"\nvalue = 9': "the nearest is 'Pieces'",
+    'heading = "Pieces"\nwhere = "[Pieces] + 2"\nvalue = 9': "neither true nor false",
+    'where = "[Zone] = 2"\nformat = "0.0"': "no sheet has the heading 'Zone' of its condition",
+    'heading = "Pieces"\nbecomes = "[Pieces]*2"': ["Data!B2 2 > 4", "Data!B3 3 > 6", "Data!B4 4 > 8"],
+    'heading = "Item"\nbecomes = "VALUE([Item])"': "is #VALUE!",
+    'heading = "Item"\ntype = "number"': "which is not of the type number",
+    'heading = "Pieces"\ntype = "text"': ["Data 'Pieces' > 3 cells read as text"],
+    'move = "Item"\nafter = "Pieces"': "whose columns stay in order",
+    'below = [{ Pieces = "=SUM(rows[Pieces])" }]': ["Data!B5 nothing > =SUM(Things[Pieces])"],
+    'below = [{ Pieces = "=SUM(rows[Pieces]" }]': "cannot be read",
+    'summary = { to = "Data", rows = ["Item"], values = [{ sum = "Pieces" }] }': "holds something already",
+    'summary = { to = "T", rows = ["Items"], values = [{ sum = "Pieces" }] }': "no sheet has a heading 'Items'",
+    'at = "Lists!D1:D1"\nformula = "SUM(Data!rows[Pieces])"': ["Lists!D1 nothing > =SUM(Things[Pieces])"],
+    'at = "Lists!D1:D1"\nformula = "SUM(Gone!rows[Pieces])"': "it has no sheet 'Gone'",
     'sheet = "Lists"\nhide_sheet = true': ["Lists  > hidden"],
 }  # fmt: skip
 
@@ -92,7 +110,7 @@ def test_amendments_do_what_they_list(amendment, tmp_path, tinquire):
     assert conformance_findings(Package.open(tmp_path / "out" / "rich.xlsx")) == []
     again = tinquire("amend", tmp_path / "out" / "rich.xlsx", "--with", tmp_path / "a.toml", "--list", "--json")
     once = again.code == 1 or json.loads(again.out)[0]["changes"] == []
-    assert once or any(word in amendment for word in ("rows", "columns", "hide")), (
+    assert once or any(word in amendment for word in ("rows", "columns", "hide", "becomes")), (
         "a second time there is nothing to do"
     )
 
@@ -106,7 +124,19 @@ WRONG = {
     'at = "B3"\ntotal = "sum"': "a total needs a heading",
     'at = "B3"\nlook = { fill = "red" }': "a colour is written like #27343A",
     'sheet = "S"\ndelete_rows = "C"': "delete_rows is written like 5 or 5:7",
-    'delete_rows = "3"': "a change of rows, columns or sheets needs a sheet",
+    "delete_sheet = true": "a change of sheets needs a sheet",
+    'sheet = "S"\nadd_sheet = "T"': "it needs no other",
+    'move = "A"': "a column moves after a heading, or before one",
+    'add = "A"\nafter = "B"\nbefore = "C"': "after a heading, or before one, not both",
+    'add = "A"\nvalue = 1\nbecomes = "[B]"': "not by both",
+    'heading = "A"\ntype = "colour"': "'colour' is not a type",
+    'at = "B3"\nwhere = "[A] = 1"\nvalue = 1': "where chooses rows below headings",
+    'summary = { to = "T", rows = ["A"] }': "a summary has values, or formulas",
+    'summary = { to = "T", at = "3", rows = ["A"], values = [{ sum = "B" }] }': "'3' is not a cell",
+    'summary = { to = "T", rows = ["A"], values = [{ sum = "B" }] }\nheading = "A"': "a summary is an amendment of its own",
+    'below = [{ A = "Total" }]\nvalue = 1': "a change of the list is an amendment of its own",
+    'heading = "A"\nlook = { line_above = "thinn" }': "'thinn' is not a line",
+    'sheet = "S"\nentries = [{ on = ["A"], at = "B2", one_of = ["x"] }]': "for columns, or at an area",
     'sheet = "S"\ndelete_rows = "3"\nvalue = 1': "must be an amendment of its own",
     'at = "B3"\nvalu = 1': "write 'value'",
     'replace = { "" = "x" }': "an empty text to look for",

@@ -12,7 +12,6 @@ from tinquire.amend.schema import Amendment
 from tinquire.amend.targets import matching_sheets
 from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import column_name
-from tinquire.cells.column import Kind
 from tinquire.cells.values import Value
 from tinquire.sources.readers.headings import RowsBelow, under_heading
 from tinquire.tables.types import read_column
@@ -183,5 +182,5 @@ def _typed(book: Workbook, name: str, below: RowsBelow, amendment: Amendment, he
             changed += 1
         elif change.given():
             sheet.dress(row, column, book.styles.vary(sheet.style(row, column), change))
-    if changed or (values.kinds != Kind.BLANK).any():
+    if changed:
         yield Change(name, "", f"'{heading}'", f"{counted(changed, 'cell')} read as {kind}")

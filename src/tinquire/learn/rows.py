@@ -62,7 +62,12 @@ def _of_column(name: str, column: Sequence[Value], gone: frozenset[int]) -> Iter
     def rows_of(keys: set[tuple[type, Value]]) -> frozenset[int]:
         return frozenset(row for row, key in enumerate(typed) if key in keys)
 
-    if len(lost) <= _LISTED and all(isinstance(value, str | float | bool | None) for _, value in lost):
+    # Several values of which each stands once are a list of rows, and no condition.
+    if (
+        len(lost) <= _LISTED
+        and (len(lost) == 1 or len(lost) < len(gone))
+        and all(isinstance(value, str | float | bool | None) for _, value in lost)
+    ):
         parts = [f"{head} = {literal(value)}" for _, value in sorted(lost, key=str)]
         yield len(parts) * 2 - 1, parts[0] if len(parts) == 1 else f"OR({', '.join(parts)})", rows_of(lost)
     kept = {key for row, key in enumerate(typed) if row not in gone}

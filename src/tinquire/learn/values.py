@@ -55,7 +55,9 @@ def value_steps(
         more = [*mapped, *_where(name, news, changed, columns)]
         others = [other for found in more for other in ((found.keys, found.says), *found.others)]
         return [replace(single[0], others=tuple(others))]
-    return mapped or _where(name, news, changed, columns) or single
+    where = _where(name, news, changed, columns)
+    # Three numbers that all become nought are one condition rather than three replacements.
+    return where if where and len(where) < len(mapped) else mapped or where or single
 
 
 def _typed(
@@ -123,6 +125,8 @@ def _where(
         by_value.setdefault(news[row], []).append(row)
     if len(by_value) > _CONDITIONS:
         return []
+    if len(by_value) > 1:  # done one after the other, conditions on the column itself would run into each other
+        columns = {one: values for one, values in columns.items() if one != name}
     found = []
     for (_, value), rows in by_value.items():
         # Cells that have the value already may be among those of which the condition is true.

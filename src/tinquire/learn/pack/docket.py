@@ -61,6 +61,11 @@ def _types(source: SourceDraft, found: PackFound) -> dict[str, str]:
     """The types of a source's columns, numbers as what the pack shows them as."""
     types = dict(source.types)
     for table in found.tables.values():
+        types |= {column: kind for name, column, kind in table.key_types if name == source.name}
+        if table.base.name == source.name:
+            back = {new: old for step in table.steps for old, new in step.get("rename", {}).items()}
+            types |= {back.get(name, name): kind for name, kind in table.retyped.items()}
+    for table in found.tables.values():
         named = {old: new for step in table.steps for old, new in step.get("rename", {}).items()}
         for step in table.steps:
             if step.get("match") == source.name:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -99,13 +99,19 @@ class _Pack:
         lists = {name: seen_list(book, name) for name in sheets}
         # The longest lists first: what sums up others is made of them.
         order = sorted(sheets, key=lambda name: -(lists[name].height if lists[name] else 0))  # type: ignore[union-attr]
-        for name in order:
-            seen = lists[name]
-            if seen is not None:
-                self._list(sheets[name], seen)
-        for name in order:
-            if not sheets[name].shows:
-                self._summary(sheets[name])
+        # Rows that several columns tell are those of a source; what one column tells may be a summary, too.
+        for wanted in (
+            lambda found: not found.left and found.told_by > 1,
+            lambda found: not found.left,
+            lambda found: True,
+        ):
+            for name in order:
+                seen = lists[name]
+                if seen is not None and not sheets[name].shows:
+                    self._list(sheets[name], seen, wanted)
+            for name in order:
+                if not sheets[name].shows:
+                    self._summary(sheets[name])
         self._merge(sheets)
         for name, sheet in sheets.items():
             if not sheet.shows:
@@ -120,11 +126,11 @@ class _Pack:
 
     # -- rows ----------------------------------------------------------------------------------------------
 
-    def _list(self, sheet: FoundSheet, seen: SheetList) -> None:
+    def _list(self, sheet: FoundSheet, seen: SheetList, wanted: Callable[[Explained], bool]) -> None:
         grid = self.book.sheet(sheet.name)
         shown = Shown(seen.values, dict(self._formulas(grid, seen)))
         found = explained(shown, [*self.sources, *self.tables], self.book.date_system)
-        if found is None:
+        if found is None or not wanted(found):
             return
         for name, slot in found.stamps.items():
             self.found.stamps.setdefault(found.base.name, {})[name] = slot
@@ -244,7 +250,8 @@ class _Pack:
         for sheet in sheets.values():
             table = self.found.tables.get(sheet.of)
             for column in table.base.values if table is not None and not table.left else ():
-                if table is not None and table.steps == [{"drop_rows": f"[{column}] <> {literal(sheet.name)}"}]:
+                rule = f"[{column}] <> {literal(sheet.name)}"
+                if table is not None and rule in table.readings and [*map(list, table.steps)] == [["drop_rows"]]:
                     alike.setdefault((table.base.name, column, tuple(sheet.columns)), []).append(sheet)
         for (base, column, _), every in alike.items():
             if len(every) < 2:

@@ -14,6 +14,8 @@ from tinquire.learn.derive import derived, rewritten
 from tinquire.learn.lists import keyed, matched_rows
 from tinquire.learn.pack.known import Known
 from tinquire.learn.rows import conditions, sort_keys, unique_by
+from tinquire.learn.values import said_value
+from tinquire.tables.types import number_in
 
 __all__ = ["Explained", "Shown", "explained"]
 
@@ -46,13 +48,20 @@ class Explained:
     types: dict[str, str] = field(default_factory=dict)
     #: What stands in the source for a value that the list shows, by column: `{ Pieces = { none = 0 } }`.
     read_as: dict[str, dict[str, Value]] = field(default_factory=dict)
+    #: Types that columns of the source turn out to have.
+    retyped: dict[str, str] = field(default_factory=dict)
+    #: All conditions that tell which rows are left out, and how many columns told which rows there are.
+    readings: list[str] = field(default_factory=list)
+    #: Types that keys of other tables must have to be found: table, column, type.
+    key_types: list[tuple[str, str, str]] = field(default_factory=list)
+    told_by: int = 0
 
 
 def explained(shown: Shown, known: Sequence[Known], system: DateSystem) -> Explained | None:
     """The list's explanation by the rows that explain most of its columns in the fewest steps; None where no rows are
     those of the list."""
     found = [one for base in known if (one := _by_rows(shown, base, known, system)) is not None]
-    return min(found, key=lambda one: (len(one.left), len(one.steps)), default=None)
+    return min(found, key=lambda one: (len(one.left), one.told_by < 2, len(one.steps)), default=None)
 
 
 def _by_rows(shown: Shown, base: Known, known: Sequence[Known], system: DateSystem) -> Explained | None:
@@ -67,7 +76,8 @@ def _by_rows(shown: Shown, base: Known, known: Sequence[Known], system: DateSyst
     names = {
         new: old for new, old in names.items() if _equal([base.values[old][row] for row in order], shown.values[new])
     }
-    if len(names) < min(2, len(shown.values)) or (len(names) == 1 and shown.height != base.height):
+    alone = len(names) == 1 and (shown.height != base.height or not set(names.values()) & set(base.keys))
+    if not names or (alone and len(shown.values) > 1):
         return None
     return _Explainer(shown, base, known, system, names, order).all()
 
@@ -107,6 +117,7 @@ class _Explainer:
 
     def all(self) -> Explained:
         found = self.found
+        found.told_by = len(self.names)
         renames = {old: new for new, old in self.names.items() if old != new and new not in self.base.values}
         self.columns = {renames.get(old, old): list(values) for old, values in self.base.values.items()}
         found.types = {renames.get(old, old): kind for old, kind in self.base.types.items()}
@@ -150,11 +161,15 @@ class _Explainer:
             others = {one: next(iter(found)) for one, found in became.items() if found != {one}}
             texts = all(isinstance(value, str) for _, value in others)
             mapping = {str(one[1]): other[1] for one, other in others.items()}
+            if texts and all(len(became[one]) == 1 for one in others):
+                mapping = self._retyped(name, mapping)
             if texts and len(mapping) <= _REPLACED and all(len(became[one]) == 1 for one in others):
                 self.columns[name] = [
                     mapping.get(one, one) if isinstance(one, str) else one for one in self.columns[name]
                 ]
-                words = ", ".join(f"'{old}' is {new!r}" for old, new in mapping.items())
+                words = ", ".join(f"'{old}' is {said_value(new)}" for old, new in mapping.items())
+                if not mapping:
+                    continue
                 self.found.words.append(f"in '{name}' {words}")
                 if any(isinstance(value, float) for value in mapping.values()):
                     self.found.read_as[name] = mapping
@@ -171,6 +186,19 @@ class _Explainer:
             self.columns[name] = filled
             self.found.words.append(f"'{name}' becomes {formula}")
             yield {"derive": name, "as": formula}
+
+    def _retyped(self, name: str, mapping: dict[str, Value]) -> dict[str, Value]:
+        """Of texts that became values, those that are no number of themselves, where most are: the column is one of
+        numbers, with texts that stand for some."""
+        plain = {
+            text: value for text, value in mapping.items() if isinstance(value, float) and number_in(text) == value
+        }
+        if not plain or not all(isinstance(value, float) for value in mapping.values()):
+            return mapping
+        self.columns[name] = [plain.get(one, one) if isinstance(one, str) else one for one in self.columns[name]]
+        whole = all(value.is_integer() for value in plain.values() if isinstance(value, float))
+        self.found.types[name] = self.found.retyped[name] = "whole" if whole else "number"
+        return {text: value for text, value in mapping.items() if text not in plain}
 
     def _stamped(self, wanted: Sequence[str]) -> None:
         """Columns that say which file a row came from."""
@@ -203,9 +231,11 @@ class _Explainer:
                 if column in other.types:
                     self.found.types[name] = other.types[column]
             same = all(name == column for name, column in bring.items())
-            step: dict[str, Any] = {"match": other.name, "on": {here: key}}
-            if clean:
-                step["clean"] = ["zeros"]
+            step: dict[str, Any] = {
+                "match": other.name,
+                "on": {here: key},
+                **self._as_one_type(other, key, here, clean),
+            }
             step["bring"] = list(bring) if same else {column: name for name, column in bring.items()}
             brought = ", ".join(f"'{name}'" for name in bring)
             self.found.words.append(
@@ -215,6 +245,13 @@ class _Explainer:
             if any(rows[row] is None for row in self.order):
                 step["unmatched"] = "blank"
             yield step
+
+    def _as_one_type(self, other: Known, key: str, here: str, clean: bool) -> dict[str, Any]:
+        """What makes keys of two types one: the other table's is read as the type that the key has here."""
+        own, there = (one in ("whole", "number") for one in (self.found.types.get(here), other.types.get(key)))
+        if own != there:
+            self.found.key_types.append((other.name, key, "whole" if own else "text"))
+        return {"clean": ["zeros"]} if clean and (there or not own) else {}
 
     def _brought(
         self, other: Known, wanted: Sequence[str]
@@ -271,7 +308,7 @@ class _Explainer:
         found = derived(self.shown.values[name], near, self.system)
         if found is not None:
             return found
-        more = {**near, **{one: values for one, (_, values) in self._reachable().items()}}
+        more = {**near, **{one: values for one, (*_, values) in self._reachable().items()}}
         found = derived(self.shown.values[name], more, self.system) if len(more) > len(near) else None
         return found or self._summed(name)
 
@@ -319,37 +356,34 @@ class _Explainer:
                         return f"[{name}] / SUM({other.name}[{column}])"
         return None
 
-    def _reachable(self) -> dict[str, tuple[dict[str, Any], list[Value]]]:
-        """Columns that other tables could bring by keys that are there, each with the step that brings it."""
-        found: dict[str, tuple[dict[str, Any], list[Value]]] = {}
+    def _reachable(self) -> dict[str, tuple[Known, str, str, bool, list[Value]]]:
+        """Columns that other tables could bring by keys that are there: the table, its key and that here, whether zeros
+        before numbers are left out of account, and the values in the rows of the list."""
+        found: dict[str, tuple[Known, str, str, bool, list[Value]]] = {}
         for other in self.known:
-            if other is self.base:
-                continue
-            for key, places in other.keys.items():
+            for key, places in other.keys.items() if other is not self.base else ():
                 for here in list(self.columns):
-                    clean = False
-                    rows = _rows_by_key(self.columns[here], places, clean=False)
-                    if any(rows[row] is None for row in self.order):
-                        clean, rows = True, _rows_by_key(self.columns[here], places, clean=True)
-                    if any(rows[row] is None for row in self.order):
-                        continue
-                    for column, values in other.values.items():
-                        if column not in self.columns and column not in found:
-                            step = {"match": other.name, "on": {here: key}, **({"clean": ["zeros"]} if clean else {})}
-                            cut = [values[row] for row in (rows[one] for one in self.order) if row is not None]
-                            found[column] = {**step, "bring": [column]}, cut
+                    ways = ((clean, _rows_by_key(self.columns[here], places, clean=clean)) for clean in (False, True))
+                    for clean, rows in ways:
+                        own = [place for row in self.order if (place := rows[row]) is not None]
+                        if len(own) < len(self.order):
+                            continue
+                        for column, values in other.values.items():
+                            if column not in self.columns:
+                                found.setdefault(column, (other, key, here, clean, [values[place] for place in own]))
+                        break
         return found
 
     def _hidden_matches(self, formula: str) -> Iterator[dict[str, Any]]:
-        for column, (step, cut) in self._reachable().items():
+        for column, (other, key, here, clean, cut) in self._reachable().items():
             if f"[{column}]" in formula:
                 filled: list[Value] = [None] * self.base.height
                 for row, value in zip(self.order, cut, strict=True):
                     filled[row] = value
                 self.columns[column] = filled
-                ((here, _),) = step["on"].items()
-                self.found.words.append(f"'{column}' from '{step['match']}', by '{here}', not shown")
-                yield step
+                self.found.words.append(f"'{column}' from '{other.name}', by '{here}', not shown")
+                more = self._as_one_type(other, key, here, clean)
+                yield {"match": other.name, "on": {here: key}, **more, "bring": [column]}
 
     # -- rows ----------------------------------------------------------------------------------------------
 
@@ -364,7 +398,7 @@ class _Explainer:
             asked = min(repeated, key=len)
             self.found.words.append(f"rows that repeat an earlier one under {', '.join(asked)} are left out")
             return [{"unique": asked, "keep": "first"}]
-        texts = conditions(self.columns, gone)
+        texts = self.found.readings = conditions(self.columns, gone)
         if texts:
             self.found.words.append(f"rows where {texts[0]} are left out")
             return [{"drop_rows": texts[0]}]

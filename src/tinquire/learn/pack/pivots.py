@@ -32,11 +32,13 @@ def pivot_of(
         if len(headings) <= count or any(name not in table.headings for name in fields):
             return None
         last = lines[-1][0]
-        total = last if isinstance(last, str) and (begins_total(last) or last.casefold().startswith("all ")) else None
-        body = list(lines[:-1] if total is not None else lines)
-        found = _Block(table, fields, headings[count:], body, lines[-1] if total is not None else None, total).pivot()
-        if found is not None:
-            return found
+        named = isinstance(last, str) and (begins_total(last) or last.casefold().startswith("all "))
+        # A last line may be the total, or the rest under a name like one.
+        for total in (str(last), None) if named and len(lines) > 1 else (None,):
+            body, end = (lines[:-1], lines[-1]) if total is not None else (lines, None)
+            found = _Block(table, fields, headings[count:], list(body), end, total).pivot()
+            if found is not None:
+                return found
     return None
 
 
@@ -72,10 +74,21 @@ class _Block:
                 return None
             self.rest = self.labels[-1]
         keys = self._values() or self._across()
-        if keys is None:
+        if keys is None or not self._adds_up(keys):
             return None
         totals = {"totals": self.total} if self.total is not None else {}
         return {"rows": self._rows(keys), **keys, **totals}
+
+    def _adds_up(self, keys: Mapping[str, Any]) -> bool:
+        """Whether the line of totals is what the lines above come to, of values that can be added."""
+        if self.totals is None:
+            return True
+        added = [one for one in keys["values"] for way in one if way in ("sum", "count")]
+        if len(added) < len(keys["values"]):
+            return True
+        columns = zip(*(line[len(self.fields) :] for line in self.body), strict=True)
+        sums = [sum(value for value in column if isinstance(value, float)) for column in columns]
+        return all(_is(one, other) for one, other in zip(sums, self.totals[len(self.fields) :], strict=True))
 
     # -- values --------------------------------------------------------------------------------------------
 
