@@ -38,13 +38,12 @@ sleep 1
 
 terminal demo.png 66 "tinquire demo"
 pack="larkfold/out/2026-10/Linen pack 2026-10.xlsx"
-for sheet in Cover Depots "By depot and band"; do
+for sheet in Cover Depots; do
     name=$(echo "$sheet" | tr 'A-Z ' 'a-z-')
     tinquire print "$pack" --to "$name.html" --sheet "$sheet" --rows 34 >/dev/null
 done
 page cover.html pack-cover.png 960
 page depots.html pack-depots.png
-page by-depot-and-band.html pack-pivot.png 640
 tinquire print "larkfold/out/2026-10/Dashboard 2026-10.xlsx" --to dashboard.html --sheet Dashboard >/dev/null
 page dashboard.html dashboard.png 980
 tinquire print "larkfold/out/2026-10/Depot view 2026-10.xlsx" --sheet View --to "$shots/depot-view.png" --dpi 88 >/dev/null
@@ -52,6 +51,22 @@ tinquire print "larkfold/out/2026-10/Letter to the board 2026-10.docx" --to "$sh
 tinquire run larkfold/docket.toml --period 2026-11 >/dev/null
 cp larkfold/out/2026-11/Proof*.html proof.html
 page proof.html proof.png 1000
+# A pair of sheets, and what was learned from them, side by side.
+tinquire learn larkfold/learn/before.xlsx larkfold/learn/after.xlsx --out learned.toml >/dev/null
+for state in before after; do
+    tinquire print "larkfold/learn/$state.xlsx" --area A1:H17 --landscape --to "$state.png" --dpi 120 >/dev/null
+    convert "$state.png" -trim -bordercolor white -border 8 "$state.png"
+done
+{
+    echo '<body style="margin:18px;background:#FBFAF7;color:#27343A;font:13px DejaVu Sans"><div style="display:flex;gap:24px">'
+    echo '<div style="width:760px"><b>before.xlsx</b><br><img src="before.png" style="width:100%;margin:6px 0 18px"><br>'
+    echo '<b>after.xlsx</b>, tidied by hand<br><img src="after.png" style="width:100%;margin-top:6px"></div>'
+    echo '<div><b>learned.toml</b><pre style="font:11px/1.32 DejaVu Sans Mono;white-space:pre-wrap;width:430px">'
+    sed -n '/^\[\[amend/,$p' learned.toml | head -55 | sed 's/&/\&amp;/g; s/</\&lt;/g'
+    echo '</pre></div></div></body>'
+} >learn.html
+page learn.html learn.png 850
+
 terminal show.png 49 "tinquire show '$pack' --rows 6 --sheet Cover --sheet Charges --sheet 'By depot and band'"
 
 terminal recalc.png 22 "tinquire recalc '$pack' --set 'Charges!G5=100' --check"

@@ -115,6 +115,13 @@ def done(data: bytes, steps: list[dict]) -> Workbook:
     return reread(book)
 
 
+def doing(data: bytes, steps: list[dict]) -> set[int]:
+    """The places of the steps that change anything of a sheet, done one after the other."""
+    book = Workbook.from_bytes(data, "a.xlsx")
+    made = [Amendment.model_validate(step) for step in steps]
+    return {number for number, one in enumerate(made) if apply_amendments(book, bound([one], "Data"))}
+
+
 def attempt(chance: random.Random) -> tuple[str, list, list[str]]:
     """Learn one chain from one sheet, with a second pair, and replay it on a third: 'found', 'said' (that something is
     not explained), or 'wrong', in silence."""
@@ -125,6 +132,9 @@ def attempt(chance: random.Random) -> tuple[str, list, list[str]]:
     # With headings in the first row there is no room above them.
     tops = (3, 5) if any("at" in step for step in steps) or shape == "with a block beside" else (1, 3, 5)
     first, second, third = (sheet_of(chance, chance.randrange(25, 60), chance.choice(tops), shape) for _ in range(3))
+    # What changes nothing in either pair cannot be learned from them.
+    seen = doing(first, steps) | doing(second, steps)
+    steps = [step for number, step in enumerate(steps) if number in seen]
     learned = learn(first, "a.xlsx", done(first, steps), [(second, done(second, steps))])
     if not learned.is_whole:
         return "said", [shape, *steps], learned.unexplained[:3]

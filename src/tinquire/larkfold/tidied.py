@@ -8,6 +8,7 @@ from typing import Any
 from tinquire.amend.change import apply_amendments
 from tinquire.amend.schema import Amendment
 from tinquire.workbook import Workbook
+from tinquire.workbook.calc.recalculate import recalculate
 
 __all__ = ["tidied"]
 
@@ -19,8 +20,16 @@ _STEPS: tuple[Mapping[str, Any], ...] = (
         "formula": '=IF(ISNUMBER([Pieces]),[Weight kg]/[Pieces],"")',
     },
     {"sheet": "Pickups", "sort": ["Customer no"]},
+    {"heading": "Ticket", "borders": {"outside": "thin #27343A", "between_rows": "hair #8A979C", "headings": True}},
     {"headings": True, "look": {"bold": True, "fill": "#F4EFE6"}},
     {"heading": "Pieces", "look": {"colour": "#2F5D7C"}},
+    {"where": "[Pieces] >= 70", "look": {"fill": "#F3E3BC"}},
+    {"marks": [{"on": ["Kilos a piece"], "above": 0.9, "look": {"bold": True}}]},
+    {"heading": "Ticket", "freeze": "headings"},
+    {
+        "heading": "Ticket",
+        "widths": {"Ticket": 13, "Collected": 12, "Customer no": 13, "Item": 15, "Kilos a piece": 14, "Driver": 12},
+    },
 )  # fmt: skip
 
 
@@ -28,4 +37,5 @@ def tidied(export: bytes) -> bytes:
     """An export after these changes."""
     book = Workbook.from_bytes(export, "tidied.xlsx")
     apply_amendments(book, [Amendment.model_validate(dict(step)) for step in _STEPS])
+    recalculate(book)
     return book.to_bytes()
