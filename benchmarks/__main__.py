@@ -14,7 +14,20 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks import charts, formulas, letters, marks, models, pages, proofs, runs, tables, templates, workbooks
+from benchmarks import (
+    charts,
+    formulas,
+    learning,
+    letters,
+    marks,
+    models,
+    pages,
+    proofs,
+    runs,
+    tables,
+    templates,
+    workbooks,
+)  # fmt: skip
 from benchmarks.measure import Measure, command, python
 from tinquire.cells import Column
 from tinquire.docket import load_docket, parse_period
@@ -88,6 +101,11 @@ def _runs(place: Path, words: list[str]) -> Iterator[Measure]:
         yield from runs.measures(place / "job")
 
 
+def _learning(place: Path, words: list[str]) -> Iterator[Measure]:
+    if not words or any(word in "learn from a pair" for word in words):
+        yield from learning.measures(place)
+
+
 def _put_in(rows: list[str]) -> None:
     """Put lines in the place of those of the same work, or at the end."""
     lines = _PAGE.read_text("utf-8").splitlines()
@@ -117,6 +135,7 @@ def main(words: list[str]) -> int:
             pages.measures(),
             letters.measures(),
             _runs(place, words),
+            _learning(place, words),
         ):
             if words and not any(word in measure.work for word in words):
                 continue

@@ -10,6 +10,7 @@ import signal
 import time
 import traceback
 import zipfile
+from pathlib import Path
 
 from fuzz.damage import damaged
 from tinquire.cli.main import main
@@ -17,6 +18,7 @@ from tinquire.document.conformance import letter_findings
 from tinquire.packages.package import Package
 from tinquire.workbook.inspect.conformance import conformance_findings
 
+STEPS = Path(__file__).parent / "steps.toml"
 #: What nothing may exceed, for an input of some kilobytes.
 SECONDS, BYTES = 20, 3 << 30
 
@@ -53,6 +55,8 @@ def commands(path, folder, name):
         ["amend", path, "--at", "Data!B3", "--value", "7", "--out", folder / "amended"],
         ["amend", path, "--heading", "Pieces", "--formula", "[Item]&1", "--recalc", "--out", folder / "filled"],
         ["amend", path, "--table", "Things", "--column", "Pieces", "--value", "1", "--out", folder / "table"],
+        ["amend", path, "--with", STEPS, "--every-sheet", "--recalc", "--out", folder / "stepped"],
+        ["learn", path, path], ["learn", path, "--sheets", "Data", "Lists", "--json"], ["learn", path, "--sheets", "Lists", "Data"],
         ["trace", path, "Lists!A1", "--to-data"], ["trace", path, "Data!C3"], ["trace", path, "Data!B2", "--dependents"],
         ["pivot", path, "--rows", "Item", "--sum", "Pieces", "--sheet", "Data", "--out", folder / "pivot.xlsx"],
         ["match", path, path, "--on", "Item=Item", "--sheet", "Data", "--right-sheet", "Data", "--repeated", "first", "--check"],

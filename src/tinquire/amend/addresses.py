@@ -18,7 +18,8 @@ from tinquire.workbook import Workbook
 
 __all__ = ["mentioned_headings", "with_addresses"]
 
-_OWN = re.compile(r"(?<![\w\]])\[([^\[\]@#]+)\]")
+#: A heading in brackets; a number in brackets before a sheet's name is another workbook (18.17.2.3).
+_OWN = re.compile(r"(?<![\w\]'])\[([^\[\]@#]+)\](?![\w.]*!)")
 #: All rows of a column, or of columns from one to another, of this sheet or of another one.
 _ALL = re.compile(
     r"(?:(?P<sheet>[A-Za-z_]\w*|'(?:[^']|'')+')!)?(?<!\w)rows\[(?P<first>[^\[\]@#:]+)(?::(?P<last>[^\[\]@#:]+))?\]"

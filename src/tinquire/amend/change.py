@@ -371,7 +371,7 @@ class _Applier:
     def _look_said(self) -> str:
         if self.amendment.look == LookChange():
             return ""
-        given = self.amendment.look.model_dump(exclude_none=True)
+        given = {key.replace("_", " "): one for key, one in self.amendment.look.model_dump(exclude_none=True).items()}
         parts = [
             key if value is True else f"not {key}" if value is False else f"{key} {value}"
             for key, value in given.items()

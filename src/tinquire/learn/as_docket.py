@@ -53,7 +53,7 @@ def _table_step(keys: Mapping[str, Any], name: str) -> dict[str, Any] | None:
     if "unique" in keys:
         return {"unique": keys["unique"], "keep": "first"}
     if "move" in keys:
-        return {key: keys[key] for key in ("move", "before", "after") if key in keys}
+        return {"move": [keys["move"]], **{key: keys[key] for key in ("before", "after") if key in keys}}
     column = keys.get("add", keys.get("heading"))
     if column is None:
         return None
