@@ -34,7 +34,7 @@ def pens_of(edge: Edge) -> tuple[Pen, tuple[float, ...]]:
 
 
 class EdgeBook:
-    """The lines between the cells of a page: `below[r, c]` is that between rows r and r + 1 at column c, `beside[r, c]`
+    """The lines between the cells of a page: `below[r, c]` is that between rows r and r + 1 at column c, `beside[c, r]`
     that between columns c and c + 1 at row r."""
 
     def __init__(self) -> None:
@@ -44,24 +44,26 @@ class EdgeBook:
 
     def add(self, row: int, column: int, edges: Edges) -> None:
         """The lines that one cell asks for."""
-        if edges.top is not None:
-            _put(self.below, (row - 1, column), edges.top)
-        if edges.bottom is not None:
-            _put(self.below, (row, column), edges.bottom)
-        if edges.left is not None:
-            _put(self.beside, (row, column - 1), edges.left)
-        if edges.right is not None:
-            _put(self.beside, (row, column), edges.right)
+        below, beside = self.below, self.beside
+        for known, place, edge in (
+            (below, (row - 1, column), edges.top), (below, (row, column), edges.bottom),
+            (beside, (column - 1, row), edges.left), (beside, (column, row), edges.right),
+        ):  # fmt: skip
+            if edge is not None:
+                other = known.setdefault(place, edge)
+                # Most neighbours ask for the same: two that are one object need not be looked at.
+                if other is not edge and other != edge and _weight(edge) > _weight(other):
+                    known[place] = edge
 
     def lines(self, grid: Grid) -> list[Lines]:
         """All lines, those that go on in the next cell as one, by pen; the lightest first."""
         found: dict[Pen, list[tuple[float, float, float, float]]] = defaultdict(list)
-        for row, first, last, edge in _runs(self.below, along=1):
+        for row, first, last, edge in _runs(self.below):
             y = -grid.top(row + 1)
             pen, moves = pens_of(edge)
             x, right = grid.left(first, last), grid.left(first, last) + grid.width(first, last)
             found[pen] += [(x, y + move, right, y + move) for move in moves]
-        for column, first, last, edge in _runs(self.beside, along=0):
+        for column, first, last, edge in _runs(self.beside):
             x = grid.edge(column)
             pen, moves = pens_of(edge)
             found[pen] += [(x + move, -grid.top(first), x + move, -grid.top(last + 1)) for move in moves]
@@ -73,12 +75,6 @@ class EdgeBook:
         return [Lines(pen, found[pen]) for pen in sorted(found, key=lambda pen: (pen.width, pen.colour, pen.dashes))]
 
 
-def _put(known: dict[tuple[int, int], Edge], place: tuple[int, int], edge: Edge) -> None:
-    other = known.get(place)
-    if other is None or (other is not edge and other != edge and _weight(edge) > _weight(other)):
-        known[place] = edge
-
-
 @lru_cache(maxsize=4096)
 def _weight(edge: Edge) -> tuple[int, int]:
     """Heavier styles win, of equal ones the darker."""
@@ -86,16 +82,16 @@ def _weight(edge: Edge) -> tuple[int, int]:
     return _ORDER.get(edge.style, 0), -((colour >> 16) + (colour >> 8 & 255) + (colour & 255))
 
 
-def _runs(edges: dict[tuple[int, int], Edge], along: int) -> Iterator[tuple[int, int, int, Edge]]:
+def _runs(edges: dict[tuple[int, int], Edge]) -> Iterator[tuple[int, int, int, Edge]]:
     """Lines of equal look that follow each other: their fixed line, the first and last along them, and the look."""
-    ordered = sorted(edges, key=lambda place: (place[1 - along], place[along]))
-    start = 0
-    for number in range(1, len(ordered) + 1):
-        place = ordered[start]
-        if number < len(ordered):
-            following, before = ordered[number], ordered[number - 1]
-            goes_on = following[1 - along] == place[1 - along] and following[along] == before[along] + 1
-            if goes_on and edges[following] == edges[place]:
+    line = first = last = -1
+    look: Edge | None = None
+    for (fixed, place), edge in sorted(edges.items()):
+        if look is not None:
+            if fixed == line and place == last + 1 and (edge is look or edge == look):
+                last = place
                 continue
-        yield place[1 - along], place[along], ordered[number - 1][along], edges[place]
-        start = number
+            yield line, first, last, look
+        line, first, last, look = fixed, place, place, edge
+    if look is not None:
+        yield line, first, last, look
