@@ -119,6 +119,7 @@ class _Writer:
         self._out: list[str] = []
         #: Texts that were shown before, by face.
         self._shown: dict[tuple[int, str], _Prepared] = {}
+        self._plain_names: dict[int, str] = {}
         self._fill: str | None = None
         self._font: tuple[str, float] | None = None
         self._stretch = 100.0
@@ -248,8 +249,9 @@ class _Writer:
                 continue
             x, y, size, width = text.x, text.y, text.size, text.width
             for share, natural, pieces in known:
-                wide = width * share
-                self._stretched(wide, natural * size)
+                wide, own = width * share, natural * size
+                if self._stretch != 100.0 or abs(wide - own) > own * _SAME:
+                    self._stretched(wide, own)
                 if len(pieces) == 1 and self._font == (pieces[0][0], size):
                     out.append(f"1 0 0 1 {x:.2f} {y:.2f} Tm({pieces[0][1]} )Tj")
                 else:
@@ -291,6 +293,9 @@ class _Writer:
         """A text's runs: the share of its width that each takes, how wide its letters are by nature in parts of the
         size, and its pieces: a font's name in the file and escaped codes."""
         whole = typeface.width(text)
+        if whole and typeface.is_natural and typeface.is_plain(text):
+            # Most texts: one run of a face as wide as it is.
+            return ((1.0, whole, ((self._plain_name(typeface.face), _escaped_text(text)),)),)
         found = []
         for run in typeface.runs(text) if whole else ():
             font = _embedded(run.face)
@@ -309,6 +314,15 @@ class _Writer:
                 )
             found.append((run.width / whole, natural, pieces))
         return tuple(found)
+
+    def _plain_name(self, face: Face) -> str:
+        """The name in the file of the part of a font that has the letters of ASCII."""
+        name = self._plain_names.get(id(face))
+        if name is None:
+            font = _embedded(face)
+            font._assignState(self._doc)
+            name = self._plain_names[id(face)] = str(font.getSubsetInternalName(0, self._doc))
+        return name
 
     # -- areas and lines -------------------------------------------------------------------------------
 

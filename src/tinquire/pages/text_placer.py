@@ -77,8 +77,10 @@ class TextPlacer:
         if not look.plain or shown.fills is not None or "\n" in shown.text:
             return shown
         letters = self._looks.recoloured(look.letters, shown.colour)
-        before = PAD + letters.width(shown.before) + (look.indent if across == "left" else 0.0)
-        after = PAD + letters.width(shown.after) + (look.indent if across == "right" else 0.0)
+        before = (
+            PAD + (letters.width(shown.before) if shown.before else 0.0) + (look.indent if across == "left" else 0.0)
+        )
+        after = PAD + (letters.width(shown.after) if shown.after else 0.0) + (look.indent if across == "right" else 0.0)
         pitch, high = letters.line, letters.height
         valign = look.look.valign
         above = -high / 2 if valign == "center" else -(pitch + high) / 2 if valign == "top" else (pitch - high) / 2

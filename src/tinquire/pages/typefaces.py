@@ -104,6 +104,10 @@ class Typeface:
     def _has_plain(self) -> bool:
         return all(code in self.face.advances for code in range(32, 127))
 
+    def is_plain(self, text: str) -> bool:
+        """Whether a text has letters of ASCII alone, all of which the face has."""
+        return self._has_plain and text.isascii() and text.isprintable()
+
     def widths(self, texts: Sequence[str]) -> Floats:
         """The widths of many texts at once, in parts of the size: all their letters in one array."""
         joined = "".join(texts)
@@ -154,9 +158,7 @@ class Typeface:
 
     def _split(self, text: str) -> tuple[Run, ...]:
         advances = self.face.advances
-        if (self._has_plain and text.isascii() and text.isprintable()) or all(
-            code in advances for code in map(ord, text)
-        ):
+        if self.is_plain(text) or all(code in advances for code in map(ord, text)):
             return (Run(self.face, text, self.width(text)),)
         pieces: list[tuple[Face, list[str]]] = []
         for letter in text:
