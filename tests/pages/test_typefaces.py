@@ -78,7 +78,8 @@ BROKEN = [
     ("unbreakableword", 40, ["unbrea", "kablew", "ord"]),
     ("trailing   ", 200, ["trailing   "]),
     ("several   blanks between", 60, ["several", "blanks", "between"]),
-    ("漢字漢字漢字", 25, ["漢字", "漢字", "漢字"]),
+    # How wide these letters are depends on the fonts that the machine has.
+    ("漢字漢字漢字", 2.5 * LETTERS.width("漢"), ["漢字", "漢字", "漢字"]),
     ("", 50, [""]),
 ]
 
