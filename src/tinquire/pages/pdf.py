@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import cache
 from math import cos, radians, sin
@@ -12,6 +12,7 @@ from typing import Any
 
 from tinquire.charts.shapes import Path
 from tinquire.pages.hatches import ground_of, strokes_of
+from tinquire.pages.outlines import with_quadratic_outlines
 from tinquire.pages.primitives import (
     Areas,
     Bookmark,
@@ -29,6 +30,7 @@ from tinquire.pages.primitives import (
     Role,
     Text,
     Window,
+    all_items,
     words_text,
 )  # fmt: skip
 from tinquire.pages.tags import TagTree, is_tagged
@@ -62,7 +64,7 @@ def pdf_of(document: Pages, moment: datetime) -> bytes:
         stream = io.BytesIO()
         canvas = Canvas(stream, pageCompression=1, invariant=1, lang=document.language or None, pdfVersion=_VERSION)
         _tell_of(canvas, document, moment)
-        writer = _Writer(canvas, TagTree(canvas) if is_tagged(document) else None)
+        writer = _Writer(canvas, TagTree(canvas) if is_tagged(document) else None, _cubic_letters(document.pages))
         for page in document.pages:
             writer.page(page)
         writer.finish()
@@ -97,6 +99,25 @@ def _embedded(face: Face) -> Any:
     return TTFont(f"{face.name}:{face.path}", str(face.path), asciiReadable=True)
 
 
+def _cubic_letters(pages: Sequence[Page]) -> dict[Face, set[int]]:
+    """The letters that pages need of faces with cubic outlines."""
+    found: dict[Face, set[int]] = {}
+    for text in _every_text(pages):
+        if text.face.face.cubic or not text.text.isascii():
+            for run in text.face.runs(text.text):
+                if run.face.cubic:
+                    found.setdefault(run.face, set()).update(map(ord, run.text))
+    return found
+
+
+def _every_text(pages: Sequence[Page]) -> Iterator[Text]:
+    for item in (item for page in pages for item in all_items(page.items)):
+        if isinstance(item, Text):
+            yield item
+        elif isinstance(item, Chart):
+            yield from (words_text(shape, item.faces) for shape in item.drawing.shapes if not isinstance(shape, Path))
+
+
 def _number(value: float) -> str:
     """A number as short as can be, to a thousandth of a point."""
     text = f"{value:.3f}".rstrip("0").rstrip(".")
@@ -111,8 +132,10 @@ def _colour(colour: str) -> str:
 class _Writer:
     """Writes the content of pages; what holds for a whole document is remembered."""
 
-    def __init__(self, canvas: Any, tags: TagTree | None) -> None:
-        self._canvas = canvas
+    def __init__(self, canvas: Any, tags: TagTree | None, letters: Mapping[Face, Collection[int]]) -> None:
+        """`letters` are those that the document needs of faces with cubic outlines."""
+        self._canvas, self._letters = canvas, letters
+        self._made: dict[Face, Any] = {}
         self._tags = tags
         self._count, self._level = 0, -1
         self._doc = canvas._doc
@@ -298,7 +321,7 @@ class _Writer:
             return ((1.0, whole, ((self._plain_name(typeface.face), _escaped_text(text)),)),)
         found = []
         for run in typeface.runs(text) if whole else ():
-            font = _embedded(run.face)
+            font = self._font_of(run.face)
             natural = run.width
             if not typeface.is_natural or run.face is not typeface.face:
                 advances = run.face.advances
@@ -315,11 +338,22 @@ class _Writer:
             found.append((run.width / whole, natural, pieces))
         return tuple(found)
 
+    def _font_of(self, face: Face) -> Any:
+        """A face as ReportLab embeds it; of one with cubic outlines a font with the letters that the document needs."""
+        if not face.cubic:
+            return _embedded(face)
+        if face not in self._made:
+            from reportlab.pdfbase.ttfonts import TTFont
+
+            content = with_quadratic_outlines(face.path, self._letters.get(face, ()))
+            self._made[face] = TTFont(f"{face.name}:{face.path}", io.BytesIO(content), asciiReadable=True)
+        return self._made[face]
+
     def _plain_name(self, face: Face) -> str:
         """The name in the file of the part of a font that has the letters of ASCII."""
         name = self._plain_names.get(id(face))
         if name is None:
-            font = _embedded(face)
+            font = self._font_of(face)
             font._assignState(self._doc)
             name = self._plain_names[id(face)] = str(font.getSubsetInternalName(0, self._doc))
         return name

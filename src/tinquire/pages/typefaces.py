@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from tinquire.cells.column import Floats
 from tinquire.looks.known_fonts import LINES, TWINS, Kind, digit_of, kind_of, known_widths
+from tinquire.pages.direction import as_drawn, runs_leftwards
 
 __all__ = ["Face", "Run", "Typeface", "Typefaces"]
 
@@ -26,8 +27,8 @@ _STAND_INS: dict[Kind, tuple[str, ...]] = {
     "mono": ("Liberation Mono", "Cousine", "DejaVu Sans Mono"),
 }
 #: Fonts that have letters of many scripts, where they are on the machine.
-_WIDE = ("DejaVu Sans", "Noto Sans", "Noto Sans CJK SC", "Droid Sans Fallback", "Noto Sans Symbols", "Unifont",
-         "Segoe UI Symbol", "Arial Unicode MS")  # fmt: skip
+_WIDE = ("DejaVu Sans", "Noto Sans", "Noto Sans CJK SC", "Noto Sans CJK JP", "Droid Sans Fallback", "Noto Sans Symbols",
+         "Unifont", "Segoe UI Symbol", "Arial Unicode MS")  # fmt: skip
 _USUAL_DIGIT = 0.55
 _REMEMBERED = 200_000
 
@@ -41,6 +42,8 @@ class Face:
     advances: dict[int, float]
     ascent: float
     descent: float
+    #: Whether its outlines are cubic: a document takes the letters that it needs as quadratic ones.
+    cubic: bool = False
 
     @property
     def digit(self) -> float:
@@ -86,7 +89,7 @@ class Typeface:
             if text.isascii():
                 found = sum(map(self._plain.__getitem__, text.encode()))
             else:
-                found = sum(map(self._advance, map(ord, text)))
+                found = sum(map(self._advance, map(ord, as_drawn(text))))
             self._widths[text] = found
         return found
 
@@ -114,6 +117,8 @@ class Typeface:
         if joined.isascii():
             letters = np.array(self._plain)[np.frombuffer(joined.encode(), np.uint8)]
         else:
+            if runs_leftwards(joined):  # letters are as wide as their forms beside each other
+                return np.array([self.width(text) for text in texts])
             letters = self._advances(np.frombuffer(joined.encode("utf-32-le"), np.uint32))
         lengths = np.fromiter(map(len, texts), np.int64, len(texts))
         starts = np.cumsum(lengths) - lengths
@@ -148,18 +153,19 @@ class Typeface:
                 yield face
 
     def runs(self, text: str) -> tuple[Run, ...]:
-        """A line of text in pieces that have a face each; letters that no face has are noted as missing."""
+        """A line of text as it is drawn, in pieces that have a face each; letters that no face has are noted as
+        missing."""
         found = self._runs.get(text)
         if found is None:
             if len(self._runs) > _REMEMBERED:
                 self._runs.clear()
-            found = self._runs[text] = self._split(text)
+            found = self._runs[text] = self._split(as_drawn(text))
         return found
 
     def _split(self, text: str) -> tuple[Run, ...]:
         advances = self.face.advances
         if self.is_plain(text) or all(code in advances for code in map(ord, text)):
-            return (Run(self.face, text, self.width(text)),)
+            return (Run(self.face, text, sum(map(self._advance, map(ord, text)))),)
         pieces: list[tuple[Face, list[str]]] = []
         for letter in text:
             code = ord(letter)
@@ -174,7 +180,9 @@ class Typeface:
             if not pieces or pieces[-1][0] is not face:
                 pieces.append((face, []))
             pieces[-1][1].append(letter)
-        return tuple(Run(face, "".join(letters), self.width("".join(letters))) for face, letters in pieces)
+        return tuple(
+            Run(face, "".join(letters), sum(map(self._advance, map(ord, letters)))) for face, letters in pieces
+        )
 
 
 #: Letters that take no room: joiners, marks of direction, soft hyphens, variation selectors.
@@ -243,7 +251,7 @@ def _listed() -> dict[str, list[_Entry]]:
     found: dict[str, list[_Entry]] = {}
     for entry in font_manager.fontManager.ttflist:
         path = Path(entry.fname)
-        if path.suffix.lower() not in (".ttf", ".ttc"):
+        if path.suffix.lower() not in (".ttf", ".ttc", ".otf", ".otc"):
             continue
         weight = entry.weight if isinstance(entry.weight, int) else 700 if "bold" in str(entry.weight).lower() else 400
         bold = weight >= 600
@@ -275,12 +283,13 @@ def _read(entry: _Entry, family: str) -> Face:
 
     try:
         with Path(entry.path).open("rb") as stream, TTFont(stream, lazy=True, fontNumber=0) as font:
-            if "glyf" not in font:
+            cubic = "glyf" not in font and "CFF " in font
+            if "glyf" not in font and not cubic:
                 raise ValueError(f"'{entry.name}' has no outlines that a PDF can hold")
             names, metrics, size = font.getBestCmap() or {}, font["hmtx"].metrics, font["head"].unitsPerEm
             widths = {code: metrics[name][0] / size for code, name in names.items()}
             reach = font["hhea"]
             style = ("/bold" if entry.bold else "") + ("/italic" if entry.italic else "")
-            return Face(family + style, Path(entry.path), widths, reach.ascent / size, -reach.descent / size)
+            return Face(family + style, Path(entry.path), widths, reach.ascent / size, -reach.descent / size, cubic)
     except (OSError, TTLibError, KeyError, AssertionError) as error:
         raise ValueError(f"'{entry.name}' cannot be read as a font") from error
