@@ -16,7 +16,13 @@ from tinquire.pages.typefaces import Face, Typeface, Typefaces, find_face
 
 MOMENT = datetime(2026, 10, 31, 9, tzinfo=UTC)
 #: Letters of the font: a name, its code, and how wide it is.
-LETTERS = {"space": (32, 300), "A": (65, 600), "kanji": (0x6F22, 1000), "other": (0x5B57, 1000), "unused": (0x6C34, 1000)}
+LETTERS = {
+    "space": (32, 300),
+    "A": (65, 600),
+    "kanji": (0x6F22, 1000),
+    "other": (0x5B57, 1000),
+    "unused": (0x6C34, 1000),
+}
 
 
 @pytest.fixture(scope="module")

@@ -35,6 +35,40 @@ def book(style="Ours", flags='showRowStripes="1"', totals=0, styles=STYLES):
     return Workbook.from_bytes(zipped(parts_of(ROWS, styles=styles, extra=extra)), "t.xlsx")
 
 
+def pivoted(style, more="", heads=2):
+    """The same cells as a pivot with two rows of headings."""
+    space = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
+    pivot = (
+        f'<pivotTableDefinition xmlns="{space}" name="P" cacheId="1" {more}><location ref="B2:D8" firstHeaderRow="1" firstDataRow="{heads}" firstDataCol="1"/>'
+        f'<rowFields count="1"><field x="0"/></rowFields><colFields count="1"><field x="1"/></colFields><pivotTableStyleInfo {style} showRowStripes="1"/></pivotTableDefinition>'
+    )
+    rels = f'<Relationships xmlns="{PACKAGE}/relationships"><Relationship Id="rId1" Type="{OFFICE}/pivotTable" Target="../pivotTables/pivotTable1.xml"/></Relationships>'
+    extra = {"xl/pivotTables/pivotTable1.xml": pivot, "xl/worksheets/_rels/sheet1.xml.rels": rels}
+    return Workbook.from_bytes(zipped(parts_of(ROWS, styles=f'<styleSheet xmlns="{space}">{STYLES}</styleSheet>', extra=extra)), "t.xlsx")  # fmt: skip
+
+
+def test_a_pivot_is_drawn_in_its_style():
+    of, told = looks(pivoted('name="Ours"'))
+    assert not told and of((2, 2)).bold and of((3, 3)).bold and not of((4, 2)).bold and of((5, 4)).bold, (
+        "headings, totals across"
+    )
+    assert [of((row, 2)).fill for row in range(4, 8)] == [None, "EEEEEE", "EEEEEE", None]
+    assert of((2, 2)).edges.top.colour == "000011" and of((8, 2)).edges.bottom.style == "thick"
+
+
+@pytest.mark.parametrize(("more", "total", "across"), [("", True, True), ('colGrandTotals="0"', False, True), ('rowGrandTotals="0"', True, False)])  # fmt: skip
+def test_a_pivot_s_style_that_is_not_in_the_file_is_said(more, total, across):
+    of, told = looks(pivoted('name="Elsewhere"', more))
+    assert told == ["pivot style 'Elsewhere' is not in the file: a pivot is drawn with lines of our own"]
+    assert of((3, 2)).bold and of((8, 2)).bold == total and of((5, 4)).bold == across and of((5, 2)).fill is None
+
+
+def test_a_pivot_without_a_style_stays_as_it_is():
+    made = pivoted("")
+    sheet = made.sheet(made.entries[0].name)
+    assert with_table_looks(made, sheet, print) is sheet
+
+
 def looks(made):
     told = []
     (entry,) = made.entries[:1]

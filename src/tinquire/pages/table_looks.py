@@ -1,5 +1,5 @@
-"""Tables of a sheet drawn in the style that they name (ECMA-376 Part 1, 18.8.40, 18.8.42): what a cell says of itself
-comes before what its table says.
+"""Tables and pivots of a sheet drawn in the style that they name (ECMA-376 Part 1, 18.8.40, 18.8.42, 18.10.1.74): what
+a cell says of itself comes before what its table says.
 
 A style that the file does not hold is one that its program has built in: then the table gets lines and bands of our
 own, so that its headings and rows can be told apart.
@@ -19,9 +19,10 @@ from tinquire.cells.column import Codes
 from tinquire.looks import Appearance, Edge, Edges, Variation
 from tinquire.looks.finish import Finish
 from tinquire.looks.palette import luminance, tint
-from tinquire.packages.xml import child, children, flag
+from tinquire.packages.xml import child, children, flag, whole_number
 from tinquire.workbook import Sheet, SheetTable, Workbook
 from tinquire.workbook.grid.sheet import Cells
+from tinquire.workbook.parts.pivots import pivot_area
 from tinquire.workbook.parts.tables import read_table
 
 __all__ = ["with_table_looks"]
@@ -52,15 +53,22 @@ class _Shown:
     last: bool
     rows: bool
     columns: bool
+    #: How many of its first rows are headings: a pivot may have several.
+    heads: int = 1
+
+    @property
+    def data(self) -> Area:
+        area = self.table.area
+        return Area(area.top + self.heads, area.left, area.bottom - self.table.totals, area.right)
 
 
 def with_table_looks(book: Workbook, sheet: Sheet, tell: Callable[[str], None]) -> Sheet:
     """The sheet with the looks of its tables in its cells' styles; the same one where no table has any. `tell` gets a
     sentence on each style that is not in the file. Raises AccessError for damaged parts."""
     try:
-        shown = list(_shown(book, sheet, tell))
+        shown = [*_shown(book, sheet, tell), *_shown_pivots(book, sheet, tell)]
     except ValueError as error:
-        fault = Fault("opening a workbook", f"a table of sheet '{sheet.name}' is damaged: {error}", book.name)
+        fault = Fault("opening a workbook", f"a table or pivot of sheet '{sheet.name}' is damaged: {error}", book.name)
         raise AccessError(fault) from None
     if not shown:
         return sheet
@@ -85,8 +93,33 @@ def _shown(book: Workbook, sheet: Sheet, tell: Callable[[str], None]) -> Iterato
         if elements is None:
             tell(f"table style '{name}' is not in the file: '{table.name}' is drawn with lines and bands of our own")
             elements = _own(book)
-        given = [flag(info, f"show{what}", default=False) for what in _FLAGS]
-        yield _Shown(table, elements, *given)
+        first, last, rows, columns = (flag(info, f"show{what}", default=False) for what in _FLAGS)
+        yield _Shown(table, elements, first, last, rows, columns, int(table.headings))
+
+
+def _shown_pivots(book: Workbook, sheet: Sheet, tell: Callable[[str], None]) -> Iterator[_Shown]:
+    """A sheet's pivots as tables: rows of headings, and lines and columns of grand totals (18.10.1.73)."""
+    entry = book.entry(sheet.name)
+    for relation in book.package.relations(entry.part) if entry is not None and entry.part is not None else ():
+        if relation.kind != "pivotTable" or not book.package.has(relation.target):
+            continue
+        root = book.package.root(relation.target)
+        info, area = child(root, "pivotTableStyleInfo"), pivot_area(root)
+        name = None if info is None else info.get("name")
+        if info is None or area is None or not name or name == "None" or area.height > _MOST_ROWS:
+            continue
+        elements = _elements(book, name)
+        if elements is None:
+            tell(f"pivot style '{name}' is not in the file: a pivot is drawn with lines of our own")
+            elements = {kind: one for kind, one in _own(book).items() if "Stripe" not in kind}
+        location = child(root, "location")
+        first = None if location is None else whole_number(location.get("firstDataRow"))
+        heads = min(max(first or 1, 1), area.height)
+        totals = flag(root, "colGrandTotals", default=True) and child(root, "rowFields") is not None
+        last = flag(root, "rowGrandTotals", default=True) and child(root, "colFields") is not None
+        table = SheetTable(root.get("name", ""), area, (), headings=True, totals=totals and area.height > heads + 1)
+        rows, columns = (flag(info, f"show{what}Stripes", default=False) for what in ("Row", "Col"))
+        yield _Shown(table, elements, False, last, rows, columns, heads)
 
 
 _FLAGS = ("FirstColumn", "LastColumn", "RowStripes", "ColumnStripes")
@@ -145,12 +178,13 @@ def _dressed(
 
 def _alike(shown: _Shown, rows: Codes) -> Codes:
     """A number for each row of a table: rows with the same one get the same looks."""
-    data = shown.table.data
+    data = shown.data
     stripes = sum(
         shown.elements[kind].size if kind in shown.elements else 1 for kind in ("firstRowStripe", "secondRowStripe")
     )
     places = (rows - data.top) % stripes
-    for number, row in enumerate((shown.table.area.top, shown.table.area.bottom, data.top, data.bottom), start=1):
+    heads = range(shown.table.area.top, data.top)
+    for number, row in enumerate((*heads, shown.table.area.bottom, data.top, data.bottom), start=1):
         places = np.where(rows == row, places + number * stripes * 8, places)
     return places.astype(np.int32)
 
@@ -173,7 +207,7 @@ def _change(shown: _Shown, row: int, column: int) -> Variation:
 def _around(shown: _Shown, row: int, column: int) -> Iterator[tuple[_Element, Area]]:
     """The elements of a style that a cell is in, the weakest first, and the area of each."""
     table, elements = shown.table, shown.elements
-    area, data = table.area, table.data
+    area, data = table.area, shown.data
 
     def element(kind: str, where: Area) -> Iterator[tuple[_Element, Area]]:
         if (found := elements.get(kind)) is not None:
@@ -191,8 +225,8 @@ def _around(shown: _Shown, row: int, column: int) -> Iterator[tuple[_Element, Ar
         yield from element("lastColumn", area._replace(left=column))
     if shown.first and column == area.left:
         yield from element("firstColumn", area._replace(right=column))
-    if table.headings and row == area.top:
-        yield from element("headerRow", area._replace(bottom=row))
+    if row < data.top:
+        yield from element("headerRow", area._replace(bottom=data.top - 1))
     if table.totals and row == area.bottom:
         yield from element("totalRow", area._replace(top=row))
 
