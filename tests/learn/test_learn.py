@@ -223,7 +223,7 @@ def test_two_sheets_of_one_workbook(tmp_path, tinquire):
 WRONG = [
     (["gone.xlsx", "after.xlsx"], 3, "there is no such file"),
     (["before.xlsx"], 2, "name two workbooks"),
-    (["before.xlsx", "before.xlsx"], 1, "nothing that can be said"),
+    (["before.xlsx", "before.xlsx"], 1, "nothing: both are the same"),
 ]
 
 

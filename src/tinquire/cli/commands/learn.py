@@ -116,7 +116,8 @@ def _tell(learned: Any, terminal: Terminal) -> None:
         if len(step.others) > 3:
             terminal.line("", f"   or in {len(step.others) - 3} ways more")
     if not learned.steps:
-        terminal.line("found", "nothing that can be said in general terms")
+        same = "nothing: both are the same" if learned.is_whole else "nothing that can be said in general terms"
+        terminal.line("found", same)
     if any(step.others for step in learned.steps):
         terminal.line("note", "a pair in which these readings differ tells them apart: --also BEFORE AFTER")
     for number, line in enumerate(learned.unexplained):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -29,7 +30,9 @@ _MADE = frozenset({"out", "outbox", "postroom"})
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("folder", type=Path, help="the folder of the job, with the files to read")
+    parser.add_argument(
+        "folder", type=Path, nargs="?", help="the folder of the job, with the files to read (that of --sources)"
+    )
     parser.add_argument(
         "--from-last-month", type=Path, metavar="PACK", help="a finished workbook, to be explained by its sources"
     )
@@ -44,7 +47,8 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.base.atomic_files import write_atomic
     from tinquire.docket.draft import Draft, draft_docket, period_in
 
-    folder, docket = options.folder, options.folder / "docket.toml"
+    folder = _folder(options)
+    docket = folder / "docket.toml"
     if docket.exists():
         raise UseError(Fault("drafting a docket", "there is one already", str(docket), "take another folder"))
     pack = options.from_last_month
@@ -64,7 +68,7 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     title = options.title or folder.absolute().name
     draft = Draft(title, latest.kind if latest else "month", [source for source, _ in sources])
     if pack is not None:
-        return _explained(pack, draft, [reads for _, reads in sources], options, terminal)
+        return _explained(pack, draft, [reads for _, reads in sources], folder, terminal)
     text = draft_docket(draft)
     write_atomic(docket, text.encode())
     for number, source in enumerate(draft.sources):
@@ -77,6 +81,16 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
         {"docket": str(docket), "period": example, "sources": [_answer(source) for source in draft.sources]}
     )
     return 0
+
+
+def _folder(options: argparse.Namespace) -> Path:
+    """The folder of the job: the one that is named, or the one that holds all sources. Raises UseError."""
+    if options.folder is not None:
+        return Path(options.folder)
+    if not options.sources:
+        why = "no folder is named"
+        raise UseError(Fault("drafting a docket", why, do="name the folder of the job: tinquire new october"))
+    return Path(os.path.commonpath([str(one.absolute()) for one in options.sources]))
 
 
 def _chosen(folder: Path, sources: list[Path] | None) -> list[Path]:
@@ -194,7 +208,7 @@ def _name(pattern: str, sheet: str | None, taken: set[str]) -> str:
 
 
 def _explained(
-    pack: Path, draft: Draft, reads: list[_Reads], options: argparse.Namespace, terminal: Terminal
+    pack: Path, draft: Draft, reads: list[_Reads], folder: Path, terminal: Terminal
 ) -> int:  # fmt: skip
     """Draft a docket that makes a pack from its sources, and say what explains each of its sheets."""
     from tinquire.base.atomic_files import write_atomic
@@ -207,12 +221,12 @@ def _explained(
     terminal.progress("reading last month's pack")
     book = Workbook.open(pack)
     period = period_in(pack.name)
-    found = explain_pack(book, _known(draft.sources, reads, options.folder, period))
+    found = explain_pack(book, _known(draft.sources, reads, folder, period))
     name = pack.name if period is None else pack.name.replace(period.text, "[:period:]")
     types = {source.name: source.types for source in draft.sources}
     types |= {name: {**table.base.types, **table.types} for name, table in found.tables.items()}
-    docket = options.folder / "docket.toml"
-    write_atomic(options.folder / "house.toml", house_of(book, found, types).encode())
+    docket = folder / "docket.toml"
+    write_atomic(folder / "house.toml", house_of(book, found, types).encode())
     write_atomic(docket, docket_of(draft, found, name, period).encode())
     for sheet in found.sheets:
         what = "; ".join(sheet.words) or (f"the rows of '{sheet.of}'" if sheet.shows else "nothing explains it")
@@ -220,7 +234,7 @@ def _explained(
     left = [f"{sheet.name}: {what}" for sheet in found.sheets for what in sheet.left]
     for number, line in enumerate(left):
         terminal.line("fill in" if number == 0 else "", line, hang=4)
-    terminal.line("wrote", f"{docket}, {options.folder / 'house.toml'}")
+    terminal.line("wrote", f"{docket}, {folder / 'house.toml'}")
     example = period.text if period is not None else "2026-10"
     terminal.line("try", f"tinquire run {docket} --period {example}, and compare its pack with {pack.name}")
     terminal.answer({
