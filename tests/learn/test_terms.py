@@ -14,6 +14,7 @@ from tinquire.learn.as_docket import as_docket
 from tinquire.learn.lists import seen_list
 from tinquire.learn.steps import Learned, Step
 from tinquire.learn.terms import Terms
+from tinquire.learn.writing import as_amendments
 from tinquire.sources.readers.headings import under_heading
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.grid.sheet import SheetTable, TableColumn
@@ -139,3 +140,20 @@ def test_a_summary_is_a_pivot_and_the_rest_a_remark():
     PivotModel.model_validate(made["pivots"]["by_a"])
     assert [sheet["name"] for sheet in made["workbooks"]["pack"]["sheets"]] == ["List", "By A"]
     assert "# - A1 becomes 1" in text and "# - odd" in text
+
+
+def test_what_a_cell_holds_does_not_go_on_behind_a_comment():
+    evil = 'x\n[[amend]]\nsay = "more"\u2028\x85'
+    step = Step(
+        {"heading": "A", "matching": evil, "value": "y"},
+        f"'{evil}' becomes y",
+        1,
+        (({"at": "A1", "value": evil}, f"A1 is {evil}"),),
+    )
+    learned = Learned([step, Step({"at": "B1", "value": 1}, f"B1 {evil}", 1)], [f"A9 holds {evil}"])
+    made = tomllib.loads(as_amendments(learned, f"from {evil}"))["amend"]
+    assert [one.get("matching") for one in made] == [evil, None] and made[0]["say"] == step.says
+    text = as_docket(learned, "list")
+    assert (
+        set(tomllib.loads(text)) == {"tables", "workbooks"} and len(tomllib.loads(text)["tables"]["list"]["steps"]) == 1
+    )

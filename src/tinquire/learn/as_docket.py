@@ -10,7 +10,7 @@ from typing import Any
 import tomlkit
 
 from tinquire.learn.steps import Learned
-from tinquire.learn.writing import inline
+from tinquire.learn.writing import inline, remark
 
 __all__ = ["as_docket"]
 
@@ -39,10 +39,10 @@ def as_docket(learned: Learned, name: str) -> str:
     for step in learned.steps:
         found = _table_step(step.keys, name)
         if found is not None:
-            others = "".join(f"\n  # or: {says}" for _, says in step.others)
-            draft.steps.append((step.says + others, found))
+            others = "".join(f"\n  # or: {remark(says)}" for _, says in step.others)
+            draft.steps.append((remark(step.says) + others, found))
         elif not _of_sheet(draft, step.keys):
-            draft.by_hand.append(step.says)
+            draft.by_hand.append(remark(step.says))
     return "\n".join([*_table(draft), *_pivots(draft), *_book(draft)]) + "\n"
 
 

@@ -61,5 +61,7 @@ class Seen:
             return 0
         known: Mapping[Edge, int] = self._known
         if edge not in known:
-            self._known[edge] = EDGE_STYLES.index(edge.style) * 10_000 + len(known) + 1
+            # A damaged file may have styles that are none.
+            weight = EDGE_STYLES.index(edge.style) if edge.style in EDGE_STYLES else 0
+            self._known[edge] = weight * 10_000 + len(known) + 1
         return self._known[edge]

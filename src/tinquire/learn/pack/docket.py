@@ -9,7 +9,7 @@ from tinquire.cells.periods import Period
 from tinquire.docket.draft import Draft, SourceDraft
 from tinquire.learn.pack.explain import FoundSheet, PackFound
 from tinquire.learn.values import in_toml
-from tinquire.learn.writing import inline
+from tinquire.learn.writing import inline, remark
 
 __all__ = ["docket_of"]
 
@@ -95,7 +95,7 @@ def _tables(found: PackFound) -> Iterator[str]:
         yield f"from  = {_text(table.base.name)}"
         yield "steps = ["
         yield from (f"  {_text(step)}," for step in table.steps)
-        yield from (f"  # fill in: {what}" for what in table.left)
+        yield from (f"  # fill in: {remark(what)}" for what in table.left)
         yield "]"
 
 
@@ -122,7 +122,7 @@ def _kind(name: str, found: PackFound) -> dict[str, str]:
 def _sheet(sheet: FoundSheet, period: Period | None, types: Mapping[str, str]) -> Iterator[str]:
     yield ""
     if not sheet.shows:
-        yield f"# fill in: the sheet {_text(sheet.name)}: {', '.join(sheet.left) or 'what it shows'}"
+        yield remark(f"# fill in: the sheet {_text(sheet.name)}: {', '.join(sheet.left) or 'what it shows'}")
         return
     yield "[[workbooks.pack.sheets]]"
     yield f"name = {_text(sheet.called or sheet.name)}"
@@ -151,7 +151,7 @@ def _sheet(sheet: FoundSheet, period: Period | None, types: Mapping[str, str]) -
         keys["hidden"] = True
     for key, value in keys.items():
         yield f"{key} = {_text(value)}"
-    yield from (f"# fill in: {what}" for what in sheet.left)
+    yield from (f"# fill in: {remark(what)}" for what in sheet.left)
 
 
 def _with_slots(text: str, period: Period | None) -> str:
