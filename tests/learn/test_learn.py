@@ -68,6 +68,7 @@ FOUND = [
     ([{"move": "Item", "after": "Depot"}], [{"move": "Item", "after": "Depot"}]),
     ([{"move": "Rate", "before": "Depot"}], [{"move": "Rate", "before": "Depot"}]),
     ([{"add": "No", "before": "Depot", "value": 1}], [{"add": "No", "before": "Depot", "value": 1}]),
+    ([{"sheet": "Data", "insert_rows": "6"}, {"at": "Data!A6", "value": "Mill"}, {"at": "Data!C6", "value": 3}], [{"sheet": "Data", "insert_rows": "6"}, {"sheet": "Data", "at": "A6", "expect": "", "value": "Mill"}, {"sheet": "Data", "at": "C6", "expect": "", "value": 3}]),
     ([{"sheet": "Data", "insert_rows": "2:3"}], [{"insert_rows": "3:4"}]),
     ([{"sheet": "Data", "delete_rows": "2"}], [{"delete_rows": "2"}]),
     ([{"heading": "Pieces", "where": '[Depot] = "Mill"', "value": 8}], [{"heading": "Pieces", "where": '[Depot] = "Mill"', "value": 8}]),

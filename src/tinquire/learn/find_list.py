@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -18,7 +19,7 @@ from tinquire.learn.prove import has_formulas, same_formula
 from tinquire.learn.rows import conditions, repeated_under, sort_keys, unique_by
 from tinquire.learn.session import Session
 from tinquire.learn.terms import Terms
-from tinquire.learn.values import in_toml, is_plain, value_steps
+from tinquire.learn.values import in_toml, is_plain, said_value, value_steps
 from tinquire.workbook import Sheet
 from tinquire.workbook.grid.cell_formulas import text_at
 
@@ -55,6 +56,8 @@ class ListFinder:
     def find(self) -> None:
         one = seen_list(self.session.work, self.name)
         other = seen_list(self.session.after, self.name, one.headings if one else ())
+        if one is not None and other is not None and self._typed_rows(one, other.near(one.headings)):
+            one = seen_list(self.session.work, self.name, one.headings)
         found = None if one is None or other is None else self._matched(one, other)
         if found is None:
             self.cells_alone()
@@ -78,6 +81,31 @@ class ListFinder:
         if self.list is not None:
             below_rows(self, self.list)
             outfit_steps(self, self.list)
+
+    def _typed_rows(self, one: SheetList, other: SheetList) -> bool:
+        """Rows put in among the others and typed: a step for each, and for what it holds. False where that does not
+        explain which rows are there."""
+        other = other.cut(self._first_sum(other))
+        common = [name for name in other.headings if name in one.headings]
+        waiting = Counter(zip(*(keyed(one.values[name]) for name in common), strict=True)) if common else Counter()
+        new = []
+        for place, key in enumerate(zip(*(keyed(other.values[name]) for name in common), strict=True)):
+            if not waiting[key]:
+                new.append(place)
+            waiting[key] -= 1
+        within = 0 < len(new) <= _BELOW and new[0] < other.height - len(new)  # what comes last is put below the rows
+        if one.head != other.head or not within or other.height - len(new) != one.height:
+            return False
+        for place in new:
+            row = other.rows[place]
+            if not self.session.do({"sheet": self.name, "insert_rows": str(row)}, f"a row put in before row {row}", 1):
+                return False
+            for name in common:
+                value, at = other.values[name][place], cell_name(row, one.column(name))
+                if is_plain(value) and value is not None:
+                    keys = {"sheet": self.name, "at": at, "expect": "", "value": in_toml(value)}
+                    self.session.do(keys, f"{at} becomes {said_value(value)}", 1)
+        return True
 
     def cells_alone(self) -> None:
         """Steps for a sheet on which no list is seen, or one of which no row is known any more."""
