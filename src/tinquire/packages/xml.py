@@ -14,6 +14,7 @@ __all__ = [
     "MAIN",
     "PACKAGE_RELATIONS",
     "RELATIONS",
+    "canonical_xml",
     "child",
     "children",
     "escape_attribute",
@@ -61,6 +62,15 @@ def parse_xml(data: bytes) -> etree._Element:
 
 def serialise_xml(root: etree._Element) -> bytes:
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8", standalone=True)
+
+
+def canonical_xml(element: etree._Element) -> bytes:
+    """An element in a form that is the same for the same content (Exclusive XML Canonicalization 1.0); as it is written
+    where its namespaces, in a damaged file, have no such form."""
+    try:
+        return etree.tostring(element, method="c14n", exclusive=True, with_tail=False)
+    except etree.C14NError:
+        return etree.tostring(element, with_tail=False)
 
 
 def local(element: etree._Element) -> str:

@@ -13,7 +13,7 @@ from tinquire.cells.column import Column, Kind
 from tinquire.charts.chart import Chart, Label, Series
 from tinquire.formula.engine.conversions import text_of
 from tinquire.formula.language.mentions import mentions
-from tinquire.packages.xml import child, escape_controls, local, serialise_xml, tag
+from tinquire.packages.xml import canonical_xml, child, escape_controls, local, serialise_xml, tag
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.sheet_xml.row_writer import number_text
 from tinquire.workbook.workbook import Workbook
@@ -131,13 +131,7 @@ def _refresh_reference(book: Workbook, reference: etree._Element) -> bool:
 
 
 def _same(one: etree._Element, other: etree._Element) -> bool:
-    def plain(element: etree._Element) -> bytes:
-        return etree.tostring(element, method="c14n", exclusive=True, with_tail=False)
-
-    try:
-        return plain(one) == plain(other)
-    except etree.C14NError:  # namespaces that no canonical form can be given
-        return False
+    return canonical_xml(one) == canonical_xml(other)
 
 
 def _levels(book: Workbook, cache: etree._Element, areas: Sequence[tuple[Sheet, Area]]) -> None:

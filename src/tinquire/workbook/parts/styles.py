@@ -10,7 +10,7 @@ from tinquire.cells.numberformat import BUILT_IN_FORMATS, Moment, parse_format
 from tinquire.looks import PLAIN, Appearance, Edge, Edges, Variation
 from tinquire.looks.finish import PLAIN_FINISH, Finish
 from tinquire.looks.palette import INDEXED, rgb, tint
-from tinquire.packages.xml import MAIN, child, children, insert_child, parse_xml, serialise_xml, tag
+from tinquire.packages.xml import MAIN, canonical_xml, child, children, insert_child, parse_xml, serialise_xml, tag
 from tinquire.workbook.parts.finishes import read_finish
 from tinquire.workbook.parts.fonts import turn_code, turned_by, vary_alignment, vary_font, vary_protection
 from tinquire.workbook.parts.partial_styles import partial_element, read_partial
@@ -268,9 +268,9 @@ class StyleBook:
             xf.set("applyBorder", "1")
         vary_alignment(xf, change)
         vary_protection(xf, change)
-        wanted = etree.tostring(xf, method="c14n", exclusive=True, with_tail=False)
+        wanted = canonical_xml(xf)
         for position, known in enumerate(self._xfs):
-            if etree.tostring(known, method="c14n", exclusive=True, with_tail=False) == wanted:
+            if canonical_xml(known) == wanted:
                 return position
         group.append(xf)
         self._count("cellXfs")
@@ -292,9 +292,9 @@ class StyleBook:
     def _shared(self, group: str, element: etree._Element) -> int:
         """The position of an element of this content in a group; added when there is none."""
         parent = self._group(group)
-        wanted = etree.tostring(element, method="c14n", exclusive=True, with_tail=False)
+        wanted = canonical_xml(element)
         for position, known in enumerate(parent):
-            if etree.tostring(known, method="c14n", exclusive=True, with_tail=False) == wanted:
+            if canonical_xml(known) == wanted:
                 return position
         parent.append(element)
         self._count(group)
