@@ -155,6 +155,30 @@ def test_a_long_table_repeats_its_heading_on_each_page():
     assert [text for page in made for text in words(page)[1:]] == [f"row {number}" for number in range(200)]
 
 
+def long_row(lines, settings=""):
+    text = "".join(p(f"line {number}") for number in range(lines))
+    return f"<w:tr><w:trPr>{settings}</w:trPr><w:tc><w:tcPr/>{text}</w:tc>{cell('beside')}</w:tr>"
+
+
+#: Paragraphs before a row, its lines, and how many of these stand on each page, which has room for 66: whole, cut where
+#: the page ends, whole on the next one, cut on every page.
+ROWS = [
+    (10, 30, "", [30]), (45, 30, "", [21, 9]), (45, 30, "<w:cantSplit/>", [0, 30]), (0, 150, "", [66, 66, 18]),
+    (45, 150, "", [21, 66, 63]), (45, 150, "<w:cantSplit/>", [0, 66, 66, 18]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("before", "lines", "settings", "found"), ROWS)
+def test_a_row_goes_on_overleaf_and_nothing_of_it_is_lost(before, lines, settings, found):
+    table = grid([], widths=(3000, 3000), head=False).replace("</w:tbl>", f"{long_row(lines, settings)}</w:tbl>")
+    made = pages("".join(p(f"p{number}") for number in range(before)) + table + p("end"))
+    of_row = [[text for text in words(page) if text.startswith("line ")] for page in made]
+    assert [text for page in of_row for text in page] == [f"line {number}" for number in range(lines)]
+    assert [len(page) for page in of_row][: len(found)] == found
+    low = min(item.y for page in made for item in page.items if isinstance(item, Text))
+    assert low >= 36 and sum(words(page).count("beside") for page in made) == 1 and words(made[-1])[-1] == "end"
+
+
 # -- pages -------------------------------------------------------------------------------------------------
 
 

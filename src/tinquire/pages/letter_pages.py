@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from lxml import etree
@@ -198,11 +198,29 @@ class _Flow:
         if not together:
             needed, room = strip.height + strip.gap, self._y - bottom - sheet.noted([strip])
         if not fresh and needed > room + _NOTHING:
+            alone = strip.cut is not None and not strip.holds and last == place
+            parts = strip.cut(room - strip.gap) if alone and strip.cut is not None else None
+            if parts is not None:
+                first, strip = parts[0], replace(parts[1], heads=strip.heads)
+                self._draw(section, first, fresh)
             self._next(section)
             self._heads(section, strip)
             fresh = self._y >= self._top - _NOTHING
-        self._draw(section, strip, fresh)
+        self._draw(section, self._over_pages(section, strip), fresh)
         return place + 1
+
+    def _over_pages(self, section: _Section, strip: Strip) -> Strip:
+        """Draw what of a strip no page holds whole, page by page; the last piece, which is yet to be drawn."""
+        while strip.cut is not None:
+            room = self._y - section.margins[3] - self.sheets[-1].noted([strip])
+            parts = strip.cut(room) if strip.height > room + _NOTHING else None
+            if parts is None:
+                break
+            first, strip = parts[0], replace(parts[1], heads=strip.heads)
+            self._draw(section, first, fresh=True)
+            self._next(section)
+            self._heads(section, strip)
+        return strip
 
     def _heads(self, section: _Section, strip: Strip) -> None:
         """Repeat the heading rows of a table that goes on."""

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from string import hexdigits
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeAlias
 
 from lxml import etree
 
@@ -39,6 +39,10 @@ class _Cell:
     element: etree._Element
     goes_on: bool
     begins: bool
+
+
+#: A cell with its lines laid out, where it begins, and how wide it is.
+_Laid: TypeAlias = "tuple[_Cell, list[Strip], float, float]"
 
 
 @dataclass(frozen=True)
@@ -138,6 +142,9 @@ class _Table:
                 strip.keeps = True
             else:
                 strip.heads = heads
+            # Merged cells hold their rows together; others may go on overleaf where the row allows it (17.4.6).
+            merged = any(cell.begins or cell.goes_on for cell in cells)
+            strip.holds = merged or on(child(settings, "cantSplit")) is True or heading
             if any(cell.begins for cell in cells) or (
                 number + 1 < len(self._cells) and any(one.goes_on for one in self._cells[number + 1])
             ):
@@ -146,10 +153,10 @@ class _Table:
         return strips
 
     def _row(self, number: int, cells: list[_Cell], least: float, exact: bool) -> Strip:
-        from tinquire.pages.letter_blocks import content_box, stacked
+        from tinquire.pages.letter_blocks import content_box
 
         margins = self._margins
-        laid: list[tuple[_Cell, list[Strip], float, float]] = []
+        laid: list[_Laid] = []
         height = least
         for cell in cells:
             x = self._x + sum(self._widths[: cell.first])
@@ -160,6 +167,16 @@ class _Table:
             laid.append((cell, strips, x, wide))
             if not exact:
                 height = max(height, content_box(strips, whole=True) + margins["top"] + margins["bottom"])
+        strip = self._drawn(number, laid, height)
+        if exact:
+            strip.cut = None
+        return strip
+
+    def _drawn(self, number: int, laid: list[_Laid], height: float) -> Strip:
+        """A row, or what of it stands on a page, of cells with their lines laid out."""
+        from tinquire.pages.letter_blocks import content_box, stacked
+
+        margins = self._margins
         items: list[Item] = []
         lines: list[tuple[Pen, _Ends]] = []
         texts: list[Item] = []
@@ -178,7 +195,27 @@ class _Table:
             height, [*items, *_run_together(lines), *texts],
             anchors=[anchor for strip in inner_strips for anchor in strip.anchors],
             notes=[note for strip in inner_strips for note in strip.notes],
+            cut=lambda room: self._cut(number, laid, room),
         )  # fmt: skip
+
+    def _cut(self, number: int, laid: list[_Laid], room: float) -> tuple[Strip, Strip] | None:
+        """The lines of each cell that fit into a height, and the others as a row of their own."""
+        from tinquire.pages.letter_blocks import content_box
+
+        edges = self._margins["top"] + self._margins["bottom"]
+        firsts: list[_Laid] = []
+        rests: list[_Laid] = []
+        for cell, strips, x, wide in laid:
+            count, taken = 0, 0.0
+            while count < len(strips) and taken + strips[count].gap + strips[count].height <= room - edges:
+                taken += strips[count].gap + strips[count].height
+                count += 1
+            firsts.append((cell, strips[:count], x, wide))
+            rests.append((cell, strips[count:], x, wide))
+        if not any(strips for _, strips, *_ in firsts) or not any(strips for _, strips, *_ in rests):
+            return None
+        left = max(content_box(strips, whole=True) for _, strips, *_ in rests) + edges
+        return self._drawn(number, firsts, room), self._drawn(number, rests, left)
 
     def _parts(self, number: int, cell: _Cell) -> list[str]:
         """The parts of the table's style that a cell takes (17.7.6), from the weakest on."""

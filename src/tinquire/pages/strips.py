@@ -3,6 +3,7 @@ its upper left corner downwards, and put wherever there is room."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 from tinquire.pages.primitives import (
@@ -46,6 +47,10 @@ class Strip:
     notes: list[Strip] = field(default_factory=list)
     #: Drawings that stand at a place of their own on its page.
     floats: list[Float] = field(default_factory=list)
+    #: What of it fits into a height, and the rest; None where nothing does.
+    cut: Callable[[float], tuple[Strip, Strip] | None] | None = None
+    #: Whether it is cut only where no page holds it whole.
+    holds: bool = False
 
 
 @dataclass(frozen=True)
