@@ -122,6 +122,21 @@ def tabled(count, seed, after):
     return book.to_bytes()
 
 
+def summed(count, seed, after):
+    """An export with its own line of totals, which somebody sets off; columns get a format, and rows a sum each."""
+    lines, headings = rows_of(count, seed), ["Date", "Depot", "Item", "Pieces", "Charge"]
+    if after:
+        headings, lines = [*headings, "Each"], [(*line, None) for line in lines]
+    book, sheet = sheet_of("Export", headings, lines, 3)
+    last = 3 + count
+    strong = book.styles.vary(0, Variation(bold=True, edges=Edges(top=LINE))) if after else 0
+    sheet.set(last + 1, 1, "Total", strong)
+    sheet.set(last + 1, 4, sum(line[3] for line in lines), strong)
+    for row in range(4, last + 1) if after else ():
+        sheet.set(row, 6, None, book.styles.vary(0, Variation(format="0.00")), f"E{row}/D{row}")
+    return book.to_bytes()
+
+
 def scattered(count, seed, after):
     """A form without a list: single cells, a label that looks otherwise, a formula of cells."""
     book, sheet = Workbook.new(), Sheet("Form")
@@ -137,12 +152,20 @@ def scattered(count, seed, after):
     return book.to_bytes()
 
 
-PAIRS = {"listing": listing, "report": report, "summary": plain_summary, "table": tabled, "form": scattered}
+PAIRS = {
+    "listing": listing,
+    "report": report,
+    "summary": plain_summary,
+    "table": tabled,
+    "export": summed,
+    "form": scattered,
+}
 WORDS = {
     "listing": ["SWITCH([Depot]", "outside thin, between rows thin, between columns thin", "headings are shown"],
     "report": ["=YEAR([Date])", "sorted by Depot, -Charge", "=SUMIF(rows[Depot],I4,rows[Charge])", "=AVERAGE(rows[Pieces])", "one of $I$4:$I$6", "[Charge]>50"],
     "summary": ["a summary on 'By depot'", "A1 becomes 'Charged by depot'"],
     "table": ["[Charge]/[Pieces]"],
+    "export": ["=[Charge]/[Pieces]", "below the last row: what stands there is set off"],
     "form": ["=C3*C4", "C2 becomes 'nobody yet'", "B2 looks otherwise"],
 }  # fmt: skip
 

@@ -32,6 +32,13 @@ def put_below(book: Workbook, name: str, below: RowsBelow, amendment: Amendment)
             change = shared if own is None else own.over(shared)
             column = below.column(heading)
             assert column is not None
+            look = sheet.style(below.rows[-1], column)
+            if given is None:
+                fresh = book.styles.vary(look, change) if change.given() else look
+                if fresh != sheet.style(row, column):
+                    sheet.dress(row, column, fresh)
+                    yield Change(name, cell_name(row, column), "", "dressed as the row above, and more")
+                continue
             value, formula = _content(book, name, below, given, row)
             known, held = sheet.formula(row, column), sheet.value(row, column)
             had = None if known is None else text_at(known, row, column)
@@ -40,8 +47,7 @@ def put_below(book: Workbook, name: str, below: RowsBelow, amendment: Amendment)
             if had is not None or held is not None:
                 found = f"={had}" if had is not None else repr(held)
                 raise NotThereError(f"sheet '{name}', cell {cell_name(row, column)} below the rows holds {found}")
-            style = sheet.style(below.rows[-1], column)
-            sheet.set(row, column, value, book.styles.vary(style, change) if change.given() else style, formula)
+            sheet.set(row, column, value, book.styles.vary(look, change) if change.given() else look, formula)
             yield Change(name, cell_name(row, column), "nothing", f"={formula}" if formula is not None else str(given))
 
 

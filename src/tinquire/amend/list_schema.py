@@ -13,7 +13,9 @@ __all__ = ["BelowCell", "ListChange"]
 class BelowCell(AmendModel):
     """A cell below the rows that looks otherwise than those above it."""
 
-    value: str | float = Field(description="A text, a number, or a formula that begins with `=`.")
+    value: str | float | None = Field(
+        None, description="A text, a number, or a formula that begins with `=`; what is there stays without it."
+    )
     format: str | None = Field(None, description="A number format.")
     look: LookChange = Field(LookChange(), description="Parts of a look.")
 

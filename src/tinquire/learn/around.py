@@ -102,7 +102,8 @@ def below_rows(finder: ListFinder, other: SheetList) -> None:
     lines: list[dict[str, Any]] = []
     cells = 0
     for row in range(last + 1, last + 1 + _BELOW):
-        line = dict(_below_line(finder, other, row)) if not any(_holds(old, row, other)) else {}
+        there = any(_holds(old, row, other))
+        line = dict(_dressed_line(finder, other, row) if there else _below_line(finder, other, row))
         lines.append(line)
         cells += len(line)
     while lines and not lines[-1]:
@@ -113,7 +114,7 @@ def below_rows(finder: ListFinder, other: SheetList) -> None:
         heading, kind, look = total
         finder.do({"heading": heading, "total": kind, **look}, f"a total below '{heading}': {kind}", 1)
         return
-    words = "; ".join(", ".join(_shown(said) for said in line.values()) or "a blank row" for line in lines)
+    words = "; ".join(_said_line(line) for line in lines)
     lines, look = _with_one_look(lines)
     finder.do({"below": lines, **look}, f"below the last row: {words}", cells)
 
@@ -149,9 +150,21 @@ def _with_one_look(lines: list[dict[str, Any]]) -> tuple[list[dict[str, Any]], d
         return lines, {}
 
     def without(said: dict[str, Any]) -> Any:
-        return {"value": said["value"], "format": said["format"]} if "format" in said else said["value"]
+        left = {key: one for key, one in said.items() if key != "look"}
+        return left["value"] if [*left] == ["value"] else left
 
     return [{heading: without(said) for heading, said in line.items()} for line in lines], {"look": looks[0]}
+
+
+def _dressed_line(finder: ListFinder, other: SheetList, row: int) -> Iterator[tuple[str, Any]]:
+    """The cells of a row below the last one that was there before, and look otherwise now."""
+    works, wanted = finder.session.work.styles, finder.session.after.styles
+    for heading, column in zip(other.headings, other.below.columns, strict=True):
+        now = works.appearance(finder.old.style(row, column))
+        look = wanted.appearance(finder.new.style(row, column))
+        if now != look:
+            above = works.appearance(finder.old.style(other.rows[-1], column))
+            yield heading, look_change(above, look)
 
 
 def _one_total(lines: list[dict[str, Any]]) -> tuple[str, str, dict[str, Any]] | None:
@@ -160,13 +173,22 @@ def _one_total(lines: list[dict[str, Any]]) -> tuple[str, str, dict[str, Any]] |
         return None
     ((heading, said),) = lines[0].items()
     given = said if isinstance(said, dict) else {"value": said}
+    if "value" not in given:
+        return None
     kinds = {f"={total.function}(rows[{heading}])": kind for kind, total in TOTALS.items()}
     kind = kinds.get(str(given["value"]))
     return None if kind is None else (heading, kind, {key: one for key, one in given.items() if key != "value"})
 
 
-def _shown(said: Any) -> str:
-    return str(said["value"] if isinstance(said, dict) else said)
+def _said_line(line: dict[str, Any]) -> str:
+    contents = [said["value"] if isinstance(said, dict) else said for said in line.values() if not _is_look(said)]
+    if contents:
+        return ", ".join(map(str, contents))
+    return "what stands there is set off" if line else "a row is left as it is"
+
+
+def _is_look(said: Any) -> bool:
+    return isinstance(said, dict) and "value" not in said
 
 
 def _text(sheet: Sheet, row: int, column: int) -> str | None:

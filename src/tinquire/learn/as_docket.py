@@ -128,6 +128,8 @@ def _totalled(draft: _Draft, keys: Mapping[str, Any]) -> bool:
         return False
     label = None
     for heading, said in lines[0].items():
+        if isinstance(said, Mapping) and "value" not in said:
+            return False
         content = str(said["value"] if isinstance(said, Mapping) else said)
         match = _TOTAL.match(content)
         if match is not None and match[2] == heading and match[1] in _KINDS:
