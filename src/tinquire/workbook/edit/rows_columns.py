@@ -222,7 +222,8 @@ def _table_columns(book: Workbook, entry: SheetEntry, tables: list[SheetTable], 
 
 def _change_columns(root: etree._Element, area: Area, shift: Moves) -> bool:
     group = child(root, "tableColumns")
-    assert group is not None
+    if group is None:
+        raise ValueError("it has no columns")
     columns = children(group, "tableColumn")
     if not shift.fresh:
         for index, column in enumerate(columns):
@@ -230,7 +231,7 @@ def _change_columns(root: etree._Element, area: Area, shift: Moves) -> bool:
                 group.remove(column)
     elif area.left < shift.fresh.start <= area.right:
         taken = {column.get("name", "").casefold() for column in columns}
-        number = max(int(column.get("id", "0")) for column in columns)
+        number = max((int(column.get("id", "0")) for column in columns), default=0)
         for extra in range(len(shift.fresh)):
             fresh = etree.Element(tag(group, "tableColumn"), id=str(number + extra + 1), name=_free_heading(taken))
             group.insert(shift.fresh.start - area.left + extra, fresh)
