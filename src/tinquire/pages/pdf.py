@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import io
 import re
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 from functools import cache
 from math import cos, radians, sin
 from typing import Any
 
 from tinquire.charts.shapes import Path
+from tinquire.pages.document_fonts import DocumentFonts, Prepared
 from tinquire.pages.hatches import ground_of, strokes_of
-from tinquire.pages.outlines import with_quadratic_outlines
 from tinquire.pages.primitives import (
     Areas,
     Bookmark,
@@ -30,20 +30,15 @@ from tinquire.pages.primitives import (
     Role,
     Text,
     Window,
-    all_items,
     words_text,
 )  # fmt: skip
 from tinquire.pages.tags import TagTree, is_tagged
-from tinquire.pages.typefaces import Face, Typeface
 
 __all__ = ["pdf_of"]
 
-#: Of each run of a text the share of its width, how wide its letters are by nature, and fonts with escaped codes.
-_Prepared = tuple[tuple[float, float, tuple[tuple[str, str], ...]], ...]
 _CREATOR, _VERSION = "Tin Quire", (1, 7)
 #: Addresses that a reader may be led to; of others the text stays, and nothing more.
 _SAFE = re.compile(r"(?:https?|mailto|ftp):", re.IGNORECASE)
-_PLAIN = re.compile(r"[ !#-'*-\[\]-~]*\Z")
 #: Steps in which colours run outwards from an inner rectangle.
 _STEPS = 24
 #: A difference of width that nobody sees.
@@ -64,7 +59,9 @@ def pdf_of(document: Pages, moment: datetime) -> bytes:
         stream = io.BytesIO()
         canvas = Canvas(stream, pageCompression=1, invariant=1, lang=document.language or None, pdfVersion=_VERSION)
         _tell_of(canvas, document, moment)
-        writer = _Writer(canvas, TagTree(canvas) if is_tagged(document) else None, _cubic_letters(document.pages))
+        writer = _Writer(
+            canvas, TagTree(canvas) if is_tagged(document) else None, DocumentFonts(canvas._doc, document.pages)
+        )
         for page in document.pages:
             writer.page(page)
         writer.finish()
@@ -91,33 +88,6 @@ def _tell_of(canvas: Any, document: Pages, moment: datetime) -> None:
         canvas.showOutline()
 
 
-@cache
-def _embedded(face: Face) -> Any:
-    """A face as ReportLab embeds it; each document takes the letters that it needs."""
-    from reportlab.pdfbase.ttfonts import TTFont
-
-    return TTFont(f"{face.name}:{face.path}", str(face.path), asciiReadable=True)
-
-
-def _cubic_letters(pages: Sequence[Page]) -> dict[Face, set[int]]:
-    """The letters that pages need of faces with cubic outlines."""
-    found: dict[Face, set[int]] = {}
-    for text in _every_text(pages):
-        if text.face.face.cubic or not text.text.isascii():
-            for run in text.face.runs(text.text):
-                if run.face.cubic:
-                    found.setdefault(run.face, set()).update(map(ord, run.text))
-    return found
-
-
-def _every_text(pages: Sequence[Page]) -> Iterator[Text]:
-    for item in (item for page in pages for item in all_items(page.items)):
-        if isinstance(item, Text):
-            yield item
-        elif isinstance(item, Chart):
-            yield from (words_text(shape, item.faces) for shape in item.drawing.shapes if not isinstance(shape, Path))
-
-
 def _number(value: float) -> str:
     """A number as short as can be, to a thousandth of a point."""
     text = f"{value:.3f}".rstrip("0").rstrip(".")
@@ -132,17 +102,14 @@ def _colour(colour: str) -> str:
 class _Writer:
     """Writes the content of pages; what holds for a whole document is remembered."""
 
-    def __init__(self, canvas: Any, tags: TagTree | None, letters: Mapping[Face, Collection[int]]) -> None:
-        """`letters` are those that the document needs of faces with cubic outlines."""
-        self._canvas, self._letters = canvas, letters
-        self._made: dict[Face, Any] = {}
+    def __init__(self, canvas: Any, tags: TagTree | None, fonts: DocumentFonts) -> None:
+        self._canvas, self._fonts = canvas, fonts
         self._tags = tags
         self._count, self._level = 0, -1
         self._doc = canvas._doc
         self._out: list[str] = []
         #: Texts that were shown before, by face.
-        self._shown: dict[tuple[int, str], _Prepared] = {}
-        self._plain_names: dict[int, str] = {}
+        self._shown: dict[tuple[int, str], Prepared] = {}
         self._fill: str | None = None
         self._font: tuple[str, float] | None = None
         self._stretch = 100.0
@@ -266,7 +233,7 @@ class _Writer:
             key = (id(text.face), text.text)
             known = shown.get(key)
             if known is None:
-                known = shown[key] = self._prepared(text.face, text.text)
+                known = shown[key] = self._fonts.prepared(text.face, text.text)
             if text.angle:
                 self._turned(text, known)
                 continue
@@ -283,7 +250,7 @@ class _Writer:
                 x += wide
         out.append("ET")
 
-    def _turned(self, text: Text, known: _Prepared) -> None:
+    def _turned(self, text: Text, known: Prepared) -> None:
         cosine, sine = cos(radians(text.angle)), sin(radians(text.angle))
         along = 0.0
         for share, natural, pieces in known:
@@ -311,52 +278,6 @@ class _Writer:
         if share != self._stretch:
             self._stretch = share
             self._out.append(f"{share:g} Tz")
-
-    def _prepared(self, typeface: Typeface, text: str) -> _Prepared:
-        """A text's runs: the share of its width that each takes, how wide its letters are by nature in parts of the
-        size, and its pieces: a font's name in the file and escaped codes."""
-        whole = typeface.width(text)
-        if whole and typeface.is_natural and typeface.is_plain(text):
-            # Most texts: one run of a face as wide as it is.
-            return ((1.0, whole, ((self._plain_name(typeface.face), _escaped_text(text)),)),)
-        found = []
-        for run in typeface.runs(text) if whole else ():
-            font = self._font_of(run.face)
-            natural = run.width
-            if not typeface.is_natural or run.face is not typeface.face:
-                advances = run.face.advances
-                natural = sum(advances.get(code, 0.0) for code in map(ord, run.text)) or 0.5 * len(run.text)
-            pieces: tuple[tuple[str, str], ...]
-            if run.text.isascii() and run.text.isprintable():
-                font._assignState(self._doc)
-                pieces = ((font.getSubsetInternalName(0, self._doc), _escaped_text(run.text)),)
-            else:
-                pieces = tuple(
-                    (font.getSubsetInternalName(subset, self._doc), _escaped(codes))
-                    for subset, codes in font.splitString(run.text, self._doc)
-                )
-            found.append((run.width / whole, natural, pieces))
-        return tuple(found)
-
-    def _font_of(self, face: Face) -> Any:
-        """A face as ReportLab embeds it; of one with cubic outlines a font with the letters that the document needs."""
-        if not face.cubic:
-            return _embedded(face)
-        if face not in self._made:
-            from reportlab.pdfbase.ttfonts import TTFont
-
-            content = with_quadratic_outlines(face.path, self._letters.get(face, ()))
-            self._made[face] = TTFont(f"{face.name}:{face.path}", io.BytesIO(content), asciiReadable=True)
-        return self._made[face]
-
-    def _plain_name(self, face: Face) -> str:
-        """The name in the file of the part of a font that has the letters of ASCII."""
-        name = self._plain_names.get(id(face))
-        if name is None:
-            font = self._font_of(face)
-            font._assignState(self._doc)
-            name = self._plain_names[id(face)] = str(font.getSubsetInternalName(0, self._doc))
-        return name
 
     # -- areas and lines -------------------------------------------------------------------------------
 
@@ -478,18 +399,6 @@ class _Writer:
 
 def _box(box: Box) -> str:
     return f"{box.x:.2f} {box.y:.2f} {box.width:.2f} {box.height:.2f}"
-
-
-def _escaped_text(text: str) -> str:
-    return text if _PLAIN.match(text) else text.replace("\\", "\\\\").replace("(", "\\(").replace(")", "\\)")
-
-
-def _escaped(codes: bytes) -> str:
-    """Codes of letters as a string of a PDF (7.3.4.2)."""
-    return "".join(
-        f"\\{code:03o}" if code < 32 or code > 126 else f"\\{chr(code)}" if code in b"()\\" else chr(code)
-        for code in codes
-    )
 
 
 def _outwards(gradient: Gradient) -> Iterator[tuple[str, Box]]:

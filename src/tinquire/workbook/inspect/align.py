@@ -81,9 +81,8 @@ def align(old: Sheet, new: Sheet, table: Keyed | None = None) -> Alignment:
         if tag == "equal":
             pairs += [(a1 + n, b1 + n) for n in range(a2 - a1)]
         elif tag == "replace":
-            grid_a = np.array([before[a][a1:a2] for a, _ in columns]).T
-            grid_b = np.array([after[b][b1:b2] for _, b in columns]).T
-            pairs += [(a1 + a, b1 + b) for a, b in _alike(grid_a, grid_b)]
+            grids = _grid([before[a] for a, _ in columns], a1, a2), _grid([after[b] for _, b in columns], b1, b2)
+            pairs += [(a1 + a, b1 + b) for a, b in _alike(*grids)]
     row_pairs = sorted((int(old_rows[a]), int(new_rows[b])) for a, b in pairs)
     column_pairs = [(old_columns[a], new_columns[b]) for a, b in columns]
     gone, fresh = _without({a for a, _ in pairs}, old_rows), _without({b for _, b in pairs}, new_rows)
@@ -99,6 +98,11 @@ def align(old: Sheet, new: Sheet, table: Keyed | None = None) -> Alignment:
 
 
 _Side: TypeAlias = "tuple[Codes, list[int], list[NDArray[np.uint64]]]"
+
+
+def _grid(columns: Sequence[NDArray[np.uint64]], first: int, last: int) -> NDArray[np.uint64]:
+    """What columns hold in some rows, a line for each row."""
+    return np.array([column[first:last] for column in columns]).T
 
 
 def _by_key(table: Keyed, old: _Side, new: _Side) -> list[tuple[int, int]]:
