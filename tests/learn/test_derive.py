@@ -61,6 +61,11 @@ REWRITTEN = [
 ]  # fmt: skip
 
 
+def test_few_values_tell_nothing():
+    assert rewritten("X", [2.0, 2.0], [3.0, 3.0], DateSystem.FROM_1900) is None
+    assert derived([6.0, 8.0], {"A": [3.0, 4.0]}, DateSystem.FROM_1900) is None
+
+
 @pytest.mark.parametrize(("before", "after", "formula"), REWRITTEN)
 def test_what_rewrites_a_column(before, after, formula):
     assert rewritten("X", before, after, DateSystem.FROM_1900) == formula

@@ -24,12 +24,16 @@ _DIGITS, _COMBINED, _MAPPED = range(5), 12, 25
 _CLOSE = 1e-9
 #: Digits of a factor that a person types.
 _TYPED = 4
+#: Different values, and rows, without which a formula would be a guess.
+_TELLING = (2, 3)
 #: Rows that a formula is tried on before it is worked out for all of them.
 _SAMPLE = 40
 
 
 def rewritten(name: str, before: Sequence[Value], after: Sequence[Value], system: DateSystem) -> str | None:
     """A formula of a column's own values that gives the new ones, blanks apart."""
+    if len(set(keyed(before))) < _TELLING[0]:  # of one value any formula is true
+        return None
     head = f"[{name}]"
     tried: list[str] = []
     if any(isinstance(value, str) for value in before):
@@ -41,6 +45,8 @@ def rewritten(name: str, before: Sequence[Value], after: Sequence[Value], system
 
 def derived(after: Sequence[Value], columns: Mapping[str, Sequence[Value]], system: DateSystem) -> str | None:
     """A formula over other columns that gives a new column's values."""
+    if len(after) < _TELLING[1]:
+        return None
     return _first_true(_candidates(after, columns), columns, after, system)
 
 
