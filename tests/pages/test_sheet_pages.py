@@ -454,6 +454,35 @@ def test_notes_at_the_end():
     assert last == ["A1", "the first", "B2", "Ada", "looked at twice"]
 
 
+def test_notes_that_are_always_seen_are_drawn_where_they_stand():
+    def fill(sheet, styles):
+        sheet.set(2, 2, "two", 0)
+        sheet.notes = [
+            CellNote(2, 2, "counted twice;\nask", "Ada"),
+            CellNote(4, 1, "hidden"),
+            CellNote(9, 9, "seen, elsewhere"),
+        ]
+
+    book = book_with(fill)
+    part = book.entry("S").part
+    book.package.put(part, book.package.read(part).replace(b"<pageSetup ", b'<pageSetup cellComments="asDisplayed" '))
+    (shapes,) = (one.target for one in book.package.relations(part) if one.kind == "vmlDrawing")
+    seen = (
+        book.package.read(shapes)
+        .replace(b"<x:Row>1<", b"<x:Visible/><x:Row>1<")
+        .replace(b"<x:Row>8<", b"<x:Visible>False</x:Visible><x:Row>8<")
+    )
+    book.package.put(shapes, seen)
+    told = []
+    document = lay_out([Part(book, (), Asked(areas=(Area(1, 1, 9, 9),)))], NOW, "t", told.append)
+    said = [text for text, *_ in texts_of(document.pages[0])]
+    assert said[:1] == ["two"] and [text for text in said if text in ("counted twice;", "ask")] == [
+        "counted twice;",
+        "ask",
+    ]
+    assert "hidden" not in said and "seen, elsewhere" not in said and not any("font ''" in note for note in told)
+
+
 def test_pictures_patterns_and_gradients_are_in_the_pdf():
     book = Workbook.from_bytes(hard_book(), "b.xlsx")
     pdf = pdf_of(lay_out([Part(book, (), Asked(fit="page"))], NOW, "t"), NOW)

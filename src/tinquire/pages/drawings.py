@@ -149,7 +149,9 @@ class SheetDrawings:
     def _shape(self, shape: Shape, box: Box) -> Iterator[Item]:
         paths = list(_paths(shape, box))
         if paths:
-            yield Chart(box, Drawing(box.width, box.height, tuple(paths), ""), (self._faces.of(""),) * 2)
+            yield Chart(
+                box, Drawing(box.width, box.height, tuple(paths), ""), (self._faces.of(self._looks.plain_font),) * 2
+            )
         if shape.text is not None:
             yield from self._shape_text(shape.text, box)
 

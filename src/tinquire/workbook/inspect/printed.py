@@ -22,6 +22,7 @@ from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.parts.drawings import element_text
 from tinquire.workbook.parts.drawn import Drawn, read_drawn
 from tinquire.workbook.parts.shared_strings import rich_text
+from tinquire.workbook.parts.shown_notes import shown_notes
 from tinquire.workbook.sheet_xml.plain_spelling import canonical, canonical_cells
 from tinquire.workbook.workbook import Workbook
 
@@ -143,6 +144,10 @@ def _read(book: Workbook, name: str, part: str) -> PrintedSheet:
     drawings = [
         one.target for one in book.package.relations(part) if one.kind == "drawing" and book.package.has(one.target)
     ]
+    drawn = [one for drawing in drawings for one in read_drawn(book.package, drawing, book.theme)]
+    notes = "none" if setup is None else setup.get("cellComments", "none")
+    if notes == "asDisplayed":
+        drawn += shown_notes(book.package, part)
     return PrintedSheet(
         width=None if stated is None else float(stated),
         digits=_DIGITS if sizes is None else int(sizes.get("baseColWidth", _DIGITS)),
@@ -154,13 +159,13 @@ def _read(book: Workbook, name: str, part: str) -> PrintedSheet:
         heads=_heads(child(frame, "headerFooter")),
         line_names=flag(options, "headings", default=False),
         colourless=flag(setup, "blackAndWhite", default=False),
-        notes="none" if setup is None else setup.get("cellComments", "none"),
+        notes=notes,
         errors="displayed" if setup is None else setup.get("errors", "displayed"),
         first_page=int(first) if first is not None and first.isdecimal() else None,
         areas=print_areas(book, name),
         repeat_rows=rows,
         repeat_columns=columns,
-        drawn=tuple(one for drawing in drawings for one in read_drawn(book.package, drawing, book.theme)),
+        drawn=tuple(drawn),
         head_pictures=_head_pictures(book.package, part, child(frame, "legacyDrawingHF")),
         rich=_rich(book, data, start, end),
     )  # fmt: skip
