@@ -437,6 +437,14 @@ def test_first_and_even_pages_have_their_own():
     ]
 
 
+def noted(fill, where):
+    """A book whose sheet prints its notes somewhere, and the sheet's part."""
+    book = book_with(fill)
+    part = book.entry("S").part
+    book.package.put(part, book.package.read(part).replace(b"<pageSetup ", b'<pageSetup cellComments="%s" ' % where))
+    return book, part
+
+
 def test_notes_at_the_end():
     def fill(sheet, book):
         numbers(3, 3)(sheet, book)
@@ -446,9 +454,7 @@ def test_notes_at_the_end():
             CellNote(90, 1, "not printed"),
         ]
 
-    book = book_with(fill)
-    part = book.entry("S").part
-    book.package.put(part, book.package.read(part).replace(b"<pageSetup ", b'<pageSetup cellComments="atEnd" '))
+    book, _ = noted(fill, b"atEnd")
     document = lay_out([Part(book, (), Asked(areas=(Area(1, 1, 5, 5),)))], NOW, "t")
     last = [text for text, *_ in texts_of(document.pages[-1])]
     assert last == ["A1", "the first", "B2", "Ada", "looked at twice"]
@@ -463,9 +469,7 @@ def test_notes_that_are_always_seen_are_drawn_where_they_stand():
             CellNote(9, 9, "seen, elsewhere"),
         ]
 
-    book = book_with(fill)
-    part = book.entry("S").part
-    book.package.put(part, book.package.read(part).replace(b"<pageSetup ", b'<pageSetup cellComments="asDisplayed" '))
+    book, part = noted(fill, b"asDisplayed")
     (shapes,) = (one.target for one in book.package.relations(part) if one.kind == "vmlDrawing")
     seen = (
         book.package.read(shapes)

@@ -37,7 +37,8 @@ def put_below(book: Workbook, name: str, below: RowsBelow, amendment: Amendment)
                 fresh = book.styles.vary(look, change) if change.given() else look
                 if fresh != sheet.style(row, column):
                     sheet.dress(row, column, fresh)
-                    yield Change(name, cell_name(row, column), "", "dressed as the row above, and more")
+                    more = ", and set off" if change.given() else ""
+                    yield Change(name, cell_name(row, column), "", f"dressed as the row above{more}")
                 continue
             value, formula = _content(book, name, below, given, row)
             known, held = sheet.formula(row, column), sheet.value(row, column)

@@ -52,11 +52,12 @@ class MovedColumn:
         return change_mentions(text, lambda mention: self._moved(mention, home))
 
     def _moved(self, mention: Mention, home: str) -> str | None:
-        sheet = mention.sheets[0] if mention.sheets else home
-        if mention.outside or len(mention.sheets) > 1 or mention.area is None:
+        meant = _meant(mention, home)
+        if meant is None:
             return None
-        moved = self.area(mention.area, sheet)
-        return None if moved == mention.area else mention.over(moved)
+        sheet, area = meant
+        moved = self.area(area, sheet)
+        return None if moved == area else mention.over(moved)
 
     def area(self, area: Area, home: str) -> Area:
         if home.casefold() != self.sheet.casefold() or (area.left, area.right) != (self.old, self.old):
@@ -65,6 +66,14 @@ class MovedColumn:
 
     def may_change(self, data: bytes, home: str) -> bool:
         return home.casefold() == self.sheet.casefold() or may_mention(self.sheet, data)
+
+
+def _meant(mention: Mention, home: str) -> tuple[str, Area] | None:
+    """The sheet and the area that a mention means; None for other workbooks, and for a run of sheets, which stays where
+    it is: the other sheets of the run have not moved."""
+    if mention.outside or len(mention.sheets) > 1 or mention.area is None:
+        return None
+    return mention.sheets[0] if mention.sheets else home, mention.area
 
 
 def may_mention(name: str, data: bytes) -> bool:
@@ -90,13 +99,10 @@ class ShiftedLines:
         return change_mentions(text, lambda mention: self._moved(mention, home))
 
     def _moved(self, mention: Mention, home: str) -> str | None:
-        sheet = mention.sheets[0] if mention.sheets else home
-        # A run of sheets stays where it is: the other sheets of the run have not moved.
-        if mention.outside or len(mention.sheets) > 1 or sheet.casefold() != self.sheet.casefold():
+        meant = _meant(mention, home)
+        if meant is None or meant[0].casefold() != self.sheet.casefold():
             return None
-        area = mention.area
-        if area is None:
-            return None
+        area = meant[1]
         moved = self.shift.area(area)
         return None if moved == area else mention.over(moved)
 
