@@ -17,6 +17,7 @@ from tinquire.workbook.edit import sheet_dress as edits
 from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.grid.sheet import SheetTable, TableColumn
+from tinquire.workbook.sheet_xml.row_levels import with_rows
 
 DEPOTS, LINE = ("Harbour", "Uplands", "Millrace"), Edge("thin")
 EVERY = Edges(LINE, LINE, LINE, LINE)
@@ -203,7 +204,13 @@ def beside(book):
         book.sheet("Listing").set(row, 8, float(row * row % 7))
 
 
-LEFT = [(beside, False), (strange, True), (lambda book: book.sheet("Listing").set(30, 2, True), True)]
+def higher(book):
+    """A row made higher by hand, which no step can say."""
+    part = book.entry("Listing").part
+    book.part_changed(part, with_rows(book.package.read(part), {4: {"ht": "30", "customHeight": "1"}}))
+
+
+LEFT = [(beside, False), (higher, False), (strange, True), (lambda book: book.sheet("Listing").set(30, 2, True), True)]
 
 
 @pytest.mark.parametrize(("change", "whole"), LEFT)

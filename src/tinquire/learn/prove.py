@@ -86,6 +86,10 @@ def differences(one: Workbook, other: Workbook, old: str, new: str, most: int = 
     for column in sorted(({*was.widths} | {*now.widths}) - now.hidden_columns):
         if abs(was.widths.get(column, 0) - now.widths.get(column, 0)) > 0.01:
             yield f"sheet '{new}', the width of column {column_name(column)}"
+    # Those that somebody set; others follow what the rows hold.
+    for row in sorted({*was.heights} | {*now.heights}):
+        if abs(was.heights.get(row, 0) - now.heights.get(row, 0)) > 0.01:
+            yield f"sheet '{new}', the height of row {row}"
     for part, words in _SETTINGS.items():
         if getattr(was, part) != getattr(now, part):
             yield f"sheet '{new}', {words}"
