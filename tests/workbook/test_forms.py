@@ -15,6 +15,7 @@ from tinquire.formula.language.mentions import offset_text, relative_form
 from tinquire.formula.language.problems import CycleError, FormulaError
 from tinquire.formula.language.tree import Reference, children, walk
 from tinquire.workbook.calc import runner as runners
+from tinquire.workbook.calc import typed_numbers
 from tinquire.workbook.calc.plan import make_plan
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.calc.results import Recalculation
@@ -139,3 +140,58 @@ def test_cells_run_together_are_what_they_are_one_by_one(few, cells, other):
     if isinstance(together, dict):
         differing = {key: (together[key], singly[key]) for key in singly if not same(together[key], singly[key])}
         assert not differing
+
+
+#: Formulas with numbers typed into them, as the cell in row {r} writes them.
+TYPED = [
+    "B{r}*{0}+{1}", "ROUND(B{r}*{0},2)-SUM(B{r}:D{r})", "IF(C{r}>{0},D{r},{1}/B{r})", "E{p}*{0}%-{1}", 'B{r}&" of {0} and "&{1}',
+    "INDEX($A$1:$D$6,{2},2)*{0}", "VLOOKUP({2},$A$1:$D$6,{3})+{0}", "MAX({0},B{r},-{1})", "SUMIF(B:B,{2})+{0}", "{0}^{3}",
+    "MOD(B{r},{2})", "CHOOSE({3},B{r},{0})", "IFERROR({0}/C{r},{1})", "Other!B{p}*{0}", "SUM({{1,2}})*{0}", "LET(x,{0},x+B{r})", "LOG10({0})",
+]  # fmt: skip
+NUMBERS = st.sampled_from(["0", "1", "2", "3", "0.5", ".25", "1.", "1E3", "2.5e-3", "17", "1000000", "007"])
+
+
+@st.composite
+def typed(draw):
+    """Rows of which each has formulas of a few kinds with its own numbers."""
+    kinds = draw(st.lists(st.sampled_from(TYPED), min_size=1, max_size=3))
+    cells = {f"{column}{row}": draw(VALUES) for row in range(1, 7) for column in "ABCD"}
+    for row in range(2, draw(st.integers(4, 20))):
+        for column, kind in enumerate(kinds, start=5):
+            if draw(st.integers(0, 6)):
+                numbers = [draw(NUMBERS), draw(NUMBERS), draw(st.integers(0, 4)), draw(st.integers(1, 3))]
+                cells[cell_name(row, column)] = "=" + kind.format(*numbers, r=row, p=row - 1)
+    return cells
+
+
+def recalculated(cells, least):
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(typed_numbers, "_MANY", least)
+        report = None
+
+        def work(book):
+            nonlocal report
+            report = recalculate(book)
+
+        found = outcome(cells, {"B2": 3.0, "A1": 2.0}, work)
+    errors = sorted((note.cell, note.formula, note.says) for note in report.errors)
+    return found, errors, report.formulas, report.changed, [note.cell for note in report.skipped]
+
+
+@given(typed())
+@settings(max_examples=150, deadline=None)
+def test_formulas_that_differ_in_numbers_are_what_they_are_apart(cells):
+    assert recalculated(cells, 2) == recalculated(cells, 10**9)
+
+
+def test_many_formulas_with_numbers_of_their_own_are_one():
+    cells = {f"B{row}": float(row) for row in range(1, 61)}
+    cells |= {f"E{row}": f"=ROUND(B{row}*{row / 8}+{row},2)" for row in range(1, 61)}
+    cells |= {f"F{row}": f"=INDEX(B$1:B$60,{row % 2 + 1})+{row}" for row in range(1, 61)}
+    book = book_of({"S": cells})
+    assert (
+        len(make_plan(book, BookScope(book), []).members) == 3
+    )  # one column, and one scatter for each place looked up
+    recalculate(book)
+    assert book.sheet("S").value(40, 5) == 40 * 5 + 40
+    assert book.sheet("S").value(7, 6) == 2 + 7

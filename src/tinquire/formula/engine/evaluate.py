@@ -44,6 +44,7 @@ from tinquire.formula.language.tree import (
     TableReference,
     Unary,
     Union,
+    Varying,
 )
 
 __all__ = [
@@ -397,8 +398,15 @@ def blank_to_zero(column: Column) -> Column:
     return Column.where(column.kinds == Kind.BLANK, Column.full(0.0, 1), column)
 
 
+def _varying(node: Varying, frame: Frame) -> Operand:
+    if frame.count == 1:
+        return Scalar(node.numbers.one(node.index, frame.row, frame.column))
+    return Lanes(Column.of_numbers(node.numbers.many(node.index, frame.rows(), frame.columns())))
+
+
 _EVALUATORS: dict[type, Callable[[Any, Frame], Operand]] = {
     Literal: lambda node, frame: Scalar(node.value),
+    Varying: _varying,
     Missing: lambda node, frame: Scalar(None),
     Reference: span_of,
     Binary: _binary,

@@ -17,7 +17,7 @@ import numpy as np
 from tinquire.cells.column import Column, Kind
 from tinquire.formula.engine.operators import same_to_15_digits
 from tinquire.formula.engine.registry import Function, Mode, functions
-from tinquire.formula.language.tree import Binary, Call, Literal, Node, Reference, Unary
+from tinquire.formula.language.tree import Binary, Call, Literal, Node, Reference, Unary, Varying
 
 __all__ = ["ADDED_IN_ORDER", "NotPlain", "PlainCells", "is_plain", "plain_number", "singly"]
 
@@ -31,6 +31,10 @@ class NotPlain(Exception):  # noqa: N818 - a signal, not an error
 
 class PlainCells(Protocol):
     """The cells that a formula reads."""
+
+    #: Where the formula stands.
+    row: int
+    column: int
 
     def number(self, node: Reference, *, blank_is_zero: bool) -> float:
         """The number in the cell of a reference. Raises NotPlain."""
@@ -46,6 +50,8 @@ def is_plain(node: Node) -> bool:
     match node:
         case Literal(value=value):
             return isinstance(value, float)
+        case Varying():
+            return True
         case Reference():
             return node.top == node.bottom and node.left == node.right and ":" not in (node.sheet or "")
         case Unary(sign="-" | "+" | "%", operand=operand):
@@ -187,6 +193,7 @@ _COMPARISONS: dict[str, Callable[[bool, bool], bool]] = {
 }
 _EVALUATORS: dict[type, Callable[[Any, PlainCells], float]] = {
     Literal: _literal,
+    Varying: lambda node, cells: node.numbers.one(node.index, cells.row, cells.column),
     Reference: lambda node, cells: cells.number(node, blank_is_zero=True),
     Unary: _unary,
     Binary: _binary,

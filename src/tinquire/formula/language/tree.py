@@ -9,8 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from enum import Enum
-from typing import NamedTuple, TypeAlias
+from typing import NamedTuple, Protocol, TypeAlias
 
+from tinquire.cells.column import Codes, Floats
 from tinquire.cells.values import Value
 
 __all__ = [
@@ -18,6 +19,7 @@ __all__ = [
     "ArrayConstant",
     "Binary",
     "Call",
+    "CellNumbers",
     "Coordinate",
     "Literal",
     "Missing",
@@ -28,6 +30,7 @@ __all__ = [
     "TableReference",
     "Unary",
     "Union",
+    "Varying",
     "children",
     "walk",
 ]
@@ -62,6 +65,22 @@ class Literal:
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "kind", type(self.value).__name__)
+
+
+class CellNumbers(Protocol):
+    """Numbers of cells, several of each, by their places."""
+
+    def one(self, index: int, row: int, column: int) -> float: ...
+
+    def many(self, index: int, rows: Codes, columns: Codes) -> Floats: ...
+
+
+@dataclass(frozen=True, slots=True)
+class Varying:
+    """A constant that is another number in each cell: formulas that differ in nothing else share a tree."""
+
+    numbers: CellNumbers
+    index: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +162,18 @@ class Apply:
 
 
 Node: TypeAlias = (
-    Literal | Missing | Reference | Name | TableReference | ArrayConstant | Unary | Binary | Call | Union | Apply
+    Literal
+    | Varying
+    | Missing
+    | Reference
+    | Name
+    | TableReference
+    | ArrayConstant
+    | Unary
+    | Binary
+    | Call
+    | Union
+    | Apply
 )
 
 

@@ -24,6 +24,7 @@ from tinquire.formula.language.tree import (
     TableReference,
     Unary,
     Union,
+    Varying,
 )
 
 __all__ = ["escaped_column", "replace_nodes", "write", "write_value"]
@@ -42,6 +43,8 @@ def _write(node: Node, row: int, column: int, outer: int) -> str:
     match node:
         case Literal(value):
             return write_value(value)
+        case Varying(numbers, index):
+            return write_value(numbers.one(index, row, column))
         case Missing():
             return ""
         case Name(name, sheet):

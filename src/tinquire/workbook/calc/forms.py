@@ -22,6 +22,7 @@ from tinquire.formula.language.mentions import relative_form
 from tinquire.formula.language.tree import Node, Reference
 from tinquire.workbook.calc.column_formulas import CellNote, Program, Read, program_of, readable_tree
 from tinquire.workbook.calc.scope import BookScope
+from tinquire.workbook.calc.typed_numbers import Shape, alike
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Formula, Sheet
 
@@ -170,19 +171,43 @@ class _FormsOf:
         self.scope = scope
         self.skipped = skipped
         numbers: dict[object, int] = {}
+        keys: dict[int, tuple[object, ...]] = {}
         self._form = np.zeros(len(sheet.formulas), np.int32)
         self._first: list[Formula] = []
         own = []
         for number, formula in enumerate(sheet.formulas):
             apart = formula.array is not None or formula.kept
-            key = number if apart else relative_form(formula.text, formula.row, formula.column)
-            form = numbers.setdefault(key, len(self._first))
+            key = None if apart else relative_form(formula.text, formula.row, formula.column)
+            form = numbers.setdefault(number if key is None else key, len(self._first))
             if form == len(self._first):
                 self._first.append(formula)
                 own.append(apart or "[" in formula.text)
+                if key is not None and not own[-1]:
+                    keys[form] = key
             self._form[number] = form
         self.is_own = np.array(own or [False])
-        self._known: dict[int, tuple[Node, frozenset[str], tuple[str, ...]] | None] = {}
+        #: The trees of forms that stand for others, which differ from them in nothing but numbers.
+        self._shared: dict[int, Node] = {}
+        for shape in alike(keys, self._first, scope.trees):
+            self._join(shape)
+
+    def _join(self, shape: Shape) -> None:
+        """Take forms for one, with a tree over all their cells."""
+        rank_of = np.full(len(self._first), -1, np.int64)
+        rank_of[shape.forms] = np.arange(len(shape.forms))
+        ranks_of = rank_of[self._form]
+        found: list[tuple[Codes, Codes, Codes]] = []
+        for column, cells in self.sheet.columns.items():
+            at = np.flatnonzero(cells.formulas != NO_FORMULA)
+            ranks = ranks_of[cells.formulas[at]]
+            own = ranks >= 0
+            if own.any():
+                rows = cells.rows[at[own]]
+                found.append((rows, np.full(len(rows), column, np.int32), ranks[own]))
+        if found:
+            rows, columns, ranks = (np.concatenate(part) for part in zip(*found, strict=True))
+            self._shared[shape.forms[0]] = shape.tree_over(rows, columns, ranks)
+            self._form[ranks_of >= 0] = shape.forms[0]
 
     def form(self, number: int) -> int:
         """The form of a formula's number."""
@@ -206,7 +231,7 @@ class _FormsOf:
         return forms
 
     def program(self, form: int, column: int, top: int, bottom: int, formula: Formula) -> Program | None:
-        tree = readable_tree(self.sheet, column, top, formula, self.scope, self.skipped)
+        tree = self._tree(form, column, top, formula)
         return None if tree is None else program_of(self.sheet.name, column, top, bottom, tree, formula, self.scope)
 
     def scatter(self, form: int, parts: list[tuple[Codes, int]]) -> Iterator[Scatter]:
@@ -214,7 +239,7 @@ class _FormsOf:
         rows = np.concatenate([rows for rows, _ in parts]).astype(np.int32)
         columns = np.repeat(np.array([column for _, column in parts], np.int32), [len(rows) for rows, _ in parts])
         row, column = int(rows[0]), int(columns[0])
-        tree = readable_tree(self.sheet, column, row, formula, self.scope, self.skipped)
+        tree = self._tree(form, column, row, formula)
         if tree is None:
             self._note_others(formula, rows, columns)
             return
@@ -228,6 +253,11 @@ class _FormsOf:
             yield made.part(np.array([lane]))
         if not beyond.all():
             yield made.part(~beyond)
+
+    def _tree(self, form: int, column: int, row: int, formula: Formula) -> Node | None:
+        """The tree of a form; None, and a note, when it cannot be run."""
+        tree = readable_tree(self.sheet, column, row, formula, self.scope, self.skipped)
+        return None if tree is None else self._shared.get(form, tree)
 
     def _note_others(self, formula: Formula, rows: Codes, columns: Codes) -> None:
         """A note for the first cell of every other run down a column."""

@@ -18,7 +18,6 @@ from tinquire.workbook.calc.column_formulas import CellNote, Program
 from tinquire.workbook.calc.forms import Scatter
 from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import Formula
 from tinquire.workbook.workbook import Workbook
 
 __all__ = ["ChangedResults", "Recalculation", "ResultStore", "movement", "net_changes"]
@@ -92,7 +91,7 @@ class ResultStore:
         sheet.store(row, column, values, different)
         self.scope.stored(sheet.name, row, column, values)
         rows = np.arange(row, row + len(values), dtype=np.int32)
-        self._note_errors(program.sheet, column, rows, values, program.formula)
+        self._note_errors(program.sheet, column, rows, values)
 
     def put(self, cells: Scatter, values: Column) -> None:
         """Keep results of scattered cells."""
@@ -149,9 +148,7 @@ class ResultStore:
         self.report.last_digits += int(alike.sum())
         return np.flatnonzero(differs & ~alike)
 
-    def _note_errors(
-        self, sheet: str, column: int, rows: Codes, values: Column, formula: Formula | None = None
-    ) -> None:
+    def _note_errors(self, sheet: str, column: int, rows: Codes, values: Column) -> None:
         wrong = np.flatnonzero(values.kinds == Kind.ERROR)
         if not len(wrong):
             return
@@ -159,7 +156,7 @@ class ResultStore:
         firsts = {values.numbers[index]: index for index in wrong[::-1].tolist()}
         says = {code: f"it gives {values[index]}" for code, index in firsts.items()}
         for row, code in zip(rows[wrong].tolist(), values.numbers[wrong].tolist(), strict=True):
-            own = formula or known.formula(row, column)
+            own = known.formula(row, column)
             text = "" if own is None else own.text if own.array else partial(text_at, own, row, column)
             hindered = self.hindered.get((sheet, row, column), "") if self.hindered else ""
             self.report.errors.append(CellNote(sheet, f"{letters}{row}", text, says[code] + hindered))
