@@ -116,8 +116,6 @@ class Distinct:
         turn = factor
         for key in keys[1:]:
             turn = (turn * 0x2545F4914F6CDD1D | 1) & 0xFFFFFFFFFFFFFFFF
-            mixed ^= key * np.uint64(turn)
-        mixed ^= mixed >> np.uint64(31)
-        mixed *= np.uint64(factor)
-        mixed >>= np.uint64(64 - self._bits)
+            mixed += key * np.uint64(turn)
+        mixed >>= np.uint64(64 - self._bits)  # the upper bits of products with odd factors depend on all bits
         return mixed.view(np.int64)
