@@ -9,14 +9,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tinquire.cells import Column
-from tinquire.cells.number_reader import decimals, words_of
+from tinquire.cells import Column, ranks
+from tinquire.cells import column as columns_module
+from tinquire.cells.number_reader import decimals
+from tinquire.cells.words import words_of
 from tinquire.press.record.packing import pack_origin, unpack_origin
 from tinquire.sources.delimited.reader import read_delimited
 from tinquire.tables import Members, Origin
 from tinquire.tables.keys import dense
 from tinquire.tables.matching import clean_keys, match_rows
 from tinquire.tables.types import Reading, _one, _reader, read_column
+from tinquire.workbook import Sheet
+from tinquire.workbook.grid import sheet as sheets
 
 
 def plainly(column, spec, decimal):
@@ -53,6 +57,32 @@ def test_groups_are_numbered_in_their_order(numbers):
     made, count = dense(np.array(numbers, np.int64))
     order = sorted(set(numbers))
     assert (made.tolist(), count) == ([order.index(number) for number in numbers], len(order))
+
+
+@given(st.lists(st.text("abAZ09-\0é ", max_size=26), min_size=1, max_size=30))
+def test_texts_are_ranked_as_words_in_the_order_of_their_letters(texts):
+    order = sorted(set(texts))
+    with pytest.MonkeyPatch.context() as patch:
+        for many in (1, 1000):
+            patch.setattr(ranks, "_MANY_TEXTS", many)
+            made, distinct = ranks.rank_texts(texts)
+            assert (made.tolist(), distinct) == ([order.index(text) for text in texts], order)
+
+
+@given(st.lists(st.tuples(st.lists(st.sampled_from("abcd"), min_size=1, max_size=4), st.integers(1, 3)), max_size=5))
+def test_a_sheets_texts_are_the_same_looked_up_or_not(columns):
+    """And zeros that are one seen many times are like any others."""
+    for many in (0, 1000):
+        sheet, wanted = Sheet("S"), {}
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(sheets, "_MANY_OWN", many)
+            patch.setattr(columns_module, "_MANY", many)
+            for number, (texts, row) in enumerate(columns, start=1):
+                for top, values in ((row, Column.from_values(texts)), (row + 2, Column.of_numbers([0.0, 2.0]))):
+                    values = Column.concat([values, values]).take(np.arange(len(values)))
+                    sheet.put(top, number % 3, values)
+                    wanted |= {(top + place, number % 3): value for place, value in enumerate(values)}
+        assert {cell: sheet.value(*cell) for cell in wanted} == wanted
 
 
 @given(st.lists(st.tuples(st.integers(0, 1), st.integers(0, 2), st.integers(1, 6)), max_size=20))

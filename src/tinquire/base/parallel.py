@@ -25,9 +25,15 @@ _KEPT = 31 << 20
 _HERE = threading.local()
 
 
-def work_here_alone() -> None:
-    """Have this thread do all of its work itself, since the other processors have work of their own."""
-    _HERE.is_worker = True
+def work_here_alone(unless: Callable[[], bool] | None = None) -> None:
+    """Have this thread do all of its work itself, since the other processors have work of their own; `unless` tells
+    when they have none."""
+    _HERE.is_alone = (lambda: True) if unless is None else (lambda: not unless())
+
+
+def _alone() -> bool:
+    alone: Callable[[], bool] | None = getattr(_HERE, "is_alone", None)
+    return alone is not None and alone()
 
 
 @cache
@@ -48,7 +54,7 @@ def map_in_order(
     that comes up within such work, as there are no more processors for it. `waiting_most` results may wait to be
     taken: where they are small, more of them keep the workers from waiting.
     """
-    if getattr(_HERE, "is_worker", False):
+    if _alone():
         yield from map(work, items)
         return
     waiting: deque[Future[_Result]] = deque()

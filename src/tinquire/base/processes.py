@@ -12,6 +12,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from multiprocessing.sharedctypes import Synchronized
 from typing import Any, TypeVar
 
 from tinquire.base.faults import AccessError, Fault
@@ -69,7 +70,8 @@ class Workers:
             # Copies of a process are safe where the system's own libraries allow for them.
             method = "fork" if sys.platform == "linux" else "spawn"
             context = multiprocessing.get_context(method)
-            self._pool = ProcessPoolExecutor(self._count, context, initializer=_begin, initargs=(self._shared,))
+            begin = (self._shared, context.Value("i", 0), self._count)
+            self._pool = ProcessPoolExecutor(self._count, context, initializer=_begin, initargs=begin)
         future = self._pool.submit(_run, work, item)
         self._given.append(future)
         return lambda: _result(future)
@@ -93,9 +95,10 @@ def map_in_processes(
             yield waiting.popleft()()
 
 
-def _begin(shared: Any) -> None:
-    _SHARED[:] = [shared]
-    work_here_alone()
+def _begin(shared: Any, at_work: Synchronized[int], count: int) -> None:
+    _SHARED[:] = [shared, at_work]
+    # The last large piece is worked on with the processors of those that have finished theirs.
+    work_here_alone(unless=lambda: at_work.value < count)
     # Who breaks it off from the keyboard means the process that began this one, which ends it.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     if hasattr(os, "fork"):
@@ -110,7 +113,14 @@ def _end_with(parent: int) -> None:
 
 
 def _run(work: Callable[[Any, _Item], _Result], item: _Item) -> _Result:
-    return work(_SHARED[0], item)
+    shared, at_work = _SHARED
+    with at_work.get_lock():
+        at_work.value += 1
+    try:
+        return work(shared, item)
+    finally:
+        with at_work.get_lock():
+            at_work.value -= 1
 
 
 def _result(future: Future[_Result]) -> _Result:

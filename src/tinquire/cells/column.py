@@ -21,7 +21,7 @@ from typing import Any, Final, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from tinquire.cells.ranks import rank_numbers
+from tinquire.cells.ranks import rank_numbers, rank_texts
 from tinquire.cells.values import CellError, Value
 
 __all__ = [
@@ -54,11 +54,20 @@ _NUMBER = np.uint8(Kind.NUMBER)
 _NO_CODE = np.int32(0)
 #: A pool with more texts than this for each value is not gone through whole.
 _LARGE_POOL = 16
+#: Of fewer values than this it does not matter how much room they take.
+_MANY = 10_000
 
 
 def no_codes(count: int) -> Codes:
     """Codes of a column without texts: one zero, seen `count` times."""
     return np.broadcast_to(_NO_CODE, count)
+
+
+def _without_zeros(values: NDArray[Any]) -> NDArray[Any]:
+    """The same, many zeros (of numbers where all are texts, of codes where none is) being one seen many times."""
+    if len(values) < _MANY or values.any() or (values.dtype == np.float64 and np.signbit(values).any()):
+        return values
+    return np.broadcast_to(values[:1].copy(), len(values))
 
 
 def sequence_of(texts: Sequence[str], asked: int) -> Sequence[str]:
@@ -191,8 +200,8 @@ class Column:
         texts, codes = _one_pool(columns)
         return cls(
             np.concatenate([column.kinds for column in columns]),
-            np.concatenate([column.numbers for column in columns]),
-            np.concatenate(codes),
+            _without_zeros(np.concatenate([column.numbers for column in columns])),
+            _without_zeros(np.concatenate(codes)),
             texts,
         )
 
@@ -269,7 +278,7 @@ class Column:
         kinds = self.kinds[places]
         # Of one code seen many times (`no_codes`) there is nothing to look up.
         codes = self.codes[places] if self.codes.strides != (0,) else np.broadcast_to(self.codes[:1], len(kinds))
-        return Column(kinds, self.numbers[places], codes, self.texts)
+        return Column(kinds, _without_zeros(self.numbers[places]), _without_zeros(codes), self.texts)
 
     def repeat(self, count: int) -> Column:
         """A column of one value, `count` times; longer columns come back as they are."""
@@ -293,11 +302,10 @@ class Column:
         every = bool(is_text.all())
         codes = self.codes if every else self.codes[is_text]
         used = used_codes(codes, len(self.texts))
-        keys = [key(text) for text in texts_at(self.texts, used)]
-        distinct = sorted(set(keys))
-        position = {text: rank for rank, text in enumerate(distinct)}
+        texts = texts_at(self.texts, used)
+        ranks, distinct = rank_texts(texts if key is str else list(map(key, texts)))
         table = np.zeros(len(self.texts) + 1, np.int32)
-        table[used] = [position[text] for text in keys]
+        table[used] = ranks
         if every:
             return table[codes], distinct
         return np.where(is_text, table[np.where(is_text, self.codes, 0)], 0), distinct

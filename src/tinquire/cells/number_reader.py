@@ -6,14 +6,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from tinquire.cells.column import Booleans, Codes, Floats
+from tinquire.cells.words import WORD, Words
 
-__all__ = ["EXACT_DIGITS", "Whole", "Words", "decimals", "whole_numbers", "words_of"]
+__all__ = ["EXACT_DIGITS", "Whole", "decimals", "whole_numbers"]
 
-#: Eight bytes each, the first of them lowest.
-Words = NDArray[np.uint64]
 #: Digits of a number that fit a double's 53 bits whatever they are, so that one division rounds as the standard asks.
 EXACT_DIGITS = 15
 _U = np.uint64
@@ -28,19 +26,12 @@ _JOINTS = (
     (_U(6553601), _U(16), _U(0x0000FFFF0000FFFF)),
     (_U(42949672960001), _U(32), _U(0xFFFFFFFF)),
 )
-#: Characters of a word.
-_WORD = 8
 _LOW = _U(7)
 _BYTE = _U(8)
 _TENS = 10.0 ** np.arange(17)
 _MINUS = 45
 _POINT = ord(".")
 _united = np.bitwise_or.reduce
-
-
-def words_of(array: NDArray[np.uint8]) -> Words:
-    """At every byte of a buffer the eight bytes from it on: one look instead of eight. Nothing is copied."""
-    return np.ndarray((len(array) - 8,), np.dtype("<u8"), array.data, strides=(1,))
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,13 +75,13 @@ def decimals(words: Words, starts: Codes, ends: Codes, point: int = _POINT) -> t
         found = words[starts]
     lengths = ends - starts
     mark = point ^ ord("0")  # what is left of a point when the sign of zero is taken from it
-    shortest, longest = int(lengths.min(initial=_WORD)), int(lengths.max(initial=0))
-    values = _alike(found, lengths, mark) if 0 < shortest <= longest <= _WORD else None
+    shortest, longest = int(lengths.min(initial=WORD)), int(lengths.max(initial=0))
+    values = _alike(found, lengths, mark) if 0 < shortest <= longest <= WORD else None
     if values is not None:
         plain = np.ones(len(starts), bool)
     else:
         values, plain = _short(words[starts], lengths, mark)
-    rest = np.flatnonzero((lengths > _WORD) & (lengths <= EXACT_DIGITS + 1)) if longest > _WORD else ()
+    rest = np.flatnonzero((lengths > WORD) & (lengths <= EXACT_DIGITS + 1)) if longest > WORD else ()
     if len(rest):
         values[rest], plain[rest] = _long(words, starts[rest], lengths[rest], mark)
     if signed:
@@ -103,11 +94,11 @@ def _alike(found: Words, lengths: Codes, mark: int) -> Floats | None:
     """Numbers of one to eight characters that all have as many digits after the point, as amounts have; else None.
     The words are used up."""
     other = _up_to_end(found, lengths)
-    first = int(found[0]).to_bytes(_WORD, "little")  # the last character is the last byte
-    position = first.rfind(bytes([mark]), _WORD - int(lengths[0]))
+    first = int(found[0]).to_bytes(WORD, "little")  # the last character is the last byte
+    position = first.rfind(bytes([mark]), WORD - int(lengths[0]))
     behind = 0
     if position >= 0:
-        behind, shift = _WORD - 1 - position, 8 * position
+        behind, shift = WORD - 1 - position, 8 * position
         np.right_shift(found, _U(shift), out=other)
         other ^= _U(mark)
         if int(_united(other)) & 255 or (behind == 0 and int(lengths.min()) < 2):
@@ -137,7 +128,7 @@ def _up_to_end(found: Words, lengths: Codes) -> Words:
 
 def _short(found: Words, lengths: Codes, mark: int) -> tuple[Floats, Booleans]:
     """Numbers of at most eight characters. The words are used up."""
-    plain = (lengths > 0) & (lengths <= _WORD)
+    plain = (lengths > 0) & (lengths <= WORD)
     numbers, behind, digits = _parts(found, np.where(plain, lengths, 1), mark)
     plain &= digits
     plain &= (lengths > 1) | (behind < 0)
@@ -146,12 +137,12 @@ def _short(found: Words, lengths: Codes, mark: int) -> tuple[Floats, Booleans]:
 
 def _long(words: Words, starts: Codes, lengths: Codes, mark: int) -> tuple[Floats, Booleans]:
     """Numbers of nine to sixteen characters: the first ones, and the last eight."""
-    first, first_behind, first_digits = _parts(words[starts], lengths - _WORD, mark)
-    last, last_behind, last_digits = _parts(words[starts + lengths - _WORD], np.full(len(starts), _WORD), mark)
+    first, first_behind, first_digits = _parts(words[starts], lengths - WORD, mark)
+    last, last_behind, last_digits = _parts(words[starts + lengths - WORD], np.full(len(starts), WORD), mark)
     points = (first_behind >= 0).astype(np.int64) + (last_behind >= 0)
     plain = first_digits & last_digits & (points <= 1) & (lengths - points <= EXACT_DIGITS)
-    numbers = first * _TENS.take(_WORD - (last_behind >= 0)) + last
-    behind = np.where(first_behind >= 0, first_behind + _WORD, np.maximum(last_behind, 0))
+    numbers = first * _TENS.take(WORD - (last_behind >= 0)) + last
+    behind = np.where(first_behind >= 0, first_behind + WORD, np.maximum(last_behind, 0))
     return numbers / _TENS.take(np.where(plain, behind, 0)), plain
 
 

@@ -95,8 +95,10 @@ class Typeface:
 
     @cached_property
     def _plain(self) -> list[float]:
-        """The widths of the letters of ASCII."""
-        return [self._advance(code) for code in range(128)]
+        """The widths of the letters of ASCII. Other faces are not read for what is no letter."""
+        usual = self.face.digit * self.stretch
+        own = self.face.advances
+        return [self._advance(code) if 32 <= code < 127 or code in own else usual for code in range(128)]
 
     @cached_property
     def is_natural(self) -> bool:

@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 
-from tinquire.cells.column import Booleans, Column, Kind
+from tinquire.cells.column import Booleans, Column, Kind, recoded, texts_at, used_codes
 from tinquire.cells.values import ERROR_NAMES, CellError, Value
 from tinquire.formula.engine.conversions import number_from_text
 from tinquire.formula.language.tree import Call, Node
@@ -149,11 +149,16 @@ def _pieces(text: str) -> list[str]:
 def _text_mask(column: Column, test: Callable[[str], bool]) -> Booleans:
     """A test on texts, made once for each text of the pool that is used."""
     is_text = column.kinds == Kind.TEXT
+    every = bool(is_text.all())
+    codes = column.codes if every else column.codes[is_text]
+    if not len(codes):
+        return is_text
+    used = used_codes(codes, len(column.texts))
+    passed = recoded(codes, used, [test(text) for text in texts_at(column.texts, used)], len(column.texts)) > 0
+    if every:
+        return passed
     mask = np.zeros(len(column), bool)
-    if is_text.any():
-        used, inverse = np.unique(column.codes[is_text], return_inverse=True)
-        passed = np.fromiter((test(column.texts[code]) for code in used.tolist()), bool, len(used))
-        mask[is_text] = passed[inverse]
+    mask[is_text] = passed
     return mask
 
 

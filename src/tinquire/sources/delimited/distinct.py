@@ -7,34 +7,16 @@ from collections.abc import Sequence
 import numpy as np
 
 from tinquire.cells.column import Codes
-from tinquire.cells.number_reader import Words
+from tinquire.cells.words import Words
 
-__all__ = ["LONGEST_KEY", "Distinct", "keys_of"]
+__all__ = ["Distinct"]
 
-#: Fields of more bytes are not distinguished by words.
-LONGEST_KEY = 64
 #: Slots at first, and at most, as powers of two.
 _FEWEST_BITS, _MOST_BITS = 10, 20
 #: There are this many slots for each key expected; when half of them are taken, more are made.
 _SPARSE = 8
 _ROUNDS = (0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9)
 _NONE = np.zeros(0, np.int64)
-_MASKS = np.array([(1 << 8 * count) - 1 for count in range(9)], np.uint64)
-
-
-def keys_of(words: Words, starts: Codes, lengths: Codes) -> list[Words]:
-    """The bytes of each field, eight to a word, with zeros after its end: no byte of a field is zero."""
-    keys = []
-    longest, shortest = int(lengths.max(initial=0)), int(lengths.min(initial=LONGEST_KEY))
-    for first in range(0, max(longest, 1), 8):
-        indexes = starts if first == 0 else np.minimum(starts + first, len(words) - 1)
-        found = words[indexes]
-        if longest == shortest:  # all fields are as long: days, codes
-            found &= _MASKS[min(longest - first, 8)]
-        elif shortest < first + 8:
-            found &= _MASKS[np.minimum(np.maximum(lengths - first, 0), 8)]
-        keys.append(found)
-    return keys
 
 
 class Distinct:

@@ -19,8 +19,9 @@ import numpy as np
 
 from tinquire.base.parallel import map_in_order
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds
-from tinquire.cells.number_reader import Words, decimals, words_of
-from tinquire.sources.delimited.distinct import LONGEST_KEY, Distinct, keys_of
+from tinquire.cells.number_reader import decimals
+from tinquire.cells.words import LONGEST_KEY, Words, keys_of, words_of
+from tinquire.sources.delimited.distinct import Distinct
 from tinquire.sources.delimited.field_bounds import BEHIND, Bytes, Cut, cut, pieces
 
 __all__ = ["FieldTexts", "PlainRows", "plain_rows"]

@@ -22,6 +22,8 @@ from tinquire.workbook.grid.page_setup import PageSetup
 __all__ = ["Cells", "Formula", "Sheet", "SheetFrame", "SheetTable", "TableColumn"]
 
 NO_FORMULA = -1
+#: Of more texts than this in a column of which none comes twice, none is looked for among those known.
+_MANY_OWN = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,6 +195,8 @@ class Sheet:
     #: Whether a cell has a formula now that had none, or none that had one.
     formulas_moved: bool = False
     _interned: dict[str, int] = field(default_factory=dict)
+    #: The rows of long columns that were reached last.
+    _rows: dict[tuple[int, int], Codes] = field(default_factory=dict, repr=False, compare=False)
 
     # -- reading ---------------------------------------------------------------------------------------
 
@@ -309,8 +313,8 @@ class Sheet:
         """
         cells, at = self._reach(row, column, len(values))
         cells.kinds[at] = values.kinds
-        cells.numbers[at] = values.numbers
-        cells.codes[at] = self.coded(values)
+        _set(cells.numbers, at, values.numbers)
+        _set(cells.codes, at, self.coded(values))
         if style is not None:
             cells.styles[at] = style
         if formula is not None:
@@ -391,7 +395,7 @@ class Sheet:
 
     def _reach(self, row: int, column: int, count: int) -> tuple[Cells, slice]:
         """The column's arrays with cells at the given rows, and their places; cells are made where missing."""
-        wanted = np.arange(row, row + count, dtype=np.int32)
+        wanted = self._rows_from(row, count)
         cells = self.columns.get(column)
         if cells is None:
             cells = self.columns[column] = Cells.empty(wanted)
@@ -400,12 +404,22 @@ class Sheet:
         if at.stop - at.start == count:
             return cells, at
         rows = np.concatenate([cells.rows[: at.start], wanted, cells.rows[at.stop :]])
+        if int(rows[-1]) - int(rows[0]) == len(rows) - 1:
+            rows = self._rows_from(int(rows[0]), len(rows))
         grown = Cells.empty(rows)
         old = np.searchsorted(rows, cells.rows)
         for fresh, known in zip(grown.arrays(), cells.arrays(), strict=True):
             fresh[old] = known
         self.columns[column] = grown
         return grown, grown.places(row, row + count - 1)
+
+    def _rows_from(self, row: int, count: int) -> Codes:
+        """So many rows from one on; columns that have the same share them, as they are never changed."""
+        if count < _MANY_OWN:
+            return np.arange(row, row + count, dtype=np.int32)
+        if (row, count) not in self._rows:
+            self._rows = {(row, count): np.arange(row, row + count, dtype=np.int32)}
+        return self._rows[row, count]
 
     def coded(self, values: Column) -> Codes:
         """The codes of a column's texts in this sheet's pool; texts that are new are added to it."""
@@ -415,8 +429,14 @@ class Sheet:
         pool = len(values.texts)
         mine = values.codes[is_text]
         used = used_codes(mine, pool)
+        texts = texts_at(values.texts, used)
+        if len(used) == len(mine) > _MANY_OWN:  # as good as surely met nowhere else: a pool may hold a text twice
+            numbers: Sequence[int] = range(len(self.texts), len(self.texts) + len(texts))
+            self.texts.extend(texts)
+        else:
+            numbers = self.intern_all(texts)
         codes = np.zeros(len(values), np.int32)
-        codes[is_text] = recoded(mine, used, self.intern_all(texts_at(values.texts, used)), pool)
+        codes[is_text] = recoded(mine, used, numbers, pool)
         return codes
 
     def intern(self, text: str) -> int:
@@ -429,3 +449,10 @@ class Sheet:
     def intern_all(self, texts: Sequence[str]) -> list[int]:
         """The codes of texts, those that are new added."""
         return numbered(texts, self._interned, self.texts)
+
+
+def _set(own: NDArray[Any], at: slice, values: NDArray[Any]) -> None:
+    """Set some places of an array. Zeros are not written over zeros: memory that was never written takes no room."""
+    if values.strides == (0,) and not (values[:1].any() or own[at].any()):
+        return
+    own[at] = values

@@ -19,7 +19,8 @@ from numpy.typing import NDArray
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW
 from tinquire.cells.column import Booleans, Codes, Floats, Kind, Kinds
-from tinquire.cells.number_reader import Words, decimals, whole_numbers, words_of
+from tinquire.cells.number_reader import decimals, whole_numbers
+from tinquire.cells.words import Words, words_of
 from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook.grid.sheet import NO_FORMULA
 from tinquire.workbook.sheet_xml.fast_tags import (

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Codes
-from tinquire.cells.number_reader import Words
+from tinquire.cells.words import Words
 from tinquire.packages.raw_xml import Unusual
 
 __all__ = [
