@@ -56,8 +56,8 @@ CHANGES = st.lists(
 
 
 @settings(max_examples=120, suppress_health_check=[HealthCheck.too_slow])
-@given(parts(), CHANGES, st.sampled_from([60, 1 << 20]))
-def test_many_at_once_is_one_by_one(data, changes, piece):
+@given(parts(), CHANGES, st.sampled_from([60, 1 << 20]), st.sampled_from([1, 3, 500]))
+def test_many_at_once_is_one_by_one(data, changes, piece, run):
     book = Workbook.new()
 
     def changed():
@@ -78,6 +78,7 @@ def test_many_at_once_is_one_by_one(data, changes, piece):
     sheet = changed()
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(cell_rewrite, "_PIECE", piece)
+        patch.setattr(cell_rewrite, "_LONG_RUN", run)
         try:
             fast = b"".join(rewrite_cells(data, sheet, lambda texts: list(map(place, texts))))
         except Unusual:

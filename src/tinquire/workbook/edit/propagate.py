@@ -10,7 +10,7 @@ from lxml import etree
 from tinquire.base.faults import AccessError, Fault
 from tinquire.cells.shifting import Moves
 from tinquire.formula.language.reference_changes import ReferenceChange, RenamedSheet, ShiftedLines
-from tinquire.packages.raw_xml import Unusual, sheet_data
+from tinquire.packages.raw_xml import Unusual, has_formula, sheet_data
 from tinquire.packages.xml import child, children, parse_xml, serialise_xml
 from tinquire.workbook.edit.sheet_cells import follow_cells
 from tinquire.workbook.grid.sheet_entries import SheetEntry
@@ -58,7 +58,7 @@ def follow(book: Workbook, following: ReferenceChange, shift: Moves | None = Non
     for entry, part in worksheets(book):
         data = book.package.read(part)
         own_shift = shift if entry.name.casefold() == target else None
-        if following.may_change(data, entry.name):
+        if following.may_change(_with_formulas(data), entry.name):
             try:
                 fresh = follow_sheet(data, entry.name, following, own_shift)
             except (ValueError, OverflowError, Unusual) as error:
@@ -76,6 +76,14 @@ def follow(book: Workbook, following: ReferenceChange, shift: Moves | None = Non
                 _follow_part(book, relation.kind, relation.target, entry.name, following, own_shift)
     _names(book, following)
     _charts_and_caches(book, following)
+
+
+def _with_formulas(data: bytes) -> bytes:
+    """What of a sheet's part may say something of other cells: where no cell has a formula, what is around them."""
+    if has_formula(data):
+        return data
+    start, end = data.find(b"sheetData"), data.rfind(b"sheetData")
+    return data[:start] + data[end:]
 
 
 def follow_sheet(data: bytes, home: str, following: ReferenceChange, shift: Moves | None = None) -> bytes:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
+from itertools import chain, groupby
 
 import numpy as np
 
@@ -35,6 +36,8 @@ _PIECE = 1 << 20
 _MANY_COLUMNS, _FEW_EACH = 256, 4
 #: A cell's column and row in one number.
 _ROW = 1 << 14
+#: So many new rows one below the other are written as in a new sheet.
+_LONG_RUN = 500
 #: What is in a cell's tag for the forms of values (18.18.11), as the row writer numbers them.
 _TYPES = (b"", b' t="s"', b' t="str"', b' t="b"', b' t="e"')
 
@@ -71,8 +74,12 @@ def rewrite_cells(data: bytes, sheet: Sheet, places_of: PlacesOf) -> Iterator[by
         yield from (data[: element.start], b"<sheetData>", *rows, b"</sheetData>", data[element.end :])
         return
     pieces = list(_pieces(data, start, end))
+    rewrite = partial(_rewrite_piece, data, sheet, changes, places_of)
     yield data[:start]
-    yield from map_in_order(partial(_rewrite_piece, data, sheet, changes, places_of), pieces)
+    if len(pieces) == 1:
+        yield from rewrite(pieces[0])
+    else:
+        yield from map_in_order(lambda piece: b"".join(rewrite(piece)), pieces)
     yield data[end:]
 
 
@@ -90,9 +97,13 @@ def _pick(cells: Cells, at: Codes) -> Cells:
 
 def _rows(columns: Mapping[int, Cells], sheet: Sheet, places_of: PlacesOf) -> list[bytes]:
     """The rows of cells of a sheet, each as bytes of its own."""
-    filled = {column: cells for column, cells in columns.items() if len(cells.rows)}
-    fresh = Sheet(sheet.name, columns=filled, texts=sheet.texts, formulas=sheet.formulas)
+    fresh = _sheet_of({column: cells for column, cells in columns.items() if len(cells.rows)}, sheet)
     return [row + b"</row>" for row in b"".join(row_bytes(fresh, places_of)).split(b"</row>")[:-1]]
+
+
+def _sheet_of(columns: dict[int, Cells], sheet: Sheet) -> Sheet:
+    """A sheet of these cells alone, with the texts and formulas of another."""
+    return Sheet(sheet.name, columns=columns, texts=sheet.texts, formulas=sheet.formulas)
 
 
 def _columns(changes: Sequence[_Change], rows: Codes) -> dict[int, Cells]:
@@ -129,25 +140,29 @@ def _row_number(data: bytes, tag: int) -> int:
     return int(match[2][1:-1])
 
 
-def _rewrite_piece(data: bytes, sheet: Sheet, changes: Sequence[_Change], places_of: PlacesOf, piece: _Piece) -> bytes:
+def _rewrite_piece(
+    data: bytes, sheet: Sheet, changes: Sequence[_Change], places_of: PlacesOf, piece: _Piece
+) -> Iterator[bytes]:
     """A piece with its changed cells."""
-    own = [_within(change, piece) for change in changes]
-    own = [change for change in own if len(change.rows)]
+    own = [within for change in changes if len((within := _within(change, piece.first, piece.last)).rows)]
     body = data[piece.start : piece.end]
     if not own:
-        return body
+        yield body
+        return
     found = cell_places(body, [change.column for change in own])
     fresh_rows = _missing(own, found.row_numbers)
     edits = _Edits(body, found)
     whole_rows = edits.whole_rows(own)
-    apart = np.concatenate([fresh_rows, whole_rows])
+    in_place = np.ones(max(int(change.rows[-1]) for change in own) + 1, bool)
+    for apart in (fresh_rows, whole_rows):
+        in_place[apart[apart < len(in_place)]] = False
     for change in own:
-        edits.add(sheet, change, ~np.isin(change.rows, apart))
+        edits.add(sheet, change, in_place[change.rows])
     if len(fresh_rows):
         edits.add_rows(sheet, own, fresh_rows, places_of)
     if len(whole_rows):
         edits.set_rows(sheet, own, whole_rows, places_of)
-    return edits.apply()
+    yield from edits.apply()
 
 
 def _missing(changes: Sequence[_Change], known: Codes) -> Codes:
@@ -161,8 +176,9 @@ def _missing(changes: Sequence[_Change], known: Codes) -> Codes:
     return (np.flatnonzero(wanted) + first).astype(np.int32)
 
 
-def _within(change: _Change, piece: _Piece) -> _Change:
-    first, last = np.searchsorted(change.rows, [piece.first, piece.last + 1])
+def _within(change: _Change, top: int, bottom: int) -> _Change:
+    """The changed cells between two rows."""
+    first, last = np.searchsorted(change.rows, [top, bottom + 1])
     at = slice(int(first), int(last))
     cells = Cells(change.cells.rows[at], *(array[at] for array in change.cells.arrays()))
     return _Change(change.column, cells, change.rows[at], change.formulas_set[at], change.places)
@@ -178,7 +194,7 @@ class _Edits:
         self.starts: list[Codes] = []
         self.ends: list[Codes] = []
         self.order: list[Codes] = []
-        self.texts: list[bytes] = []
+        self.texts: list[bytes | Iterator[bytes]] = []
         self.opened: set[int] = set()
         #: The text after a cell's address, by the text that stands there, its new style and its new form.
         self.tails: dict[tuple[bytes, int, int], bytes] = {}
@@ -301,13 +317,22 @@ class _Edits:
 
     def add_rows(self, sheet: Sheet, changes: Sequence[_Change], rows: Codes, places_of: PlacesOf) -> None:
         """Rows that are not there, each before the next one."""
-        columns = {change.column: _pick(change.cells, np.flatnonzero(np.isin(change.rows, rows))) for change in changes}
-        self.texts += _rows(columns, sheet, places_of)
         before = np.searchsorted(self.found.row_numbers, rows)
-        positions = np.append(self.found.row_starts, len(self.body))[before]
+        firsts = np.flatnonzero(np.diff(before, prepend=-1))
+        lengths = np.diff(np.append(firsts, len(rows)))
+        apart = np.repeat(lengths < _LONG_RUN, lengths)
+        for first, length in zip(firsts.tolist(), lengths.tolist(), strict=True):
+            if length >= _LONG_RUN:  # no row is there between them: they are written as they are packed
+                own = (_within(change, int(rows[first]), int(rows[first + length - 1])) for change in changes)
+                columns = {change.column: change.cells for change in own if len(change.rows)}
+                self.texts.append(row_bytes(_sheet_of(columns, sheet), places_of))
+        if apart.any():
+            self.texts += _rows(_columns(changes, rows[apart]), sheet, places_of)
+        each = np.concatenate([firsts[lengths >= _LONG_RUN], np.flatnonzero(apart)])
+        positions = np.append(self.found.row_starts, len(self.body))[before[each]]
         self.starts.append(positions)
         self.ends.append(positions)
-        self.order.append(rows.astype(np.int64) * _ROW - 1)
+        self.order.append(rows[each].astype(np.int64) * _ROW - 1)
 
     def set_rows(self, sheet: Sheet, changes: Sequence[_Change], rows: Codes, places_of: PlacesOf) -> None:
         """The cells of rows that are there, all at once."""
@@ -319,7 +344,7 @@ class _Edits:
         self.ends.append(self.found.row_ends[at])
         self.order.append(rows.astype(np.int64) * _ROW)
 
-    def apply(self) -> bytes:
+    def apply(self) -> Iterator[bytes]:
         """The piece with all edits."""
         if self.opened:
             self._forget_spans()
@@ -329,10 +354,14 @@ class _Edits:
         kept_from = np.append(0, ends[order]).tolist()
         kept_to = np.append(starts[order], len(self.body)).tolist()
         body = self.body
-        pieces: list[bytes] = [b""] * (2 * len(order) + 1)
+        pieces: list[bytes | Iterator[bytes]] = [b""] * (2 * len(order) + 1)
         pieces[0::2] = [body[a:b] for a, b in zip(kept_from, kept_to, strict=True)]
         pieces[1::2] = [texts[index] for index in order.tolist()]
-        return b"".join(pieces)
+        for ready, some in groupby(pieces, lambda piece: isinstance(piece, bytes)):
+            if ready:
+                yield b"".join(some)  # type: ignore[arg-type]
+            else:
+                yield from chain.from_iterable(some)
 
     def _forget_spans(self) -> None:
         """A row that gets cells may span other columns than its tag hints (18.3.1.73)."""
