@@ -83,7 +83,7 @@ def test_many_at_once_is_one_by_one(data, changes, piece, run):
             fast = b"".join(rewrite_cells(data, sheet, lambda texts: list(map(place, texts))))
         except Unusual:
             return
-    patches = [book._patch(sheet, *cell) for cell in sheet.changed]
+    patches = list(book._patches(sheet))
     for one in patches:
         if one.form == "s":
             one.value = str(place(sheet.value(one.row, one.column)))
