@@ -17,14 +17,18 @@ class ChangedCells:
     def __init__(self) -> None:
         #: By column: rows, and whether the formulas of all of them were set.
         self._marks: dict[int, list[tuple[Codes, bool]]] = {}
+        #: What is known of the columns since they were marked last.
+        self._known: dict[int, tuple[Codes, Booleans]] = {}
 
     def add(self, column: int, rows: Codes, *, formulas: bool) -> None:
         """Mark rows of a column; with `formulas`, their formulas were set or removed too."""
         if len(rows):
             self._marks.setdefault(column, []).append((np.asarray(rows, np.int32), formulas))
+            self._known.pop(column, None)
 
     def clear(self) -> None:
         self._marks.clear()
+        self._known.clear()
 
     def __bool__(self) -> bool:
         return bool(self._marks)
@@ -37,15 +41,20 @@ class ChangedCells:
         return {column: self._column(column) for column in sorted(self._marks)}
 
     def _column(self, column: int) -> tuple[Codes, Booleans]:
-        marks = self._marks[column]
-        if len(marks) > 1:
-            rows = _distinct(np.concatenate([rows for rows, _ in marks]))
-            own = [rows for rows, formulas in marks if formulas]
-            mask = np.isin(rows, np.concatenate(own)) if own else np.zeros(len(rows), bool)
-            marks[:] = [(rows[mask], True), (rows[~mask], False)]
-            return rows, mask
-        rows = _distinct(marks[0][0])
-        return rows, np.full(len(rows), marks[0][1])
+        if column not in self._known:
+            self._known[column] = self._distinguished(self._marks[column])
+        return self._known[column]
+
+    @staticmethod
+    def _distinguished(marks: list[tuple[Codes, bool]]) -> tuple[Codes, Booleans]:
+        """Each row once, and whether its formula was set; the marks are put together likewise."""
+        rows = _distinct(np.concatenate([rows for rows, _ in marks]) if len(marks) > 1 else marks[0][0])
+        if all(formulas == marks[0][1] for _, formulas in marks):
+            marks[:] = [(rows, marks[0][1])]
+            return rows, np.full(len(rows), marks[0][1])
+        mask = np.isin(rows, np.concatenate([rows for rows, formulas in marks if formulas]))
+        marks[:] = [(rows[mask], True), (rows[~mask], False)]
+        return rows, mask
 
     def with_formulas(self, column: int, top: int, bottom: int) -> list[int]:
         """The rows of a column, between two, whose formula was set."""
