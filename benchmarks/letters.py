@@ -19,6 +19,7 @@ from tinquire.document import Letter
 from tinquire.document.forms import Forms
 from tinquire.larkfold.letters import board_template
 from tinquire.looks import House
+from tinquire.pages.laid_before import LaidBefore
 from tinquire.pages.letter_pages import lay_out_letter
 from tinquire.pages.pdf import pdf_of
 from tinquire.press.compute.slot_scope import SlotScope
@@ -114,12 +115,17 @@ def _filled(template: bytes, count: int) -> int:
 
 
 def _as_pages(template: bytes, count: int) -> int:
-    return sum(len(pdf_of(lay_out_letter(letter, "letter"), NOW)) for letter in _letters(template, count))
+    return sum(map(len, _pdfs(template, count)))
 
 
 def pdfs(count: int) -> Iterator[bytes]:
     """Letters as PDFs, for other measures."""
-    return (pdf_of(lay_out_letter(letter, "letter"), NOW) for letter in _letters(_template(), count))
+    return _pdfs(_template(), count)
+
+
+def _pdfs(template: bytes, count: int) -> Iterator[bytes]:
+    before = LaidBefore()
+    return (pdf_of(lay_out_letter(letter, "letter", before=before), NOW) for letter in _letters(template, count))
 
 
 def _copied(template: bytes, count: int) -> int:

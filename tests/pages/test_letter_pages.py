@@ -5,7 +5,9 @@ from datetime import UTC, datetime
 import pytest
 
 from letterparts import WORD, letter_bytes, paragraph
+from pdftree import tree_of
 from tinquire.document import Letter
+from tinquire.pages.laid_before import LaidBefore
 from tinquire.pages.letter_pages import lay_out_letter
 from tinquire.pages.numerals import numeral
 from tinquire.pages.pdf import pdf_of
@@ -26,11 +28,22 @@ EXTRA = {"styles.xml": ("styles", STYLES), "numbering.xml": ("numbering", NUMBER
 PAGE = '<w:pgMar w:top="720" w:bottom="720" w:left="1000" w:right="1000" w:header="300" w:footer="300"/>'
 
 
+MOMENT = datetime(2026, 11, 3, tzinfo=UTC)
+#: What all letters of these tests share: each must be the same without it.
+BEFORE = LaidBefore()
+
+
 def pages(body, *, told=None, settings=PAGE, **more):
     letter = Letter.from_bytes(
         letter_bytes(body, settings=settings, extra=EXTRA | more.pop("extra", {}), **more), "l.docx"
     )
-    return lay_out_letter(letter, "l", told.append if told is not None else lambda _: None).pages
+    notes, again = [], []
+    made = lay_out_letter(letter, "l", notes.append)
+    assert pdf_of(made, MOMENT) == pdf_of(lay_out_letter(letter, "l", again.append, BEFORE), MOMENT)
+    assert notes == again
+    if told is not None:
+        told += notes
+    return made.pages
 
 
 def words(page):
@@ -280,6 +293,24 @@ def test_what_is_not_laid_out_is_said_and_the_same_letter_gives_the_same_bytes()
         pdf_of(lay_out_letter(Letter.from_bytes(letter_bytes(body, extra=EXTRA), "l"), "l"), moment) for _ in range(2)
     )
     assert first == again
+
+
+def test_letters_are_tagged_for_programs_that_read_them_aloud():
+    """Headings, paragraphs that go on overleaf, and tables, whose repeated headings are read once."""
+    rows = [[cell("Head"), cell("More")], *([cell(f"row {number}"), cell("x")] for number in range(80))]
+    long = p(" ".join(["word"] * 900))
+    body = p("Title", '<w:pStyle w:val="Heading1"/>') + long + grid(rows, widths=(3000, 3000), head=True) + p("end")
+    letter = Letter.from_bytes(letter_bytes(body, extra=EXTRA, settings=PAGE), "l")
+    made = lay_out_letter(letter, "l")
+    pdf = pdf_of(made, MOMENT)
+    assert len(made.pages) == 3 and [words(page)[0] for page in made.pages][1:] == ["Head", "Head"]
+    trees = [tree_of(pdf, number)[0] for number in range(3)]
+    assert [[part[0] for part in parts] for _, _, parts in trees] == [["H1", "P", "Table"], ["Table"], ["Table", "P"]]
+    rows = [row for _, _, parts in trees for part in parts if part[0] == "Table" for row in part[2] if row[2]]
+    assert [[(one[0], [inner[0] for inner in one[2]]) for one in row[2]] for row in rows] == [[("TD", ["P"])] * 2] * 81
+    told = []
+    pages(p("a \U000f1234"), told=told)
+    assert any("no font on this machine has" in note for note in told), "a letter that no font has"
 
 
 HOSTILE = {

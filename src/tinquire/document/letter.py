@@ -81,4 +81,4 @@ class Letter:
 
 def kind_of(element: etree._Element) -> str:
     """The local name of an element; '' for comments and instructions."""
-    return local(element) if isinstance(element.tag, str) else ""
+    return local(element)

@@ -93,7 +93,7 @@ def lay_out(
             _put_heads(one, page, one.layout.printed.heads, count == 0, facts)
             own = [mark for at, mark in marks[place] if at == count]
             entries += [Entry(mark.title, mark.level, mark.key, number) for mark in own]
-            page.page.items[:0] = [*own, Role("sheet")] if count == 0 else own
+            page.page.items[:0] = [*own, Role("table")] if count == 0 else own
             pages.append(page.page)
     _tie_links(laid)
     if about.contents:

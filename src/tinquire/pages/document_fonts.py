@@ -59,10 +59,10 @@ class DocumentFonts:
         if not face.cubic:
             return _embedded(face)
         if face not in self._made:
-            from reportlab.pdfbase.ttfonts import TTFont
+            from tinquire.pages.embedded_font import EmbeddedFont
 
             content = with_quadratic_outlines(face.path, self._letters.get(face, ()))
-            self._made[face] = TTFont(f"{face.name}:{face.path}", io.BytesIO(content), asciiReadable=True)
+            self._made[face] = EmbeddedFont(f"{face.name}:{face.path}", io.BytesIO(content))
         return self._made[face]
 
     def _plain_name(self, face: Face) -> str:
@@ -78,9 +78,9 @@ class DocumentFonts:
 @cache
 def _embedded(face: Face) -> Any:
     """A face as ReportLab embeds it; each document takes the letters that it needs."""
-    from reportlab.pdfbase.ttfonts import TTFont
+    from tinquire.pages.embedded_font import EmbeddedFont
 
-    return TTFont(f"{face.name}:{face.path}", str(face.path), asciiReadable=True)
+    return EmbeddedFont(f"{face.name}:{face.path}", str(face.path))
 
 
 def _cubic_letters(pages: Sequence[Page]) -> dict[Face, set[int]]:

@@ -15,10 +15,11 @@ from tinquire.document.looks import Looks, ParagraphLook, RunLook, points, value
 from tinquire.looks.palette import rgb
 from tinquire.packages.xml import child, children, whole_number
 from tinquire.pages.drawings import drawable
+from tinquire.pages.laid_before import Paragraphs
 from tinquire.pages.letter_lines import Break, Drawn, Jump, Token, Word, laid_lines, tokens_of_text
 from tinquire.pages.lettering import Letters
 from tinquire.pages.numerals import numeral
-from tinquire.pages.primitives import Areas, Box, Chart, Item, Lines, Pen, Picture
+from tinquire.pages.primitives import Areas, Box, Chart, Item, Lines, Pen, Picture, Role, Text
 from tinquire.pages.strips import Float, Strip, moved
 from tinquire.pages.typefaces import Typefaces
 from tinquire.workbook.parts.chart_reading import read_chart
@@ -28,6 +29,7 @@ from tinquire.workbook.parts.styles import theme_colours
 __all__ = ["Blocks", "Context", "content_box", "stacked"]
 
 _BLACK = "000000"
+_PARAGRAPH = Role("paragraph")
 _SMALL = 0.8
 #: Signs of the fonts that bullets are often in, as letters that every font has.
 _BULLETS = {"\uf0b7": "•", "\uf0a7": "▪", "\uf0d8": "▸", "\uf0fc": "✓", "\uf0a8": "◦", "o": "◦"}
@@ -47,12 +49,15 @@ class Context:
 
     letter: Letter
     looks: Looks
+    paragraphs: Paragraphs
     faces: Typefaces
     counts: dict[tuple[str, int], int] = field(default_factory=dict)
     problems: dict[str, None] = field(default_factory=dict)
     #: What fields stand for, by their names: PAGE and NUMPAGES.
     fields: dict[str, str] = field(default_factory=dict)
     known: dict[RunLook, Letters] = field(default_factory=dict)
+    #: The looks whose letters were asked for since this was emptied.
+    asked: dict[RunLook, None] = field(default_factory=dict)
     #: Notes by their parts' kinds; how many there were; endnotes that wait for the end; and how wide footnotes are.
     noted: dict[str, int] = field(default_factory=dict)
     endnotes: list[Strip] = field(default_factory=list)
@@ -60,6 +65,7 @@ class Context:
 
     def letters(self, look: RunLook) -> Letters:
         """The letters of a look; the same object for the same look."""
+        self.asked[look] = None
         if (known := self.known.get(look)) is None:
             known = self.known[look] = self._letters(look)
         return known
@@ -93,8 +99,7 @@ class Blocks:
                 content = child(element, "sdtContent")
                 found += self.strips(list(content) if content is not None else [], width, base)
             elif kind == "p":
-                look, run = self._context.looks.paragraph(element, base)
-                own = self._paragraph(element, look, run, width)
+                look, own = self._known_paragraph(element, base, width)
                 close = look.contextual and before is not None and before.style == look.style
                 if own and not close:
                     own[0].gap += look.before
@@ -116,6 +121,26 @@ class Blocks:
         self._context.room = width
 
     # -- paragraphs ------------------------------------------------------------------------------------
+
+    def _known_paragraph(
+        self, element: etree._Element, base: tuple[ParagraphLook, RunLook] | None, width: float
+    ) -> tuple[ParagraphLook, list[Strip]]:  # fmt: skip
+        """A paragraph laid out, or as it was before."""
+        context = self._context
+        key = None
+        if not self._field:
+            key = context.paragraphs.key(etree.tostring(element, with_tail=False), base, width)
+        if key is not None and (known := context.paragraphs.find(key)) is not None:
+            look, strips, letters = known
+            for one in letters:  # fonts that stand in for others are told of each letter
+                context.letters(one)
+            return look, strips
+        look, run = context.looks.paragraph(element, base)
+        context.asked.clear()
+        strips = self._paragraph(element, look, run, width)
+        if key is not None:
+            context.paragraphs.put(key, look, strips, tuple(context.asked))
+        return look, strips
 
     def _paragraph(self, element: etree._Element, look: ParagraphLook, run: RunLook, width: float) -> list[Strip]:
         context = self._context
@@ -146,6 +171,10 @@ class Blocks:
             )
             if title:
                 strips[0].mark = (title, min(depth, 5))
+                strips[0].items.insert(0, Role(f"heading {depth + 1}"))
+                return strips
+        if any(isinstance(item, Text) for strip in strips for item in strip.items):
+            strips[0].items.insert(0, _PARAGRAPH)
         return strips
 
     def _around(self, strips: list[Strip], look: ParagraphLook, width: float) -> None:

@@ -11,12 +11,13 @@ from functools import cached_property
 from lxml import etree
 
 from tinquire.document.letter import Letter, kind_of
-from tinquire.document.looks import Looks, on, points, value, whole
+from tinquire.document.looks import on, points, value, whole
 from tinquire.packages.xml import child, children
+from tinquire.pages.laid_before import LaidBefore
 from tinquire.pages.letter_blocks import Blocks, Context, content_box, stacked
 from tinquire.pages.numerals import numeral
-from tinquire.pages.primitives import Bookmark, Item, Lines, Link, Page, Pages, Pen, Role
-from tinquire.pages.strips import Float, Strip, moved
+from tinquire.pages.primitives import Bookmark, Item, Lines, Link, Page, Pages, Pen, Role, Text, all_items
+from tinquire.pages.strips import Float, Strip, moved, without_roles
 from tinquire.pages.typefaces import Typefaces
 
 __all__ = ["lay_out_letter"]
@@ -28,6 +29,7 @@ _NOTHING = 0.05
 _NOTE_GAP, _NOTE_LINE = 10.0, 120.0
 #: Names that links lead to are marks of the PDF with this before them.
 _ANCHOR = "to "
+_ASIDE, _BODY = Role("aside"), Role("body")
 _MOST_COLUMNS, _MOST_NUMBER = 45, 1_000_000
 #: Strips that hold together are looked at up to so many.
 _TOGETHER = 60
@@ -96,11 +98,15 @@ class _Sheet:
         return content_box(notes, whole=True) + _NOTE_GAP if notes else 0.0
 
 
-def lay_out_letter(letter: Letter, title: str, tell: Callable[[str], None] = lambda _: None) -> Pages:
+def lay_out_letter(
+    letter: Letter, title: str, tell: Callable[[str], None] = lambda _: None, before: LaidBefore | None = None
+) -> Pages:
     """The pages of a letter. `tell` gets a sentence on each kind of thing that is not laid out, and on each font that
-    another one stands in for. Raises AccessError for damaged parts."""
-    faces = Typefaces()
-    context = Context(letter, Looks.of(letter), faces)
+    another one stands in for. Letters of one template are laid out faster with what was laid out `before`; their pages
+    are the same without. Raises AccessError for damaged parts."""
+    before = LaidBefore() if before is None else before
+    faces = Typefaces(before.faces)
+    context = Context(letter, *before.of(letter), faces)
     body = child(letter.root(letter.part), "body")
     sections = list(_sections(body))
     flow = _Flow(Blocks(context, letter.part))
@@ -119,9 +125,11 @@ def lay_out_letter(letter: Letter, title: str, tell: Callable[[str], None] = lam
     _settle_levels([sheet.page for sheet in sheets])
     for problem in context.problems:
         tell(problem)
-    for note in faces.notes():
+    pages = [sheet.page for sheet in sheets]
+    texts = [item for page in pages for item in all_items(page.items) if isinstance(item, Text)]
+    for note in faces.notes(letter for text in texts for letter in text.face.lacking(text.text)):
         tell(note)
-    return Pages([sheet.page for sheet in sheets], title, language="en")
+    return Pages(pages, title, language="en")
 
 
 def _sections(body: etree._Element | None) -> Iterator[_Section]:
@@ -225,7 +233,7 @@ class _Flow:
     def _heads(self, section: _Section, strip: Strip) -> None:
         """Repeat the heading rows of a table that goes on."""
         for head in strip.heads:
-            self._draw(section, head, fresh=True)
+            self._draw(section, replace(head, items=[_ASIDE, *without_roles(head.items), _BODY]), fresh=True)
 
     def _draw(self, section: _Section, strip: Strip, fresh: bool) -> None:
         self._y -= 0.0 if fresh else strip.gap
@@ -319,7 +327,7 @@ def _put_heads(context: Context, letter: Letter, sections: Sequence[_Section], s
             else:
                 top = section.length("pgMar", "footer", 36.0) + content_box(strips)
             items += stacked(strips, left, top)
-        sheet.page.items = [*sheet.page.items, Role("aside"), *items]
+        sheet.page.items = [*sheet.page.items, _ASIDE, *without_roles(items)]
     _lead_inner_links(sheets)
 
 

@@ -15,7 +15,7 @@ from tinquire.document.looks import Edge, ParagraphLook, RunLook, edges_of, on, 
 from tinquire.document.story import rows_of
 from tinquire.looks.palette import rgb
 from tinquire.packages.xml import child, children
-from tinquire.pages.primitives import Areas, Box, Item, Lines, Pen
+from tinquire.pages.primitives import Areas, Box, Item, Lines, Pen, Role
 from tinquire.pages.strips import Strip
 
 if TYPE_CHECKING:
@@ -25,6 +25,8 @@ __all__ = ["table_strips"]
 
 #: Room at the left and right of a cell's text where nothing is stated (17.4.44).
 _SIDE = 5.4
+_TABLE, _ROW, _CELL, _BODY = (Role(name) for name in ("table", "row", "cell", "body"))
+_OF_TABLES = frozenset({"table", "row", "cell", "body"})
 _Ends = tuple[float, float, float, float]
 _SIDES = ("top", "bottom", "left", "right")
 _PARTS = {"firstRow": 0x20, "lastRow": 0x40, "firstColumn": 0x80, "lastColumn": 0x100, "noHBand": 0x200}
@@ -150,6 +152,8 @@ class _Table:
             ):
                 strip.keeps = strip.keeps or len(self._rows) < 12
             strips.append(strip)
+        if strips:
+            strips[0].items.insert(0, _TABLE)
         return strips
 
     def _row(self, number: int, cells: list[_Cell], least: float, exact: bool) -> Strip:
@@ -189,10 +193,12 @@ class _Table:
             anchor = value(child(child(cell.element, "tcPr"), "vAlign"))
             free = height - inner - margins["top"] - margins["bottom"]
             down = margins["top"] + {"center": free / 2, "bottom": free}.get(anchor or "", 0.0)
-            texts += stacked(strips, x + margins["left"], -down, whole=True)
+            own = stacked(strips, x + margins["left"], -down, whole=True)
+            # Of a table within a cell the paragraphs are the cell's.
+            texts += [_CELL, *(item for item in own if not isinstance(item, Role) or item.name not in _OF_TABLES)]
         inner_strips = [strip for _, strips, *_ in laid for strip in strips]
         return Strip(
-            height, [*items, *_run_together(lines), *texts],
+            height, [_ROW, *items, *_run_together(lines), *texts, _BODY],
             anchors=[anchor for strip in inner_strips for anchor in strip.anchors],
             notes=[note for strip in inner_strips for note in strip.notes],
             cut=lambda room: self._cut(number, laid, room),

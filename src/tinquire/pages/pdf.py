@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from datetime import datetime
 from functools import cache
 from math import cos, radians, sin
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from tinquire.charts.shapes import Path
 from tinquire.pages.document_fonts import DocumentFonts, Prepared
@@ -32,7 +32,9 @@ from tinquire.pages.primitives import (
     Window,
     words_text,
 )  # fmt: skip
-from tinquire.pages.tags import TagTree, is_tagged
+
+if TYPE_CHECKING:
+    from tinquire.pages.tags import TagTree
 
 __all__ = ["pdf_of"]
 
@@ -52,6 +54,8 @@ def pdf_of(document: Pages, moment: datetime) -> bytes:
     from reportlab import rl_config
     from reportlab.pdfbase import pdfdoc
     from reportlab.pdfgen.canvas import Canvas
+
+    from tinquire.pages.tags import TagTree, is_tagged
 
     before = rl_config.useA85
     rl_config.useA85 = 0  # it makes a file a quarter larger for nothing
@@ -168,16 +172,32 @@ class _Writer:
             self._texts(texts)
 
     def _tagged(self, items: Sequence[Item], tags: TagTree) -> None:
-        """Items one by one, each with what it is."""
+        """Items one by one, each with what it is; texts of one paragraph together."""
+        texts: list[Text] = []
+
+        def show() -> None:
+            if texts:
+                self._texts(texts)
+                self._out.append("EMC")
+                texts.clear()
+
         for item in items:
+            if texts and isinstance(item, Text) and item.clip is None and tags.goes_on(item):
+                texts.append(item)
+                continue
+            show()
             if isinstance(item, Role):
                 tags.role(item)
             elif isinstance(item, Window | Link | Bookmark):
                 self._item(item)
             else:
                 self._out.append(tags.opening(item))
+                if isinstance(item, Text) and item.clip is None:
+                    texts.append(item)
+                    continue
                 self._item(item)
                 self._out.append("EMC")
+        show()
 
     def _item(self, item: Item) -> None:
         match item:

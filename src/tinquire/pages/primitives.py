@@ -139,8 +139,9 @@ class Bookmark:
 
 @dataclass(frozen=True, slots=True)
 class Role:
-    """What follows is, until the next role: a 'row' of the sheet's table, other 'text', or nothing that is read aloud
-    ('aside'); 'sheet' begins another table."""
+    """What follows is, until the next role: a 'row' of a table, each text a cell of it; a 'cell' of the row, with
+    paragraphs of its own; a 'paragraph' or 'heading 2', which may go on overleaf; other 'text'; or nothing that is read
+    aloud ('aside'). 'table' begins another table, and 'body' is behind the row."""
 
     name: str
 

@@ -3,7 +3,7 @@ its upper left corner downwards, and put wherever there is room."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 from tinquire.pages.primitives import (
@@ -17,11 +17,12 @@ from tinquire.pages.primitives import (
     Link,
     Pattern,
     Picture,
+    Role,
     Text,
     Window,
 )  # fmt: skip
 
-__all__ = ["Float", "Strip", "moved"]
+__all__ = ["Float", "Strip", "moved", "without_roles"]
 
 
 @dataclass
@@ -88,3 +89,8 @@ def moved(item: Item, dx: float, dy: float) -> Item:
             return replace(item, y=item.y + dy)
         case _:
             return item
+
+
+def without_roles(items: Sequence[Item]) -> list[Item]:
+    """Items that are all of the role that is said before them."""
+    return [item for item in items if not isinstance(item, Role)]

@@ -4,7 +4,7 @@ it, made as wide as the one it stands for, so that lines break and columns fit a
 from __future__ import annotations
 
 import logging
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cache, cached_property, lru_cache
 from pathlib import Path
@@ -95,10 +95,8 @@ class Typeface:
 
     @cached_property
     def _plain(self) -> list[float]:
-        """The widths of the letters of ASCII. Other faces are not read for what is no letter."""
-        usual = self.face.digit * self.stretch
-        own = self.face.advances
-        return [self._advance(code) if 32 <= code < 127 or code in own else usual for code in range(128)]
+        """The widths of the letters of ASCII."""
+        return [self._advance(code) for code in range(128)]
 
     @cached_property
     def is_natural(self) -> bool:
@@ -144,7 +142,8 @@ class Typeface:
             return own * self.stretch
         if code in _ZERO:
             return 0.0
-        for face in self._others():
+        # Other faces are not read for what is no letter.
+        for face in self._others() if code >= _SPACE and code != _DELETE else ():
             if (own := face.advances.get(code)) is not None:
                 return own
         return self.face.digit * self.stretch
@@ -163,6 +162,12 @@ class Typeface:
                 self._runs.clear()
             found = self._runs[text] = self._split(as_drawn(text))
         return found
+
+    def lacking(self, text: str) -> set[str]:
+        """The letters of a text that no font has."""
+        if self.is_plain(text):
+            return set()
+        return {letter for run in self.runs(text) for letter in run.text if ord(letter) not in run.face.advances}
 
     def _split(self, text: str) -> tuple[Run, ...]:
         advances = self.face.advances
@@ -188,42 +193,55 @@ class Typeface:
 
 
 #: Letters that take no room: joiners, marks of direction, soft hyphens, variation selectors.
+_SPACE, _DELETE = 32, 127
 _ZERO = frozenset({0xAD, 0x200B, 0x200C, 0x200D, 0x200E, 0x200F, 0x2060, 0xFEFF, *range(0xFE00, 0xFE10)})
+
+
+#: Faces by family, weight and slant, each with the name of the family that it stands in from.
+SharedFaces = dict[tuple[str, bool, bool], tuple[Typeface, str | None]]
 
 
 class Typefaces:
     """The faces that a document uses; what stands in for what, and which letters are nowhere, can be told once."""
 
-    def __init__(self) -> None:
+    def __init__(self, shared: SharedFaces | None = None) -> None:
+        """`shared` are faces that other documents used."""
         self._known: dict[tuple[str, bool, bool], Typeface] = {}
         self._stand_ins: dict[str, str] = {}
+        self._shared = {} if shared is None else shared
 
     def of(self, family: str, bold: bool = False, italic: bool = False) -> Typeface:
         key = (family.casefold(), bold, italic)
         if key not in self._known:
-            face = self._face(family, bold, italic)
-            self._known[key] = Typeface(face, [(name, bold) for name in _WIDE], family, bold)
+            if key not in self._shared:
+                face, stands_in = self._face(family, bold, italic)
+                self._shared[key] = Typeface(face, [(name, bold) for name in _WIDE], family, bold), stands_in
+            self._known[key], stands_in = self._shared[key]
+            if stands_in is not None:
+                self._stand_ins[family] = stands_in
         return self._known[key]
 
-    def _face(self, family: str, bold: bool, italic: bool) -> Face:
+    @staticmethod
+    def _face(family: str, bold: bool, italic: bool) -> tuple[Face, str | None]:
+        """A face, and the name of its family where it is another one."""
         own = find_face(family, bold, italic)
         if own is not None:
-            return own
+            return own, None
         for name in (*TWINS.get(family.casefold(), ()), *_STAND_INS[kind_of(family)]):
             if (face := find_face(name, bold, italic)) is not None:
-                self._stand_ins[family] = name
-                return face
+                return face, name
         raise AssertionError("Matplotlib's own fonts are there")
 
     def digit(self, family: str) -> float:
         """The width of a font's digit in parts of its size, as it is known or measured."""
         return digit_of(family) or self.of(family).digit
 
-    def notes(self) -> Iterator[str]:
-        """What stood in for what, and letters that no font has."""
+    def notes(self, lacking: Iterable[str] | None = None) -> Iterator[str]:
+        """What stood in for what, and letters that no font has: those met so far, unless they are given."""
         for family, name in self._stand_ins.items():
             yield f"font '{family}' is not on this machine: '{name}' stands in for it"
-        missing = sorted(set().union(*(face.missing for face in self._known.values())))
+        met = set().union(*(face.missing for face in self._known.values())) if lacking is None else set(lacking)
+        missing = sorted(met)
         if missing:
             shown = " ".join(f"{letter} (U+{ord(letter):04X})" for letter in missing[:_LISTED])
             more = f" and {len(missing) - _LISTED} more" if len(missing) > _LISTED else ""

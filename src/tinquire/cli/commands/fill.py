@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from tinquire.cells.values import Value
     from tinquire.docket.schema.workbooks import TemplateRowsModel
     from tinquire.document.forms import Forms
+    from tinquire.pages.laid_before import LaidBefore
     from tinquire.press.compute.slot_scope import SlotScope
     from tinquire.press.outputs.own_rows import OwnRows
     from tinquire.tables import Table
@@ -226,11 +227,19 @@ def _letter(
         from tinquire.pages.pdf import pdf_of
 
         moment = shared.moment(options.now) or shared.local_clock()
-        pages = lay_out_letter(letter, path.stem, terminal.note_once)
+        pages = lay_out_letter(letter, path.stem, terminal.note_once, _laid_before())
         made.append((target, pdf_of(pages, moment), counted(len(pages.pages), "page")))
     for target, data, summary in made:
         terminal.line("wrote", f"{target}  ({summary})")
         yield target, data
+
+
+@lru_cache(maxsize=1)
+def _laid_before() -> LaidBefore:
+    """What the letters of this command share."""
+    from tinquire.pages.laid_before import LaidBefore
+
+    return LaidBefore()
 
 
 @lru_cache(maxsize=1)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import overload
@@ -20,6 +20,7 @@ from tinquire.document import Letter
 from tinquire.document.filling import Filled, Scope
 from tinquire.document.forms import Forms
 from tinquire.document.laid_tables import LaidTable
+from tinquire.pages.laid_before import LaidBefore
 from tinquire.pages.letter_pages import lay_out_letter
 from tinquire.pages.pdf import pdf_of
 from tinquire.press.compute.results import Results
@@ -119,6 +120,7 @@ class _Ready:
     content: bytes
     forms: Forms
     rows: EachRow
+    laid: LaidBefore = field(default_factory=LaidBefore)
 
 
 def _ready(making: Making, name: str) -> _Ready:
@@ -167,7 +169,7 @@ def make_letter(making: Making, piece: Piece) -> Iterator[Made]:
         yield Made(name=name, path=path, content=letter.to_bytes(), summary=summary, cut=cut, notes=tuple(done.notes))
     if "pdf" in model.to:
         notes: list[str] = []
-        pages = lay_out_letter(letter, path.stem, notes.append)
+        pages = lay_out_letter(letter, path.stem, notes.append, ready.laid)
         summary, content = counted(len(pages.pages), "page"), pdf_of(pages, making.moment)
         told = tuple(dict.fromkeys(notes))
         yield Made(name=name, path=path.with_suffix(".pdf"), content=content, summary=summary, cut=cut, notes=told)
