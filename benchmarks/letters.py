@@ -13,7 +13,7 @@ from html import escape
 
 from PIL import Image
 
-from benchmarks.measure import Measure
+from benchmarks.measure import Measure, memory
 from tinquire.cells import Column
 from tinquire.document import Letter
 from tinquire.document.forms import Forms
@@ -48,6 +48,23 @@ def measures() -> Iterator[Measure]:
         partial(_as_pages, template, PAGES),
         partial(_copied, template, PAGES),
     )
+    yield memory("memory for 10,000 letters, every tenth also as PDF", "that for 100", 1.2, _MEMORY, 10_000, 100)
+
+
+_MEMORY = """
+import sys
+from benchmarks.letters import some
+some(int(sys.argv[1]))
+"""
+
+
+def some(count: int) -> None:
+    """Letters filled and written, every tenth as PDF, none of which is kept."""
+    template, before = _template(), LaidBefore()
+    for number, letter in enumerate(_letters(template, count)):
+        letter.to_bytes()
+        if number % 10 == 0:
+            pdf_of(lay_out_letter(letter, "letter", before=before), NOW)
 
 
 def _template() -> bytes:

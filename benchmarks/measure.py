@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-__all__ = ["Measure", "command", "python"]
+__all__ = ["Measure", "command", "memory", "python"]
 
 RUNS = 5
 
@@ -57,3 +57,33 @@ def command(*words: str) -> Callable[[], object]:
     """A command of ours, as a process."""
     tool = Path(sys.executable).parent / "tinquire"
     return lambda: subprocess.run([tool, *words], check=True, capture_output=True)
+
+
+def memory(work: str, limit: str, at_most: float, script: str, many: int, few: int) -> Measure:
+    """The most memory that a script takes for many and for few: told as if megabytes were seconds."""
+
+    def peak(count: int) -> Callable[[], object]:
+        def run() -> object:
+            words = [sys.executable, "-c", script + _TELL_PEAK, str(count)]
+            done = subprocess.run(words, check=True, capture_output=True, text=True)
+            _PEAK.append(float(done.stdout))
+            return None
+
+        return run
+
+    return Measure(work, limit, at_most, peak(many), peak(few), _memory_clock, "MB")
+
+
+#: What the system counts for a process since it began; other counts go back to the process that it came from.
+_TELL_PEAK = """
+print(next(line.split()[1] for line in open("/proc/self/status") if line.startswith("VmHWM")))
+"""
+_PEAK: list[float] = []
+_TOLD = [0.0]
+
+
+def _memory_clock() -> float:
+    """A clock that counts what processes took of memory at most."""
+    while _PEAK:
+        _TOLD[0] += _PEAK.pop(0) / 1024 / 1000  # of kilobytes, a thousandth of a megabyte
+    return _TOLD[0]

@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import io
-import subprocess
-import sys
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
 
 import numpy as np
 
-from benchmarks.measure import Measure
+from benchmarks.measure import Measure, memory
 from tinquire.cells import Column
 from tinquire.cells.address import Area
 from tinquire.charts import Chart, Series
@@ -250,7 +248,7 @@ def _one_page() -> Measure:
 
 
 _MEMORY = """
-import resource, sys
+import sys
 from benchmarks import pages
 data, names = pages._report()
 from tinquire.pages.variants import Variant, find_setting, PrintPlan
@@ -262,32 +260,8 @@ wanted = [names[n % len(names)] for n in range(count)]
 job = VariantJob(data, "r.xlsx", PrintPlan(("Report",), allow_empty=True), pages.NOW, "pdf")
 for one in made_variants(job, [Variant(name, ((setting, name),)) for name in wanted], wanted, workers=1):
     pass
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)
 """
 
 
 def _memory() -> Measure:
-    """Memory of a process for a thousand variants and for ten: told as if it were seconds."""
-
-    def peak(count: int) -> Callable[[], object]:
-        def run() -> object:
-            done = subprocess.run(
-                [sys.executable, "-c", _MEMORY, str(count)], check=True, capture_output=True, text=True
-            )
-            _PEAK.append(float(done.stdout))
-            return None
-
-        return run
-
-    return Measure("memory for 1,000 variants", "memory for ten", 1.2, peak(1_000), peak(10), _clock, "MB")
-
-
-_PEAK: list[float] = []
-_TOLD = [0.0]
-
-
-def _clock() -> float:
-    """A clock that counts what processes took of memory at most."""
-    while _PEAK:
-        _TOLD[0] += _PEAK.pop(0) / 1024 / 1000  # of kilobytes, a thousandth of a megabyte
-    return _TOLD[0]
+    return memory("memory for 1,000 variants", "memory for ten", 1.2, _MEMORY, 1_000, 10)
