@@ -150,7 +150,7 @@ class Blocks:
         strips = laid_lines(tokens, look, context.letters(context.looks.run_over(run, mark)), width, context.looks.tab)
         self._around(strips, look, width)
         strips[0].floats = [token for token in found if isinstance(token, Float)]
-        strips[0].anchors = [value(one, "name") or "" for one in element.iter() if kind_of(one) == "bookmarkStart"]
+        strips[0].anchors = [value(one, "name") or "" for one in element.iter("{*}bookmarkStart")]
         if look.page_before:
             strips[0].begins = True
         last = len(strips) - 1

@@ -32,15 +32,51 @@ _SIDES = ("top", "bottom", "left", "right")
 _PARTS = {"firstRow": 0x20, "lastRow": 0x40, "firstColumn": 0x80, "lastColumn": 0x100, "noHBand": 0x200}
 
 
+@dataclass(frozen=True)
+class _Stated:
+    """What a cell's properties state (17.4.66): how many columns it takes, and how wide they are, in points; whether it
+    begins cells that are merged downwards, or goes on from the row above; its ground, edges, and where its text is."""
+
+    count: int
+    width: float | None
+    begins: bool
+    goes_on: bool
+    #: The colour of its ground, as written; None where nothing is stated.
+    fill: str | None
+    edges: dict[str, Edge]
+    anchor: str | None
+
+    @classmethod
+    def of(cls, settings: etree._Element | None) -> _Stated:
+        merge, width = child(settings, "vMerge"), child(settings, "tcW")
+        begins = merge is not None and value(merge) == "restart"
+        edges = {name: edge for name, edge in edges_of(child(settings, "tcBorders")) if name in _SIDES}
+        return cls(
+            max(whole(child(settings, "gridSpan"), otherwise=1), 1),
+            points(value(width, "w")) if value(width, "type") == "dxa" else None,
+            begins,
+            merge is not None and not begins,
+            value(child(settings, "shd"), "fill"),
+            edges,
+            value(child(settings, "vAlign")),
+        )
+
+    def ground(self, known: str | None) -> str | None:
+        """The colour behind a cell where its properties state one, or none."""
+        return known if self.fill is None else rgb(self.fill)
+
+
 @dataclass
 class _Cell:
-    """A cell: its columns, its element, and whether it goes on from the row above."""
+    """A cell: its first column, its element, and what its properties state."""
 
     first: int
-    count: int
     element: etree._Element
-    goes_on: bool
-    begins: bool
+    stated: _Stated
+
+    @property
+    def count(self) -> int:
+        return self.stated.count
 
 
 #: A cell with its lines laid out, where it begins, and how wide it is.
@@ -73,6 +109,7 @@ class _Table:
             for side in child(one, "tblCellMar") if child(one, "tblCellMar") is not None else ():  # type: ignore[union-attr]
                 name = {"start": "left", "end": "right"}.get(kind_of(side), kind_of(side))
                 self._margins[name] = points(value(side, "w")) or 0.0
+        self._stated: dict[bytes, _Stated] = {}
         self._rows = rows_of(table)
         self._cells = [self._row_cells(row) for row in self._rows]
         self._widths = self._column_widths(width)
@@ -88,14 +125,17 @@ class _Table:
     def _row_cells(self, row: etree._Element) -> list[_Cell]:
         cells: list[_Cell] = []
         first = whole(child(child(row, "trPr"), "gridBefore"))
-        for element in (one for one in row.iter() if kind_of(one) == "tc" and self._is_own(one, row)):
-            settings = child(element, "tcPr")
-            count = max(whole(child(settings, "gridSpan"), otherwise=1), 1)
-            merge = child(settings, "vMerge")
-            begins = merge is not None and value(merge) == "restart"
-            cells.append(_Cell(first, count, element, merge is not None and not begins, begins))
-            first += count
+        for element in (one for one in row.iter("{*}tc") if self._is_own(one, row)):
+            cells.append(_Cell(first, element, self._stated_by(child(element, "tcPr"))))
+            first += cells[-1].count
         return cells
+
+    def _stated_by(self, settings: etree._Element | None) -> _Stated:
+        """What properties state: the cells of a column mostly have the same."""
+        key = b"" if settings is None else etree.tostring(settings, with_tail=False)
+        if (known := self._stated.get(key)) is None:
+            known = self._stated[key] = _Stated.of(settings)
+        return known
 
     def _is_own(self, cell: etree._Element, row: etree._Element) -> bool:
         """Whether a cell is of this row, and not of a table within one of its cells."""
@@ -113,10 +153,8 @@ class _Table:
         stated += [0.0] * (count - len(stated))
         for cells in self._cells:
             for cell in cells:
-                own = points(value(child(child(cell.element, "tcPr"), "tcW"), "w"))
-                kind = value(child(child(cell.element, "tcPr"), "tcW"), "type")
-                if cell.count == 1 and not stated[cell.first] and own and kind == "dxa":
-                    stated[cell.first] = own
+                if cell.count == 1 and not stated[cell.first] and cell.stated.width:
+                    stated[cell.first] = cell.stated.width
         if not any(stated):
             return [width / len(stated)] * len(stated)
         usual = sum(stated) / max(sum(one > 0 for one in stated), 1)
@@ -145,10 +183,10 @@ class _Table:
             else:
                 strip.heads = heads
             # Merged cells hold their rows together; others may go on overleaf where the row allows it (17.4.6).
-            merged = any(cell.begins or cell.goes_on for cell in cells)
+            merged = any(cell.stated.begins or cell.stated.goes_on for cell in cells)
             strip.holds = merged or on(child(settings, "cantSplit")) is True or heading
-            if any(cell.begins for cell in cells) or (
-                number + 1 < len(self._cells) and any(one.goes_on for one in self._cells[number + 1])
+            if any(cell.stated.begins for cell in cells) or (
+                number + 1 < len(self._cells) and any(one.stated.goes_on for one in self._cells[number + 1])
             ):
                 strip.keeps = strip.keeps or len(self._rows) < 12
             strips.append(strip)
@@ -167,7 +205,7 @@ class _Table:
             wide = sum(self._widths[cell.first : cell.first + cell.count])
             base = self._styled(number, cell).base
             room = max(wide - margins["left"] - margins["right"], 1.0)
-            strips = [] if cell.goes_on else self._blocks.strips(list(cell.element), room, base)
+            strips = [] if cell.stated.goes_on else self._blocks.strips(list(cell.element), room, base)
             laid.append((cell, strips, x, wide))
             if not exact:
                 height = max(height, content_box(strips, whole=True) + margins["top"] + margins["bottom"])
@@ -185,14 +223,13 @@ class _Table:
         lines: list[tuple[Pen, _Ends]] = []
         texts: list[Item] = []
         for cell, strips, x, wide in laid:
-            ground = _ground(child(cell.element, "tcPr"), self._styled(number, cell).ground)
+            ground = cell.stated.ground(self._styled(number, cell).ground)
             if ground is not None:
                 items.append(Areas(ground, [Box(x, -height, wide, height)]))
             lines += self._cell_lines(number, cell, Box(x, -height, wide, height))
             inner = content_box(strips, whole=True)
-            anchor = value(child(child(cell.element, "tcPr"), "vAlign"))
             free = height - inner - margins["top"] - margins["bottom"]
-            down = margins["top"] + {"center": free / 2, "bottom": free}.get(anchor or "", 0.0)
+            down = margins["top"] + {"center": free / 2, "bottom": free}.get(cell.stated.anchor or "", 0.0)
             own = stacked(strips, x + margins["left"], -down, whole=True)
             # Of a table within a cell the paragraphs are the cell's.
             texts += [_CELL, *(item for item in own if not isinstance(item, Role) or item.name not in _OF_TABLES)]
@@ -256,8 +293,9 @@ class _Table:
             for one in (style, *(own[name] for name in parts if name in own)):
                 paragraph = looks.paragraph_over(paragraph, child(one, "pPr"))
                 run = looks.run_over(run, child(one, "rPr"))
-                ground = _ground(child(one, "tcPr"), ground)
-                edges |= _edges(one)
+                own_cells = _Stated.of(child(one, "tcPr"))
+                ground = own_cells.ground(ground)
+                edges |= own_cells.edges
         return _Styled((paragraph, run), ground, edges)
 
     def _cell_lines(self, number: int, cell: _Cell, box: Box) -> Iterator[tuple[Pen, _Ends]]:
@@ -269,11 +307,11 @@ class _Table:
             "left": self._edges.get("left" if cell.first == 0 else "insideV"),
             "right": self._edges.get("right" if last else "insideV"),
         }
-        edges |= self._styled(number, cell).edges | _edges(cell.element)
+        edges |= self._styled(number, cell).edges | cell.stated.edges
         below = self._cells[number + 1] if not last_row else []
-        if cell.goes_on:
+        if cell.stated.goes_on:
             edges["top"] = None
-        if any(one.goes_on and one.first == cell.first for one in below):
+        if any(one.stated.goes_on and one.first == cell.first for one in below):
             edges["bottom"] = None
         ends = {
             "top": (box.x, box.top, box.right, box.top), "bottom": (box.x, box.y, box.right, box.y),
@@ -301,19 +339,6 @@ def _run_together(lines: Iterable[tuple[Pen, _Ends]]) -> list[Item]:
         if level:
             open_[pen, ends[2], ends[3]] = place
     return [Lines(pen, ends) for pen, ends in found.items()]
-
-
-def _ground(settings: etree._Element | None, known: str | None) -> str | None:
-    """The colour behind a cell where its properties state one, or none."""
-    fill = value(child(settings, "shd"), "fill")
-    if fill is None:
-        return known
-    return rgb(fill)
-
-
-def _edges(element: etree._Element) -> dict[str, Edge]:
-    """The lines around a cell that its properties state."""
-    return {name: edge for name, edge in edges_of(child(child(element, "tcPr"), "tcBorders")) if name in _SIDES}
 
 
 def _wanted(look: etree._Element | None, name: str, bit: int) -> bool:
