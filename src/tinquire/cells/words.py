@@ -27,12 +27,16 @@ def keys_of(words: Words, starts: NDArray[Any], lengths: NDArray[Any]) -> list[W
     """The bytes of each text, eight to a word, with zeros after its end: no byte of a text is zero."""
     keys = []
     longest, shortest = int(lengths.max(initial=0)), int(lengths.min(initial=LONGEST_KEY))
+    last = int(starts.max(initial=0))
     for first in range(0, max(longest, 1), WORD):
-        indexes = starts if first == 0 else np.minimum(starts + first, len(words) - 1)
-        found = words[indexes]
+        near = last + first < len(words)
+        found = words[first:][starts] if near else words[np.minimum(starts + first, len(words) - 1)]
         if longest == shortest:  # all texts are as long: days, codes
             found &= _MASKS[min(longest - first, WORD)]
         elif shortest < first + WORD:
-            found &= _MASKS[np.minimum(np.maximum(lengths - first, 0), WORD)]
+            left = lengths - first if first else lengths
+            if shortest < first or longest > first + WORD:
+                left = np.minimum(np.maximum(left, 0), WORD)
+            found &= _MASKS[left]
         keys.append(found)
     return keys

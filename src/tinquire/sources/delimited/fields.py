@@ -49,8 +49,9 @@ _ZERO, _NINE = 48, 57
 _NOUGHT = re.compile(r"0[0-9]")
 _PLAIN = {mark: re.compile(rf"-?(?=.?[0-9])[0-9]{{0,15}}(?:{re.escape(mark)}[0-9]{{0,15}})?") for mark in ".,"}
 
-#: What is detected of a piece's fields: where they lie and their keys, or their numbers and which of them are plain.
-_Lying: TypeAlias = tuple[Codes, Codes, "list[Words] | None"]
+#: What is detected of a piece's fields: where the piece begins, where in it they lie, and their keys; or their numbers
+#: and which of them are plain.
+_Lying: TypeAlias = tuple[int, Codes, Codes, "list[Words] | None"]
 _Read: TypeAlias = tuple[Floats, Booleans]
 
 
@@ -286,30 +287,33 @@ class _Repeating:
         keys = None
         if int(lengths.max()) <= LONGEST_KEY:
             keys = keys_of(self.text.words(found), starts, lengths)
-        return starts.astype(np.int64) + found.start, ends.astype(np.int64) + found.start, keys
+        return found.start, starts, ends, keys
 
     def add(self, look: _Lying) -> None:
         """Take in the fields of one more piece."""
-        starts, ends, keys = look
+        begin, starts, ends, keys = look
         if keys is None:
-            self.codes.append(self._one_by_one(starts, ends, range(len(starts))))
+            self.codes.append(self._one_by_one(look, range(len(starts))))
             return
         codes, new = self.met.codes(keys, len(self.texts))
-        self.texts += map(self.text.at, starts[new].tolist(), ends[new].tolist())
+        places = ((begin + side[new].astype(np.int64)).tolist() for side in (starts, ends))
+        self.texts += map(self.text.at, *places)
         rest = np.flatnonzero(codes < 0)
         if len(rest):
-            codes[rest] = self._one_by_one(starts, ends, rest.tolist())
+            codes[rest] = self._one_by_one(look, rest.tolist())
         self.codes.append(codes)
 
-    def _one_by_one(self, starts: Codes, ends: Codes, rows: Sequence[int]) -> Codes:
+    def _one_by_one(self, look: _Lying, rows: Sequence[int]) -> Codes:
         """Fields that are long, or share their slots with others."""
+        begin, starts, ends, _ = look
         codes = np.empty(len(rows), np.int32)
         for index, row in enumerate(rows):
-            written = self.text.data[starts[row] : ends[row]]
+            start, end = begin + int(starts[row]), begin + int(ends[row])
+            written = self.text.data[start:end]
             code = self.long.get(written)
             if code is None:
                 code = self.long[written] = len(self.texts)
-                self.texts.append(self.text.at(starts[row], ends[row]))
+                self.texts.append(self.text.at(start, end))
             codes[index] = code
         return codes
 
