@@ -69,6 +69,18 @@ def test_texts_are_ranked_as_words_in_the_order_of_their_letters(texts):
             assert (made.tolist(), distinct) == ([order.index(text) for text in texts], order)
 
 
+@given(
+    st.lists(st.one_of(st.none(), st.integers(0, 3).map(float), st.sampled_from("abcde"), st.just(True)), max_size=12)
+)
+def test_a_compact_column_holds_the_same(values):
+    column = Column.concat([Column.of_codes(np.zeros(1, np.int32), [*"abcdefgh"] * 3), Column.from_values(values)])
+    column = column.slice(1, len(column))
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(columns_module, "_MANY", 1)
+        assert (made := column.compact()).to_list() == column.to_list() == values
+        assert len(made.texts) <= 4 * len(set(values)) or made is column
+
+
 @given(st.lists(st.tuples(st.lists(st.sampled_from("abcd"), min_size=1, max_size=4), st.integers(1, 3)), max_size=5))
 def test_a_sheets_texts_are_the_same_looked_up_or_not(columns):
     """And zeros that are one seen many times are like any others."""

@@ -7,12 +7,13 @@ import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
 from functools import cache
 from typing import TypeVar
 
 import numpy as np
 
-__all__ = ["map_in_order", "work_here_alone"]
+__all__ = ["give_back", "map_in_order", "work_here_alone"]
 
 _Item = TypeVar("_Item")
 _Result = TypeVar("_Result")
@@ -53,6 +54,13 @@ def _warm_allocator() -> None:
         return
     tune(_MMAP_THRESHOLD, _APART)
     tune(_TRIM_THRESHOLD, _HELD)
+
+
+def give_back() -> None:
+    """Give memory that is free back to the system, where it was held to be used again: between two parts of a job that
+    need it for different things."""
+    with suppress(OSError, AttributeError, TypeError):
+        ctypes.CDLL(None).malloc_trim(0)
 
 
 def map_in_order(

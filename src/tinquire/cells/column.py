@@ -56,6 +56,8 @@ _NO_CODE = np.int32(0)
 _LARGE_POOL = 16
 #: Of fewer values than this it does not matter how much room they take.
 _MANY = 10_000
+#: A pool of which not more than one in so many texts is used is made anew.
+_SHARE = 4
 
 
 def no_codes(count: int) -> Codes:
@@ -292,6 +294,22 @@ class Column:
         )
 
     # -- coding ----------------------------------------------------------------------------------------
+
+    def compact(self) -> Column:
+        """The same values; texts that none of them is, where they are most of the pool, are let go."""
+        pool = len(self.texts)
+        if pool < _MANY:
+            return self
+        is_text = self.is_kind(Kind.TEXT)
+        own = self.codes[is_text]
+        if not len(own):
+            return Column(self.kinds, self.numbers, no_codes(len(self)), _NO_TEXTS)
+        used = used_codes(own, pool)
+        if _SHARE * len(used) > pool:
+            return self
+        codes = np.zeros(len(self), np.int32)
+        codes[is_text] = recoded(own, used, range(len(used)), pool)
+        return Column(self.kinds, self.numbers, codes, texts_at(self.texts, used))
 
     def ranked_texts(self, key: Any = str.casefold) -> tuple[Codes, list[str]]:
         """Codes in which equal texts (under `key`) are equal and the order of codes is that of the texts.

@@ -11,6 +11,7 @@ from pathlib import Path
 from tinquire import __version__
 from tinquire.base.faults import Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.noted_reads import noted_reads
+from tinquire.base.parallel import give_back
 from tinquire.cells.periods import Period
 from tinquire.docket import Docket
 from tinquire.docket.house import load_house
@@ -129,6 +130,7 @@ def begin_making(
     results = compute(run, before, progress)
     if results.errors:
         raise merge_errors([*results.errors, *_foreseen(results)])
+    give_back()  # what is made now has other sizes than what was read
     moment = now or datetime.combine(period.last + timedelta(days=1), time(8), tzinfo=UTC)
     read = [
         (name, file.shown, file.digest.text) for name, gathered in results.sources.items() for file in gathered.files

@@ -56,7 +56,8 @@ def gather(spec: SourceSpec) -> SourceRead:
         faults += problems
         if spec.totals_row == "agree" and not problems:
             faults += compare_totals(spec, raw, table, stopped)
-        tables.append(table)
+        # What a file's columns shared would be kept as long as one of them.
+        tables.append(replace(table, columns=tuple(column.compact() for column in table.columns)))
         files.append(FileRead(path, raw.file, table.height, tuple(raw.notes), raw.digest, raw.sheet))
     if faults:
         raise DataError(*shortened(faults, stopped))

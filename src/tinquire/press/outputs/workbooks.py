@@ -11,6 +11,7 @@ import numpy as np
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.noted_reads import note_read
+from tinquire.base.parallel import give_back
 from tinquire.base.wording import counted, known_names
 from tinquire.cells.address import Area
 from tinquire.cells.values import Value
@@ -44,6 +45,8 @@ __all__ = ["WORKBOOKS", "cuts_of"]
 
 #: A slot's inside that is a name and nothing else; formulas need their tables to be judged.
 _NAME = re.compile(r"[\w. ]+\Z")
+#: A workbook with more formulas than this takes memory that is worth giving back.
+_MANY = 100_000
 
 
 def plan_workbooks(making: Making, name: str) -> Iterator[Piece]:
@@ -98,6 +101,8 @@ def _make(making: Making, results: Results, piece: Piece, scope: SlotScope, cut:
     filled = _add_sheets(results, book, name, scope, cut)
     warnings = finish_results(book, name, making.moment, filled.claims, filled.areas)
     formulas = sum(sheet.formula_count() for sheet in book.sheets())
+    if formulas > _MANY:
+        give_back()  # what was reckoned with is no longer needed, and what is packed takes as much
     return Made(
         name=name,
         path=piece.path,
