@@ -46,9 +46,7 @@ class Paragraphs:
         self._known: dict[ParagraphKey, _Paragraph] = {}
 
     @staticmethod
-    def key(
-        markup: bytes, base: tuple[ParagraphLook, RunLook] | None, width: float
-    ) -> ParagraphKey | None:  # fmt: skip
+    def key(markup: bytes, base: tuple[ParagraphLook, RunLook] | None, width: float) -> ParagraphKey | None:
         """What a paragraph is known by; None for one whose layout depends on where it stands."""
         # Markup names all the namespaces of its part: as a digest it takes a hundredth of the room.
         return None if _PLACED.search(markup) else (hashlib.blake2b(markup, digest_size=16).digest(), base, width)

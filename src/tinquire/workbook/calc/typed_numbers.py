@@ -104,6 +104,8 @@ def _taken_out(key: tuple[object, ...]) -> tuple[object, list[str]]:
     """A relative form without its numbers, and these as they are spelled."""
     text = _CUT.join([piece for piece in key if type(piece) is str])
     fixed = tuple([piece for piece in key if type(piece) is not str])
+    if _TAKEN in text:
+        return key, []
     if '"' not in text and "'" not in text:
         return (_TYPED.sub(_TAKEN, text), fixed), _TYPED.findall(text)
     numbers: list[str] = []
@@ -117,11 +119,9 @@ def _taken_out(key: tuple[object, ...]) -> tuple[object, list[str]]:
     return (_TYPED_OR_QUOTED.sub(take, text), fixed), numbers
 
 
-def _shapes(
-    group: Sequence[tuple[int, list[str]]], first: Sequence[Formula], trees: Trees
-) -> Iterator[Shape]:  # fmt: skip
+def _shapes(group: Sequence[tuple[int, list[str]]], first: Sequence[Formula], trees: Trees) -> Iterator[Shape]:
     """The forms of one shape, apart by the numbers that must stay in the tree."""
-    numbers = np.array([spelled for _, spelled in group]).astype(np.float64)
+    numbers = np.array([list(map(float, spelled)) for _, spelled in group])
     safe = _free_numbers(first[group[0][0]], numbers[0], trees)
     if safe is None or not np.isfinite(numbers).all():
         return
