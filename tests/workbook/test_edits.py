@@ -310,3 +310,17 @@ def test_what_moves_means_what_it_meant(tmp_path_factory, changes, renamed):
     assert conformance_findings(opened.package) == []
     recalculate(opened)
     assert results(opened) == before
+
+
+def test_what_stands_among_columns_and_sheets_is_not_one_of_them(tmp_path):
+    """Comments and instructions of other programs."""
+    package = Package.open(rich_file(tmp_path / "rich.xlsx"))
+    for part, element in ((TABLE, b"<tableColumn "), (BOOK, b"<sheet ")):
+        package.put(part, package.read(part).replace(element, b"<?p q?>" + element, 1))
+    book = Workbook.from_bytes(package.to_bytes(), "rich.xlsx")
+    edit.insert_columns(book, "Data", 2)
+    names = [entry.name for entry in book.entries]
+    edit.move_sheet(book, names[-1], 1)
+    made = Workbook.from_bytes(book.to_bytes(), "rich.xlsx")
+    assert [entry.name for entry in made.entries] == [names[-1], *names[:-1]]
+    assert conformance_findings(made.package) == []

@@ -232,10 +232,13 @@ def _change_columns(root: etree._Element, area: Area, shift: Moves) -> bool:
     elif area.left < shift.fresh.start <= area.right:
         taken = {column.get("name", "").casefold() for column in columns}
         number = max((int(column.get("id", "0")) for column in columns), default=0)
+        at = shift.fresh.start - area.left
+        # Among the columns of a damaged or odd file other things may stand.
+        after = columns[at] if at < len(columns) else None
         for extra in range(len(shift.fresh)):
             fresh = etree.Element(tag(group, "tableColumn"), id=str(number + extra + 1), name=_free_heading(taken))
-            group.insert(shift.fresh.start - area.left + extra, fresh)
-    group.set("count", str(len(group)))
+            group.append(fresh) if after is None else after.addprevious(fresh)
+    group.set("count", str(len(children(group, "tableColumn"))))
     for filtered in root.iter(tag(root, "filterColumn")):
         moved = shift.line(area.left + int(filtered.get("colId", "0")))
         parent = filtered.getparent()

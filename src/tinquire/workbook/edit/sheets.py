@@ -86,7 +86,11 @@ def move_sheet(book: Workbook, name: str, place: int) -> None:
     group = element.getparent()
     assert group is not None
     group.remove(element)
-    group.insert(place - 1, element)
+    others = children(group, "sheet")
+    if place <= len(others):  # between them other things may stand
+        others[place - 1].addprevious(element)
+    else:
+        group.append(element)
     book.entries.remove(entry)
     book.entries.insert(place - 1, entry)
     _renumber(book, before)
