@@ -7,6 +7,7 @@ import pytest
 from books import full_book
 from parts import members, parts_of, zipped
 from tinquire.packages.package import Package
+from tinquire.packages.xml import canonical_xml, parse_xml
 from tinquire.workbook.inspect.conformance import MOST_OF_A_KIND, conformance_findings
 
 CELL = '<row r="1"><c r="A1"><v>1</v></c></row>'
@@ -144,3 +145,18 @@ def test_digits_that_are_no_numbers_are_told(tmp_path):
     workbook = '|<definedNames><definedName name="a" localSheetId="²">1</definedName></definedNames>'
     found = findings(tmp_path, parts_of(rows, workbook=workbook))
     assert any("not there: 'a'" in one for one in found) and not any("is not a number" in one for one in found), found
+
+
+#: Pairs of elements, and whether they have the same content.
+CONTENTS = [
+    ('<a x="1" b="2"><c/>t</a>', "<a b='2' x='1'><!-- k --><c></c>t</a>", True), ("<a><b/>x</a>", "<a><b>x</b></a>", False),
+    ('<p:a xmlns:p="u"><p:b/></p:a>', '<a xmlns="u"><b/></a>', True), ('<a xmlns="u"/>', "<a/>", False),
+    ("<a>&lt;b&gt;&lt;/&gt;</a>", "<a><b/></a>", False), ("<a><b/><b/></a>", "<a><b><b/></b></a>", False),
+    ('<a x="1"/>', '<a x="2"/>', False), ("<a/>tail", "<a/>", True), ("<a>x<?p?>y</a>", "<a>xy</a>", True), ("<a>" * 2_000 + "</a>" * 2_000, "<a/>", False),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("one", "other", "same"), CONTENTS)
+def test_elements_of_the_same_content(one, other, same):
+    forms = [canonical_xml(parse_xml(f"<r>{text}</r>".encode())[0]) for text in (one, other)]
+    assert (forms[0] == forms[1]) is same

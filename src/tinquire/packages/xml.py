@@ -64,13 +64,33 @@ def serialise_xml(root: etree._Element) -> bytes:
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8", standalone=True)
 
 
-def canonical_xml(element: etree._Element) -> bytes:
-    """An element in a form that is the same for the same content (Exclusive XML Canonicalization 1.0); as it is written
-    where its namespaces, in a damaged file, have no such form."""
-    try:
-        return etree.tostring(element, method="c14n", exclusive=True, with_tail=False)
-    except etree.C14NError:
-        return etree.tostring(element, with_tail=False)
+def canonical_xml(element: etree._Element) -> str:
+    """An element in a form that is the same for the same content: names with their namespaces, attributes in the order
+    of their names, texts; without comments and instructions.
+
+    Exclusive XML Canonicalization has more to say on prefixes, but the library that does it breaks down on namespaces
+    that a damaged file does not declare, and takes the process with it.
+    """
+    pieces: list[str] = []
+    waiting: list[etree._Element | str] = [element]
+    while waiting:
+        item = waiting.pop()
+        if isinstance(item, str):
+            pieces.append(item)
+            continue
+        if item is not element:
+            waiting.append(_told_apart(item.tail))
+        if isinstance(name := item.tag, str):
+            attributes = [f" {key!s}={value!r}" for key, value in sorted(item.attrib.items())]
+            pieces.append(f"<{name}{''.join(attributes)}>{_told_apart(item.text)}")
+            waiting.append("</>")
+            waiting.extend(reversed(item))
+    return "".join(pieces)
+
+
+def _told_apart(text: str | None) -> str:
+    """A text that looks like no markup."""
+    return (text or "").replace("&", "&amp;").replace("<", "&lt;")
 
 
 def local(element: etree._Element) -> str:

@@ -287,19 +287,20 @@ class StyleBook:
 
     def _count(self, name: str) -> None:
         group = self._group(name)
-        group.set("count", str(len(group)))
+        group.set("count", str(sum(isinstance(one.tag, str) for one in group)))
 
     def _shared(self, group: str, element: etree._Element) -> int:
         """The position of an element of this content in a group; added when there is none."""
         parent = self._group(group)
         wanted = canonical_xml(element)
-        for position, known in enumerate(parent):
+        members = [one for one in parent if isinstance(one.tag, str)]
+        for position, known in enumerate(members):
             if canonical_xml(known) == wanted:
                 return position
         parent.append(element)
         self._count(group)
         self.changed = True
-        return len(parent) - 1
+        return len(members)
 
     def _element(self, name: str) -> etree._Element:
         return etree.Element(tag(self._root, name), nsmap=self._root.nsmap)  # type: ignore[arg-type]
