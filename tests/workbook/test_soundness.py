@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 
 from books import full_book
 from parts import members, parts_of, zipped
 from tinquire.packages.package import Package
 from tinquire.packages.xml import canonical_xml, parse_xml
+from tinquire.workbook import Workbook
 from tinquire.workbook.inspect.conformance import MOST_OF_A_KIND, conformance_findings
 
 CELL = '<row r="1"><c r="A1"><v>1</v></c></row>'
@@ -160,3 +163,11 @@ CONTENTS = [
 def test_elements_of_the_same_content(one, other, same):
     forms = [canonical_xml(parse_xml(f"<r>{text}</r>".encode())[0]) for text in (one, other)]
     assert (forms[0] == forms[1]) is same
+
+
+def test_a_width_that_is_no_number_is_none():
+    parts = parts_of(full_book())
+    name = next(part for part in parts if part.startswith("xl/worksheets/"))
+    parts[name] = parts[name].replace("<sheetData", '<cols><col min="2" max="3" width="NaN"/></cols><sheetData', 1)
+    book = Workbook.from_bytes(zipped(parts), "w.xlsx")
+    assert all(math.isfinite(width) for sheet in book.sheets() for width in sheet.widths.values())

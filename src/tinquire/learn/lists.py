@@ -77,7 +77,10 @@ def seen_list(book: Workbook, name: str, known: Sequence[str] = ()) -> SheetList
     """A sheet's rows below headings; `known` are headings that it may have. None where no headings can be told, or two
     are the same."""
     sheet = book.sheet(name)
-    first = sheet.tables[0].columns[0].name if sheet.tables and sheet.tables[0].headings else next(iter(known), "")
+    table = next(iter(sheet.tables), None)
+    first = next(iter(known), "")
+    if table is not None and table.headings and table.columns:
+        first = table.columns[0].name
     below = under_heading(book, sheet, first)
     if below is None or not below.rows or len({one.casefold() for one in below.headings}) < len(below.headings):
         return None

@@ -303,8 +303,8 @@ def _serial(text: str, system: DateSystem) -> float:
 def _column_widths(sheet: Sheet, element: etree._Element) -> None:
     first, last = int(element.get("min", "1")), min(int(element.get("max", "1")), MAX_COLUMN)
     for number in range(first, min(last, first + 1024) + 1):
-        if element.get("width"):
-            sheet.widths[number] = float(element.get("width", "0"))
+        if math.isfinite(width := float(element.get("width") or "nan")):
+            sheet.widths[number] = width
         if element.get("hidden") in ("1", "true"):
             sheet.hidden_columns.add(number)
 

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from tinquire.base.parallel import map_in_order
 from tinquire.cells.address import area_name, column_name
-from tinquire.cells.column import Booleans, Codes, Floats, Kind, Kinds, texts_at, used_codes
+from tinquire.cells.column import Booleans, Codes, Floats, Kind, Kinds, recoded, texts_at, used_codes
 from tinquire.cells.values import CellError
 from tinquire.formula.language.mentions import can_mislead, down_pattern
 from tinquire.packages.xml import escape_text
@@ -130,7 +130,7 @@ def _texts(texts: Sequence[bytes], count: int) -> Bytes:
     return np.array(texts, f"S{width}").view(np.uint8).reshape(count, width)
 
 
-def choose(choices: Sequence[bytes], picks: NDArray[np.int64]) -> Bytes:
+def choose(choices: Sequence[bytes], picks: NDArray[Any]) -> Bytes:
     """A matrix of texts chosen by number."""
     if len(picks) and (picks == picks[0]).all():
         return constant(choices[int(picks[0])], len(picks))
@@ -336,7 +336,8 @@ def _style_pieces(styles: Codes, behind: bytes) -> Bytes:
     """The end of an address, its cell's style, and what stands after it in each."""
     if (styles == styles[0]).all():
         return constant(_style(int(styles[0])) + behind, len(styles))
-    used, picks = np.unique(styles, return_inverse=True)
+    used = used_codes(styles, int(styles.max()) + 1)
+    picks = recoded(styles, used, range(len(used)), int(used[-1]) + 1)
     return choose([_style(style) + behind for style in used.tolist()], picks)
 
 
@@ -370,8 +371,10 @@ def _values(
 
 def _formulas(sheet: Sheet, number: int, formulas: Codes, rows: Codes) -> Bytes:
     """The formula elements; one that reads the same in every cell is written once."""
-    used, picks = np.unique(formulas, return_inverse=True)
-    known = [None if item == NO_FORMULA else sheet.formulas[item] for item in used.tolist()]
+    pool = len(sheet.formulas) + 1  # the first place is for none
+    used = used_codes(formulas - NO_FORMULA, pool)
+    picks = recoded(formulas - NO_FORMULA, used, range(len(used)), pool)
+    known = [None if item == 0 else sheet.formulas[item + NO_FORMULA] for item in used.tolist()]
     if all(formula is None or (formula.array is None and stays(formula)) for formula in known):
         return choose([b"" if formula is None else _formula(formula, 0, 0) for formula in known], picks)
     texts = [b""] * len(rows)
