@@ -13,7 +13,7 @@ from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook import Formula, Workbook
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.sheet_xml import cell_rewrite
-from tinquire.workbook.sheet_xml.cell_patch import patch_cells
+from tinquire.workbook.sheet_xml.cell_patch import changed_cells, patch_cells
 from tinquire.workbook.sheet_xml.cell_rewrite import rewrite_cells
 from tinquire.workbook.sheet_xml.reader import read_sheet
 
@@ -83,7 +83,7 @@ def test_many_at_once_is_one_by_one(data, changes, piece, run):
             fast = b"".join(rewrite_cells(data, sheet, lambda texts: list(map(place, texts))))
         except Unusual:
             return
-    patches = list(book._patches(sheet))
+    patches = list(changed_cells(sheet, book.strings.index_of))
     for one in patches:
         if one.form == "s":
             one.value = str(place(sheet.value(one.row, one.column)))

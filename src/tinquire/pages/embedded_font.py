@@ -41,7 +41,7 @@ class EmbeddedFont(TTFont):  # type: ignore[misc]
 
     def __init__(self, name: str, file: Any) -> None:
         super().__init__(name, file, asciiReadable=True)
-        self._known: dict[tuple[int, ...], _Letters] = {}
+        self._known: dict[tuple[str, tuple[int, ...]], _Letters] = {}
 
     def addObjects(self, doc: Any) -> None:  # noqa: N802  # ReportLab calls it
         """Put the font into a document, a part for each 256 letters."""
@@ -62,7 +62,7 @@ class EmbeddedFont(TTFont):  # type: ignore[misc]
         del self.state[doc]
 
     def _letters(self, name: str, subset: list[int]) -> _Letters:
-        key = tuple(subset)
+        key = (name, tuple(subset))  # the meanings say the name
         if (known := self._known.get(key)) is None:
             if len(self._known) >= _MOST:
                 self._known.clear()

@@ -12,8 +12,6 @@ from lxml import etree
 from tinquire.base.atomic_files import open_atomic
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.wording import known_names
-from tinquire.cells.address import area_name
-from tinquire.cells.column import Column
 from tinquire.packages.entry_edits import with_recalculation
 from tinquire.packages.package import Package
 from tinquire.packages.raw_xml import Unusual, has_formula
@@ -30,8 +28,7 @@ from tinquire.packages.xml import (
     tag,
     whole_number,
 )
-from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet, SheetTable
+from tinquire.workbook.grid.sheet import Sheet, SheetTable
 from tinquire.workbook.grid.sheet_entries import SheetEntry, require_distinct
 from tinquire.workbook.grid.sheet_names import MAX_SHEET_NAME, valid_sheet_name
 from tinquire.workbook.new_sheet import CONTENT_TYPE as _CONTENT
@@ -41,10 +38,8 @@ from tinquire.workbook.parts.defined_names import DefinedName
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.parts.styles import StyleBook, theme_colours
 from tinquire.workbook.parts.tables import read_table
-from tinquire.workbook.sheet_xml.cell_patch import patch_cells
+from tinquire.workbook.sheet_xml.cell_patch import changed_cells, patch_cells
 from tinquire.workbook.sheet_xml.cell_rewrite import rewrite_cells
-from tinquire.workbook.sheet_xml.cell_splice import CellPatch
-from tinquire.workbook.sheet_xml.cell_values import stored_value
 from tinquire.workbook.sheet_xml.frame_changes import with_frame
 from tinquire.workbook.sheet_xml.reader import read_sheet
 from tinquire.workbook.sheet_xml.shared_masters import mark_members
@@ -442,20 +437,7 @@ class Workbook:
         if len(data) >= _LARGE_PART or len(sheet.changed) >= _MANY_CELLS:
             with suppress(Unusual):
                 return b"".join(rewrite_cells(data, sheet, self.strings.places_of))
-        return patch_cells(data, self._patches(sheet))
-
-    def _patches(self, sheet: Sheet) -> Iterator[CellPatch]:
-        """The changed cells of a sheet, column by column."""
-        for column, (rows, formulas_set) in sheet.changed.by_column().items():
-            cells = sheet.rows_of(column, rows)
-            values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
-            lists = (rows.tolist(), values, cells.styles.tolist(), cells.formulas.tolist(), formulas_set.tolist())
-            for row, value, style, number, fresh in zip(*lists, strict=True):
-                formula = None if number == NO_FORMULA else sheet.formulas[number]
-                form, stored = stored_value(value, self.strings.index_of, formula=formula is not None)
-                written = text_at(formula, row, column) if formula is not None and fresh else None
-                area = area_name(formula.array) if formula is not None and formula.array and fresh else ""
-                yield CellPatch(row, column, form, stored, style, written, area, keep_formula=not fresh)
+        return patch_cells(data, changed_cells(sheet, self.strings.index_of))
 
     def _add_name(self, name: str, formula: str, entry: SheetEntry | None = None, *, hidden: bool = False) -> None:
         """Define a name in the workbook, or on a sheet of it (18.2.5)."""

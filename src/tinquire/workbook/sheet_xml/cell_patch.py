@@ -2,16 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from lxml import etree
 
-from tinquire.cells.address import cell_name, parse_cell
+from tinquire.cells.address import area_name, cell_name, parse_cell
+from tinquire.cells.column import Column
 from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.xml import children, escape_controls, local, parse_xml, remove_attribute, serialise_xml, tag
+from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
 from tinquire.workbook.sheet_xml.cell_splice import CellPatch, splice_cells
+from tinquire.workbook.sheet_xml.cell_values import stored_value
 
-__all__ = ["patch_cells"]
+__all__ = ["changed_cells", "patch_cells"]
+
+
+def changed_cells(sheet: Sheet, place_of: Callable[[str], int]) -> Iterator[CellPatch]:
+    """The changed cells of a sheet, column by column; `place_of` gives a text's place among the shared ones."""
+    for column, (rows, formulas_set) in sheet.changed.by_column().items():
+        cells = sheet.rows_of(column, rows)
+        values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
+        lists = (rows.tolist(), values, cells.styles.tolist(), cells.formulas.tolist(), formulas_set.tolist())
+        for row, value, style, number, fresh in zip(*lists, strict=True):
+            formula = None if number == NO_FORMULA else sheet.formulas[number]
+            form, stored = stored_value(value, place_of, formula=formula is not None)
+            written = text_at(formula, row, column) if formula is not None and fresh else None
+            area = area_name(formula.array) if formula is not None and formula.array and fresh else ""
+            yield CellPatch(row, column, form, stored, style, written, area, keep_formula=not fresh)
 
 
 def patch_cells(data: bytes, patches: Iterable[CellPatch]) -> bytes:
