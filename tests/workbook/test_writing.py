@@ -113,11 +113,14 @@ def test_numbers_are_written_with_the_fewest_digits(number, text):
         ),
         min_size=1,
         max_size=20,
-    )
+    ),
+    st.sampled_from([0, 2_000]),
 )
-def test_numbers_side_by_side_are_spelled_like_one_alone(values):
-    rows = [row.tobytes().replace(b"\x00", b"").decode() for row in numbers(np.array(values))]
-    for row, value in zip(rows, values, strict=True):
+def test_numbers_side_by_side_are_spelled_like_one_alone(values, small):
+    """Alone as well as few among many small ones."""
+    rows = [row.tobytes().replace(b"\x00", b"").decode() for row in numbers(np.array(values + [0.25] * small))]
+    assert rows[len(values) :] == ["0.25"] * small
+    for row, value in zip(rows[: len(values)], values, strict=True):
         assert float(row) == value
         assert len(row) <= len(number_text(value))
 

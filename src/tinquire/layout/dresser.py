@@ -9,7 +9,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from tinquire.cells.column import Codes, Column, Kind
+from tinquire.cells.column import Codes, Column, Kind, recoded, used_codes
 from tinquire.cells.display import show_column
 from tinquire.layout.plans import ColumnDress
 from tinquire.looks import Appearance, House, Variation
@@ -103,8 +103,9 @@ class Dresser:
             change = change.over(self.house.change(dress.look)).over(own_places)
         if isinstance(style, int):
             return self.styles.vary(style, change)
-        known, places = np.unique(style, return_inverse=True)
-        return np.array([self.styles.vary(int(one), change) for one in known], np.int32)[places]
+        pool = int(style.max(initial=0)) + 1
+        known = used_codes(style, pool)
+        return recoded(style, known, [self.styles.vary(one, change) for one in known.tolist()], pool)
 
     @property
     def letters(self) -> Letters:

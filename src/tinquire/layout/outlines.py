@@ -14,7 +14,7 @@ from tinquire.cells.values import Value
 from tinquire.layout.plans import OutlinePlan
 from tinquire.looks import House
 from tinquire.tables import Members, Table
-from tinquire.tables.totals import total_of
+from tinquire.tables.totals import totals_of
 from tinquire.workbook import Sheet
 
 __all__ = ["GroupTotal", "Outline", "group_rows", "outlined"]
@@ -72,17 +72,15 @@ def outlined(
         raise UseError(Fault(stopped, why, where, 'say totals = { COLUMN = "sum" }' if not totals else "name fewer"))
     keys = [table.find(heading, stopped) for heading in plan.by]
     codes = _group_codes([table.columns[key] for key in keys], table.height)
-    table = table.take(np.lexsort(tuple(reversed(codes))))
-    codes = _group_codes([table.columns[key] for key in keys], table.height)
+    together = np.lexsort(tuple(reversed(codes)))
+    if (np.diff(together) < 0).any():
+        table, codes = table.take(together), [code.take(together) for code in codes]
     placed = _Placing(codes, table.height, above=plan.above).placed()
-    rows, extra = [], []
-    for total in placed:
-        extra.append(_total_row(table, total, keys, plan, totals, house))
-        rows.append(np.arange(total.first, total.last + 1))
+    rows = [np.arange(total.first, total.last + 1) for total in placed]
     order = _Placing.order(placed, table.height, above=plan.above)
     columns = tuple(
-        Column.concat([column, Column.from_values([row[index] for row in extra])]).take(order)
-        for index, column in enumerate(table.columns)
+        Column.concat([column, Column.from_values(extra)]).take(order)
+        for column, extra in zip(table.columns, _total_columns(table, placed, keys, plan, totals, house), strict=True)
     )
     members = Members.concat([Members(np.arange(1, table.height + 1), np.arange(table.height)), Members.of_lists(rows)])
     formulas = {
@@ -104,11 +102,11 @@ def outlined(
 
 def group_rows(sheet: Sheet, outline: Outline, top: int, plan: OutlinePlan) -> None:
     """Give the rows of an outline whose first stands in row `top` their levels (18.3.1.73)."""
-    for place, level in enumerate(outline.levels.tolist()):
-        if level:
-            sheet.outline_rows[top + place] = level
-            if plan.collapsed:
-                sheet.hidden_rows.add(top + place)
+    places = np.flatnonzero(outline.levels)
+    rows = (top + places).tolist()
+    sheet.outline_rows.update(zip(rows, outline.levels[places].tolist(), strict=True))
+    if plan.collapsed:
+        sheet.hidden_rows.update(rows)
     sheet.summary_above = plan.above
     if plan.collapsed:
         sheet.collapsed_rows |= {top + total.place for total in outline.totals}
@@ -159,19 +157,25 @@ class _Placing:
         return np.argsort(keys, kind="stable")
 
 
-def _total_row(
-    table: Table, own: GroupTotal, keys: Sequence[int], plan: OutlinePlan, totals: Mapping[str, str], house: House
-) -> list[Value]:
-    """What stands in a row of totals: the outer groups as they are, the own one in its label, the totals."""
-    row: list[Value] = [None] * len(table.fields)
-    for key in keys[: own.depth]:
-        row[key] = table.columns[key][own.first]
-    key = keys[own.depth]
-    one = table.columns[key].slice(own.first, own.first + 1)
-    text = show_column(one, house.number_format(table.fields[key].type))[0]
-    row[key] = plan.label.replace("{}", text)
+def _total_columns(
+    table: Table, placed: Sequence[GroupTotal], keys: Sequence[int], plan: OutlinePlan, totals: Mapping[str, str],
+    house: House,
+) -> list[list[Value]]:  # fmt: skip
+    """What stands in the rows of totals, for each column: the outer groups as they are, the own one in its label, the
+    totals."""
+    filled: list[list[Value]] = [[None] * len(placed) for _ in table.fields]
+    firsts = np.array([own.first for own in placed], np.int64)
+    for depth, key in enumerate(keys):
+        ones = table.columns[key].take(firsts)
+        for place, (own, text) in enumerate(
+            zip(placed, show_column(ones, house.number_format(table.fields[key].type)), strict=True)
+        ):
+            if own.depth == depth:
+                filled[key][place] = plan.label.replace("{}", text)
+            elif own.depth > depth:
+                filled[key][place] = ones[place]
     for heading, kind in totals.items():
         index = table.index_of(heading)
         assert index is not None
-        row[index] = total_of(kind, table.columns[index].slice(own.first, own.last + 1))
-    return row
+        filled[index] = totals_of(kind, table.columns[index], [(own.first, own.last) for own in placed])
+    return filled

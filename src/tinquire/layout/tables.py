@@ -173,9 +173,10 @@ class _TableLayout:
         if self.outline is not None and self.plan.living and one.name in self.totals:
             self.put_group_totals(self.outline, index)
         formula = formula if rows.all() else None
-        fit_width(sheet, number, one, values, self.dresser, button=self.plan.filter)
         if dress is not None and dress.width is not None:
             sheet.widths[number] = dress.width
+        else:
+            fit_width(sheet, number, one, values, self.dresser, button=self.plan.filter)
         if dress is not None and (dress.hidden or dress.fold == "closed"):
             sheet.hidden_columns.add(number)
         if dress is not None and dress.fold is not None:
@@ -272,5 +273,4 @@ class _TableLayout:
 
     def data(self, index: int) -> Column:
         """The values of a column without those of rows of totals."""
-        values = self.table.columns[index]
-        return values if self.outline is None else values.take(~self.outline.is_total)
+        return self.table.columns[index] if self.outline is None else self.outline.data.columns[self.places[index]]

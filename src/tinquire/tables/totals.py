@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Literal, TypeAlias
 
-from tinquire.cells.column import Column, Kind
+import numpy as np
+
+from tinquire.cells.column import Column, Floats, Kind
 from tinquire.cells.values import Value
 
-__all__ = ["TOTALS", "Total", "TotalKind", "total_of"]
+__all__ = ["TOTALS", "Total", "TotalKind", "total_of", "totals_of"]
 
 TotalKind: TypeAlias = Literal["sum", "average", "count", "smallest", "largest"]
 
@@ -33,9 +35,21 @@ TOTALS: Mapping[str, Total] = {
 
 def total_of(kind: str, column: Column) -> Value:
     """A total over a column's values, added up one by one; None over no numbers, where there is none."""
-    numbers = column.numbers[column.kinds == Kind.NUMBER]
+    return totals_of(kind, column, [(0, len(column) - 1)])[0]
+
+
+def totals_of(kind: str, column: Column, runs: Iterable[tuple[int, int]]) -> list[Value]:
+    """The totals over runs of a column's values, each from a first to a last one."""
     if kind == "count":
-        return float((column.kinds != Kind.BLANK).sum())
+        filled = column.kinds != Kind.BLANK
+        return [float(np.count_nonzero(filled[first : last + 1])) for first, last in runs]
+    numeric = column.kinds == Kind.NUMBER
+    behind = np.append(0, np.cumsum(numeric))  # how many numbers stand before each place
+    numbers = column.numbers[numeric]
+    return [_total(kind, numbers[behind[first] : behind[last + 1]]) for first, last in runs]
+
+
+def _total(kind: str, numbers: Floats) -> Value:
     if not len(numbers):
         return 0.0 if kind == "sum" else None
     if kind in ("sum", "average"):

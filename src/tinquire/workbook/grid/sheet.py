@@ -407,9 +407,10 @@ class Sheet:
         if int(rows[-1]) - int(rows[0]) == len(rows) - 1:
             rows = self._rows_from(int(rows[0]), len(rows))
         grown = Cells.empty(rows)
-        old = np.searchsorted(rows, cells.rows)
+        within = cells.rows[at] - row + at.start
         for fresh, known in zip(grown.arrays(), cells.arrays(), strict=True):
-            fresh[old] = known
+            fresh[: at.start], fresh[at.start + count :] = known[: at.start], known[at.stop :]
+            fresh[within] = known[at]
         self.columns[column] = grown
         return grown, grown.places(row, row + count - 1)
 

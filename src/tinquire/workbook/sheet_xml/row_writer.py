@@ -49,6 +49,8 @@ _SPARSE = 16
 _LEVELS = 8
 #: Whole numbers beyond this are spelled one by one.
 _LARGEST_WHOLE = 1e15
+#: And those with more digits than the others, when they are no more than one in so many: totals between rows.
+_FEW = 64
 
 
 def number_text(number: float) -> str:
@@ -177,25 +179,27 @@ def numbers(values: Floats) -> Bytes:
     size = np.abs(values)
     scaled = np.rint(np.minimum(size, _LARGEST_WHOLE) * _GROUP)  # larger ones are spelled alone, and must not overflow
     plain = (scaled / _GROUP == size) & (scaled < _LARGEST_WHOLE)
+    large = scaled >= _GROUP * _GROUP
+    if 0 < np.count_nonzero(large) <= len(values) // _FEW:
+        plain &= ~large
     every = bool(plain.all())
     units = scaled.astype(np.int64) if every else np.where(plain, scaled, 0).astype(np.int64)
     whole = units // _GROUP
-    digits = whole_digits(whole)
-    if not every:
-        odd = np.flatnonzero(~plain)
-        digits = np.ascontiguousarray(digits)
-        digits[odd] = 0
-    pieces = [digits]
+    pieces = [whole_digits(whole)]
     if ((values < 0) & plain).any():
         pieces.insert(0, np.where((values < 0) & plain, 45, 0).astype(np.uint8)[:, None])
     part = units - whole * _GROUP
     if part.any():
         pieces.append(_lines(_BEHIND.take(part))[:, : 3 if not (part % 100).any() else 5])
     if not every:
+        odd = np.flatnonzero(~plain)
         spelled = _texts([number_text(number).encode() for number in values[odd].tolist()], len(odd))
-        spread = np.zeros((len(values), spelled.shape[1]), np.uint8)
-        spread[odd] = spelled
-        pieces.append(spread)
+        width = sum(piece.shape[1] for piece in pieces)
+        lines = np.zeros((len(values), max(width, spelled.shape[1])), np.uint8)
+        np.concatenate(pieces, axis=1, out=lines[:, :width])
+        lines[odd] = 0
+        lines[odd, : spelled.shape[1]] = spelled
+        return lines
     return pieces[0] if len(pieces) == 1 else np.concatenate(pieces, axis=1)
 
 
@@ -204,7 +208,7 @@ class _RowMarks:
     """What is in the tags of rows after their numbers: of each of `rows` one of the texts, of all others the first."""
 
     rows: Codes
-    picks: NDArray[np.int64]
+    picks: Codes
     texts: tuple[bytes, ...]
 
     @classmethod
@@ -217,14 +221,16 @@ class _RowMarks:
             return rows.searchsorted(np.fromiter(some, np.int32, len(some)))
 
         heights = np.unique(np.fromiter(sheet.heights.values(), float, len(sheet.heights)))
-        codes = np.zeros(len(rows), np.int64)
+        codes = np.zeros(len(rows), np.int32)
         codes[places(sheet.heights)] = 1 + heights.searchsorted(np.fromiter(sheet.heights.values(), float))
         codes *= 2 * 2 * _LEVELS
-        codes[places(sheet.outline_rows)] += np.fromiter(sheet.outline_rows.values(), np.int64) * 4
+        codes[places(sheet.outline_rows)] += np.fromiter(sheet.outline_rows.values(), np.int32) * 4
         codes[places(sheet.hidden_rows)] += 2
         codes[places(sheet.collapsed_rows)] += 1
-        distinct, picks = np.unique(codes, return_inverse=True)
-        return cls(rows, picks.reshape(-1) + 1, (b'">', *(_row_mark(code, heights) for code in distinct.tolist())))
+        count = (len(heights) + 1) * 2 * 2 * _LEVELS
+        used = used_codes(codes, count)
+        picks = recoded(codes, used, range(1, len(used) + 1), count)
+        return cls(rows, picks, (b'">', *(_row_mark(code, heights) for code in used.tolist())))
 
     def of_rows(self, rows: Codes) -> Bytes:
         """The marks of some rows, one a line."""
