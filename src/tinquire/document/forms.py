@@ -13,7 +13,7 @@ import re
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
-from itertools import pairwise
+from itertools import chain, pairwise, zip_longest
 from typing import Protocol
 from urllib.parse import quote
 
@@ -29,7 +29,7 @@ from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, fill_or_refuse,
 from tinquire.workbook.grid.frames import PictureFile
 from tinquire.workbook.transform.fill_pictures import picture_size
 
-__all__ = ["FormScope", "Forms"]
+__all__ = ["FormScope", "Forms", "SlotGroup"]
 
 #: So many forms of one template are kept; a template that has more is filled the plain way.
 _MOST = 16
@@ -43,10 +43,21 @@ _NUMBERED = re.compile(r"docPr|bookmark(?:Start|End)")
 
 
 class FormScope(Scope, Protocol):
-    """What fills slots, and can do so for all rows of a table at once."""
+    """What fills slots, and can do so for many at once."""
 
-    def texts_of(self, table: str, slot: Slot) -> Sequence[str] | None:
-        """The texts of a slot in all rows of a table; None when each row is to be asked."""
+    def texts(self, group: SlotGroup) -> Sequence[str | None]:
+        """The texts of slots; None for those that are to be resolved."""
+
+    def columns(self, group: SlotGroup, table: str) -> Sequence[Sequence[str] | None]:
+        """The texts of slots in all rows of a table; None for those that each row is to be asked for."""
+
+
+@dataclass(slots=True)
+class SlotGroup:
+    """Slots that are asked of scope after scope, and what the last one found out about them."""
+
+    slots: tuple[Slot, ...]
+    known: object = None
 
 
 class _OtherForm(Exception):  # noqa: N818  # it is no error: the next form is tried
@@ -59,10 +70,27 @@ class _NoForm(Exception):  # noqa: N818
 
 @dataclass(frozen=True, slots=True)
 class _Pieces:
-    """What stands between the tokens, with a `%s` for each; and what takes their places, in order."""
+    """What stands between the tokens, with a `%s` for each; and what takes their places, in order. `usual` is the
+    pattern for texts that are spelled as they are and none of which is empty; '' where they never are."""
 
     pattern: str
     inserts: tuple[_Value | _Repeat, ...]
+    usual: str
+    in_bytes: bytes
+    #: The slots of the values among the inserts.
+    numbers: tuple[int, ...]
+    group: SlotGroup
+
+    @classmethod
+    def of(cls, literals: Sequence[str], inserts: Sequence[_Value | _Repeat], slots: Sequence[Slot]) -> _Pieces:
+        """Pieces of what stands before each insert and after the last."""
+        marks = [f">%s{one.closing}" if isinstance(one, _Value) and one.closing else "%s" for one in inserts]
+        values = [one for one in inserts if isinstance(one, _Value)]
+        plain = not any(one.code is _in_link for one in values)
+        usual = "".join(chain.from_iterable(zip_longest(literals, marks, fillvalue=""))) if plain else ""
+        numbers = tuple(one.number for one in values)
+        group = SlotGroup(tuple(slots[number] for number in numbers))
+        return cls("%s".join(literals), tuple(inserts), usual, usual.encode(), numbers, group)
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,9 +133,10 @@ class _Asked:
     filled: dict[str, bool] = field(default_factory=dict)
 
     def alike(self, scope: Scope) -> bool:
-        return all(bool(scope.rows(table)) == any_ for table, any_ in self.filled.items()) and all(
-            scope.holds(condition) is outcome for condition, outcome in self.conditions.items()
-        )
+        for table, any_ in self.filled.items():
+            if bool(scope.rows(table)) != any_:
+                return False
+        return all(scope.holds(condition) is outcome for condition, outcome in self.conditions.items())
 
 
 def _in_text(text: str) -> str:
@@ -179,14 +208,15 @@ class _Form:
         inside = {number for pieces in parts.values() for number in _numbers_repeated(pieces)}
         alts = {picture.number for picture in pictures}
         self._own = [number for number in range(len(slots)) if number not in inside and number not in alts]
+        self._group = SlotGroup(tuple(slots[number] for number in self._own))
 
     def letter(self, scope: FormScope, source: Source) -> tuple[Letter, Filled]:
         """Raises _OtherForm for a letter that does not come out in this form."""
         if not self._asked.alike(scope):
             raise _OtherForm
         texts = [""] * len(self._slots)
-        for number in self._own:
-            texts[number] = _text_of(self._slots[number], scope)
+        for number, slot, text in zip(self._own, self._group.slots, scope.texts(self._group), strict=True):
+            texts[number] = _text_of(slot, scope) if text is None else text
         done = Filled(list(self._notes), len(self._own))
         rows = {
             id(insert): self._repeated(insert, scope, texts, done)
@@ -194,39 +224,40 @@ class _Form:
             for insert in pieces.inserts
             if isinstance(insert, _Repeat)
         }  # before any picture is drawn, which another form would have to draw again
-        contents = [self._picture(picture, source, texts) for picture in self._pictures]
-        parts = [(part, _joined(pieces, texts, rows)) for part, pieces in self._parts.items()]
+        packed = [self._picture(picture, source, texts) for picture in self._pictures]
+        parts = [(part, _content(pieces, texts, rows)) for part, pieces in self._parts.items()]
         letter = self._letter.copy()
-        for part, text in parts:
-            letter.package.put(part, text.encode())
-        for picture, content in zip(self._pictures, contents, strict=True):
+        for part, content in parts:
+            letter.package.put(part, content)
+        for picture, ready in zip(self._pictures, packed, strict=True):
             if picture.part:
-                letter.package.put_packed(picture.part, content)
+                letter.package.put_packed(picture.part, ready)
         return letter, done
 
     def _repeated(self, repeat: _Repeat, scope: FormScope, texts: Sequence[str], done: Filled) -> str:
-        rows, inserts = scope.rows(repeat.table), repeat.inside.inserts
+        rows, inside = scope.rows(repeat.table), repeat.inside
         if not rows:
             raise _OtherForm
-        values = [insert for insert in inserts if isinstance(insert, _Value)]
-        done.slots += len(values) * len(rows)
-        if len(values) == len(inserts) and not repeat.asked.conditions and not repeat.asked.filled:
-            columns = []
-            for value in values:
-                slot = self._slots[value.number]
-                column = scope.texts_of(repeat.table, slot)
-                if column is None:
-                    column = [_text_of(slot, row) for row in rows]
-                columns.append(list(map(value.spelled, column)))
-            pattern = repeat.inside.pattern
+        numbers, inserts = inside.numbers, inside.inserts
+        done.slots += len(numbers) * len(rows)
+        if len(numbers) == len(inserts) and not repeat.asked.conditions and not repeat.asked.filled:
+            columns = [
+                [_text_of(slot, row) for row in rows] if column is None else column
+                for slot, column in zip(inside.group.slots, scope.columns(inside.group, repeat.table), strict=True)
+            ]
+            pattern = inside.usual
+            if not pattern or not _as_it_is(list(chain.from_iterable(columns))):
+                spellers = [insert.spelled for insert in inserts if isinstance(insert, _Value)]
+                columns = [list(map(spelled, column)) for spelled, column in zip(spellers, columns, strict=True)]
+                pattern = inside.pattern
             return "".join([pattern % row for row in zip(*columns, strict=True)] if columns else [pattern] * len(rows))
         fresh = []
         for row in rows:
             if not repeat.asked.alike(row):
                 raise _OtherForm
             own = list(texts)
-            for value in values:
-                own[value.number] = _text_of(self._slots[value.number], row)
+            for number in numbers:
+                own[number] = _text_of(self._slots[number], row)
             within = {
                 id(insert): self._repeated(insert, row, own, done)  # type: ignore[arg-type]  # as the table's own scope
                 for insert in inserts
@@ -254,6 +285,11 @@ class _Form:
 _NOTHING = pack_whole(b"")
 
 
+def _as_it_is(texts: Sequence[str]) -> bool:
+    """Whether texts are spelled as they are, and none is empty."""
+    return all(texts) and not _SPELLED.search("".join(texts))
+
+
 def _joined(pieces: _Pieces, texts: Sequence[str], repeated: Mapping[int, str]) -> str:
     """Pieces with their inserts; what is repeated is known by its identity."""
     inserts = [
@@ -261,6 +297,17 @@ def _joined(pieces: _Pieces, texts: Sequence[str], repeated: Mapping[int, str]) 
         for insert in pieces.inserts
     ]
     return pieces.pattern % tuple(inserts)
+
+
+def _content(pieces: _Pieces, texts: Sequence[str], repeated: Mapping[int, str]) -> bytes:
+    """A whole part; that with usual texts is put together as bytes."""
+    if not pieces.usual or not _as_it_is([texts[number] for number in pieces.numbers]):
+        return _joined(pieces, texts, repeated).encode()
+    inserts = [
+        (texts[insert.number] if isinstance(insert, _Value) else repeated[id(insert)]).encode()
+        for insert in pieces.inserts
+    ]
+    return pieces.in_bytes % tuple(inserts)
 
 
 def _numbers_repeated(pieces: _Pieces) -> list[int]:
@@ -408,7 +455,7 @@ def _between(
     links: bool,
 ) -> tuple[_Pieces, int]:  # fmt: skip
     """The pieces of a stretch from a mark on, up to the end of the repeat that owns it; and which mark comes then."""
-    pattern: list[str] = []
+    literals: list[str] = []
     inserts: list[_Value | _Repeat] = []
     while at < len(found):
         mark = found[at]
@@ -419,7 +466,7 @@ def _between(
             break
         closing = _closing(text, mark) if mark["value"] else ""
         # What closes the start tag belongs to the insert then.
-        pattern += [_literal(text[start : mark.start() - bool(closing)], repeated=owner >= 0), "%s"]
+        literals.append(_literal(text[start : mark.start() - bool(closing)], repeated=owner >= 0))
         if mark["edge"] == "begin":
             number = int(mark["repeat"])
             inside, end = _between(text, found, at + 1, mark.end(), stop, number, recording, links)
@@ -435,8 +482,8 @@ def _between(
         code = _in_link if links else _in_attribute if whose == _ALT else _in_text
         inserts.append(_Value(number, code, closing, _beside(found, at)))
         at, start = at + 1, mark.end() + len(closing)
-    pattern.append(_literal(text[start:stop], repeated=owner >= 0))
-    return _Pieces("".join(pattern), tuple(inserts)), at
+    literals.append(_literal(text[start:stop], repeated=owner >= 0))
+    return _Pieces.of(literals, inserts, recording.slots), at
 
 
 def _closing(text: str, mark: re.Match[str]) -> str:

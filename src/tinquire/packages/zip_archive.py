@@ -8,6 +8,8 @@ import zipfile
 import zlib
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property, lru_cache
+from itertools import groupby
+from typing import TypeAlias
 
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.parallel import map_in_order
@@ -34,6 +36,8 @@ _DAMAGE = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotI
 _MAX_ZIP32 = 0xFFFFFFFF
 #: Members that stand ready and take fewer bytes are kept as they are written.
 _FEW = 1 << 16
+#: A member's header and compressed bytes, what of its entry in the directory stands before its place, and its name.
+_Copy: TypeAlias = tuple[bytes, bytes, bytes]
 #: The last field of an entry in the directory: where its member lies.
 _OFFSET = struct.Struct("<L")
 
@@ -52,7 +56,8 @@ class Archive:
         except Unusual:
             members = [Member.of(entry) for entry in self._zip.infolist()]
         #: Small members that were copied, as they are copied.
-        self._copies: dict[str, tuple[bytes, bytes, bytes]] = {}
+        self._copies: dict[str, _Copy] = {}
+        self._runs: dict[tuple[str, ...], list[_Copy]] = {}
         #: Members whose content was seen to be as long as stated, with the checksum stated.
         self._sound: set[str] = set()
         self._members = {member.name: member for member in members if member.name[-1:] not in ("", "/")}
@@ -184,12 +189,17 @@ class Archive:
         """How many bytes a member takes in the file."""
         return self._members[member].packed
 
-    def has_copied(self, member: str) -> bool:
-        return member in self._copies
+    def copied(self, members: tuple[str, ...]) -> list[_Copy]:
+        """Members as they are copied. Raises as `packed`."""
+        if (known := self._runs.get(members)) is not None:
+            return known
+        self.verify_all([member for member in members if member not in self._copies])
+        made = [self._copied(member) for member in members]
+        if all(member in self._copies for member in members):
+            self._runs[members] = made
+        return made
 
-    def copied(self, member: str) -> tuple[bytes, bytes, bytes]:
-        """A member as it is copied: its header and compressed bytes, what of its entry in the directory stands before
-        its place, and its name. Raises as `packed`."""
+    def _copied(self, member: str) -> _Copy:
         if (known := self._copies.get(member)) is not None:
             return known
         entry, packed = self.packed(member)
@@ -250,32 +260,38 @@ def write_archive(members: Mapping[str, bytes | Packed | None], base: Archive | 
 
     Members have one fixed time stamp; a copied one keeps its own.
     """
-    if base is not None:
-        base.verify_all([name for name, content in members.items() if content is None and not base.has_copied(name)])
     pieces: list[bytes] = []
     central: list[bytes] = []
     offset = 0
-    for name, content in members.items():
-        if content is None:
-            if base is None:
-                raise ValueError(f"'{name}' has no content and no archive to copy it from")
-            stored, listed, raw_name = base.copied(name)
+    for kept, group in groupby(members.items(), key=_is_kept):
+        if not kept:
+            entries = []
+            for name, content in group:
+                ready = content if isinstance(content, Packed) else pack_whole(content or b"")
+                # What stands ready is often written into many files.
+                make = _kept if ready is content and len(ready.data) < _FEW else _fresh
+                entries.append(make(name, ready))
+        elif base is None:
+            raise ValueError("a member has no content and no archive to copy it from")
         else:
-            ready = content if isinstance(content, Packed) else pack_whole(content)
-            # What stands ready is often written into many files.
-            stored, listed, raw_name = (_kept if ready is content and len(ready.data) < _FEW else _fresh)(name, ready)
-        if offset > _MAX_ZIP32:
-            raise _too_large(name)
-        central += (listed, _OFFSET.pack(offset), raw_name)
-        pieces.append(stored)
-        offset += len(stored)
+            entries = base.copied(tuple([name for name, _ in group]))
+        for stored, listed, raw_name in entries:
+            if offset > _MAX_ZIP32:
+                raise _too_large(raw_name.decode())
+            central += (listed, _OFFSET.pack(offset), raw_name)
+            pieces.append(stored)
+            offset += len(stored)
     directory = b"".join(central)
     count = len(members)
     end = END.pack(b"PK\x05\x06", 0, 0, count, count, len(directory), offset, 0)
     return b"".join((*pieces, directory, end))
 
 
-def _fresh(name: str, content: Packed) -> tuple[bytes, bytes, bytes]:
+def _is_kept(member: tuple[str, bytes | Packed | None]) -> bool:
+    return member[1] is None
+
+
+def _fresh(name: str, content: Packed) -> _Copy:
     """What `_entry` gives for a member that is written here."""
     new = (content.data, content.method, content.crc, content.size, UTF8_FLAG, (0, _DOS_DATE))
     return _entry(name, *new)
@@ -284,9 +300,7 @@ def _fresh(name: str, content: Packed) -> tuple[bytes, bytes, bytes]:
 _kept = lru_cache(maxsize=256)(_fresh)
 
 
-def _entry(
-    name: str, packed: bytes, method: int, crc: int, size: int, flags: int, stamp: tuple[int, int]
-) -> tuple[bytes, bytes, bytes]:
+def _entry(name: str, packed: bytes, method: int, crc: int, size: int, flags: int, stamp: tuple[int, int]) -> _Copy:
     """A member's header and content, the part of its entry in the directory before its place, and its name."""
     if max(size, len(packed)) > _MAX_ZIP32:
         raise _too_large(name)

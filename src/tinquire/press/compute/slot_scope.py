@@ -10,8 +10,7 @@ import numpy as np
 
 from tinquire.base.faults import Fault, TinQuireError, UseError
 from tinquire.base.wording import known_names
-from tinquire.cells.display import texts_in
-from tinquire.cells.values import CellError, Value
+from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import text_of
 from tinquire.formula.language.tree import Name, TableReference
 from tinquire.looks import House
@@ -19,7 +18,7 @@ from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, cut_text, fill_
 from tinquire.tables import Table
 from tinquire.tables.scope import TableScope, read_formula, scalar_value, table_values
 
-__all__ = ["SlotScope", "unfilled_fault"]
+__all__ = ["SlotScope", "differ", "unfilled_fault"]
 
 
 @dataclass(frozen=True)
@@ -50,19 +49,11 @@ class SlotScope:
         """Names by how slots spell them; of two that are spelled alike the first."""
         return {slot_name(name): name for name in reversed(list(self.names))}
 
-    def column_texts(self, table: Table, slot: Slot) -> list[str] | None:
-        """What a slot gives in each row of a table, if it is one of its columns and nothing else: what `at` and
-        `resolve` give. None for all others, and where a value is an error."""
-        index = table.index_of(slot.inside)
-        if index is None or slot.cuts or slot.word or slot_name(slot.inside) in self._by_name:
-            return None
-        values = table.columns[index].to_list()
-        if CellError in map(type, values):
-            return None
-        code, text = self._code(slot, table.fields[index].type), texts_in(self.house.language)
-        return [text(value, code) for value in values]
+    def named(self, slot: Slot) -> str | None:
+        """The name that a slot spells, if there is one."""
+        return self._by_name.get(slot_name(slot.inside))
 
-    def _code(self, slot: Slot, kind: str | None) -> str:
+    def code(self, slot: Slot, kind: str | None) -> str:
         """The format in which a slot shows a value of a column type."""
         if slot.format and not slot.word:
             return self.format_of(slot.format)
@@ -90,15 +81,14 @@ class SlotScope:
             if text is None:
                 return UnfilledSlot(slot, f"'{text_of(value)}' does not hold '{slot.cuts[-1][1]}'")
             value, kind = text, "text"
-        return FilledSlot(value, self._code(slot, kind), self.house.language)
+        return FilledSlot(value, self.code(slot, kind), self.house.language)
 
     def _value(self, slot: Slot) -> tuple[Value, str | None] | UnfilledSlot:
-        wanted = slot_name(slot.inside)
-        named = self._by_name.get(wanted)
+        named = self.named(slot)
         index = None if self.row is None else self.row.index_of(slot.inside)
         if self.row is not None and index is not None:
             own, one = self.row.columns[index][0], self.row.fields[index]
-            if named is not None and _differ(self.names[named], own):
+            if named is not None and differ(self.names[named], own):
                 why = f"'{named}' is a name of the run, and '{one.name}' is a column of the row, with another value"
                 return UnfilledSlot(slot, why, f"write [:[{one.name}]:] for the row's own, or rename one of them")
             return own, one.type
@@ -133,7 +123,7 @@ class SlotScope:
         return [*(self.row.headings if self.row else ()), *own, *(name for name in self.names if name not in own)]
 
 
-def _differ(a: Value, b: Value) -> bool:
+def differ(a: Value, b: Value) -> bool:
     return type(a) is not type(b) or a != b
 
 

@@ -18,12 +18,13 @@ from tinquire.docket.schema.charts import ChartModel
 from tinquire.docket.schema.letters import LetterModel
 from tinquire.document import Letter
 from tinquire.document.filling import Filled, Scope
-from tinquire.document.forms import Forms
+from tinquire.document.forms import Forms, SlotGroup
 from tinquire.document.laid_tables import LaidTable
 from tinquire.pages.laid_before import LaidBefore
 from tinquire.pages.letter_pages import lay_out_letter
 from tinquire.pages.pdf import pdf_of
 from tinquire.press.compute.results import Results
+from tinquire.press.compute.slot_reader import SlotReader
 from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.outputs.each_row import EachRow, row_pieces
 from tinquire.press.outputs.letter_tables import laid_table
@@ -59,10 +60,18 @@ class LetterScope:
             self._rows[wanted] = _Rows(self.slots, known, self._laid)
         return self._rows[wanted]
 
-    def texts_of(self, table: str, slot: Slot) -> Sequence[str] | None:
-        """The texts of a slot in all rows of a table; None when each row is to be asked."""
+    def texts(self, group: SlotGroup) -> Sequence[str | None]:
+        """The texts of slots; None for those that are to be resolved."""
+        reader = group.known
+        if not isinstance(reader, SlotReader) or not reader.reads(self.slots, self.slots.row):
+            slots = group.slots if self._own is None else [_own_slot(slot, self._own) for slot in group.slots]
+            group.known = reader = SlotReader.of(self.slots, slots, None)
+        return reader.texts(self.slots)
+
+    def columns(self, group: SlotGroup, table: str) -> Sequence[Sequence[str] | None]:
+        """The texts of slots in all rows of a table; None for those that each row is to be asked for."""
         rows = self.rows(table)
-        return rows.texts(slot) if isinstance(rows, _Rows) else None
+        return rows.columns(group) if isinstance(rows, _Rows) else [None] * len(group.slots)
 
     def laid_table(self, name: str) -> LaidTable | str | None:
         if self._laid is None:
@@ -100,9 +109,13 @@ class _Rows(Sequence[Scope]):
             self._made[row] = LetterScope(self._slots.at(self._table, row), self._name, self._laid)
         return self._made[row]
 
-    def texts(self, slot: Slot) -> Sequence[str] | None:
-        """What a slot that names a column gives in all rows."""
-        return self._slots.column_texts(self._table, _own_slot(slot, self._name))
+    def columns(self, group: SlotGroup) -> Sequence[Sequence[str] | None]:
+        """What slots that name columns give in all rows."""
+        reader = group.known
+        if not isinstance(reader, SlotReader) or not reader.reads(self._slots, self._table):
+            slots = [_own_slot(slot, self._name) for slot in group.slots]
+            group.known = reader = SlotReader.of(self._slots, slots, self._table)
+        return reader.columns(self._table)
 
 
 @lru_cache(maxsize=4096)
