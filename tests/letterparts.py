@@ -2,13 +2,38 @@
 
 from __future__ import annotations
 
+import io
 import random
+from dataclasses import replace
 from html import escape
 
+from PIL import Image
+
 from parts import OFFICE, PACKAGE, zipped
+from tinquire.cells import Column
+from tinquire.looks import House
+from tinquire.press.compute.slot_scope import SlotScope
+from tinquire.press.outputs.letters import LetterScope
+from tinquire.tables import Field, Table
+from tinquire.workbook.grid.frames import PictureFile
 
 WORD = "http://schemas.openxmlformats.org/wordprocessingml/2006/main"
 TYPE = "application/vnd.openxmlformats-officedocument.wordprocessingml"
+
+
+STYLES = f"""<w:styles xmlns:w="{WORD}"><w:docDefaults><w:rPrDefault><w:rPr><w:rFonts w:ascii="DejaVu Sans"/><w:sz w:val="20"/></w:rPr>
+</w:rPrDefault></w:docDefaults><w:style w:type="paragraph" w:default="1" w:styleId="T"/><w:style w:type="paragraph" w:styleId="Heading1">
+<w:basedOn w:val="T"/><w:pPr><w:keepNext/><w:outlineLvl w:val="0"/></w:pPr><w:rPr><w:b/><w:sz w:val="32"/></w:rPr></w:style>
+<w:style w:type="paragraph" w:styleId="Round"><w:basedOn w:val="Round"/></w:style></w:styles>"""
+LEVELS = "".join(
+    f'<w:lvl w:ilvl="{level}"><w:start w:val="{start}"/><w:numFmt w:val="{form}"/><w:lvlText w:val="{text}"/><w:pPr><w:ind w:left="{720 * (level + 1)}" w:hanging="360"/></w:pPr></w:lvl>'
+    for level, (start, form, text) in enumerate(
+        [(1, "decimal", "%1."), (3, "lowerLetter", "%1%2)"), (1, "upperRoman", "%3")]
+    )
+)
+NUMBERING = f'<w:numbering xmlns:w="{WORD}"><w:abstractNum w:abstractNumId="0">{LEVELS}</w:abstractNum><w:num w:numId="1"><w:abstractNumId w:val="0"/></w:num></w:numbering>'
+EXTRA = {"styles.xml": ("styles", STYLES), "numbering.xml": ("numbering", NUMBERING)}
+PAGE = '<w:pgMar w:top="720" w:bottom="720" w:left="1000" w:right="1000" w:header="300" w:footer="300"/>'
 
 
 def paragraph(text, *, style="", numbered=False, cut=0, look=""):
@@ -65,3 +90,31 @@ def letter_parts(body, *, header="", footnotes="", extra=None, links=None, setti
 
 def letter_bytes(body, **more):
     return zipped(letter_parts(body, **more))
+
+
+def p(text, settings="", run=""):
+    return f'<w:p><w:pPr>{settings}</w:pPr><w:r>{f"<w:rPr>{run}</w:rPr>" if run else ""}<w:t xml:space="preserve">{text}</w:t></w:r></w:p>'
+
+
+# -- what fills them ----------------------------------------------------------------------------------
+
+HOUSE, TYPES, LINES = House(), {"total": "money"}, (Field("Item"), Field("Charge"))
+WHO = Table("who", (Field("Name"),), (Column.blank(1),))
+
+
+def scope(name, total, rows, depots, way=0):
+    """A letter's scope; the `way` gives the name as a column of a row, and another name that hides a column."""
+    items, charges = ([row[place] for row in rows] for place in (0, 1))
+    lines = Table("lines", LINES, (Column.from_values(items), Column.from_values(charges)))
+    names = {"Name": name, "total": total, "month": "October"} | ({"Item": "a"} if way == 1 else {})
+    own = SlotScope(HOUSE, names, TYPES, {"lines": lines, "depots": depots})
+    return LetterScope(own if way < 2 else own.at(replace(WHO, columns=(Column.from_values([name[:way]]),)), 0))
+
+
+def png(size):
+    stream = io.BytesIO()
+    Image.new("RGB", size).save(stream, "PNG")
+    return stream.getvalue()
+
+
+PICTURES = [PictureFile(png((2, 2)), "png"), PictureFile(png((9, 4)), "png"), None]

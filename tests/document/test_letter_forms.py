@@ -1,24 +1,16 @@
 """Letters from a template that is read once: byte for byte what the plain way gives, whatever fills them."""
 
-import io
-from dataclasses import replace
-
 from hypothesis import given
 from hypothesis import strategies as st
-from PIL import Image
 
-from letterparts import letter_bytes, paragraph, table
+from letterparts import PICTURES, letter_bytes, paragraph, png, scope, table
 from tinquire.base.faults import DataError
 from tinquire.cells import CellError, Column
 from tinquire.document import Letter
 from tinquire.document.filling import fill_letter
 from tinquire.document.forms import Forms
 from tinquire.document.pictures import fill_letter_pictures
-from tinquire.looks import House
-from tinquire.press.compute.slot_scope import SlotScope
-from tinquire.press.outputs.letters import LetterScope
 from tinquire.tables import Field, Table
-from tinquire.workbook.grid.frames import PictureFile
 
 FRAME = (
     '<w:p><w:r><w:drawing><wp:inline><wp:extent cx="1270000" cy="635000"/><wp:docPr id="1" name="P" descr="[:logo:]"/><a:graphic><a:graphicData>'
@@ -40,28 +32,6 @@ TEXTS = st.sampled_from(
 )
 NUMBERS = st.sampled_from([0.0, 1.5, 1234.5])
 ROWS = st.lists(st.tuples(TEXTS, NUMBERS), max_size=3)
-
-
-HOUSE, TYPES, LINES = House(), {"total": "money"}, (Field("Item"), Field("Charge"))
-WHO = Table("who", (Field("Name"),), (Column.blank(1),))
-
-
-def scope(name, total, rows, depots, way=0):
-    """A letter's scope; the `way` gives the name as a column of a row, and another name that hides a column."""
-    items, charges = ([row[place] for row in rows] for place in (0, 1))
-    lines = Table("lines", LINES, (Column.from_values(items), Column.from_values(charges)))
-    names = {"Name": name, "total": total, "month": "October"} | ({"Item": "a"} if way == 1 else {})
-    own = SlotScope(HOUSE, names, TYPES, {"lines": lines, "depots": depots})
-    return LetterScope(own if way < 2 else own.at(replace(WHO, columns=(Column.from_values([name[:way]]),)), 0))
-
-
-def png(size):
-    stream = io.BytesIO()
-    Image.new("RGB", size).save(stream, "PNG")
-    return stream.getvalue()
-
-
-PICTURES = [PictureFile(png((2, 2)), "png"), PictureFile(png((9, 4)), "png"), None]
 
 
 def outcome(made):

@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 
 import pytest
 
-from letterparts import WORD, letter_bytes, paragraph
+from letterparts import EXTRA, PAGE, letter_bytes, p, paragraph
 from pdftree import tree_of
 from tinquire.document import Letter
 from tinquire.pages.laid_before import LaidBefore
@@ -12,21 +12,6 @@ from tinquire.pages.letter_pages import lay_out_letter
 from tinquire.pages.numerals import numeral
 from tinquire.pages.pdf import pdf_of
 from tinquire.pages.primitives import Areas, Bookmark, Lines, Link, Text
-
-STYLES = f"""<w:styles xmlns:w="{WORD}"><w:docDefaults><w:rPrDefault><w:rPr><w:rFonts w:ascii="DejaVu Sans"/><w:sz w:val="20"/></w:rPr>
-</w:rPrDefault></w:docDefaults><w:style w:type="paragraph" w:default="1" w:styleId="T"/><w:style w:type="paragraph" w:styleId="Heading1">
-<w:basedOn w:val="T"/><w:pPr><w:keepNext/><w:outlineLvl w:val="0"/></w:pPr><w:rPr><w:b/><w:sz w:val="32"/></w:rPr></w:style>
-<w:style w:type="paragraph" w:styleId="Round"><w:basedOn w:val="Round"/></w:style></w:styles>"""
-LEVELS = "".join(
-    f'<w:lvl w:ilvl="{level}"><w:start w:val="{start}"/><w:numFmt w:val="{form}"/><w:lvlText w:val="{text}"/><w:pPr><w:ind w:left="{720 * (level + 1)}" w:hanging="360"/></w:pPr></w:lvl>'
-    for level, (start, form, text) in enumerate(
-        [(1, "decimal", "%1."), (3, "lowerLetter", "%1%2)"), (1, "upperRoman", "%3")]
-    )
-)
-NUMBERING = f'<w:numbering xmlns:w="{WORD}"><w:abstractNum w:abstractNumId="0">{LEVELS}</w:abstractNum><w:num w:numId="1"><w:abstractNumId w:val="0"/></w:num></w:numbering>'
-EXTRA = {"styles.xml": ("styles", STYLES), "numbering.xml": ("numbering", NUMBERING)}
-PAGE = '<w:pgMar w:top="720" w:bottom="720" w:left="1000" w:right="1000" w:header="300" w:footer="300"/>'
-
 
 MOMENT = datetime(2026, 11, 3, tzinfo=UTC)
 #: What all letters of these tests share: each must be the same without it.
@@ -52,10 +37,6 @@ def words(page):
 
 def text_at(page, text):
     return next(item for item in page.items if isinstance(item, Text) and item.text == text)
-
-
-def p(text, settings="", run=""):
-    return f'<w:p><w:pPr>{settings}</w:pPr><w:r>{f"<w:rPr>{run}</w:rPr>" if run else ""}<w:t xml:space="preserve">{text}</w:t></w:r></w:p>'
 
 
 def item(text, level=0):

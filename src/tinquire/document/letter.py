@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from lxml import etree
 
 from tinquire.base.faults import AccessError, Fault
 from tinquire.packages.package import Package
 from tinquire.packages.xml import local, serialise_xml
+
+if TYPE_CHECKING:
+    from tinquire.document.filled_texts import FilledTexts
 
 __all__ = ["Letter"]
 
@@ -37,6 +41,8 @@ class Letter:
             what = "it is a workbook" if "spreadsheetml" in kind else "it is no word-processing document"
             raise AccessError(Fault("opening a letter", what, package.name, "save it as .docx"))
         self.part = main
+        #: What it was filled with, if it was made by a form and not changed since.
+        self.filled: FilledTexts | None = None
 
     @classmethod
     def open(cls, path: Path) -> Letter:
@@ -50,7 +56,7 @@ class Letter:
     def copy(self) -> Letter:
         """The same letter, to be changed by itself."""
         fresh = object.__new__(Letter)
-        fresh.package, fresh.part = self.package.copy(), self.part
+        fresh.package, fresh.part, fresh.filled = self.package.copy(), self.part, None
         return fresh
 
     @property
@@ -73,6 +79,7 @@ class Letter:
             raise AccessError(Fault("opening a letter", why, self.name, "get the file again")) from None
 
     def put(self, part: str, root: etree._Element) -> None:
+        self.filled = None
         self.package.put(part, serialise_xml(root))
 
     def to_bytes(self) -> bytes:

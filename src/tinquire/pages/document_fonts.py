@@ -13,7 +13,7 @@ from tinquire.pages.outlines import with_quadratic_outlines
 from tinquire.pages.primitives import Chart, Page, Text, all_items, words_text
 from tinquire.pages.typefaces import Face, Typeface
 
-__all__ = ["DocumentFonts", "Prepared"]
+__all__ = ["DocumentFonts", "Prepared", "escaped", "escaped_text", "measured_runs"]
 
 #: Of each run of a text the share of its width, how wide its letters are by nature, and fonts with escaped codes.
 Prepared = tuple[tuple[float, float, tuple[tuple[str, str], ...]], ...]
@@ -31,28 +31,19 @@ class DocumentFonts:
     def prepared(self, typeface: Typeface, text: str) -> Prepared:
         """A text's runs: the share of its width that each takes, how wide its letters are by nature in parts of the
         size, and its pieces: a font's name in the file and escaped codes."""
-        whole = typeface.width(text)
-        if whole and typeface.is_natural and typeface.is_plain(text):
-            # Most texts: one run of a face as wide as it is.
-            return ((1.0, whole, ((self._plain_name(typeface.face), _escaped_text(text)),)),)
-        found = []
-        for run in typeface.runs(text) if whole else ():
-            font = self._font_of(run.face)
-            natural = run.width
-            if not typeface.is_natural or run.face is not typeface.face:
-                advances = run.face.advances
-                natural = sum(advances.get(code, 0.0) for code in map(ord, run.text)) or 0.5 * len(run.text)
-            pieces: tuple[tuple[str, str], ...]
-            if run.text.isascii() and run.text.isprintable():
-                font._assignState(self._doc)
-                pieces = ((font.getSubsetInternalName(0, self._doc), _escaped_text(run.text)),)
-            else:
-                pieces = tuple(
-                    (font.getSubsetInternalName(subset, self._doc), _escaped(codes))
-                    for subset, codes in font.splitString(run.text, self._doc)
-                )
-            found.append((run.width / whole, natural, pieces))
-        return tuple(found)
+        return tuple(
+            [(share, natural, self._pieces(face, own)) for face, own, share, natural in measured_runs(typeface, text)]
+        )
+
+    def _pieces(self, face: Face, text: str) -> tuple[tuple[str, str], ...]:
+        """A text of one face: names of the parts of its font, with escaped codes."""
+        if text.isascii() and text.isprintable():
+            return ((self._plain_name(face), escaped_text(text)),)
+        font = self._font_of(face)
+        return tuple(
+            (font.getSubsetInternalName(subset, self._doc), escaped(codes))
+            for subset, codes in font.splitString(text, self._doc)
+        )
 
     def _font_of(self, face: Face) -> Any:
         """A face as ReportLab embeds it; of one with cubic outlines a font with the letters that the document needs."""
@@ -65,6 +56,12 @@ class DocumentFonts:
             self._made[face] = EmbeddedFont(f"{face.name}:{face.path}", io.BytesIO(content))
         return self._made[face]
 
+    def codes(self, face: Face) -> dict[int, int]:
+        """The codes that the document's letters of a face have so far, those of each 256 in a part of its own."""
+        font = self._font_of(face)
+        state = font.state.get(self._doc)
+        return {} if state is None else dict(state.assignments)
+
     def _plain_name(self, face: Face) -> str:
         """The name in the file of the part of a font that has the letters of ASCII."""
         name = self._plain_names.get(id(face))
@@ -73,6 +70,22 @@ class DocumentFonts:
             font._assignState(self._doc)
             name = self._plain_names[id(face)] = str(font.getSubsetInternalName(0, self._doc))
         return name
+
+
+def measured_runs(typeface: Typeface, text: str) -> list[tuple[Face, str, float, float]]:
+    """A text's runs: their faces and texts as drawn, the share of the text's width that each takes, and how wide its
+    letters are by nature, in parts of the size."""
+    whole = typeface.width(text)
+    if whole and typeface.is_natural and typeface.is_plain(text):
+        return [(typeface.face, text, 1.0, whole)]  # most texts: one run of a face as wide as it is
+    found = []
+    for run in typeface.runs(text) if whole else ():
+        natural = run.width
+        if not typeface.is_natural or run.face is not typeface.face:
+            advances = run.face.advances
+            natural = sum(advances.get(code, 0.0) for code in map(ord, run.text)) or 0.5 * len(run.text)
+        found.append((run.face, run.text, run.width / whole, natural))
+    return found
 
 
 @cache
@@ -102,11 +115,11 @@ def _every_text(pages: Sequence[Page]) -> Iterator[Text]:
             yield from (words_text(shape, item.faces) for shape in item.drawing.shapes if not isinstance(shape, Path))
 
 
-def _escaped_text(text: str) -> str:
+def escaped_text(text: str) -> str:
     return text if _PLAIN.match(text) else text.replace("\\", "\\\\").replace("(", "\\(").replace(")", "\\)")
 
 
-def _escaped(codes: bytes) -> str:
+def escaped(codes: bytes) -> str:
     """Codes of letters as a string of a PDF (7.3.4.2)."""
     return "".join(
         f"\\{code:03o}" if code < 32 or code > 126 else f"\\{chr(code)}" if code in b"()\\" else chr(code)

@@ -8,11 +8,15 @@ import hashlib
 import re
 from copy import copy
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from tinquire.document.letter import Letter
 from tinquire.document.looks import Looks, ParagraphLook, RunLook
 from tinquire.pages.strips import Strip
 from tinquire.pages.typefaces import SharedFaces
+
+if TYPE_CHECKING:
+    from tinquire.pages.letter_shapes import LetterShape
 
 __all__ = ["LaidBefore", "ParagraphKey", "Paragraphs"]
 
@@ -68,6 +72,8 @@ class LaidBefore:
     """What is kept from letter to letter."""
 
     faces: SharedFaces = field(default_factory=dict)
+    #: Letters that differ in texts alone, by their shapes; None for one that was met once.
+    shapes: dict[tuple[object, ...], LetterShape | None] = field(default_factory=dict)
     _templates: dict[tuple[bytes, ...], tuple[Looks, Paragraphs]] = field(default_factory=dict)
 
     def of(self, letter: Letter) -> tuple[Looks, Paragraphs]:

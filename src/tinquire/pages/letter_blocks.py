@@ -22,6 +22,7 @@ from tinquire.pages.numerals import numeral
 from tinquire.pages.primitives import Areas, Box, Chart, Item, Lines, Pen, Picture, Role, Text
 from tinquire.pages.strips import Float, Strip, moved
 from tinquire.pages.typefaces import Typefaces
+from tinquire.pages.watched import Watched
 from tinquire.workbook.parts.chart_reading import read_chart
 from tinquire.workbook.parts.drawings import POINT
 from tinquire.workbook.parts.styles import theme_colours
@@ -62,6 +63,12 @@ class Context:
     noted: dict[str, int] = field(default_factory=dict)
     endnotes: list[Strip] = field(default_factory=list)
     room: float = 450.0
+    #: The paragraphs of which it is noted where they are put.
+    watched: Watched | None = None
+
+    def root(self, part: str) -> etree._Element:
+        """A part parsed. Raises AccessError for markup that is damaged."""
+        return self.letter.root(part) if self.watched is None else self.watched.root(self.letter, part)
 
     def letters(self, look: RunLook) -> Letters:
         """The letters of a look; the same object for the same look."""
@@ -125,6 +132,15 @@ class Blocks:
     def _known_paragraph(
         self, element: etree._Element, base: tuple[ParagraphLook, RunLook] | None, width: float
     ) -> tuple[ParagraphLook, list[Strip]]:  # fmt: skip
+        """A paragraph laid out, noted where it is watched."""
+        look, strips = self._laid_paragraph(element, base, width)
+        if self._context.watched is not None:
+            strips = self._context.watched.noted(element, look, base, width, strips)
+        return look, strips
+
+    def _laid_paragraph(
+        self, element: etree._Element, base: tuple[ParagraphLook, RunLook] | None, width: float
+    ) -> tuple[ParagraphLook, list[Strip]]:  # fmt: skip
         """A paragraph laid out, or as it was before."""
         context = self._context
         key = None
@@ -147,10 +163,15 @@ class Blocks:
         found = [*self._label(look, run), *self._tokens(element, run, width - look.left - look.right)]
         tokens = [token for token in found if not isinstance(token, Float)]
         mark = child(child(element, "pPr"), "rPr")
-        strips = laid_lines(tokens, look, context.letters(context.looks.run_over(run, mark)), width, context.looks.tab)
-        self._around(strips, look, width)
+        strips = self.lined(tokens, look, context.letters(context.looks.run_over(run, mark)), width)
         strips[0].floats = [token for token in found if isinstance(token, Float)]
         strips[0].anchors = [value(one, "name") or "" for one in element.iter("{*}bookmarkStart")]
+        return strips
+
+    def lined(self, tokens: Sequence[Token], look: ParagraphLook, ends: Letters, width: float) -> list[Strip]:
+        """The lines of a paragraph of such a look, whose end is in the letters `ends`."""
+        strips = laid_lines(tokens, look, ends, width, self._context.looks.tab)
+        self._around(strips, look, width)
         if look.page_before:
             strips[0].begins = True
         last = len(strips) - 1

@@ -15,6 +15,7 @@ from tinquire.document.looks import on, points, value, whole
 from tinquire.packages.xml import child, children
 from tinquire.pages.laid_before import LaidBefore
 from tinquire.pages.letter_blocks import Blocks, Context, content_box, stacked
+from tinquire.pages.letter_shapes import LetterShape, without_spots
 from tinquire.pages.numerals import numeral
 from tinquire.pages.primitives import Bookmark, Item, Lines, Link, Page, Pages, Pen, Role, Text, all_items
 from tinquire.pages.strips import Float, Strip, moved, without_roles
@@ -33,6 +34,8 @@ _ASIDE, _BODY = Role("aside"), Role("body")
 _MOST_COLUMNS, _MOST_NUMBER = 45, 1_000_000
 #: Strips that hold together are looked at up to so many.
 _TOGETHER = 60
+#: So many shapes of letters are kept.
+_MOST_SHAPES = 16
 
 
 @dataclass
@@ -105,9 +108,37 @@ def lay_out_letter(
     another one stands in for. Letters of one template are laid out faster with what was laid out `before`; their pages
     are the same without. Raises AccessError for damaged parts."""
     before = LaidBefore() if before is None else before
+    shape = _shape_of(letter, before)
+    if shape is not None and letter.filled is not None and (known := shape.pages(letter.filled, title)) is not None:
+        pages, told = known
+        for note in told:
+            tell(note)
+        return pages
+    return _laid_out(letter, title, tell, before, shape)
+
+
+def _shape_of(letter: Letter, before: LaidBefore) -> LetterShape | None:
+    """What is known of letters like one; nothing when it is the first. Raises AccessError for damaged parts."""
+    if letter.filled is None:
+        return None
+    key, shapes = letter.filled.shape, before.shapes
+    if key not in shapes:
+        if len(shapes) >= _MOST_SHAPES:
+            shapes.clear()
+        shapes[key] = None
+        return None
+    if (known := shapes[key]) is None:
+        known = shapes[key] = LetterShape(letter.filled, letter)
+    return known
+
+
+def _laid_out(
+    letter: Letter, title: str, tell: Callable[[str], None], before: LaidBefore, shape: LetterShape | None
+) -> Pages:
+    """The pages of a letter; its shape learns where its texts stand."""
     faces = Typefaces(before.faces)
-    context = Context(letter, *before.of(letter), faces)
-    body = child(letter.root(letter.part), "body")
+    context = Context(letter, *before.of(letter), faces, watched=None if shape is None else shape.watched())
+    body = child(context.root(letter.part), "body")
     sections = list(_sections(body))
     flow = _Flow(Blocks(context, letter.part))
     for number, section in enumerate(sections):
@@ -123,13 +154,17 @@ def lay_out_letter(
             key += 1
             sheet.page.items.insert(0, Bookmark(f"heading {key}", text, level, y))
     _settle_levels([sheet.page for sheet in sheets])
-    for problem in context.problems:
-        tell(problem)
     pages = [sheet.page for sheet in sheets]
+    places = without_spots(pages) if context.watched is not None else []
     texts = [item for page in pages for item in all_items(page.items) if isinstance(item, Text)]
-    for note in faces.notes(letter for text in texts for letter in text.face.lacking(text.text)):
+    lacking = (letter for text in texts for letter in text.face.lacking(text.text))
+    told = [*context.problems, *faces.notes(lacking)]
+    for note in told:
         tell(note)
-    return Pages(pages, title, language="en")
+    laid = Pages(pages, title, language="en")
+    if shape is not None and letter.filled is not None and context.watched is not None:
+        shape.learn(letter.filled, context, laid, places, told)
+    return laid
 
 
 def _sections(body: etree._Element | None) -> Iterator[_Section]:
@@ -321,7 +356,7 @@ def _put_heads(context: Context, letter: Letter, sections: Sequence[_Section], s
             own = heads.get((kind, which))
             if own is None:
                 continue
-            strips = Blocks(context, own).strips(list(letter.root(own)), wide)
+            strips = Blocks(context, own).strips(list(context.root(own)), wide)
             if kind == "header":
                 top = section.size[1] - section.length("pgMar", "header", 36.0)
             else:

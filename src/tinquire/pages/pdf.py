@@ -34,9 +34,10 @@ from tinquire.pages.primitives import (
 )  # fmt: skip
 
 if TYPE_CHECKING:
+    from tinquire.pages.pdf_shapes import WatchedTexts
     from tinquire.pages.tags import TagTree
 
-__all__ = ["pdf_of"]
+__all__ = ["pdf_of", "stretch_of"]
 
 _CREATOR, _VERSION = "Tin Quire", (1, 7)
 #: Addresses that a reader may be led to; of others the text stays, and nothing more.
@@ -55,8 +56,11 @@ def pdf_of(document: Pages, moment: datetime) -> bytes:
     from reportlab.pdfbase import pdfdoc
     from reportlab.pdfgen.canvas import Canvas
 
+    from tinquire.pages.pdf_shapes import pdf_like, watched_texts
     from tinquire.pages.tags import TagTree, is_tagged
 
+    if (known := pdf_like(document, moment)) is not None:
+        return known
     before = rl_config.useA85
     rl_config.useA85 = 0  # it makes a file a quarter larger for nothing
     try:
@@ -66,11 +70,16 @@ def pdf_of(document: Pages, moment: datetime) -> bytes:
         writer = _Writer(
             canvas, TagTree(canvas) if is_tagged(document) else None, DocumentFonts(canvas._doc, document.pages)
         )
+        writer.watched = watched = watched_texts(document)
         for page in document.pages:
             writer.page(page)
         writer.finish()
+        signature = canvas._doc.signature.copy()
         canvas.save()
-        return stream.getvalue()
+        pdf = stream.getvalue()
+        if watched is not None:
+            watched.learn(document, moment, pdf, signature)
+        return pdf
     except pdfdoc.PDFError as error:  # a fault of ours: no page asks for what a PDF cannot hold
         raise AssertionError(str(error)) from error
     finally:
@@ -108,6 +117,7 @@ class _Writer:
 
     def __init__(self, canvas: Any, tags: TagTree | None, fonts: DocumentFonts) -> None:
         self._canvas, self._fonts = canvas, fonts
+        self.watched: WatchedTexts | None = None
         self._tags = tags
         self._count, self._level = 0, -1
         self._doc = canvas._doc
@@ -137,8 +147,10 @@ class _Writer:
         if self._tags is not None:
             self._tags.begin_page()
         self._items(page.items)
-        name = self._doc.thisPageName()
+        name, lines = self._doc.thisPageName(), list(self._out) if self.watched is not None else []
         canvas.showPage()
+        if self.watched is not None:
+            self.watched.end_page(lines, self._doc.idToObject[name].stream)
         if self._tags is not None:
             self._tags.end_page(self._doc.idToObject[name], self._count)
         self._count += 1
@@ -150,10 +162,14 @@ class _Writer:
     def _saved(self) -> None:
         self._out.append("q")
         self._states.append((self._fill, self._font, self._stretch))
+        if self.watched is not None:
+            self.watched.saved(len(self._out))
 
     def _restored(self) -> None:
         self._out.append("Q")
         self._fill, self._font, self._stretch = self._states.pop()
+        if self.watched is not None:
+            self.watched.saved(len(self._out), ends=True)
 
     def _items(self, items: Sequence[Item]) -> None:
         if self._tags is not None:
@@ -260,6 +276,7 @@ class _Writer:
             x, y, size, width = text.x, text.y, text.size, text.width
             for share, natural, pieces in known:
                 wide, own = width * share, natural * size
+                start = len(out)
                 if self._stretch != 100.0 or abs(wide - own) > own * _SAME:
                     self._stretched(wide, own)
                 if len(pieces) == 1 and self._font == (pieces[0][0], size):
@@ -268,6 +285,8 @@ class _Writer:
                     out.append(f"1 0 0 1 {x:.2f} {y:.2f} Tm")
                     self._show(pieces, size)
                 x += wide
+                if self.watched is not None:
+                    self.watched.shown(text, out, start, self._stretch, self._fonts)
         out.append("ET")
 
     def _turned(self, text: Text, known: Prepared) -> None:
@@ -275,12 +294,15 @@ class _Writer:
         along = 0.0
         for share, natural, pieces in known:
             wide = text.width * share
+            start = len(self._out)
             self._stretched(wide, natural * text.size)
             x, y = text.x + along * cosine, text.y + along * sine
             matrix = " ".join(_number(value) for value in (cosine, sine, -sine, cosine, x, y))
             self._out.append(f"{matrix} Tm")
             self._show(pieces, text.size)
             along += wide
+            if self.watched is not None:
+                self.watched.shown(text, self._out, start, self._stretch, self._fonts)
 
     def _show(self, pieces: Sequence[tuple[str, str]], size: float) -> None:
         """Show pieces of a text, and a blank behind it, by which programs that read texts tell words apart."""
@@ -293,8 +315,7 @@ class _Writer:
 
     def _stretched(self, wanted: float, natural: float) -> None:
         """Letters narrower or wider than by nature (9.3.4), where that makes a difference."""
-        same = abs(wanted - natural) <= natural * _SAME or natural <= 0
-        share = 100.0 if same else round(100 * wanted / natural, 1)
+        share = stretch_of(wanted, natural)
         if share != self._stretch:
             self._stretch = share
             self._out.append(f"{share:g} Tz")
@@ -415,6 +436,12 @@ class _Writer:
             self._canvas.linkAbsolute("", link.target, corners, Border="[0 0 0]")
         elif _SAFE.match(link.target):
             self._canvas.linkURL(link.target, corners)
+
+
+def stretch_of(wanted: float, natural: float) -> float:
+    """By how many hundredths letters are drawn narrower or wider; by none for a difference that nobody sees."""
+    same = abs(wanted - natural) <= natural * _SAME or natural <= 0
+    return 100.0 if same else round(100 * wanted / natural, 1)
 
 
 def _box(box: Box) -> str:

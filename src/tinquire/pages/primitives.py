@@ -15,7 +15,7 @@ from tinquire.pages.typefaces import Typeface
 
 __all__ = [
     "Areas", "Bookmark", "Box", "Chart", "Gradient", "Item", "Lines", "Link", "Page", "Pages", "Pattern", "Pen",
-    "Picture", "Role", "Text", "Window", "all_items", "words_text",
+    "Picture", "Role", "Spot", "Text", "Window", "all_items", "words_text",
 ]  # fmt: skip
 
 
@@ -146,6 +146,16 @@ class Role:
     name: str
 
 
+class Spot(NamedTuple):
+    """Where a line of a paragraph that changes from letter to letter begins or ends: the paragraph's number and its
+    line, and by what it was moved, one after the other. Spots are taken out of pages that are done."""
+
+    paragraph: int
+    line: int
+    ends: bool = False
+    moves: tuple[tuple[float, float], ...] = ()
+
+
 @dataclass(frozen=True)
 class Window:
     """Items seen through a rectangle, drawn `scale` times as large from `origin` in the holder's points."""
@@ -156,7 +166,7 @@ class Window:
     items: list[Item]
 
 
-Item = Text | Lines | Areas | Pattern | Gradient | Picture | Chart | Link | Bookmark | Role | Window
+Item = Text | Lines | Areas | Pattern | Gradient | Picture | Chart | Link | Bookmark | Role | Spot | Window
 
 
 @dataclass
@@ -168,6 +178,15 @@ class Page:
     items: list[Item] = field(default_factory=list)
 
 
+@dataclass(frozen=True, eq=False)
+class Alike:
+    """What pages share that differ in texts alone: where these are, as numbers of page and item. `kept` is for what
+    an output knows of them."""
+
+    places: tuple[tuple[int, int], ...]
+    kept: dict[object, object] = field(default_factory=dict)
+
+
 @dataclass
 class Pages:
     """A document: its pages and what is said of it. `language` is a tag such as 'en' (BCP 47)."""
@@ -177,6 +196,8 @@ class Pages:
     author: str = ""
     subject: str = ""
     language: str = ""
+    #: Those that it is like, but for some texts.
+    like: Alike | None = None
 
 
 def all_items(items: list[Item]) -> Iterator[Item]:

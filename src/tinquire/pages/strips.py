@@ -18,6 +18,7 @@ from tinquire.pages.primitives import (
     Pattern,
     Picture,
     Role,
+    Spot,
     Text,
     Window,
 )  # fmt: skip
@@ -87,6 +88,8 @@ def moved(item: Item, dx: float, dy: float) -> Item:
             return replace(item, clip=there(item.clip), origin=(x + dx, y + dy))
         case Bookmark():
             return replace(item, y=item.y + dy)
+        case Spot():
+            return item._replace(moves=(*item.moves, (dx, dy)))
         case _:
             return item
 
