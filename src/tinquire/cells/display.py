@@ -86,7 +86,7 @@ def texts_in(language: Language) -> Callable[[Value, str], str]:
     return text
 
 
-@lru_cache(maxsize=65_536)
+@lru_cache(maxsize=8_192)
 def general(number: float, digits: int = 15) -> str:
     """A number in General form with at most `digits` significant digits: 0.1, 1234567, 1E+21."""
     if number == 0:

@@ -76,8 +76,11 @@ def measured_runs(typeface: Typeface, text: str) -> list[tuple[Face, str, float,
     """A text's runs: their faces and texts as drawn, the share of the text's width that each takes, and how wide its
     letters are by nature, in parts of the size."""
     whole = typeface.width(text)
-    if whole and typeface.is_natural and typeface.is_plain(text):
-        return [(typeface.face, text, 1.0, whole)]  # most texts: one run of a face as wide as it is
+    if whole and typeface.is_plain(text):  # most texts: one run of a face
+        if typeface.is_natural:
+            return [(typeface.face, text, 1.0, whole)]
+        natural = sum(map(typeface.face.advances.__getitem__, map(ord, text)))
+        return [(typeface.face, text, 1.0, natural or 0.5 * len(text))]
     found = []
     for run in typeface.runs(text) if whole else ():
         natural = run.width

@@ -201,6 +201,8 @@ class Blocks:
     def _around(self, strips: list[Strip], look: ParagraphLook, width: float) -> None:
         """The ground and the lines around a paragraph."""
         sides = {name: edge for name, edge in look.edges if edge.width}
+        if not sides and look.ground is None:
+            return
         left, wide = look.left, max(width - look.left - look.right, 0.0)
         for number, strip in enumerate(strips):
             below: list[Item] = []

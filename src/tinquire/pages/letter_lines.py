@@ -10,14 +10,14 @@ from tinquire.pages.lettering import Letters, words
 from tinquire.pages.primitives import Areas, Box, Item, Link
 from tinquire.pages.strips import Strip, moved
 
-__all__ = ["Break", "Drawn", "Jump", "Token", "Word", "laid_lines", "tokens_of_text"]
+__all__ = ["Break", "Drawn", "Jump", "Token", "Word", "laid_lines", "one_line", "tokens_of_text"]
 
 #: Places nearer to each other than this are one.
 _SAME = 0.001
 _UNDER, _THROUGH, _THICK = -0.11, 0.28, 0.055
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)  # not frozen, which makes it five times slower to make
 class Word:
     """A word with the blanks after it, in its letters; its ground, where it leads to, the footnote it stands for."""
 
@@ -29,8 +29,13 @@ class Word:
 
     def alike(self, other: Word) -> bool:
         """Whether two words differ in their text alone."""
-        mine, theirs = (self.ground, self.target), (other.ground, other.target)
-        return self.letters == other.letters and mine == theirs and not self.notes and not other.notes
+        return (
+            (self.letters is other.letters or self.letters == other.letters)
+            and self.ground == other.ground
+            and self.target == other.target
+            and not self.notes
+            and not other.notes
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +64,7 @@ class Break:
 Token = Word | Jump | Drawn | Break
 
 
-@dataclass
+@dataclass(slots=True)
 class _Placed:
     token: Word | Drawn
     x: float
@@ -94,8 +99,35 @@ def laid_lines(
     return strips
 
 
+def one_line(
+    texts: Sequence[str], letters: Letters, look: ParagraphLook, width: float
+) -> tuple[float, str, float] | None:
+    """Where a paragraph of plain words begins, which are all in letters without lines under and through them, its text
+    and how wide it is: what `laid_lines` gives, where that is one line; None where it is not."""
+    right = width - look.right
+    room = right - look.left
+    begin = x = last = look.left + look.first
+    whole = 0.0
+    bare = 0.0
+    for number, text in enumerate(texts):
+        bare = letters.width(text.rstrip())
+        if bare > room > 0 or (number and x + bare > right + 0.01):
+            return None
+        wide = letters.width(text)
+        last = x
+        x += wide
+        whole += wide
+    text = "".join(texts).rstrip()
+    if not text:
+        return None
+    free = width - look.right - (last + bare)
+    shift = {"center": free / 2, "right": free}.get(look.align, 0.0)
+    return begin + shift, text, letters.width(text)
+
+
 def _broken(tokens: Sequence[Token], look: ParagraphLook, width: float, tab: float) -> Iterator[_Line]:
     right = width - look.right
+    room = right - look.left
     line = _Line([], look.left + look.first)
     for token in tokens:
         if isinstance(token, Break):
@@ -116,7 +148,7 @@ def _broken(tokens: Sequence[Token], look: ParagraphLook, width: float, tab: flo
             if stop.kind == "left":
                 line.x = stop.at
         else:
-            for piece, wide, bare in _pieces(token, right - look.left):
+            for piece, wide, bare in _pieces(token, room):
                 if line.placed and _reach(line, wide, bare) > right + 0.01 and len(line.placed) > line.start:
                     _settle(line, right)
                     line.ends = False
@@ -128,21 +160,23 @@ def _broken(tokens: Sequence[Token], look: ParagraphLook, width: float, tab: flo
     yield line
 
 
-def _pieces(token: Word | Drawn, room: float) -> Iterator[tuple[Word | Drawn, float, float]]:
+def _pieces(token: Word | Drawn, room: float) -> Sequence[tuple[Word | Drawn, float, float]]:
     """A token with its width, and that without the blanks at its end; a word that is wider than a line in parts."""
     if isinstance(token, Drawn):
-        yield token, token.width, token.width
-        return
-    text = token.text
-    while token.letters.width(text.rstrip()) > room > 0 and len(text.rstrip()) > 1:
+        return ((token, token.width, token.width),)
+    text, width = token.text, token.letters.width
+    bare = width(text.rstrip())
+    if bare <= room or room <= 0:
+        return ((token, width(text), bare),)
+    found: list[tuple[Word | Drawn, float, float]] = []
+    while width(text.rstrip()) > room and len(text.rstrip()) > 1:
         count = 1
-        while count < len(text) and token.letters.width(text[: count + 1]) <= room:
+        while count < len(text) and width(text[: count + 1]) <= room:
             count += 1
-        part = replace(token, text=text[:count])
-        yield part, token.letters.width(part.text), token.letters.width(part.text)
+        wide = width(text[:count])
+        found.append((replace(token, text=text[:count]), wide, wide))
         text = text[count:]
-    whole = token if text == token.text else replace(token, text=text)
-    yield whole, token.letters.width(text), token.letters.width(text.rstrip())
+    return [*found, (replace(token, text=text), width(text), width(text.rstrip()))]
 
 
 def _reach(line: _Line, wide: float, bare: float) -> float:
@@ -203,14 +237,13 @@ def _settle(line: _Line, right: float) -> None:
 
 def _strip(line: _Line, look: ParagraphLook, plain: Letters, width: float) -> Strip:
     """A line in its place: aligned, as high as it must be."""
-    words_ = [one for one in line.placed if isinstance(one.token, Word)]
-    ascent = max((one.token.letters.ascent for one in words_ if isinstance(one.token, Word)), default=plain.ascent)
-    descent = max((one.token.letters.descent for one in words_ if isinstance(one.token, Word)), default=plain.descent)
-    own = max(
-        (one.token.letters.face.line * one.token.letters.size for one in words_ if isinstance(one.token, Word)),
-        default=plain.face.line * plain.size,
-    )
-    drawn = max((one.token.height for one in line.placed if isinstance(one.token, Drawn)), default=0.0)
+    placed = _joined(line.placed)
+    tokens = [one.token for one in placed]
+    letters = [token.letters for token in tokens if isinstance(token, Word)] or [plain]
+    ascent = max([one.ascent for one in letters])
+    descent = max([one.descent for one in letters])
+    own = max([one.face.line * one.size for one in letters])
+    drawn = max((token.height for token in tokens if isinstance(token, Drawn)), default=0.0)
     natural = max(own, drawn + descent if drawn else 0.0)
     height = {"auto": natural * look.line if drawn <= ascent else natural, "exact": look.line}.get(
         look.rule, max(natural, look.line)
@@ -219,34 +252,43 @@ def _strip(line: _Line, look: ParagraphLook, plain: Letters, width: float) -> St
     items: list[Item] = []
     shift = _shift(line, look, width)
     spread = _spread(line, look, width)
-    for number, one in enumerate(line.placed if spread else _joined(line.placed)):
+    for number, one in enumerate(line.placed if spread else placed):
         x = one.x + shift + spread * number
         if isinstance(one.token, Drawn):
             items += [moved(item, x, base) for item in one.token.items]
             continue
         items += _word_items(one.token, x, base, one.width, height)
-    notes = [note for one in words_ if isinstance(one.token, Word) for note in one.token.notes]
+    notes = [note for token in tokens if isinstance(token, Word) for note in token.notes]
     return Strip(height, items, notes=notes)
 
 
 def _joined(placed: Sequence[_Placed]) -> list[_Placed]:
     """Words that follow each other in the same letters, as one text."""
     found: list[_Placed] = []
+    texts: list[list[str]] = []
+    last = word = None
     for one in placed:
-        last = found[-1] if found else None
-        if (
+        token = one.token
+        if not isinstance(token, Word):
+            found.append(one)
+            texts.append([])
+            last = word = None
+        elif (
             last is not None
-            and isinstance(one.token, Word)
-            and isinstance(last.token, Word)
+            and word is not None
             and not (one.leads or last.leads)
             and abs(last.x + last.width - one.x) < _SAME
-            and one.token.alike(last.token)
+            and token.alike(word)
         ):
-            found[-1] = _Placed(
-                replace(last.token, text=last.token.text + one.token.text), last.x, last.width + one.width
-            )
+            texts[-1].append(token.text)
+            last.width += one.width
         else:
-            found.append(one)
+            last, word = _Placed(token, one.x, one.width, one.leads), token
+            found.append(last)
+            texts.append([token.text])
+    for one, own in zip(found, texts, strict=True):
+        if len(own) > 1 and isinstance(token := one.token, Word):
+            one.token = Word("".join(own), token.letters, token.ground, token.target, token.notes)
     return found
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from copy import deepcopy
+from copy import copy, deepcopy
 from dataclasses import dataclass, field
 from itertools import chain
 
@@ -23,7 +23,7 @@ from tinquire.packages.deflate import Packed
 from tinquire.packages.xml import child, parse_xml
 from tinquire.pages.laid_before import Paragraphs
 from tinquire.pages.letter_blocks import Blocks, Context
-from tinquire.pages.letter_lines import Break, Jump, Token, tokens_of_text
+from tinquire.pages.letter_lines import Break, Jump, Token, Word, one_line, tokens_of_text
 from tinquire.pages.lettering import Letters
 from tinquire.pages.primitives import Alike, Item, Page, Pages, Spot, Text
 from tinquire.pages.strips import Strip
@@ -32,7 +32,7 @@ from tinquire.pages.watched import Laid, Watched
 __all__ = ["LetterShape", "without_spots"]
 
 #: So many ways are kept in which letters of one shape come out, and so many texts of each paragraph.
-_MOST_WAYS, _MOST_TEXTS = 8, 2_000
+_MOST_WAYS, _MOST_TEXTS = 8, 50
 #: Parts that a letter's document leads to and that are not on its pages.
 _UNSEEN = ("comments", "settings", "webSettings", "fontTable")
 _DIGITS = 6
@@ -67,20 +67,47 @@ class _Paragraph:
     ends: Letters | None = None
     runs: list[Token | _Words] = field(default_factory=list)
     known: dict[tuple[str, ...], _Lines] = field(default_factory=dict)
+    #: A line as other texts give it as well, and the letters that it is in.
+    line: tuple[_Lines, Letters] | None = None
 
     def lines(self, texts: Sequence[str], blocks: Blocks) -> _Lines:
         """Its lines with other texts."""
         own = tuple([texts[number] for number in self.numbers])
         if (found := self.known.get(own)) is None:
             assert self.laid is not None and self.ends is not None
-            tokens = [
-                token for run in self.runs for token in (run.tokens(texts) if isinstance(run, _Words) else (run,))
-            ]
+            tokens: list[Token] = []
+            for run in self.runs:
+                if isinstance(run, _Words):
+                    tokens += run.tokens(texts)
+                else:
+                    tokens.append(run)
             if len(self.known) >= _MOST_TEXTS:
                 self.known.clear()
-            strips = blocks.lined(tokens, self.laid.look, self.ends, self.laid.width)
-            found = self.known[own] = _Lines(strips, any(_lacks(item) for strip in strips for item in strip.items))
+            found = self._in_line(tokens, self.laid)
+            if found is None:
+                strips = blocks.lined(tokens, self.laid.look, self.ends, self.laid.width)
+                found = _Lines(strips, any(_lacks(item) for strip in strips for item in strip.items))
+                letters = _only_letters(tokens)
+                if letters is not None and len(strips) == 1 and strips[0].mark is None and len(_texts(strips[0])) == 1:
+                    self.line = (found, letters)
+            self.known[own] = found
         return found
+
+    def _in_line(self, tokens: Sequence[Token], laid: Laid) -> _Lines | None:
+        """A line with another text, in which all but that is as it was before; None for what does not fit in one."""
+        if self.line is None:
+            return None
+        like, letters = self.line
+        found = one_line([token.text for token in tokens if isinstance(token, Word)], letters, laid.look, laid.width)
+        if found is None:
+            return None
+        x, words, width = found
+        strip = copy(like.strips[0])
+        strip.items = [
+            Text(x, item.y, words, *item[3:6], width, *item[7:]) if isinstance(item, Text) else item
+            for item in strip.items
+        ]
+        return _Lines([strip], bool(letters.face.lacking(words)), like=like)
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +118,8 @@ class _Lines:
     strips: list[Strip]
     lacks: bool
     placed: dict[int, list[Text] | None] = field(default_factory=dict)
+    #: Lines that fit in wherever these do.
+    like: _Lines | None = None
 
 
 @dataclass(frozen=True)
@@ -123,7 +152,11 @@ class _Way:
         """The texts of a paragraph where they stand in these letters; None where it is of another height."""
         if self.number not in lines.placed:
             found = None
-            if _alike(self.lines[paragraph], lines.strips):
+            if (
+                _alike(self.lines[paragraph], lines.strips)
+                if lines.like is None
+                else self.placed(paragraph, lines.like) is not None
+            ):
                 texts = list(map(_texts, lines.strips))
                 found = [_moved(texts[place.line][place.number], place) for place in self.places[paragraph]]
             lines.placed[self.number] = found
@@ -261,6 +294,16 @@ class LetterShape:
         return None
 
 
+def _only_letters(tokens: Sequence[Token]) -> Letters | None:
+    """The letters that all tokens are words of, with nothing under, through or behind them."""
+    found = {id(token.letters): token.letters for token in tokens if isinstance(token, Word)}
+    plain = all(isinstance(one, Word) and one.ground is None and one.target is None for one in tokens)
+    if not plain or len(found) != 1:
+        return None
+    letters = next(iter(found.values()))
+    return None if letters.underline or letters.strike else letters
+
+
 def _token(number: int) -> str:
     return f"{_TOKEN}{number:0{_DIGITS}}"
 
@@ -282,7 +325,8 @@ def _runs(element: etree._Element, context: Context, base: RunLook) -> list[Toke
             if kind == "t":
                 pieces = re.split(rf"{_TOKEN}(\d{{{_DIGITS}}})", one.text or "")
                 texts = tuple(int(piece) if place % 2 else piece for place, piece in enumerate(pieces))
-                found.append(_Words(texts, context.letters(look), look.ground, look.caps or look.small_caps))
+                text = _Words(texts, context.letters(look), look.ground, look.caps or look.small_caps)
+                found += [text] if len(texts) > 1 else text.tokens(())
             elif kind == "tab":
                 found.append(Jump(context.letters(look)))
             elif kind in ("br", "cr"):
@@ -349,7 +393,7 @@ def _moved(text: Text, place: _Place) -> Text:
     x, y = text.x, text.y
     for across, down in place.moves:
         x, y = x + across, y + down
-    return text._replace(x=x, y=y)
+    return Text(x, y, *text[2:])
 
 
 def _with_texts(way: _Way, texts: Iterable[Text], title: str) -> Pages:

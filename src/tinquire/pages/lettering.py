@@ -53,7 +53,8 @@ class Letters:
         return self.face.face.descent * self.size
 
     def width(self, text: str) -> float:
-        return self.face.width(text) * self.size
+        known = self.face.measured.get(text)
+        return (self.face.width(text) if known is None else known) * self.size
 
     def put(
         self, x: float, y: float, text: str, width: float | None = None, clip: Box | None = None, angle: float = 0.0
@@ -98,9 +99,7 @@ class Line:
 
 def words(paragraph: str) -> Iterator[str]:
     """Words with the blanks after them."""
-    for match in _WORDS.finditer(paragraph):
-        if match[0]:
-            yield match[0]
+    return filter(None, _WORDS.findall(paragraph))
 
 
 def _longest(word: str, letters: Letters, room: float) -> int:

@@ -12,6 +12,7 @@ import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from itertools import accumulate
 from typing import Any
 
 from tinquire.pages.document_fonts import DocumentFonts, escaped, escaped_text, measured_runs
@@ -20,7 +21,7 @@ from tinquire.pages.primitives import Alike, Pages, Text
 __all__ = ["WatchedTexts", "pdf_like", "watched_texts"]
 
 #: So many PDFs are kept of pages that are alike, and texts of each.
-_MOST, _MOST_TEXTS = 4, 5_000
+_MOST, _MOST_TEXTS = 4, 500
 #: What ReportLab writes around the parts of a file (7.5).
 _START = re.compile(rb"startxref\n(\d+)\n%%EOF\n\Z")
 _CONTENTS = re.compile(rb"/Contents (\d+) 0 R")
@@ -223,21 +224,22 @@ class _Shape:
         if (document.author, document.subject) != self.about:
             return None
         operators, stretches = [], []
-        for number, text in enumerate(_texts(document, self.alike)):
-            key = (number, text.text)
-            if key not in self.known:
-                if len(self.known) >= _MOST_TEXTS:
-                    self.known.clear()
-                self.known[key] = _prepared(text, self.shown[number])
-            known = self.known[key]
-            if known is None:
+        kept = self.known
+        for number, (text, shown) in enumerate(zip(_texts(document, self.alike), self.shown, strict=True)):
+            x, y, words, _, size, _, width, *_ = text
+            key = (number, words)
+            if key not in kept:
+                if len(kept) >= _MOST_TEXTS:
+                    kept.clear()
+                kept[key] = _prepared(text, shown)
+            if (known := kept[key]) is None:
                 return None
             codes, share, natural = known
-            stretches.append(stretch_of(text.width * share, natural * text.size))
-            if self.shown[number].apart:
-                operators.append((f"1 0 0 1 {text.x:.2f} {text.y:.2f} Tm\n", f"({codes} ) Tj\n"))
+            stretches.append(stretch_of(width * share, natural * size))
+            if shown.apart:
+                operators.append((f"1 0 0 1 {x:.2f} {y:.2f} Tm\n", f"({codes} ) Tj\n"))
             else:
-                operators.append((f"1 0 0 1 {text.x:.2f} {text.y:.2f} Tm({codes} )Tj\n", ""))
+                operators.append((f"1 0 0 1 {x:.2f} {y:.2f} Tm({codes} )Tj\n", ""))
         objects = list(self.objects)
         for page in {page for page, _ in self.alike.places}:
             packed = zlib.compress(self.pages[page].filled(operators, stretches).encode())
@@ -249,10 +251,7 @@ class _Shape:
 
     def _file(self, objects: Sequence[bytes], document: Pages) -> bytes:
         """A file of objects, with the places of all of them (7.5.4)."""
-        at, offsets = len(self.head), []
-        for one in objects:
-            offsets.append(at)
-            at += len(one)
+        *offsets, at = accumulate(map(len, objects), initial=len(self.head))
         listed = ("%010d 00000 n \n" * len(offsets)) % tuple(offsets)
         table = f"xref\n0 {len(offsets) + 1}\n0000000000 65535 f \n{listed}".encode()
         before, after = self.trailer

@@ -30,7 +30,7 @@ _STAND_INS: dict[Kind, tuple[str, ...]] = {
 _WIDE = ("DejaVu Sans", "Noto Sans", "Noto Sans CJK SC", "Noto Sans CJK JP", "Droid Sans Fallback", "Noto Sans Symbols",
          "Unifont", "Segoe UI Symbol", "Arial Unicode MS")  # fmt: skip
 _USUAL_DIGIT = 0.55
-_REMEMBERED = 200_000
+_REMEMBERED = 20_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,7 +72,8 @@ class Typeface:
         self.line = LINES.get(family.casefold()) or max(face.ascent + face.descent, 1.0)
         #: By how much letters of unknown width are narrower than those of the face.
         self.stretch = 1.0 if own or digit is None else digit / face.digit
-        self._widths: dict[str, float] = {}
+        #: The widths of texts that were measured before, in parts of the size.
+        self.measured: dict[str, float] = {}
         self._runs: dict[str, tuple[Run, ...]] = {}
         self.missing: set[str] = set()
 
@@ -82,15 +83,15 @@ class Typeface:
 
     def width(self, text: str) -> float:
         """The width of one line of text, in parts of the size."""
-        found = self._widths.get(text)
+        found = self.measured.get(text)
         if found is None:
-            if len(self._widths) > _REMEMBERED:
-                self._widths.clear()
+            if len(self.measured) > _REMEMBERED:
+                self.measured.clear()
             if text.isascii():
                 found = sum(map(self._plain.__getitem__, text.encode()))
             else:
                 found = sum(map(self._advance, map(ord, as_drawn(text))))
-            self._widths[text] = found
+            self.measured[text] = found
         return found
 
     @cached_property
