@@ -10,12 +10,14 @@ import zlib
 import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
+from lxml import etree
 
 from parts import MAIN, OFFICE, PACKAGE, zipped
 from richbook import rich_parts
 from tinquire.cli.main import main
 from tinquire.packages.package import Package
 from tinquire.workbook.inspect.conformance import conformance_findings
+from tinquire.workbook.parts.fonts import font_size
 
 RICH = rich_parts()
 WHOLE = zipped(RICH)
@@ -133,6 +135,11 @@ HOSTILE = {
     "an outside entity": with_part("xl/worksheets/sheet1.xml", '<!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/passwd">]>' + SHEET % ('<row r="1"><c r="A1" t="str"><v>&a;</v></c></row>', "")),
     "a part that is its own relation": with_part("xl/worksheets/_rels/sheet1.xml.rels", relations(("drawing", "sheet1.xml"), ("table", "sheet1.xml"))),
     "relations in a ring": with_part("xl/drawings/_rels/drawing1.xml.rels", relations(("chart", "../worksheets/sheet1.xml"), ("worksheet", "../workbook.xml"))),
+    "a drawing that relates to a pivot": zipped({
+        **RICH, "xl/drawings/_rels/drawing1.xml.rels": relations(("chart", "../charts/chart1.xml"), ("pivotTable", "../pivotTables/pivotTable1.xml")),
+        "xl/worksheets/_rels/sheet1.xml.rels": RICH["xl/worksheets/_rels/sheet1.xml.rels"].replace("</Relationships>", f'<Relationship Id="rId99" Type="{OFFICE}/pivotTable" Target="../pivotTables/pivotTable1.xml"/></Relationships>'),
+        "xl/worksheets/_rels/sheet3.xml.rels": relations(),
+    }),
     "targets above the file": with_part("xl/worksheets/_rels/sheet1.xml.rels", relations(("drawing", "../../../../etc/passwd"), ("table", "/../../x"))),
     "members above the folder": zipped({**RICH, "../../evil.xlsx": "x", "/etc/evil": "x"}),
     "a member twice": WHOLE[: WHOLE.index(b"PK\x01\x02")] + WHOLE[WHOLE.index(b"PK\x01\x02") :].replace(b"xl/worksheets/sheet2.xml", b"xl/worksheets/sheet1.xml"),
@@ -158,3 +165,11 @@ def test_hostile_files(label, tmp_path):
     assert {path.name for path in tmp_path.parent.iterdir()} == {tmp_path.name} or not (
         tmp_path.parent / "evil.xlsx"
     ).exists()
+
+
+@pytest.mark.parametrize(
+    ("stated", "size"),
+    [("INF", 0.0), ("1e999", 0.0), ("nan", 0.0), ("-3", 0.0), ("x", 0.0), ("", 0.0), ("9999", 409.0), ("10.5", 10.5)],
+)
+def test_sizes_of_letters_that_are_none(stated, size):
+    assert font_size(etree.fromstring(f'<font xmlns="{MAIN}"><sz val="{stated}"/></font>')) == size

@@ -22,7 +22,8 @@ __all__ = ["mentioned_headings", "with_addresses"]
 _OWN = re.compile(r"(?<![\w\]'])\[([^\[\]@#]+)\](?![\w.]*!)")
 #: All rows of a column, or of columns from one to another, of this sheet or of another one.
 _ALL = re.compile(
-    r"(?:(?P<sheet>[A-Za-z_]\w*|'(?:[^']|'')+')!)?(?<!\w)rows\[(?P<first>[^\[\]@#:]+)(?::(?P<last>[^\[\]@#:]+))?\]"
+    r"(?:(?<![\w'])(?P<sheet>[A-Za-z_]\w*|'(?:[^']|'')+')!|(?<![\w!]))"
+    r"rows\[(?P<first>[^\[\]@#:]+)(?::(?P<last>[^\[\]@#:]+))?\]"
 )
 
 

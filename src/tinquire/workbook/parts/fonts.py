@@ -4,13 +4,14 @@ exchanged."""
 from __future__ import annotations
 
 import copy
+import math
 
 from lxml import etree
 
 from tinquire.looks import Variation
 from tinquire.packages.xml import child, insert_child
 
-__all__ = ["turn_code", "turned_by", "vary_alignment", "vary_font", "vary_protection"]
+__all__ = ["font_size", "turn_code", "turned_by", "vary_alignment", "vary_font", "vary_protection"]
 
 #: Children of a font in the order that files keep.
 _FONT_ORDER = (
@@ -18,6 +19,18 @@ _FONT_ORDER = (
     "charset", "scheme",
 )  # fmt: skip
 _XF_ORDER = ("alignment", "protection", "extLst")
+#: No letters are larger, in points, whatever a file says.
+_LARGEST = 409.0
+
+
+def font_size(font: etree._Element | None) -> float:
+    """The size that a font states (18.4.11), in points; 0 where it states none, or what is no size."""
+    stated = child(font, "sz")
+    try:
+        size = float("" if stated is None else stated.get("val", ""))
+    except ValueError:
+        return 0.0
+    return min(max(size, 0.0), _LARGEST) if math.isfinite(size) else 0.0
 
 
 def vary_font(font: etree._Element | None, change: Variation, empty: etree._Element) -> etree._Element | None:

@@ -8,6 +8,7 @@ from lxml import etree
 
 from tinquire.looks import Edge, Edges, Variation
 from tinquire.packages.xml import child, tag
+from tinquire.workbook.parts.fonts import font_size
 
 __all__ = ["partial_element", "read_partial"]
 
@@ -17,11 +18,11 @@ _SIDES = (("left", "start"), ("right", "end"), ("top", "top"), ("bottom", "botto
 def read_partial(dxf: etree._Element, colour_of: Callable[[etree._Element | None], str | None]) -> Variation:
     """What a differential style changes; `colour_of` gives the RGB of a colour element."""
     font, code = child(dxf, "font"), child(dxf, "numFmt")
-    size, name = child(font, "sz"), child(font, "name")
+    name = child(font, "name")
     underline = child(font, "u")
     return Variation(
         font=None if name is None else name.get("val"),
-        size=None if size is None else float(size.get("val", "0")) or None,
+        size=font_size(font) or None,
         bold=_flag(child(font, "b")),
         italic=_flag(child(font, "i")),
         underline=None if underline is None else underline.get("val", "single") != "none",

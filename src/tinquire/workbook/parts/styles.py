@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import math
 
 from lxml import etree
 
@@ -12,7 +13,7 @@ from tinquire.looks.finish import PLAIN_FINISH, Finish
 from tinquire.looks.palette import INDEXED, rgb, tint
 from tinquire.packages.xml import MAIN, canonical_xml, child, children, insert_child, parse_xml, serialise_xml, tag
 from tinquire.workbook.parts.finishes import read_finish
-from tinquire.workbook.parts.fonts import turn_code, turned_by, vary_alignment, vary_font, vary_protection
+from tinquire.workbook.parts.fonts import font_size, turn_code, turned_by, vary_alignment, vary_font, vary_protection
 from tinquire.workbook.parts.partial_styles import partial_element, read_partial
 
 __all__ = ["STYLE_ORDER", "StyleBook", "theme_colours"]
@@ -109,11 +110,10 @@ class StyleBook:
     def _read(self, xf: etree._Element, code: str) -> Appearance:
         font = self._part("fonts", _int(xf.get("fontId")))
         alignment = child(xf, "alignment")
-        size = child(font, "sz")
         name = child(font, "name")
         return Appearance(
             font="" if name is None else name.get("val", ""),
-            size=0.0 if size is None else _float(size.get("val")),
+            size=font_size(font),
             bold=_flag(child(font, "b")),
             italic=_flag(child(font, "i")),
             underline=child(font, "u") is not None,
@@ -378,9 +378,10 @@ def _int(text: str | None) -> int:
 
 def _float(text: str | None) -> float:
     try:
-        return float(text or 0)
+        found = float(text or 0)
     except ValueError:
         return 0.0
+    return found if math.isfinite(found) else 0.0
 
 
 def _flag(element: etree._Element | None) -> bool:

@@ -218,7 +218,7 @@ def _plain_pivots(book: Workbook, kept: Sequence[str], cut: Cut, *, every: bool)
             )
             if every or not here:
                 cut.pivots.append(f"{entry.name}: {pivot.name}")
-                book.package.unrelate(part, relation.target)
+                book.package.unrelate_everywhere(relation.target)
                 book.package.drop_tree(relation.target)
 
 
@@ -283,7 +283,7 @@ def _forget_outside(book: Workbook) -> None:
     book.settle()
     for relation in book.package.relations(book.part):
         if relation.kind == "externalLink":
-            book.package.unrelate(book.part, relation.target)
+            book.package.unrelate_everywhere(relation.target)
             book.package.drop_tree(relation.target)
     book.root.remove(group)
     book.root_changed()
@@ -296,7 +296,7 @@ def _forget_connections(book: Workbook) -> None:
         return
     for relation in book.package.relations(book.part):
         if relation.kind == "connections":
-            book.package.unrelate(book.part, relation.target)
+            book.package.unrelate_everywhere(relation.target)
             book.package.drop_tree(relation.target)
 
 
