@@ -96,6 +96,13 @@ def p(text, settings="", run=""):
     return f'<w:p><w:pPr>{settings}</w:pPr><w:r>{f"<w:rPr>{run}</w:rPr>" if run else ""}<w:t xml:space="preserve">{text}</w:t></w:r></w:p>'
 
 
+FRAME = (
+    '<w:p><w:r><w:drawing><wp:inline><wp:extent cx="1270000" cy="635000"/><wp:docPr id="1" name="P" descr="[:logo:]"/><a:graphic><a:graphicData>'
+    '<pic:pic><pic:blipFill><a:blip r:embed="ximage1"/><a:stretch><a:fillRect/></a:stretch></pic:blipFill></pic:pic></a:graphicData></a:graphic></wp:inline></w:drawing></w:r></w:p>'
+)
+BOX = '<w:p><w:r><w:drawing><wp:{kind}>{place}<wp:extent cx="1270000" cy="635000"/>{wrap}<wp:docPr id="1" name="b"/><a:graphic><a:graphicData><wps xmlns="urn:x"><spPr><a:solidFill><a:srgbClr val="F4EFE6"/></a:solidFill></spPr><w:txbxContent>{inner}</w:txbxContent></wps></a:graphicData></a:graphic></wp:{kind}></w:drawing></w:r></w:p>'
+
+
 # -- what fills them ----------------------------------------------------------------------------------
 
 HOUSE, TYPES, LINES = House(), {"total": "money"}, (Field("Item"), Field("Charge"))

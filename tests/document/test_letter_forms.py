@@ -3,7 +3,7 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from letterparts import PICTURES, letter_bytes, paragraph, png, scope, table
+from letterparts import FRAME, PICTURES, letter_bytes, paragraph, png, scope, table
 from tinquire.base.faults import DataError
 from tinquire.cells import CellError, Column
 from tinquire.document import Letter
@@ -12,10 +12,6 @@ from tinquire.document.forms import Forms
 from tinquire.document.pictures import fill_letter_pictures
 from tinquire.tables import Field, Table
 
-FRAME = (
-    '<w:p><w:r><w:drawing><wp:inline><wp:extent cx="1270000" cy="635000"/><wp:docPr id="1" name="P" descr="[:logo:]"/><a:graphic><a:graphicData>'
-    '<pic:pic><pic:blipFill><a:blip r:embed="ximage1"/><a:stretch><a:fillRect/></a:stretch></pic:blipFill></pic:pic></a:graphicData></a:graphic></wp:inline></w:drawing></w:r></w:p>'
-)
 MARK = '<w:bookmarkStart w:id="3" w:name="m"/><w:bookmarkEnd w:id="3"/>'
 BLOCKS = [
     *(paragraph(text, cut=cut) for cut in (0, 3) for text in ("Dear [:Name:],", " [:Name:]", "[:total as money:] of 100 %", "[:Name as upper:]", "[:Name:][:month:][:Name:]", "[:Name:][:Name:]")),

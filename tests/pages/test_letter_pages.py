@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 
 import pytest
 
-from letterparts import EXTRA, PAGE, letter_bytes, p, paragraph
+from letterparts import BOX, EXTRA, PAGE, letter_bytes, p, paragraph
 from pdftree import tree_of
 from tinquire.document import Letter
 from tinquire.pages.laid_before import LaidBefore
@@ -246,7 +246,6 @@ def test_footnotes_stand_at_the_foot_of_their_page():
     assert [one for one in made[1].items if isinstance(one, Lines)]
 
 
-BOX = '<w:p><w:r><w:drawing><wp:{kind}>{place}<wp:extent cx="1270000" cy="635000"/>{wrap}<wp:docPr id="1" name="b"/><a:graphic><a:graphicData><wps xmlns="urn:x"><spPr><a:solidFill><a:srgbClr val="F4EFE6"/></a:solidFill></spPr><w:txbxContent>{inner}</w:txbxContent></wps></a:graphicData></a:graphic></wp:{kind}></w:drawing></w:r></w:p>'
 PLACES = [
     # how a box stands, and the left edge and top of it on the page
     ("inline", "", "", (50.0, 805.9)),

@@ -36,6 +36,8 @@ def commands(path, folder):
         ["split", path, "--by-column", "Item", "--out", folder / "by item"],
         ["stack", path, "--into", "sheets", "--out", folder / "stacked.xlsx"],
         ["compare", path, path],
+        ["learn", path, path],
+        ["learn", path, "--sheets", "Data", "Lists"],
         ["print", path, "--to", folder / "page.html"],
     ]
 
@@ -150,6 +152,7 @@ HOSTILE = {
     "rows beyond the grid": with_part("xl/worksheets/sheet1.xml", SHEET % ('<row r="99999999"><c r="A99999999"><v>1</v></c></row>', "")),
     "areas that are none": with_part("xl/worksheets/sheet1.xml", SHEET % ("", '<mergeCells><mergeCell ref="ZZZZ1:!!"/></mergeCells><hyperlinks><hyperlink ref=""/></hyperlinks>')),
     "a table as wide as the grid": with_part("xl/tables/table1.xml", RICH["xl/tables/table1.xml"].replace("A1:C4", "A1:XFD1048576")),
+    "a table without columns": with_part("xl/tables/table1.xml", RICH["xl/tables/table1.xml"].partition("<tableColumns")[0] + "</table>"),
     "a deep formula": with_part("xl/worksheets/sheet1.xml", SHEET % (f'<row r="1"><c r="A1"><f>{"(" * 3000}1{")" * 3000}</f></c><c r="B1"><f>{"-" * 5000}1</f></c></row>', "")),
     "a name for itself": with_part("xl/workbook.xml", RICH["xl/workbook.xml"].replace(">0.2<", ">Rate+Both<").replace("Data!$B$2:$B$4*", "Rate*")),
     "shared formulas without a master": with_part("xl/worksheets/sheet1.xml", RICH["xl/worksheets/sheet1.xml"].replace("B2*2", "")),

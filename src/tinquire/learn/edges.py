@@ -29,20 +29,21 @@ class Seen:
         self._known: dict[Edge, int] = {}
         self._sides: dict[tuple[int, int], tuple[int, int, int, int]] = {}
 
-    def around(self, book: Workbook, sheet: Sheet, column: int, bottom: int) -> _Lines:
-        """Four lines of numbers (top, bottom, left, right), one for each row from the first to `bottom`."""
-        own = self._stated(book, sheet, column, bottom + 1)
-        seen = own[:, :bottom].copy()
+    def around(self, book: Workbook, sheet: Sheet, column: int, top: int, bottom: int) -> _Lines:
+        """Four lines of numbers (top, bottom, left, right), one for each row from `top` to `bottom`, above which there
+        is no cell."""
+        own = self._stated(book, sheet, column, top, bottom + 1)
+        seen = own[:, :-1].copy()
         # The row below the last one, and those before and after.
-        seen[0, 1:] = np.maximum(seen[0, 1:], own[1, : bottom - 1])
+        seen[0, 1:] = np.maximum(seen[0, 1:], own[1, :-2])
         seen[1] = np.maximum(seen[1], own[0, 1:])
         if column > 1:
-            seen[2] = np.maximum(seen[2], self._stated(book, sheet, column - 1, bottom)[3])
-        seen[3] = np.maximum(seen[3], self._stated(book, sheet, column + 1, bottom)[2])
+            seen[2] = np.maximum(seen[2], self._stated(book, sheet, column - 1, top, bottom)[3])
+        seen[3] = np.maximum(seen[3], self._stated(book, sheet, column + 1, top, bottom)[2])
         return seen
 
-    def _stated(self, book: Workbook, sheet: Sheet, column: int, bottom: int) -> _Lines:
-        kinds, places = np.unique(sheet.styles(column, 1, bottom), return_inverse=True)
+    def _stated(self, book: Workbook, sheet: Sheet, column: int, top: int, bottom: int) -> _Lines:
+        kinds, places = np.unique(sheet.styles(column, top, bottom), return_inverse=True)
         table = np.array([self._of_style(book, int(style)) for style in kinds], np.int64).reshape(-1, 4)
         found: _Lines = table[places.reshape(-1)].T
         return found

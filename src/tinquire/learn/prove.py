@@ -99,6 +99,8 @@ def differences(one: Workbook, other: Workbook, old: str, new: str, most: int = 
         yield f"sheet '{new}', its tables"
 
 
+#: Cells of a column that are so many rows from each other are looked at apart.
+_APART = 64
 #: What is set of a sheet as a whole, in words.
 _SETTINGS = {
     "frozen": "what is frozen", "gridlines": "whether the grid is shown", "hidden_columns": "hidden columns",
@@ -114,48 +116,85 @@ def changed_cells(
     bottom, right = (max((getattr(area, side) for area in areas), default=0) for side in ("bottom", "right"))
     told: list[tuple[int, int, str]] = []
     lines = Seen()
-    for column in range(1, right + 1):
-        told += islice(_in_column((one, other), (was, now), column, bottom, lines), most + 1)
+    held = {*was.columns, *now.columns}
+    for column in sorted({near for one in held for near in (one - 1, one, one + 1) if 1 <= near <= right}):
+        lined = _is_lined((one, was), column, bottom) or _is_lined((other, now), column, bottom)
+        for run in _runs((was, now), column, bottom):
+            told += islice(_in_run((one, other), (was, now), column, run, lines if lined else None), most + 1)
         if len(told) > most:
             break
     return sorted(told)
 
 
-def _in_column(
-    books: tuple[Workbook, Workbook], sheets: tuple[Sheet, Sheet], column: int, bottom: int, lines: Seen
+def _runs(sheets: tuple[Sheet, Sheet], column: int, bottom: int) -> list[tuple[int, int]]:
+    """First and last of rows in which a column or one beside it has cells in either sheet, with a row above and below
+    them: its cells may show the lines of those around. Cells far from each other are in runs of their own."""
+    found: list[tuple[int, int]] = []
+    for cells in (sheet.columns.get(near) for sheet in sheets for near in (column - 1, column, column + 1)):
+        if cells is not None and len(cells.rows):
+            rows = cells.rows
+            has_gaps = int(rows[-1]) - int(rows[0]) >= len(rows)
+            cuts = np.flatnonzero(np.diff(rows) > _APART) if has_gaps else np.zeros(0, np.int64)
+            firsts, lasts = rows[np.append(0, cuts + 1)], rows[np.append(cuts, len(rows) - 1)]
+            found += zip((firsts - 1).tolist(), (lasts + 1).tolist(), strict=True)
+    runs: list[tuple[int, int]] = []
+    for first, last in sorted(found):
+        if runs and first <= runs[-1][1] + 1:
+            runs[-1] = (runs[-1][0], max(runs[-1][1], last))
+        else:
+            runs.append((first, last))
+    return [(max(first, 1), min(last, bottom)) for first, last in runs if first <= bottom]
+
+
+def _is_lined(one: tuple[Workbook, Sheet], column: int, bottom: int) -> bool:
+    """Whether any cell of a column has lines of its own."""
+    book, sheet = one
+    cells = sheet.columns.get(column)
+    if cells is None:
+        return False
+    used = np.unique(cells.styles[cells.places(1, bottom)])
+    return any(book.styles.appearance(int(style)).edges != _NO_EDGES for style in used)
+
+
+def _in_run(
+    books: tuple[Workbook, Workbook], sheets: tuple[Sheet, Sheet], column: int, run: tuple[int, int],
+    lines: Seen | None,
 ) -> Iterator[tuple[int, int, str]]:  # fmt: skip
     was, now = sheets
     rows = set()
-    for row in _other_values(was, now, column, bottom):
+    for row in _other_values(was, now, column, run):
         words = None if row in rows else _cell(was, now, row, column)
         rows.add(row)
         if words is not None:
             yield row, column, words
-    for row in _other_looks(books, sheets, column, bottom, lines):
+    for row in _other_looks(books, sheets, column, run, lines):
         if row not in rows or _cell(was, now, row, column) is None:
             yield row, column, "looks different"
 
 
-def _other_values(was: Sheet, now: Sheet, column: int, bottom: int) -> Iterator[int]:
+def _other_values(was: Sheet, now: Sheet, column: int, run: tuple[int, int]) -> Iterator[int]:
     """Rows in which a column's cells hold something else, or a formula in either that the other has not."""
-    values = [sheet.column(column, 1, bottom).to_list() for sheet in (was, now)]
+    values = [sheet.column(column, *run).to_list() for sheet in (was, now)]
     if values[0] != values[1] or bool in set(map(type, values[0])):
-        yield from (row for row, (a, b) in enumerate(zip(*values, strict=True), 1) if a != b or type(a) is not type(b))
+        pairs = enumerate(zip(*values, strict=True), run[0])
+        yield from (row for row, (a, b) in pairs if a != b or type(a) is not type(b))
     if has_formulas(was, column) or has_formulas(now, column):
-        forms = _forms((was, now), column, bottom)
-        yield from (np.flatnonzero(forms[0] != forms[1]) + 1).tolist()
+        forms = _forms((was, now), column, run)
+        yield from (np.flatnonzero(forms[0] != forms[1]) + run[0]).tolist()
 
 
-def _forms(sheets: tuple[Sheet, Sheet], column: int, bottom: int) -> np.ndarray:
+def _forms(sheets: tuple[Sheet, Sheet], column: int, run: tuple[int, int]) -> np.ndarray:
     """A number for the formula of each of a column's cells in two sheets, seen from the cell; 0 without one."""
     known: dict[tuple[object, ...], int] = {}
-    found = np.zeros((2, bottom), np.int64)
+    top, bottom = run
+    found = np.zeros((2, bottom - top + 1), np.int64)
     for line, sheet in zip(found, sheets, strict=True):
         cells = sheet.columns.get(column)
         for first, last, number in cells.formula_runs() if cells is not None else ():
-            formula = sheet.formulas[number]
-            form = relative_form(text_at(formula, first, column), first, column)
-            line[first - 1 : last] = known.setdefault(form, len(known) + 1)
+            if last >= top and first <= bottom:
+                formula = sheet.formulas[number]
+                form = relative_form(text_at(formula, first, column), first, column)
+                line[max(first - top, 0) : last - top + 1] = known.setdefault(form, len(known) + 1)
     return found
 
 
@@ -183,22 +222,22 @@ def has_formulas(sheet: Sheet, column: int) -> bool:
 
 
 def _other_looks(
-    books: tuple[Workbook, Workbook], sheets: tuple[Sheet, Sheet], column: int, bottom: int, lines: Seen
+    books: tuple[Workbook, Workbook], sheets: tuple[Sheet, Sheet], column: int, run: tuple[int, int],
+    lines: Seen | None,
 ) -> list[int]:  # fmt: skip
-    """Rows in which a column's cells look different: each pair of styles is compared once, lines as they are seen."""
-    pairs = np.stack([sheet.styles(column, 1, bottom) for sheet in sheets])
+    """Rows in which a column's cells look different: each pair of styles is compared once, lines as they are seen,
+    where the column has any."""
+    pairs = np.stack([sheet.styles(column, *run) for sheet in sheets])
     kinds, places = np.unique(pairs, axis=1, return_inverse=True)
     looks = [
         (books[0].styles.appearance(int(a)), books[1].styles.appearance(int(b))) for a, b in kinds.T
     ]  # fmt: skip
     places = places.reshape(-1)
     differ = np.array([without_edges(a) != without_edges(b) for a, b in looks], bool)[places]
-    if any(a.edges != b.edges for a, b in looks) or any(
-        look.edges != _NO_EDGES for pair in looks for look in pair
-    ):  # fmt: skip
-        seen = [lines.around(book, sheet, column, bottom) for book, sheet in zip(books, sheets, strict=True)]
+    if lines is not None:
+        seen = [lines.around(book, sheet, column, *run) for book, sheet in zip(books, sheets, strict=True)]
         differ = differ | (seen[0] != seen[1]).any(axis=0)
-    return [int(row) + 1 for row in np.flatnonzero(differ)]
+    return [int(row) + run[0] for row in np.flatnonzero(differ)]
 
 
 def _cell(was: Sheet, now: Sheet, row: int, column: int) -> str | None:

@@ -9,7 +9,7 @@ that a letter's pages never depend on those before it.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from copy import copy, deepcopy
 from dataclasses import dataclass, field
 from itertools import chain
@@ -142,14 +142,15 @@ class _Way:
     number: int
     fixed: tuple[str, ...]
     pictures: tuple[Packed, ...]
-    lines: tuple[tuple[Strip, ...], ...]
+    lines: Mapping[int, tuple[Strip, ...]]
     places: tuple[tuple[_Place, ...], ...]
     pages: Pages
     told: tuple[str, ...]
     alike: Alike
 
-    def placed(self, paragraph: int, lines: _Lines) -> list[Text] | None:
+    def placed(self, paragraph: int, lines: _Lines | None) -> list[Text] | None:
         """The texts of a paragraph where they stand in these letters; None where it is of another height."""
+        assert lines is not None
         if self.number not in lines.placed:
             found = None
             if (
@@ -172,26 +173,19 @@ class LetterShape:
         self._ways: list[_Way] = []
         self._context: Context | None = None
         self._usable = True
-        unseen = {one.target for one in letter.package.relations(letter.part) if one.kind in _UNSEEN}
-        seen = {one.target for one in letter.package.relations(letter.part)} - unseen | {letter.part}
-        count = len(filled.flat())
-        free, elsewhere = set(range(count)), set()
+        beside = letter.package.relations(letter.part)
+        unseen = {one.target for one in beside if one.kind in _UNSEEN}
+        unseen |= {one.target for one in letter.package.relations() if one.target != letter.part}
+        told = {one.target for one in beside if one.kind in ("header", "footer")} | {letter.part}
+        elsewhere: set[int] = set()
         for part, content in filled.marked(_token).items():
-            found = {int(number) for number in re.findall(rf"{_TOKEN}(\d{{{_DIGITS}}})", content.decode())}
-            if part not in seen and not part.endswith(f"{letter.part.rpartition('/')[2]}.rels"):
-                continue  # it is on no page
-            own = set(self._read(part, content))
-            elsewhere |= found - own
-            free -= found - own
-        paragraphs = [one for one in self._paragraphs if not elsewhere.intersection(one.numbers)]
-        elsewhere |= {n for one in self._paragraphs if elsewhere.intersection(one.numbers) for n in one.numbers}
-        self._paragraphs = paragraphs
+            if part not in unseen:
+                found = {int(number) for number in re.findall(rf"{_TOKEN}(\d{{{_DIGITS}}})", content.decode())}
+                elsewhere |= found.difference(self._read(part, content) if part in told else ())
         self._fixed = tuple(sorted(elsewhere))
 
     def _read(self, part: str, content: bytes) -> Iterator[int]:
         """The numbers of texts in the paragraphs of a part whose lines depend on nothing else."""
-        if part.endswith(".rels"):
-            return
         root = parse_xml(content)
         for place, paragraph in enumerate(root.iter("{*}p")):
             markup = etree.tostring(paragraph, with_tail=False)
@@ -221,44 +215,49 @@ class LetterShape:
     ) -> None:
         """Note how a letter came out, whose pages are these; they know then that others are like them."""
         watched = context.watched
-        if watched is None or watched.unclear or len(watched.laid) != len(self._paragraphs):
+        if watched is None:
+            return
+        # Paragraphs that are on no page, such as those of headers for other pages, have no lines.
+        lines = {number: laid.strips for number, laid in watched.laid.items()}
+        if any(_lacks(item) for strips in lines.values() for strip in strips for item in strip.items):
+            return
+        self._context = self._context or context
+        if watched.unclear or not self._agrees(filled.flat(), watched.laid, spots, pages):
             self._usable = False
             return
-        lines = []
-        for number, one in enumerate(self._paragraphs):
-            laid = watched.laid[number]
-            if one.laid is None:
-                one.laid = laid
-                self._usable = self._usable and self._compile(one, context)
-            before = one.laid
-            if not self._usable or (before.look, before.base, before.width) != (laid.look, laid.base, laid.width):
-                self._usable = False
-                return
-            lines.append(laid.strips)
-        self._context = self._context or context
-        flat = filled.flat()
-        if any(_lacks(item) for strips in lines for strip in strips for item in strip.items):
-            return
-        # What is worked out here must be what was laid out, before anything is made by it.
-        blocks = Blocks(self._context, "")
-        for one, strips in zip(self._paragraphs, lines, strict=True):
-            fresh = one.lines(flat, blocks).strips
-            if not _alike(strips, fresh) or any(a.items != b.items for a, b in zip(strips, fresh, strict=True)):
-                self._usable = False
-                return
-        for spot in spots:
-            text = _texts(lines[spot.paragraph][spot.line])[spot.number]
-            if _moved(text, spot) != pages.pages[spot.page].items[spot.item]:
-                self._usable = False
-                return
         places = tuple(
             tuple(spot for spot in spots if spot.paragraph == number) for number in range(len(self._paragraphs))
         )
         alike = Alike(tuple((spot.page, spot.item) for own in places for spot in own))
         pages.like = alike
-        fixed, pictures = tuple(flat[number] for number in self._fixed), tuple(filled.pictures)
+        flat, pictures = filled.flat(), tuple(filled.pictures)
+        fixed = tuple(flat[number] for number in self._fixed)
         number = len(self._ways)
-        self._ways.append(_Way(number, fixed, pictures, tuple(lines), places, pages, tuple(told), alike))
+        self._ways.append(_Way(number, fixed, pictures, lines, places, pages, tuple(told), alike))
+
+    def _agrees(self, texts: Sequence[str], found: Mapping[int, Laid], spots: Sequence[_Place], pages: Pages) -> bool:
+        """Whether the paragraphs of a letter are worked out here as they were laid out, and stand where it was noted:
+        before anything is made by it."""
+        assert self._context is not None
+        blocks = Blocks(self._context, "")
+        for number, laid in found.items():
+            one = self._paragraphs[number]
+            if one.laid is None:
+                one.laid = laid
+                if not self._compile(one, self._context):
+                    return False
+            if (one.laid.look, one.laid.base, one.laid.width) != (laid.look, laid.base, laid.width):
+                return False
+            fresh = one.lines(texts, blocks).strips
+            if not _alike(laid.strips, fresh):
+                return False
+            if any(mine.items != other.items for mine, other in zip(laid.strips, fresh, strict=True)):
+                return False
+        return all(
+            _moved(_texts(found[spot.paragraph].strips[spot.line])[spot.number], spot)
+            == pages.pages[spot.page].items[spot.item]
+            for spot in spots
+        )
 
     def _compile(self, paragraph: _Paragraph, context: Context) -> bool:
         """Note the runs of a paragraph, whose texts alone change; False for one that holds something else."""
@@ -283,12 +282,12 @@ class LetterShape:
         flat = filled.flat()
         fixed = tuple([flat[number] for number in self._fixed])
         blocks = Blocks(self._context, "")
-        lines = [one.lines(flat, blocks) for one in self._paragraphs]
-        if any(one.lacks for one in lines):
+        lines = [None if one.laid is None else one.lines(flat, blocks) for one in self._paragraphs]
+        if any(one is not None and one.lacks for one in lines):
             return None
         for way in self._ways:
             if way.fixed == fixed and _same_pictures(way.pictures, filled.pictures):
-                placed = [way.placed(number, one) for number, one in enumerate(lines)]
+                placed = [way.placed(number, one) for number, one in enumerate(lines) if number in way.lines]
                 if None not in placed:
                     return _with_texts(way, chain.from_iterable(filter(None, placed)), title), way.told
         return None

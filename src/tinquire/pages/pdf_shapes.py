@@ -148,7 +148,8 @@ class _Cut:
         pieces: list[str] = []
         steps: list[tuple[int, int, float, int]] = []
         at = 0
-        before, _, after = content.whole.partition("".join(f"{one}\n" for one in content.lines))
+        body = "".join(f"{one}\n" for one in content.lines)
+        before, _, after = content.whole.partition(body) if body else (content.whole, "", "")
         pieces.append(before)
         for line, place, stretch in content.steps:
             pieces.append("".join(f"{one}\n" for one in content.lines[at:line]))
