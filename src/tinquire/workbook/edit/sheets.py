@@ -38,6 +38,8 @@ _COPIED_KINDS = frozenset({
     "drawing", "comments", "vmlDrawing", "table", "chart", "threadedComment", "chartUserShapes", "pivotTable",
     "pivotCacheRecords",
 })  # fmt: skip
+#: Copies of parts that lead to each other go no deeper.
+_DEEPEST = 32
 #: Filters that people click belong to the pivots of one sheet; a copy is without.
 _CLICKED = {"slicer": "slicer", "timeline": "timeslicer"}
 
@@ -266,15 +268,19 @@ def _drop_caches(book: Workbook) -> None:
 # -- copies ----------------------------------------------------------------------------------------------
 
 
-def _copy_part(book: Workbook, part: str, tables: dict[str, str], role: str = "worksheet") -> str:
+def _copy_part(
+    book: Workbook, part: str, tables: dict[str, str], role: str = "worksheet", above: Mapping[str, str] | None = None
+) -> str:
     """A copy of a part and of what it alone needs, under free names; `tables` gets new names of tables. `role` is what
-    the part is to the one that relates to it."""
+    the part is to the one that relates to it; `above` has the copies of those that lead to it, which it may lead back
+    to."""
     package = book.package
     folder, name = posixpath.split(part)
     stem, _, ending = name.rpartition(".")
     fresh = package.free_name(f"{folder}/{stem.rstrip('0123456789')}{{}}.{ending}")
     kind = package.type_of(part)
     package.put(fresh, package.read(part))
+    above = {**(above or {}), part.casefold(): fresh}
     if kind:
         package.set_type(fresh, kind)
     if role == "table":
@@ -284,7 +290,13 @@ def _copy_part(book: Workbook, part: str, tables: dict[str, str], role: str = "w
             package.relate_as(fresh, relation, relation.target)
         elif relation.kind not in _CLICKED:
             target = relation.target
-            copied = _copy_part(book, target, tables, relation.kind) if relation.kind in _COPIED_KINDS else target
+            if relation.kind in _COPIED_KINDS:
+                ring = above.get(target.casefold())
+                copied = ring or (
+                    _copy_part(book, target, tables, relation.kind, above) if len(above) < _DEEPEST else target
+                )
+            else:
+                copied = target
             package.relate_as(fresh, relation, copied)
     return fresh
 
