@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tinquire.base.faults import Fault, UseError
-from tinquire.cells.column import Booleans, Codes, Column
+from tinquire.cells.column import Booleans, Codes, Column, recoded, used_codes
 from tinquire.cells.display import show_column
 from tinquire.cells.values import Value
 from tinquire.layout.plans import OutlinePlan
@@ -119,12 +119,15 @@ def _group_codes(columns: Sequence[Column], height: int) -> list[Codes]:
     outer = np.zeros(height, np.int64)
     for column in columns:
         own, _ = column.groups()
-        _, first, inverse = np.unique(
-            outer * (int(own.max(initial=0)) + 1) + own, return_index=True, return_inverse=True
-        )
-        ranks = np.empty(len(first), np.int64)
-        ranks[np.argsort(first)] = np.arange(len(first))
-        outer = ranks[inverse.reshape(-1)]
+        pairs = outer * (int(own.max(initial=0)) + 1) + own
+        pool = int(pairs.max(initial=0)) + 1
+        used = used_codes(pairs, pool)
+        places = recoded(pairs, used, range(len(used)), pool)
+        first = np.empty(len(used), np.int64)
+        first[places[::-1]] = np.arange(height - 1, -1, -1)  # the last to be written is the first of its group
+        ranks = np.empty(len(used), np.int64)
+        ranks[np.argsort(first)] = np.arange(len(used))
+        outer = ranks[places]
         codes.append(outer)
     return codes
 

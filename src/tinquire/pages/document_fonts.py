@@ -31,6 +31,9 @@ class DocumentFonts:
     def prepared(self, typeface: Typeface, text: str) -> Prepared:
         """A text's runs: the share of its width that each takes, how wide its letters are by nature in parts of the
         size, and its pieces: a font's name in the file and escaped codes."""
+        whole = typeface.width(text)
+        if whole and typeface.is_natural and typeface.is_plain(text):  # most texts, of which there may be many
+            return ((1.0, whole, ((self._plain_name(typeface.face), escaped_text(text)),)),)
         return tuple(
             [(share, natural, self._pieces(face, own)) for face, own, share, natural in measured_runs(typeface, text)]
         )
@@ -76,7 +79,7 @@ def measured_runs(typeface: Typeface, text: str) -> list[tuple[Face, str, float,
     """A text's runs: their faces and texts as drawn, the share of the text's width that each takes, and how wide its
     letters are by nature, in parts of the size."""
     whole = typeface.width(text)
-    if whole and typeface.is_plain(text):  # most texts: one run of a face
+    if whole and typeface.is_plain(text):  # one run of a face, and as wide as it
         if typeface.is_natural:
             return [(typeface.face, text, 1.0, whole)]
         natural = sum(map(typeface.face.advances.__getitem__, map(ord, text)))

@@ -260,7 +260,7 @@ class _Writer:
     # -- texts -----------------------------------------------------------------------------------------
 
     def _texts(self, texts: Sequence[Text]) -> None:
-        out, shown = self._out, self._shown
+        out, shown, watched = self._out, self._shown, self.watched
         out.append("BT")
         for text in texts:
             if text.colour != self._fill:
@@ -285,8 +285,8 @@ class _Writer:
                     out.append(f"1 0 0 1 {x:.2f} {y:.2f} Tm")
                     self._show(pieces, size)
                 x += wide
-                if self.watched is not None:
-                    self.watched.shown(text, out, start, self._stretch, self._fonts)
+                if watched is not None:
+                    watched.shown(text, out, start, self._stretch, self._fonts)
         out.append("ET")
 
     def _turned(self, text: Text, known: Prepared) -> None:

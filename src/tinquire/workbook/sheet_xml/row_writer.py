@@ -214,19 +214,23 @@ class _RowMarks:
     @classmethod
     def of(cls, sheet: Sheet) -> _RowMarks:
         """The marks of rows that have a height or a level, are hidden, or stand for folded groups (18.3.1.73)."""
-        given = sheet.heights.keys() | sheet.hidden_rows | sheet.outline_rows.keys() | sheet.collapsed_rows
-        rows = np.sort(np.fromiter(given, np.int32, len(given)))
-
-        def places(some: Collection[int]) -> NDArray[np.int64]:
-            return rows.searchsorted(np.fromiter(some, np.int32, len(some)))
-
+        sources: tuple[Collection[int], ...] = (
+            sheet.heights, sheet.outline_rows, sheet.hidden_rows, sheet.collapsed_rows,
+        )  # fmt: skip
+        high, outlined, hidden, collapsed = (np.fromiter(some, np.int32, len(some)) for some in sources)
+        every = np.concatenate((high, outlined, hidden, collapsed))
+        # A code for each row that there could be: faster than to look for the place of each.
+        codes = np.zeros(int(every.max(initial=0)) + 1, np.int32)
+        given = np.zeros(len(codes), np.bool_)
+        given[every] = True
         heights = np.unique(np.fromiter(sheet.heights.values(), float, len(sheet.heights)))
-        codes = np.zeros(len(rows), np.int32)
-        codes[places(sheet.heights)] = 1 + heights.searchsorted(np.fromiter(sheet.heights.values(), float))
+        codes[high] = 1 + heights.searchsorted(np.fromiter(sheet.heights.values(), float))
         codes *= 2 * 2 * _LEVELS
-        codes[places(sheet.outline_rows)] += np.fromiter(sheet.outline_rows.values(), np.int32) * 4
-        codes[places(sheet.hidden_rows)] += 2
-        codes[places(sheet.collapsed_rows)] += 1
+        codes[outlined] += np.fromiter(sheet.outline_rows.values(), np.int32) * 4
+        codes[hidden] += 2
+        codes[collapsed] += 1
+        rows = np.flatnonzero(given).astype(np.int32)
+        codes = codes[rows]
         count = (len(heights) + 1) * 2 * 2 * _LEVELS
         used = used_codes(codes, count)
         picks = recoded(codes, used, range(1, len(used) + 1), count)
