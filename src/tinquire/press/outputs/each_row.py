@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from functools import cached_property
 from typing import Protocol
 
 from tinquire.base.faults import TinQuireError, merge_errors
@@ -50,8 +51,13 @@ class EachRow:
     def scope(self, row: int | None) -> SlotScope:
         """The slots of a row, with its own rows."""
         if self.table is None or row is None or self._own is None:
-            return self._results.slots()
-        return self._own.over(self._results.slots().at(self.table, row))
+            return self._slots
+        return self._own.over(self._slots.at(self.table, row))
+
+    @cached_property
+    def _slots(self) -> SlotScope:
+        """The slots that all rows share: one object, by which what they mean is known again."""
+        return self._results.slots()
 
     def where(self, row: int | None) -> str:
         """The row's place in its file, for messages."""
