@@ -277,3 +277,12 @@ def test_labels_move_apart_as_little_as_it_takes():
     assert all(b - a >= 2 - 1e-9 for a, b in pairwise(places)) and min(places) > 2
     assert wrapped("one two three", len, 7) == ["one two", "three"] and wrapped("abcdef", len, 3) == ["abc", "def"]
     assert wrapped("one two three", len, 4, most=1) == ["one…"]
+    measured = []
+
+    def width(text):
+        measured.append(len(text))
+        return len(text)
+
+    assert wrapped("ab" * 20_000, width, 5, most=2) == ["ababa", "baba…"]
+    assert max(measured) <= 200, "a word is not measured beyond what there may be room for"
+    assert ["".join(wrapped("abcdefghij" * 7, len, room)) for room in (1, 3, 69, 70, 71)] == ["abcdefghij" * 7] * 5

@@ -71,22 +71,33 @@ class Type:
         return wrapped(text, lambda part: self.width(part, size, bold=bold), room, most)
 
 
+#: A text longer than this is seen to be too wide by as much of it.
+_LONG = 200
+
+
 def wrapped(text: str, width: Callable[[str], float], room: float, most: int = 99) -> list[str]:
     """A text in lines no wider than there is room for, at most so many; what is left out is shown by an ellipsis."""
+
+    def fits(part: str) -> bool:
+        return not (len(part) > _LONG and width(part[:_LONG]) > room) and width(part) <= room
+
     lines: list[str] = []
     current = ""
     for word in text.split():
         longer = f"{current} {word}".strip()
-        if width(longer) <= room:
+        if fits(longer):
             current = longer
             continue
         if current:
             lines.append(current)
         current = word
-        while width(current) > room and len(current) > 1:
-            cut = next((n for n in range(len(current) - 1, 0, -1) if width(current[:n]) <= room), 1)
+        # Once there are more lines than are shown, the rest is not looked at: a word may be as long as a cell's text.
+        while len(lines) <= most and len(current) > 1 and not fits(current):
+            cut = _fitting(current, fits)
             lines.append(current[:cut])
             current = current[cut:]
+        if len(lines) > most:
+            break
     if current or not lines:
         lines.append(current)
     if len(lines) > most:
@@ -95,3 +106,15 @@ def wrapped(text: str, width: Callable[[str], float], room: float, most: int = 9
             last = last[:-1]
         lines = [*lines[: most - 1], last.rstrip() + "…"]
     return lines
+
+
+def _fitting(word: str, fits: Callable[[str], bool]) -> int:
+    """How many letters of a word that is too wide fit, at least one; found without measuring all of a long one."""
+    low, high = 1, 2
+    while high < len(word) and fits(word[:high]):
+        low, high = high, 2 * high
+    high = min(high, len(word))  # so many do not fit
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (middle, high) if fits(word[:middle]) else (low, middle)
+    return low

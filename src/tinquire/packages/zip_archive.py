@@ -272,12 +272,12 @@ def write_archive(members: Mapping[str, bytes | Packed | None], base: Archive | 
                 make = _kept if ready is content and len(ready.data) < _FEW else _fresh
                 entries.append(make(name, ready))
         elif base is None:
-            raise ValueError("a member has no content and no archive to copy it from")
+            raise ValueError(f"'{next(group)[0]}' has no content and no archive to copy it from")
         else:
             entries = base.copied(tuple([name for name, _ in group]))
         for stored, listed, raw_name in entries:
             if offset > _MAX_ZIP32:
-                raise _too_large(raw_name.decode())
+                raise _too_large(raw_name.decode(errors="replace"))
             central += (listed, _OFFSET.pack(offset), raw_name)
             pieces.append(stored)
             offset += len(stored)

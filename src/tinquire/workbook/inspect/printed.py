@@ -21,6 +21,7 @@ from tinquire.packages.xml import child, children, flag, local, parse_xml
 from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.parts.drawings import element_text
 from tinquire.workbook.parts.drawn import Drawn, read_drawn
+from tinquire.workbook.parts.fonts import font_size
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.parts.shown_notes import shown_notes
 from tinquire.workbook.sheet_xml.plain_spelling import canonical, canonical_cells
@@ -363,9 +364,9 @@ def _run(book: Workbook, text: str, look: etree._Element) -> RichRun:
         found = child(look, name)
         return found is not None and found.get("val", "1") in ("1", "true", "on")
 
-    size, under = value("sz"), child(look, "u")
+    under = child(look, "u")
     return RichRun(
-        text, value("rFont"), None if size is None else float(size), on("b"), on("i"),
+        text, value("rFont"), font_size(look) or None, on("b"), on("i"),
         under is not None and under.get("val", "single") != "none", on("strike"),
         book.styles.colour(child(look, "color")), value("vertAlign"),
     )  # fmt: skip
