@@ -92,7 +92,7 @@ contents = st.one_of(
     plain_texts.map(lambda text: ("", f"<f>{escaped(text)}</f><v>3</v>")),
     st.sampled_from(
         [("", '<f t="shared" ref="A1:A9" si="0">B1+1</f><v>1</v>'), ("", '<f t="shared" si="0"/><v>2</v>'), ("", '<f t="array" ref="A1:B2">B1</f>'),
-         (' t="str"', '<f t="shared" si="1"></f><v>x</v>'), ("", '<f ca="1">1&gt;2</f>'), ("", ""), (' t="inlineStr"', "<is><t>in</t></is>"), (' t="inlineStr"', '<is><t xml:space="preserve"> a&amp;b_x000D_</t></is>'),
+         (' t="str"', '<f t="shared" si="1"></f><v>x</v>'), ("", '<f ca="1">1&gt;2</f>'), ("", "<f>1+\r\n2*\r3</f><v>7</v>"), (' t="str"', "<f>4&#13;</f><v>a\rb</v>"), ("", ""), (' t="inlineStr"', "<is><t>in</t></is>"), (' t="inlineStr"', '<is><t xml:space="preserve"> a&amp;b_x000D_</t></is>'),
          (' t="inlineStr"', "<is><t/></is>"), (' t="inlineStr"', "<is></is>"), (' t="inlineStr"', "<v>1</v>"), ("", "<is><t>x</t></is>"), (' t="s"', "<is><t>y</t></is>"),
          ("", "<v>1</v><extLst/>")]
     ),

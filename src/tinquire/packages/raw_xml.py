@@ -23,7 +23,10 @@ _ENTITIES = {"lt": "<", "gt": ">", "amp": "&", "quot": '"', "apos": "'"}
 
 
 def unescape_entities(text: str) -> str:
-    """Text with XML's own entities and numbered characters read. Raises Unusual for others."""
+    """Text with XML's own entities and numbered characters read, and ends of lines as XML has them (2.11). Raises
+    Unusual for others."""
+    if "\r" in text:
+        text = text.replace("\r\n", "\n").replace("\r", "\n")
     if "&" not in text:
         return text
     if text.count("&") != len(_ENTITY.findall(text)):

@@ -19,6 +19,7 @@ __all__ = [
     "children",
     "escape_attribute",
     "escape_controls",
+    "escape_formula",
     "escape_text",
     "flag",
     "free_number",
@@ -164,6 +165,11 @@ def escape_controls(text: str) -> str:
 def escape_text(text: str) -> str:
     """Text for an element's content, all escapes made."""
     return escape_controls(text).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+
+
+def escape_formula(text: str) -> str:
+    """A formula for an element's content; a return in it is white space, and stays what it is."""
+    return "&#13;".join(map(escape_text, text.split("\r")))
 
 
 def escape_attribute(text: str) -> str:

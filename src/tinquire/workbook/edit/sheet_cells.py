@@ -12,7 +12,7 @@ from tinquire.cells.shifting import Moves
 from tinquire.formula.language.mentions import offset_text
 from tinquire.formula.language.reference_changes import ReferenceChange
 from tinquire.packages.raw_xml import Element, Unusual, elements, sheet_data, unescape_entities, with_attributes
-from tinquire.packages.xml import escape_text, unescape_controls
+from tinquire.packages.xml import escape_formula, unescape_controls
 from tinquire.workbook.sheet_xml.plain_spelling import canonical_cells
 
 __all__ = ["follow_cells"]
@@ -153,7 +153,7 @@ class _Cells:
         fresh_text = self.following.formula(text, self.home)
         if not changes and fresh_text == text:
             return found[0]
-        inside = raw if fresh_text == text else escape_text(fresh_text).encode()
+        inside = raw if fresh_text == text else escape_formula(fresh_text).encode()
         head = b"<%sf%s" % (self.prefix, with_attributes(found[1], changes))
         return head + (b">%s</%sf>" % (inside, self.prefix) if inside else b"/>")
 
@@ -181,7 +181,7 @@ class _Cells:
         text = offset_text(master[0], row - master[1], column - master[2])
         attributes = with_attributes(found[2], {b"t": None, b"si": None, b"ref": None})
         cell = b"<%sc%s>" % (self.prefix, found[1])
-        return cell + b"<%sf%s>%s</%sf>" % (self.prefix, attributes, escape_text(text).encode(), self.prefix)
+        return cell + b"<%sf%s>%s</%sf>" % (self.prefix, attributes, escape_formula(text).encode(), self.prefix)
 
 
 def _is_shared(attributes: bytes) -> bool:

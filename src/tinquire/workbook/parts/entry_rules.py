@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from lxml import etree
 
-from tinquire.packages.xml import child, children, escape_attribute, escape_text, local
+from tinquire.packages.xml import child, children, escape_attribute, escape_formula, local
 from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.parts.frame_change import area_list, area_list_text
 
@@ -49,6 +49,7 @@ def _markup(rule: EntryRule) -> str:
     }
     stated = "".join(f' {name}="{escape_attribute(value)}"' for name, value in given.items() if value)
     bounds = "".join(
-        f"<formula{number}>{escape_text(text)}</formula{number}>" for number, text in enumerate(rule.formulas, start=1)
+        f"<formula{number}>{escape_formula(text)}</formula{number}>"
+        for number, text in enumerate(rule.formulas, start=1)
     )
     return f"<dataValidation{stated}>{bounds}</dataValidation>"

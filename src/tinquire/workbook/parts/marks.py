@@ -8,7 +8,7 @@ from lxml import etree
 
 from tinquire.cells.address import Area
 from tinquire.looks.palette import rgb
-from tinquire.packages.xml import child, children, escape_attribute, escape_text
+from tinquire.packages.xml import child, children, escape_attribute, escape_formula
 from tinquire.workbook.grid.marks import SIGN_SETS, Bars, Mark, Scale, Signs, Threshold
 from tinquire.workbook.parts.frame_change import area_list, area_list_text
 
@@ -96,7 +96,7 @@ def _markup(mark: Mark) -> str:
     given = {"type": mark.kind, "dxfId": None if mark.look is None else str(mark.look), "priority": str(mark.priority)}
     given |= {"stopIfTrue": "1" if mark.stop else None, **mark.settings}
     stated = "".join(f' {name}="{escape_attribute(value)}"' for name, value in given.items() if value is not None)
-    inside = "".join(f"<formula>{escape_text(text)}</formula>" for text in mark.formulas)
+    inside = "".join(f"<formula>{escape_formula(text)}</formula>" for text in mark.formulas)
     if mark.scale is not None:
         colours = "".join(f'<color rgb="FF{colour}"/>' for colour in mark.scale.colours)
         inside += f"<colorScale>{_steps(mark.scale.thresholds)}{colours}</colorScale>"

@@ -8,7 +8,7 @@ from tinquire.cells.address import Area, area_name, parse_area
 from tinquire.cells.shifting import Moves
 from tinquire.formula.language.mentions import offset_text
 from tinquire.formula.language.reference_changes import ReferenceChange
-from tinquire.packages.xml import MAIN, child, children, escape_attribute, escape_text
+from tinquire.packages.xml import MAIN, child, children, escape_attribute, escape_formula
 from tinquire.workbook.grid.sheet import SheetTable, TableColumn
 from tinquire.workbook.parts.frame_change import lost_lines
 from tinquire.workbook.parts.sheet_frame import follow_frame
@@ -59,7 +59,7 @@ def table_part(table: SheetTable, number: int) -> bytes:
         if column.total:
             attributes += f' totalsRowFunction="{column.total}"'
         inside = (
-            f"<calculatedColumnFormula>{escape_text(column.formula)}</calculatedColumnFormula>"
+            f"<calculatedColumnFormula>{escape_formula(column.formula)}</calculatedColumnFormula>"
             if column.formula
             else ""
         )

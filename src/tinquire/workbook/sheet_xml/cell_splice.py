@@ -9,7 +9,7 @@ from itertools import groupby
 
 from tinquire.cells.address import cell_name, parse_cell
 from tinquire.packages.raw_xml import ATTRIBUTE, Element, Unusual, elements, sheet_data
-from tinquire.packages.xml import escape_text
+from tinquire.packages.xml import escape_formula, escape_text
 
 __all__ = ["CellPatch", "change_cell", "splice_cells"]
 
@@ -148,7 +148,7 @@ def _markup(
     content = formula
     if patch.formula is not None:
         form = b' t="array" ref="%s"' % patch.array.encode() if patch.array else b""
-        content = b"<%sf%s>%s</%sf>" % (prefix, form, escape_text(patch.formula).encode(), prefix)
+        content = b"<%sf%s>%s</%sf>" % (prefix, form, escape_formula(patch.formula).encode(), prefix)
     if patch.value is not None:
         content += b"<%sv>%s</%sv>" % (prefix, escape_text(patch.value).encode(), prefix)
     content += others

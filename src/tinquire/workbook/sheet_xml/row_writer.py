@@ -19,7 +19,7 @@ from tinquire.cells.address import area_name, column_name
 from tinquire.cells.column import Booleans, Codes, Floats, Kind, Kinds, recoded, texts_at, used_codes
 from tinquire.cells.values import CellError
 from tinquire.formula.language.mentions import can_mislead, down_pattern
-from tinquire.packages.xml import escape_text
+from tinquire.packages.xml import escape_formula, escape_text
 from tinquire.workbook.grid.cell_formulas import stays, text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 
@@ -414,5 +414,5 @@ def _fill_down(formula: Formula, rows: Codes, column: int) -> list[bytes]:
 def _formula(formula: Formula, row: int, column: int) -> bytes:
     """A formula as the cell at (row, column) writes it: its own text, moved there when another cell wrote it."""
     if formula.array is not None:
-        return f'<f t="array" ref="{area_name(formula.array)}">{escape_text(formula.text)}</f>'.encode()
-    return f"<f>{escape_text(text_at(formula, row, column))}</f>".encode()
+        return f'<f t="array" ref="{area_name(formula.array)}">{escape_formula(formula.text)}</f>'.encode()
+    return f"<f>{escape_formula(text_at(formula, row, column))}</f>".encode()
