@@ -445,3 +445,20 @@ def test_a_part_is_one_under_any_case(tmp_path):
     )
     package.drop("xl/NEW.xml")
     assert not package.has("xl/New.xml")
+
+
+@pytest.mark.parametrize(
+    ("stored", "read"), [("1+\r2", "1+\n2"), ("1+\r\n2", "1+\n2"), ("1+&#13;2", "1+\r2"), ('"a&#13;"&amp;1', '"a\r"&1')]
+)
+def test_returns_in_formulas_stay_white_space(stored, read):
+    """As XML reads them (2.11), by either reader; a numbered one stays, also when the row is written again."""
+    rows = f'<row r="1"><c r="A1"><f>{stored}</f><v>3</v></c></row>'
+    book = Workbook.from_bytes(zipped(parts_of(rows)), "r.xlsx")
+    name = book.sheet_names()[0]
+    assert book.sheet(name).formula(1, 1).text == read
+    fresh = Workbook.new()
+    sheet = Sheet("S")
+    sheet.set(1, 1, 3.0, formula=read)
+    fresh.add_sheet(sheet)
+    again = Workbook.from_bytes(fresh.to_bytes(), "s.xlsx")
+    assert again.sheet("S").formula(1, 1).text == read and conformance_findings(again.package) == []
