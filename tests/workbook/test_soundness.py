@@ -93,6 +93,7 @@ def test_sheets_names_and_styles(tmp_path, more, found):
 PACKAGES = [
     ("xl/_rels/workbook.xml.rels", 'Target="worksheets/sheet1.xml"', 'Target="worksheets/sheet7.xml"', "points to a part that is not there: xl/worksheets/sheet7.xml"),
     ("[Content_Types].xml", "/xl/workbook.xml", "/xl/book.xml", "a type is stated for a part that is not there: xl/book.xml"),
+    ("[Content_Types].xml", 'Extension="rels" ContentType', 'Extension="rels" Type', "_rels/.rels: it has no content type"),
     ("xl/workbook.xml", 'r:id="rId1"', 'r:id="rId8"', "a sheet has no relationship: 'Sheet1'"),
     ("xl/workbook.xml", 'sheetId="1"', 'sheetId="1" state="hidden"', "no sheet is visible"),
     ("xl/worksheets/sheet1.xml", "</worksheet>", "", "cannot be read"),

@@ -91,16 +91,14 @@ def _content_types(package: Package) -> Iterator[Finding]:
     """Part 2, 7.2: every part has a type, by its name or its ending, and every type a part."""
     where = "[Content_Types].xml"
     root = package.root(where)
-    endings = {item.get("Extension", "").casefold() for item in children(root, "Default")}
     names = [item.get("PartName", "").lstrip("/").casefold() for item in children(root, "Override")]
     for name, count in Counter(names).items():
         if count > 1:
             yield Finding(where, f"a part's type is stated twice: {name}")
         if not package.has(name):
             yield Finding(where, f"a type is stated for a part that is not there: {name}")
-    for part in package.names():
-        ending = part.rpartition(".")[2].casefold()
-        if part != where and part.casefold() not in names and ending not in endings:
+    for part, kind in package.types().items():
+        if part != where and not kind:
             yield Finding(part, "it has no content type")
 
 
