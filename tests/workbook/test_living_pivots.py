@@ -3,6 +3,7 @@
 import math
 import re
 import statistics
+from datetime import UTC, datetime
 
 import pytest
 from hypothesis import given
@@ -15,6 +16,7 @@ from tinquire.cells.column import Column
 from tinquire.cells.values import CellError
 from tinquire.looks.appearance import Appearance
 from tinquire.packages.package import Package
+from tinquire.press.outputs.finishing import finish_results
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.calc.stored_values import refresh_chart_parts
@@ -454,3 +456,23 @@ def test_pivots_over_one_cache_share_its_items():
     refresh_pivots(book)
     assert spelled(book.sheet("Pivot"), Area(4, 1, 8, 6))[1] == "Millrace | 4 |  |  | Towel | 5"
     assert stored_items(book.package.root(CACHE))[:2] == [["Harbour", "Millrace", "Uplands"], ["Sheet", "Towel", "Apron", None]]  # fmt: skip
+
+
+def test_formulas_over_a_pivot_may_wait_for_it():
+    """What reads an item that only the new rows have is in error until the pivot is worked out, and not after it."""
+    fields = {"Depot": ("", items("", "", ""))}
+    book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P], fields=fields), days=("Day",))
+    board, moment = Sheet("Board"), datetime(2026, 11, 3, tzinfo=UTC)
+    for row, formula in enumerate(('GETPIVOTDATA("P",Pivot!A3,"Depot","Quay")', "A1*2", "SUM(Data!D2:D7)"), start=1):
+        board.set(row, 1, None, formula=formula)
+    book.add_sheet(board)
+    refresh_pivots(book)
+    data, area = book.sheet("Data"), Area(2, 1, 7, 5)
+    data.set(2, 1, "Quay")
+    assert finish_results(book, "w", moment, [], [("Data", area)]) == []
+    assert [book.sheet("Board").value(row, 1) for row in (1, 2, 3)] == [2.0, 4.0, 16.0]
+    data = book.sheet("Data")
+    data.set(2, 1, "Harbour")
+    with pytest.raises(DataError) as stopped:
+        finish_results(book, "w", moment, [], [("Data", area)])
+    assert [fault.where for fault in stopped.value.faults] == [f"sheet 'Board', cell A{row}" for row in (1, 2)]

@@ -13,7 +13,7 @@ from tinquire.cells.dates import serial_from_date
 from tinquire.formula.language.problems import CycleError
 from tinquire.press.outputs.verify import Claim, differences
 from tinquire.workbook import Workbook
-from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.calc.recalculate import CellNote, recalculate, still_in_error
 from tinquire.workbook.calc.stored_values import refresh_chart_parts, refresh_charts
 from tinquire.workbook.edit.connections import ask_on_opening
 from tinquire.workbook.pivots.caches import Cache, caches_of
@@ -38,8 +38,10 @@ def finish_results(
     Returns warnings of pivots that are not worked out. Raises DataError for cells in error, cells that cannot be run,
     rings, cells in the way of a pivot, and cells that show something else.
     """
-    _recalculate(book, name, moment)
-    warnings = _refresh_pivots(book, name, moment, filled)
+    results = _Results(book, name, moment)
+    results.run()
+    warnings = _refresh_pivots(book, name, results, filled)
+    results.require_sound()
     if faults := list(differences(book, claims)):
         raise DataError(*faults[:_LISTED])
     warnings += _ask_elsewhere(book, name, filled)
@@ -50,7 +52,7 @@ def finish_results(
     return warnings
 
 
-def _refresh_pivots(book: Workbook, name: str, moment: datetime, filled: Sequence[tuple[str, Area]]) -> list[Fault]:
+def _refresh_pivots(book: Workbook, name: str, results: _Results, filled: Sequence[tuple[str, Area]]) -> list[Fault]:
     """Work out the pivots whose rows are others now, and what reads them. Raises DataError."""
     if all(entry.part is None for entry in book.entries):
         return []
@@ -68,7 +70,7 @@ def _refresh_pivots(book: Workbook, name: str, moment: datetime, filled: Sequenc
         ]
         if not done.changed:
             return warnings
-        _recalculate(book, name, moment)
+        results.run(done.areas)
         rows |= done.rows
         wanted = moved_stores(book, rows)
     why = "its pivots read cells that hang on the pivots themselves, and do not come to rest"
@@ -94,18 +96,35 @@ def _is_stale(book: Workbook, cache: Cache, filled: Sequence[tuple[str, Area]]) 
     return touches(book, cache, filled) or staleness(book, cache) is not None
 
 
-def _recalculate(book: Workbook, name: str, moment: datetime) -> None:
-    """Work all formulas out. Raises DataError for cells in error, cells that cannot be run, and rings."""
-    stopped = f"recalculating workbook '{name}'"
-    try:
-        report = recalculate(book, now=serial_from_date(moment.replace(tzinfo=None), book.date_system))
-    except CycleError as error:
-        fault = Fault(stopped, f"circular reference: {error}", book.name, "remove the circle")
-        raise DataError(fault) from None
-    notes = [(note, "fix the formula") for note in report.skipped]
-    notes += [(note, "fix the formula, or guard it with IFERROR") for note in report.errors]
-    if notes:
-        faults = [Fault(stopped, f"={note.formula}: {note.says}", note.place, do) for note, do in notes[:_LISTED]]
+class _Results:
+    """The results of a workbook's formulas, worked out as often as cells change, and judged in the end: what reads a
+    pivot may be in error until that is refreshed."""
+
+    def __init__(self, book: Workbook, name: str, moment: datetime) -> None:
+        self.book = book
+        self.doing = f"recalculating workbook '{name}'"
+        self.now = serial_from_date(moment.replace(tzinfo=None), book.date_system)
+        self.skipped: list[CellNote] = []
+        self.errors: list[CellNote] = []
+
+    def run(self, changed: Sequence[tuple[str, Area]] | None = None) -> None:
+        """Work all formulas out, or what depends on some areas. Raises DataError for rings."""
+        try:
+            report = recalculate(self.book, now=self.now, changed=changed)
+        except CycleError as error:
+            fault = Fault(self.doing, f"circular reference: {error}", self.book.name, "remove the circle")
+            raise DataError(fault) from None
+        self.skipped = report.skipped
+        self.errors += report.errors
+
+    def require_sound(self) -> None:
+        """Raises DataError for cells in error and cells that cannot be run."""
+        notes = [(note, "fix the formula") for note in self.skipped]
+        standing = still_in_error(self.errors, self.book)
+        notes += [(note, "fix the formula, or guard it with IFERROR") for note in standing]
+        if not notes:
+            return
+        faults = [Fault(self.doing, f"={note.formula}: {note.says}", note.place, do) for note, do in notes[:_LISTED]]
         if len(notes) > _LISTED:
-            faults.append(Fault(stopped, f"{len(notes) - _LISTED:,} more cells are in error"))
+            faults.append(Fault(self.doing, f"{len(notes) - _LISTED:,} more cells are in error"))
         raise DataError(*faults)

@@ -19,7 +19,7 @@ from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["CellNote", "ChangedResults", "Recalculation", "recalculate"]
+__all__ = ["CellNote", "ChangedResults", "Recalculation", "recalculate", "still_in_error"]
 
 
 def recalculate(
@@ -64,13 +64,13 @@ def _recalculate(book: Workbook, scope: BookScope, changed: Iterable[Place] | No
     else:
         runner.settle(plan, only, first_pass)
     report.changes = net_changes(report.changes)
-    report.errors = list(_standing(report.errors, book))
+    report.errors = list(still_in_error(report.errors, book))
     for member in plan.members:
         _note_calls(member, report)
     return report
 
 
-def _standing(errors: Iterable[CellNote], book: Workbook) -> Iterator[CellNote]:
+def still_in_error(errors: Iterable[CellNote], book: Workbook) -> Iterator[CellNote]:
     """Errors that are there in the end, each once: a cell that was run several times may have had others before."""
     last = {(note.sheet, note.cell): note for note in errors}
     by_sheet: dict[str, list[CellNote]] = {}

@@ -52,8 +52,9 @@ class Refreshed:
     #: What grew or shrank, and the pivots as they are now, by sheet, for what stands over them.
     grown: list[Grown] = field(default_factory=list)
     charted: list[tuple[str, WorkedPivot, Area]] = field(default_factory=list)
-    #: Whether any cell of a sheet is other than before.
+    #: Whether any cell of a sheet is other than before, and in which areas such cells are.
     changed: bool = False
+    areas: list[tuple[str, Area]] = field(default_factory=list)
 
 
 def refresh_pivots(book: Workbook, wanted: Collection[str] | None = None) -> Refreshed:
@@ -174,6 +175,7 @@ def _put(
     follow_clicked_filters(book, placed.sheet, worked)
     done.charted.append((placed.sheet, worked, area))
     done.changed |= changed
+    done.areas.append((placed.sheet, cells.whole))
 
 
 def _require_room(book: Workbook, sheet: Sheet, name: str, area: Area, old: Area) -> None:
