@@ -82,6 +82,14 @@ SHEETS = [
     (dict(after='<dataValidations count="2"><dataValidation type="list" sqref="A1"><formula1>(</formula1></dataValidation></dataValidations>'), "dataValidations says 2 and has 1"),
     (dict(after='<dataValidations><dataValidation type="list" sqref="A1"><formula1>(</formula1></dataValidation></dataValidations>'), "the formula of an entry rule cannot be read"),
     (dict(after='<dataValidations><dataValidation type="odd" sqref="A1"/></dataValidations>'), "an entry rule's kind is not known: 'odd'"),
+    (dict(after='<dataValidations/><dataValidations/>'), "an element stands more than once: 'dataValidations'"),
+    (dict(after='<dataValidations/><dataValidations><dataValidation type="odd" sqref="A1"/></dataValidations>'), "not known: 'odd'"),
+    (dict(after='<hyperlinks/><hyperlinks><hyperlink ref="x"/></hyperlinks>'), "a link stands over no cells: 'x'"),
+    (dict(after='<autoFilter ref="A1"/><autoFilter ref="x"/>'), "a filter has no area: 'x'"),
+    (dict(after='<rowBreaks/><rowBreaks count="2"/>'), "rowBreaks says 2 and has 0"),
+    (dict(after='<pageSetup/><pageSetup scale="5"/>'), "a page's scale is none of 10 to 400: 5"),
+    (dict(before='<cols/><cols><col min="1" max="1" outlineLevel="9"/></cols>'), "an outline level is none of 0 to 7: 9"),
+    (dict(workbook="|<definedNames/><definedNames><definedName name=\"a\">1+</definedName></definedNames>"), "formula cannot be read: 'a'"),
 ]  # fmt: skip
 
 

@@ -23,6 +23,7 @@ __all__ = [
     "escape_text",
     "flag",
     "free_number",
+    "grandchildren",
     "insert_child",
     "local",
     "parse_xml",
@@ -114,6 +115,11 @@ def tag(like: etree._Element, name: str) -> str:
 
 def children(element: etree._Element | None, name: str) -> list[etree._Element]:
     return [] if element is None else [child for child in element if local(child) == name]
+
+
+def grandchildren(element: etree._Element, group: str, name: str) -> list[etree._Element]:
+    """The children of some name in all groups of a name, of which there should be one."""
+    return [item for one in children(element, group) for item in children(one, name)]
 
 
 def child(element: etree._Element | None, name: str) -> etree._Element | None:

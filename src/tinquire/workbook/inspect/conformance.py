@@ -18,7 +18,7 @@ from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, parse_a
 from tinquire.cells.numberformat import BUILT_IN_FORMATS
 from tinquire.formula import FormulaError, parse, parse_name
 from tinquire.packages.package import Package
-from tinquire.packages.xml import child, children, local, unescape_controls
+from tinquire.packages.xml import child, children, grandchildren, local, unescape_controls
 from tinquire.workbook.grid.sheet_names import valid_sheet_name
 from tinquire.workbook.inspect.drawing_conformance import drawing_faults, frame_faults
 from tinquire.workbook.inspect.pivot_conformance import pivot_faults
@@ -31,6 +31,8 @@ from tinquire.workbook.parts.styles import STYLE_ORDER
 __all__ = ["Finding", "conformance_findings"]
 
 _FORMS = frozenset({"b", "d", "e", "inlineStr", "n", "s", "str"})
+#: Elements that may stand in a part as often as they like.
+_SEVERAL = frozenset({"conditionalFormatting", "fileRecoveryPr"})
 #: One kind of fault is listed at most so often for each part.
 MOST_OF_A_KIND = 5
 
@@ -151,12 +153,15 @@ def _book(package: Package) -> Iterator[Finding]:
 
 
 def _order(part: str, root: etree._Element, order: Sequence[str]) -> Iterator[Finding]:
-    """Children in the order of the schema; foreign ones may stand anywhere."""
+    """Children in the order of the schema, and once; foreign ones may stand anywhere."""
     positions = [order.index(name) for name in map(local, root) if name in order]
     for before, after in pairwise(positions):
         if after < before:
             yield Finding(part, f"elements are out of order: '{order[after]}' comes after '{order[before]}'")
-            return
+            break
+    for place, count in Counter(positions).items():
+        if count > 1 and order[place] not in _SEVERAL:
+            yield Finding(part, f"an element stands more than once: '{order[place]}'")
 
 
 def _sheet_list(main: str, sheets: Sequence[etree._Element]) -> Iterator[Finding]:
@@ -176,7 +181,7 @@ def _sheet_list(main: str, sheets: Sequence[etree._Element]) -> Iterator[Finding
 
 def _names(main: str, root: etree._Element, sheets: int) -> Iterator[Finding]:
     seen: Counter[tuple[str, str]] = Counter()
-    for item in children(child(root, "definedNames"), "definedName"):
+    for item in grandchildren(root, "definedNames", "definedName"):
         name, owner = item.get("name", ""), item.get("localSheetId", "")
         seen[name.casefold(), owner] += 1
         if owner and not (owner.isdecimal() and int(owner) < sheets):
@@ -243,7 +248,7 @@ class _Worksheet:
         yield from map(self._found, frame_faults(self.root, relations))
         yield from (Finding(*fault) for fault in drawing_faults(self.package, self.part, self.sheets))
         yield from (Finding(*fault) for fault in pivot_faults(self.package, self.part))
-        for item in children(child(self.root, "tableParts"), "tablePart"):
+        for item in grandchildren(self.root, "tableParts", "tablePart"):
             identity = next((str(value) for key, value in item.attrib.items() if str(key).endswith("}id")), "")
             relation = relations.get(identity)
             if relation is None or relation.kind != "table":
@@ -256,7 +261,7 @@ class _Worksheet:
 
     def _columns(self) -> Iterator[Finding]:
         last = 0
-        for item in children(child(self.root, "cols"), "col"):
+        for item in grandchildren(self.root, "cols", "col"):
             low, high = int(item.get("min", "0")), int(item.get("max", "0"))
             if not last < low <= high <= MAX_COLUMN:
                 yield self._found(f"columns overlap or run beyond the grid: {low} to {high}")
@@ -266,7 +271,7 @@ class _Worksheet:
         last_row = 0
         shared: set[str] = set()
         masters: set[str] = set()
-        for row in children(child(self.root, "sheetData"), "row"):
+        for row in grandchildren(self.root, "sheetData", "row"):
             number = int(row.get("r") or last_row + 1)
             if not last_row < number <= MAX_ROW:
                 yield self._found(f"rows are out of order or beyond the grid: row {number}")

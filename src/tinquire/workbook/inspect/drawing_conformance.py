@@ -13,7 +13,7 @@ from tinquire.cells.address import MAX_COLUMN, MAX_ROW, parse_area
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.mentions import mentions
 from tinquire.packages.package import Package, Relation
-from tinquire.packages.xml import child, children, local, whole_number
+from tinquire.packages.xml import child, children, grandchildren, local, whole_number
 from tinquire.workbook.parts.drawings import element_text
 
 __all__ = ["drawing_faults", "frame_faults"]
@@ -159,22 +159,21 @@ def _data(plot: etree._Element, sheets: Collection[str]) -> Iterator[str]:
 
 def frame_faults(root: etree._Element, relations: Mapping[str, Relation]) -> Iterator[str]:
     """What is wrong with links, filter, outline and pages of a sheet, with its relationships by their ids."""
-    for link in children(child(root, "hyperlinks"), "hyperlink"):
+    for link in grandchildren(root, "hyperlinks", "hyperlink"):
         identity = next((str(value) for key, value in link.attrib.items() if str(key).endswith("}id")), None)
         if identity is not None and identity not in relations:
             yield f"a link has no relationship: '{identity}'"
         if not _is_area(link.get("ref", "")):
             yield f"a link stands over no cells: '{link.get('ref', '')}'"
-    wanted = child(root, "autoFilter")
-    if wanted is not None and not _is_area(wanted.get("ref", "")):
-        yield f"a filter has no area: '{wanted.get('ref', '')}'"
+    for wanted in children(root, "autoFilter"):
+        if not _is_area(wanted.get("ref", "")):
+            yield f"a filter has no area: '{wanted.get('ref', '')}'"
     for name, kind in (("drawing", "drawing"), ("legacyDrawing", "vmlDrawing")):
         for element in children(root, name):
             identity = next((str(value) for key, value in element.attrib.items() if str(key).endswith("}id")), "")
             if identity not in relations or relations[identity].kind != kind:
                 yield f"a {name} has no relationship: '{identity}'"
-    lines = [*children(child(root, "cols"), "col"), *children(child(root, "sheetData"), "row")]
-    for line in lines:
+    for line in (*grandchildren(root, "cols", "col"), *grandchildren(root, "sheetData", "row")):
         level = line.get("outlineLevel")
         if level is not None and (whole_number(level) is None or int(level) > 7):
             yield f"an outline level is none of 0 to 7: {level}"
@@ -182,13 +181,12 @@ def frame_faults(root: etree._Element, relations: Mapping[str, Relation]) -> Ite
 
 
 def _pages(root: etree._Element) -> Iterator[str]:
-    setup = child(root, "pageSetup")
-    scale = None if setup is None else setup.get("scale")
-    if scale is not None and not 10 <= (whole_number(scale) or 0) <= 400:
-        yield f"a page's scale is none of 10 to 400: {scale}"
-    for name in ("rowBreaks", "colBreaks"):
-        group = child(root, name)
-        stated = None if group is None else whole_number(group.get("count"))
+    for setup in children(root, "pageSetup"):
+        scale = setup.get("scale")
+        if scale is not None and not 10 <= (whole_number(scale) or 0) <= 400:
+            yield f"a page's scale is none of 10 to 400: {scale}"
+    for group in (*children(root, "rowBreaks"), *children(root, "colBreaks")):
+        name, stated = local(group), whole_number(group.get("count"))
         if stated is not None and stated != len(children(group, "brk")):
             yield f"a count is wrong: {name} says {stated} and has {len(children(group, 'brk'))}"
 

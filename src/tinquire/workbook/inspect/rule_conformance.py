@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from lxml import etree
 
 from tinquire.formula import FormulaError, parse
-from tinquire.packages.xml import child, children, local
+from tinquire.packages.xml import child, children, grandchildren, local
 from tinquire.workbook.grid.marks import SIGN_SETS
 from tinquire.workbook.parts.frame_change import area_list
 
@@ -30,12 +30,11 @@ def rule_faults(root: etree._Element, partials: int) -> Iterator[str]:
         yield from _areas(group, "marks")
         for rule in children(group, "cfRule"):
             yield from _mark(rule, partials)
-    rules = child(root, "dataValidations")
-    found = children(rules, "dataValidation")
-    stated = None if rules is None else rules.get("count")
-    if stated is not None and stated != str(len(found)):
-        yield f"a count is wrong: dataValidations says {stated} and has {len(found)}"
-    for rule in found:
+    for rules in children(root, "dataValidations"):
+        stated, count = rules.get("count"), len(children(rules, "dataValidation"))
+        if stated is not None and stated != str(count):
+            yield f"a count is wrong: dataValidations says {stated} and has {count}"
+    for rule in grandchildren(root, "dataValidations", "dataValidation"):
         yield from _areas(rule, "an entry rule")
         if rule.get("type", "none") not in _ENTRIES:
             yield f"an entry rule's kind is not known: '{rule.get('type')}'"
