@@ -125,6 +125,13 @@ TABLES = [
 ]
 
 
+def test_a_heading_that_is_a_number_as_text_is_no_shared_text(tmp_path):
+    parts = {name: content.decode() for name, content in members(full_book().to_bytes()).items()}
+    sheet = "xl/worksheets/sheet1.xml"
+    parts[sheet], count = re.subn('(<c r="B1"[^>]* t="s)"', r'\1tr"', parts[sheet])
+    assert count == 1 and any("a heading is not the column's name" in one for one in findings(tmp_path, parts))
+
+
 @pytest.mark.parametrize(("old", "new", "found"), TABLES)
 def test_tables(tmp_path, old, new, found):
     parts = {name: content.decode() for name, content in members(full_book().to_bytes()).items()}

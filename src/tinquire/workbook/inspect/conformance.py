@@ -235,7 +235,9 @@ class _Worksheet:
         self.strings = strings
         #: Names of the workbook's sheets, casefolded.
         self.sheets = sheets
+        #: Texts by row and column: those of the sheet's own, and the numbers of shared ones.
         self.texts: dict[tuple[int, int], str] = {}
+        self.shared: dict[tuple[int, int], int] = {}
 
     def findings(self, tables: list[tuple[str, str, str]]) -> Iterator[Finding]:
         """All findings of the sheet; its tables' (part, id, name) are added to a list."""
@@ -307,8 +309,10 @@ class _Worksheet:
             yield self._found(f"a cell's number is not valid: {name}, '{text}'")
         if form == "inlineStr" and (inline := child(cell, "is")) is not None:
             self.texts[place] = rich_text(inline)
-        elif form in ("s", "str"):
-            self.texts[place] = text
+        elif form == "str":
+            self.texts[place] = unescape_controls(text)
+        elif form == "s" and text.isdecimal():
+            self.shared[place] = int(text)
         formula = child(cell, "f")
         if formula is None:
             return
@@ -368,9 +372,10 @@ class _Worksheet:
     def _headings(self, part: str, area: Area, columns: Sequence[str]) -> Iterator[Finding]:
         texts = self._shared_texts()
         for index, column in enumerate(columns):
-            raw = self.texts.get((area.top, area.left + index))
-            shown = texts[int(raw)] if raw is not None and texts and raw.isdecimal() and int(raw) < len(texts) else raw
-            if unescape_controls(column) not in (shown, raw):
+            place = (area.top, area.left + index)
+            number = self.shared.get(place, len(texts))
+            shown = texts[number] if number < len(texts) else self.texts.get(place)
+            if unescape_controls(column) != shown:
                 yield Finding(part, f"a heading is not the column's name: '{shown}' over '{column}'")
 
     def _shared_texts(self) -> list[str]:
