@@ -9,6 +9,7 @@ from tinquire.cells.address import cell_name, parse_cell
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError
 from tinquire.formula import Frame, evaluate_column, parse
+from tinquire.formula.engine.indexes import AreaIndexes
 from tinquire.formula.engine.operands import Span
 
 
@@ -21,7 +22,7 @@ class World:
         }
         self.names = names or {}
         self.date_system = system
-        self.indexes = {}
+        self.indexes = AreaIndexes()
         self.filled = {}
 
     def extent(self, sheet):

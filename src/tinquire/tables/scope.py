@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Protocol, runtime_checkable
+from typing import Protocol, runtime_checkable
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from tinquire.cells.column import Column, Floats
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
 from tinquire.formula import FormulaError, Frame, evaluate, evaluate_column, evaluate_scalar, parse, write
+from tinquire.formula.engine.indexes import AreaIndexes
 from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar
 from tinquire.formula.engine.registry import functions, unknown_function
 from tinquire.formula.engine.scope import NoCells
@@ -44,7 +45,7 @@ class TableScope(NoCells):
     names: Mapping[str, Value] = field(default_factory=dict)
     rows: Table | None = None
     date_system: DateSystem = DateSystem.FROM_1900
-    indexes: dict[Any, Any] = field(default_factory=dict)
+    indexes: AreaIndexes = field(default_factory=AreaIndexes)
 
     @property
     def moment(self) -> float | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, Protocol
+from typing import Protocol
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Codes, Column, Floats
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
+from tinquire.formula.engine.indexes import AreaIndexes
 from tinquire.formula.engine.operands import Areas, Closure, LanePath, Lanes, Operand, Scalar, Span
 from tinquire.formula.language.tree import Node, TableReference
 
@@ -25,8 +26,8 @@ class NameSource(Protocol):
     def date_system(self) -> DateSystem: ...
 
     @property
-    def indexes(self) -> dict[Any, Any]:
-        """A place for look-up indexes over areas; the scope empties it when values change."""
+    def indexes(self) -> AreaIndexes:
+        """What was worked out of areas; the scope forgets it where values change."""
         ...
 
     @property

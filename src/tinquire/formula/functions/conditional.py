@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import TypeAlias
+from collections.abc import Callable, Hashable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import TypeAlias, TypeVar
 
 import numpy as np
 
@@ -160,28 +161,27 @@ def _conditional(
     target, *ranges = [grid_of(operand, frame) for operand in operands] if counted else crop_together(operands, frame)
     if any((grid.height, grid.width) != (target.height, target.width) for grid in ranges):
         return Scalar(CellError.VALUE)
-    flat = [grid.flat() for grid in ranges]
     flat_target = target.flat()
-    masks: dict[tuple[int, Criterion], Booleans] = {}
+    tested = [_Tested(grid, grid.flat(), operand, frame) for grid, operand in zip(ranges, operands[1:], strict=True)]
     results: dict[tuple[Criterion, ...], Value] = {}
 
     def result(criteria: tuple[Criterion, ...]) -> Value:
         if criteria not in results:
             mask = np.ones(len(flat_target), bool)
-            for index, item in enumerate(criteria):
-                if (index, item) not in masks:
-                    masks[index, item] = item.mask(flat[index])
-                mask = mask & masks[index, item]
+            for one, item in zip(tested, criteria, strict=True):
+                mask = mask & one.mask(item)
             results[criteria] = work(flat_target, mask)
         return results[criteria]
 
     lanes = max(len(criteria) for criteria in wanted)
-    if (
-        lanes > _MANY
-        and grouped is not None
-        and (column := _together(flat_target, flat, wanted, lanes, grouped)) is not None
-    ):
-        return Lanes(column)
+    if lanes > _MANY and grouped is not None:
+        distinct = tuple(tuple(dict.fromkeys(criteria)) for criteria in wanted)
+        sums = _kept(
+            frame, operands, ("groups", grouped, target.height, target.width, distinct), len(flat_target),
+            lambda: _by_group(flat_target, tested, distinct, grouped),
+        )  # fmt: skip
+        if sums is not None:
+            return Lanes(sums.take(_lane_groups(wanted, distinct, lanes)))
     if lanes == 1:
         return Scalar(result(tuple(criteria[0] for criteria in wanted)))
     spread = [criteria if len(criteria) == lanes else criteria * lanes for criteria in wanted]
@@ -194,46 +194,80 @@ _MANY = 12
 _MOST_GROUPS = 4_000_000
 #: What a function gives for each group: from the target, the group of each row (-1 for none) and how many there are.
 _Grouped: TypeAlias = Callable[[Column, Codes, int], Column]
+_Made = TypeVar("_Made")
 
 
-def _together(
-    target: Column, ranges: list[Column], wanted: list[list[Criterion]], lanes: int, grouped: _Grouped
+def _by_group(
+    target: Column, ranges: Sequence[_Tested], distinct: Sequence[Sequence[Criterion]], grouped: _Grouped
 ) -> Column | None:
     """The results of many formulas by one pass over the rows: each row belongs to one group, that of the criteria
     which it meets. None where a row may meet several of one range's criteria."""
     row_groups = np.zeros(len(target), np.int64)
-    lane_groups = np.zeros(lanes, np.int64)
     inside = np.ones(len(target), bool)
     total = 1
-    for column, criteria in zip(ranges, wanted, strict=True):
-        distinct = list(dict.fromkeys(criteria))
-        positions = _met_once(column, distinct)
-        total *= len(distinct)
+    for one, criteria in zip(ranges, distinct, strict=True):
+        positions = one.met_once(criteria)
+        total *= len(criteria)
         if positions is None or total > _MOST_GROUPS:
             return None
-        number = {item: index for index, item in enumerate(distinct)}
-        mine = np.array([number[item] for item in criteria])
         inside &= positions >= 0
-        row_groups = row_groups * len(distinct) + np.maximum(positions, 0)
-        lane_groups = lane_groups * len(distinct) + mine
-    return grouped(target, np.where(inside, row_groups, -1), total).take(lane_groups)
+        row_groups = row_groups * len(criteria) + np.maximum(positions, 0)
+    return grouped(target, np.where(inside, row_groups, -1), total)
 
 
-def _met_once(column: Column, criteria: list[Criterion]) -> Codes | None:
-    """For each value which of the criteria it meets, -1 for none; None when one meets two."""
-    found = np.full(len(column), -1)
+def _lane_groups(wanted: Sequence[Sequence[Criterion]], distinct: Sequence[Sequence[Criterion]], lanes: int) -> Codes:
+    """The group that each formula asks for, numbered as `_by_group` numbers those of the rows."""
+    groups = np.zeros(lanes, np.int64)
+    for asked, criteria in zip(wanted, distinct, strict=True):
+        number = {item: index for index, item in enumerate(criteria)}
+        groups = groups * len(criteria) + np.array([number[item] for item in asked])
+    return groups
+
+
+def _kept(
+    frame: Frame, operands: Sequence[Operand], what: Hashable, cells: int, make: Callable[[], _Made]
+) -> _Made:  # fmt: skip
+    """What was made of some ranges before, by this formula or another; of other operands it is made anew."""
+    spans = [operand for operand in operands if isinstance(operand, Span) and not operand.moves]
+    return make() if len(spans) < len(operands) else frame.scope.indexes.made(what, tuple(spans), cells, make)
+
+
+@dataclass(frozen=True, slots=True)
+class _Tested:
+    """The values of a range, which criteria are held against."""
+
+    grid: Grid
+    column: Column
+    operand: Operand
+    frame: Frame
+
+    def _kept(self, what: Hashable, make: Callable[[], _Made]) -> _Made:
+        # Of a range more or less is read, as large as those are that it is read with.
+        key = (what, self.grid.height, self.grid.width)
+        return _kept(self.frame, (self.operand,), key, len(self.column), make)
+
+    def mask(self, item: Criterion) -> Booleans:
+        return self._kept(item, lambda: item.mask(self.column))
+
+    def met_once(self, criteria: Sequence[Criterion]) -> Codes | None:
+        """For each value which of the criteria it meets, -1 for none; None when one meets two."""
+        found = np.full(len(self.column), -1)
+        for here, groups, values in self._kept("distinct", lambda: list(_distinct_by_kind(self.column))):
+            met = np.full(len(values), -1)
+            for number, item in enumerate(criteria):
+                mask = item.mask(values)
+                if (met[mask] >= 0).any():
+                    return None
+                met[mask] = number
+            found[here] = met[groups]
+        return found
+
+
+def _distinct_by_kind(column: Column) -> Iterator[tuple[slice | Booleans, Codes, Column]]:
+    """For each kind of values where they are, their places among the distinct ones, and these."""
     for kind in np.flatnonzero(np.bincount(column.kinds, minlength=1)).tolist():
         here = slice(None) if column.all_of(kind) else column.kinds == kind
-        part = column if isinstance(here, slice) else column.take(here)
-        groups, values = _distinct(part, kind)
-        met = np.full(len(values), -1)
-        for number, item in enumerate(criteria):
-            mask = item.mask(values)
-            if (met[mask] >= 0).any():
-                return None
-            met[mask] = number
-        found[here] = met[groups]
-    return found
+        yield here, *_distinct(column if isinstance(here, slice) else column.take(here), kind)
 
 
 def _distinct(column: Column, kind: int) -> tuple[Codes, Column]:

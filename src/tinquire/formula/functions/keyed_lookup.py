@@ -121,8 +121,7 @@ def _found(
 def _shared_index(operand: Operand, line: Column, frame: Frame) -> KeyIndex:
     if not isinstance(operand, Span):
         return KeyIndex(line)
-    index: KeyIndex = frame.scope.indexes.setdefault(("keys", operand.sheet, operand.area, len(line)), KeyIndex(line))
-    return index
+    return frame.scope.indexes.made(("keys", len(line)), (operand,), len(line), lambda: KeyIndex(line))
 
 
 @special("XMATCH(key: value, range: cells, match: number = 0, search: number = 1)")

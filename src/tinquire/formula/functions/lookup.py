@@ -306,9 +306,7 @@ def _index(column: Column, operand: Operand, frame: Frame) -> KeyIndex:
     """The index of a range, shared by all formulas that look into it."""
     if not isinstance(operand, Span):
         return KeyIndex(column)
-    key = ("keys", operand.sheet, operand.area, len(column))
-    found: KeyIndex = frame.scope.indexes.setdefault(key, KeyIndex(column))
-    return found
+    return frame.scope.indexes.made(("keys", len(column)), (operand,), len(column), lambda: KeyIndex(column))
 
 
 def _positions(keys: Scalar | Lanes | Grid, index: KeyIndex, kind: int) -> Any:

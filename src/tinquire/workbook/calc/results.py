@@ -96,6 +96,7 @@ class ResultStore:
     def put(self, cells: Scatter, values: Column) -> None:
         """Keep results of scattered cells."""
         values = blank_to_zero(values)
+        self._forget(cells)
         dense = self.scope.dense(cells.sheet)
         if dense is None:
             self._store_scattered(cells.sheet, cells.rows, cells.columns, values)
@@ -109,8 +110,14 @@ class ResultStore:
         if dense is None:
             self.put(cells, Column.of_numbers(numbers))
         else:
+            self._forget(cells)
             dense.put_numbers(cells.rows, cells.columns, numbers)
             self._waiting[cells.sheet].append(cells)
+
+    def _forget(self, cells: Scatter) -> None:
+        """What was worked out of cells that get other results holds no longer."""
+        for area in cells.areas():
+            self.scope.indexes.forget(cells.sheet, area)
 
     def flush(self) -> None:
         """Bring results of scattered cells into their sheets."""

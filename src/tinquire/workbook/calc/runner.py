@@ -138,7 +138,6 @@ class Runner:
             self._run_array(member, frame)
         else:
             self.store.store(member, member.top, member.column, evaluate_column(member.tree, frame))
-        self.scope.indexes.clear()
 
     def _run_plain(self, cells: Scatter) -> bool:
         """Run few cells on plain numbers, one after the other; False where that cannot be."""
@@ -156,8 +155,6 @@ class Runner:
         except NotPlain:
             return False
         self.store.put_numbers(cells, results)
-        if self.scope.indexes:
-            self.scope.indexes.clear()
         return True
 
     def _run_array(self, program: Program, frame: Frame) -> None:

@@ -13,6 +13,7 @@ from tinquire.cells.column import Booleans, Codes, Column, Floats
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
 from tinquire.formula import parse_name
+from tinquire.formula.engine.indexes import AreaIndexes
 from tinquire.formula.engine.operands import Operand, Scalar, Span
 from tinquire.formula.engine.scope import Frame
 from tinquire.formula.language.problems import FormulaError
@@ -46,7 +47,7 @@ class BookScope:
         self._now = now
         self._random = np.random.default_rng(seed)
         self.trees = Trees()
-        self.indexes: dict[Any, Any] = {}
+        self.indexes = AreaIndexes()
         self._sheets = {entry.name.casefold(): entry.name for entry in book.entries if entry.kind == "worksheet"}
         self._pivots: dict[str, list[tuple[Area, PivotCells]]] = {}
         self._opened: dict[str, Sheet] = {}
@@ -98,6 +99,7 @@ class BookScope:
 
     def grown(self) -> None:
         """Cells were stored where there were none."""
+        self.indexes.clear()
         self._extents.clear()
         self._dense.clear()
 
@@ -131,6 +133,7 @@ class BookScope:
 
     def stored(self, sheet: str, row: int, column: int, values: Column) -> None:
         """A run of results was stored in its sheet."""
+        self.indexes.forget(sheet, Area(row, column, row + len(values) - 1, column))
         if (dense := self._dense.get(sheet.casefold())) is not None:
             dense.put(slice(row, row + len(values)), column, values)
 

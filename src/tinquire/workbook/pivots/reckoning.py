@@ -13,6 +13,7 @@ from tinquire.cells.column import Column, Floats, Kind
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError, Value
 from tinquire.formula import Frame, evaluate_column, parse
+from tinquire.formula.engine.indexes import AreaIndexes
 from tinquire.formula.engine.operands import Lanes, Operand
 from tinquire.formula.engine.scope import NoCells
 from tinquire.formula.language.problems import FormulaError
@@ -134,7 +135,7 @@ class _Sums(NoCells):
     sums: Mapping[str, Column]
     date_system: DateSystem = DateSystem.FROM_1900
     moment: float | None = None
-    indexes: dict[Any, Any] = field(default_factory=dict)
+    indexes: AreaIndexes = field(default_factory=AreaIndexes)
 
     def table(self, reference: TableReference, frame: Frame) -> Operand | None:
         found = self.sums.get((reference.first or "").casefold())
