@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import struct
 import zipfile
 import zlib
@@ -14,9 +15,11 @@ from lxml import etree
 
 from parts import MAIN, OFFICE, PACKAGE, zipped
 from richbook import rich_parts
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW
 from tinquire.cli.main import main
 from tinquire.packages.package import Package
 from tinquire.workbook.inspect.conformance import conformance_findings
+from tinquire.workbook.parts.drawn import read_drawn
 from tinquire.workbook.parts.fonts import font_size
 
 RICH = rich_parts()
@@ -144,6 +147,8 @@ HOSTILE = {
         "xl/worksheets/_rels/sheet3.xml.rels": relations(),
     }),
     "drawings in a ring": with_part("xl/drawings/_rels/drawing1.xml.rels", relations(("chart", "../charts/chart1.xml"), ("drawing", "drawing1.xml"))),
+    "a drawing below the grid": with_part("xl/drawings/drawing1.xml", re.sub(r"(<xdr:to>.*?<xdr:row>)\d+", r"\g<1>2147483648", RICH["xl/drawings/drawing1.xml"], count=1)),
+    "a drawing before the grid": with_part("xl/drawings/drawing1.xml", re.sub(r"(<xdr:(row|col)>)\d+", r"\g<1>-7", RICH["xl/drawings/drawing1.xml"])),
     "targets above the file": with_part("xl/worksheets/_rels/sheet1.xml.rels", relations(("drawing", "../../../../etc/passwd"), ("table", "/../../x"))),
     "members above the folder": zipped({**RICH, "../../evil.xlsx": "x", "/etc/evil": "x"}),
     "a member twice": WHOLE[: WHOLE.index(b"PK\x01\x02")] + WHOLE[WHOLE.index(b"PK\x01\x02") :].replace(b"xl/worksheets/sheet2.xml", b"xl/worksheets/sheet1.xml"),
@@ -178,3 +183,14 @@ def test_hostile_files(label, tmp_path):
 )
 def test_sizes_of_letters_that_are_none(stated, size):
     assert font_size(etree.fromstring(f'<font xmlns="{MAIN}"><sz val="{stated}"/></font>')) == size
+
+
+@pytest.mark.parametrize(
+    ("line", "row", "column"),
+    [("2147483648", MAX_ROW, MAX_COLUMN), ("-7", 1, 1), ("0", 1, 1), ("16384", 16385, MAX_COLUMN)],
+)
+def test_corners_of_drawings_are_on_the_grid(line, row, column):
+    drawing = re.sub(r"(<xdr:(row|col)>)\d+", rf"\g<1>{line}", RICH["xl/drawings/drawing1.xml"])
+    package = Package.from_bytes(with_part("xl/drawings/drawing1.xml", drawing), "a.xlsx")
+    (chart,) = [one for one in read_drawn(package, "xl/drawings/drawing1.xml") if one.anchor.end is not None]
+    assert [(corner.row, corner.column) for corner in (chart.anchor.start, chart.anchor.end)] == [(row, column)] * 2

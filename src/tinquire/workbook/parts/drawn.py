@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from lxml import etree
 
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW
 from tinquire.packages.package import Package, Relation
 from tinquire.packages.xml import child, children, flag, local
 from tinquire.workbook.parts.drawing_colours import drawing_colour, opacity_of
@@ -29,6 +30,11 @@ class Corner:
     column: int
     right: float
     down: float
+
+    @classmethod
+    def on_grid(cls, row: int, column: int, right: float, down: float) -> Corner:
+        """A corner whose lines a file counts from zero; one beyond the grid is in its last cell."""
+        return cls(min(max(row + 1, 1), MAX_ROW), min(max(column + 1, 1), MAX_COLUMN), right, down)
 
 
 @dataclass(frozen=True, slots=True)
@@ -283,13 +289,13 @@ def _anchor(anchor: etree._Element) -> Anchor:
 
 
 def _corner(element: etree._Element | None) -> Corner | None:
-    """A corner (20.5.2.5), whose lines a file counts from zero."""
+    """A corner (20.5.2.5)."""
     if element is None:
         return None
     row, column, right, down = (
         _whole(element_text(child(element, name)).strip()) or 0 for name in ("row", "col", "colOff", "rowOff")
     )
-    return Corner(row + 1, column + 1, right / POINT, down / POINT)
+    return Corner.on_grid(row, column, right / POINT, down / POINT)
 
 
 def _whole(text: str | None) -> int | None:

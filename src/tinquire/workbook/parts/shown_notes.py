@@ -51,5 +51,5 @@ def shown_notes(package: Package, sheet_part: str) -> Iterator[Drawn]:
 def _place(numbers: bytes) -> Anchor:
     """Eight numbers: a column, how far into it, a row, how far into it, of the first corner and of the other one."""
     one = [int(number) for number in numbers.split(b",")]
-    corners = [Corner(one[n + 2] + 1, one[n] + 1, one[n + 1] * _PIXEL, one[n + 3] * _PIXEL) for n in (0, 4)]
+    corners = [Corner.on_grid(one[n + 2], one[n], one[n + 1] * _PIXEL, one[n + 3] * _PIXEL) for n in (0, 4)]
     return Anchor(corners[0], corners[1], None, None)
