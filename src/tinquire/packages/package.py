@@ -17,7 +17,7 @@ from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.xml import CONTENT_TYPES, PACKAGE_RELATIONS, children, escape_attribute, parse_xml, serialise_xml
 from tinquire.packages.zip_archive import Archive
 
-__all__ = ["Package", "Relation"]
+__all__ = ["Outline", "Package", "Relation"]
 
 _TYPES_PART = "[Content_Types].xml"
 _RELATION_TYPE = "application/vnd.openxmlformats-package.relationships+xml"
@@ -38,6 +38,14 @@ class Relation:
         return self.type.rpartition("/")[2]
 
 
+@dataclass(frozen=True, slots=True)
+class Outline:
+    """What stands around the many elements of a large part, and whether these may hold formulas."""
+
+    around: bytes
+    formulas: bool
+
+
 class Package:
     """The parts of a workbook file by name, without leading slash."""
 
@@ -47,6 +55,8 @@ class Package:
         self._members = dict.fromkeys(source.names()) if source else {}
         self._fresh: dict[str, bytes | Packed] = {}
         self._by_folded = {member.casefold(): member for member in self._members}
+        #: What is known of parts that lie packed, for those who need not unpack them.
+        self._outlines: dict[str, Outline] = {}
         #: Relationships of parts that were asked for, by the part that lists them, until that changes.
         self._relations: dict[str, list[Relation]] = {}
 
@@ -77,6 +87,7 @@ class Package:
         fresh = Package(name=self.name)
         fresh._archive, fresh._members, fresh._fresh = self._archive, dict(self._members), dict(self._fresh)
         fresh._by_folded, fresh._relations = dict(self._by_folded), dict(self._relations)
+        fresh._outlines = dict(self._outlines)
         return fresh
 
     # -- parts -----------------------------------------------------------------------------------------
@@ -129,10 +140,18 @@ class Package:
         self._members[known] = None
         self._fresh[known] = content
         self._relations.pop(known.casefold(), None)
+        self._outlines.pop(known, None)
 
-    def put_pieces(self, part: str, pieces: Iterable[bytes]) -> None:
-        """Write a part from its pieces, as they are made. It is kept packed, since it may be large."""
+    def put_pieces(self, part: str, pieces: Iterable[bytes], outline: Outline | None = None) -> None:
+        """Write a part from its pieces, as they are made. It is kept packed, since it may be large; `outline` is what
+        is known of it."""
         self.put_packed(part, pack(pieces))
+        if outline is not None:
+            self._outlines[self._known(part)] = outline
+
+    def outline(self, part: str) -> Outline | None:
+        """What is known of a part that was put packed, until it is written again."""
+        return self._outlines.get(self._known(part))
 
     def put_packed(self, part: str, content: Packed) -> None:
         """Write a part whose content is packed already."""
@@ -149,6 +168,7 @@ class Package:
             del self._members[known]
             self._fresh.pop(known, None)
             self._relations.pop(known.casefold(), None)
+            self._outlines.pop(known, None)
 
     def free_name(self, pattern: str) -> str:
         """The first of `pattern` with 1, 2, 3, ... that is no part yet, nor one that is missing: whoever relates to

@@ -13,8 +13,8 @@ from tinquire.base.atomic_files import open_atomic
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.wording import known_names
 from tinquire.packages.entry_edits import with_recalculation
-from tinquire.packages.package import Package
-from tinquire.packages.raw_xml import Unusual, has_formula
+from tinquire.packages.package import Outline, Package
+from tinquire.packages.raw_xml import Unusual, has_formula, sheet_data
 from tinquire.packages.xml import (
     MAIN,
     RELATIONS,
@@ -429,7 +429,9 @@ class Workbook:
         if len(data) < _LARGE_PART and len(sheet.changed) < _MANY_CELLS:
             return False
         with suppress(Unusual):
-            self.package.put_pieces(part, rewrite_cells(data, sheet, self.strings.places_of))
+            cells = sheet_data(data)[1]
+            outline = Outline(data[: cells.start] + data[cells.end :], has_formula(data) or sheet.formula_count() > 0)
+            self.package.put_pieces(part, rewrite_cells(data, sheet, self.strings.places_of), outline)
             return True
         return False
 

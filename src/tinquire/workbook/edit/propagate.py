@@ -56,9 +56,9 @@ def follow(book: Workbook, following: ReferenceChange, shift: Moves | None = Non
     """Carry a change through all sheets, tables, names, charts and pivots; `shift` moves the lines of its sheet."""
     target = following.sheet.casefold() if isinstance(following, ShiftedLines) else None
     for entry, part in worksheets(book):
-        data = book.package.read(part)
         own_shift = shift if entry.name.casefold() == target else None
-        if following.may_change(_with_formulas(data), entry.name):
+        if following.may_change(_told(book, part), entry.name):
+            data = book.package.read(part)
             try:
                 fresh = follow_sheet(data, entry.name, following, own_shift)
             except (ValueError, OverflowError, Unusual) as error:
@@ -78,8 +78,12 @@ def follow(book: Workbook, following: ReferenceChange, shift: Moves | None = Non
     _charts_and_caches(book, following)
 
 
-def _with_formulas(data: bytes) -> bytes:
+def _told(book: Workbook, part: str) -> bytes:
     """What of a sheet's part may say something of other cells: where no cell has a formula, what is around them."""
+    outline = book.package.outline(part)
+    if outline is not None and not outline.formulas:
+        return outline.around
+    data = book.package.read(part)
     if has_formula(data):
         return data
     start, end = data.find(b"sheetData"), data.rfind(b"sheetData")

@@ -85,13 +85,17 @@ def rewrite_cells(data: bytes, sheet: Sheet, places_of: PlacesOf) -> Iterator[by
 
 def _change(sheet: Sheet, column: int, rows: Codes, formulas: Booleans, places_of: PlacesOf) -> _Change:
     cells = sheet.columns.get(column, Cells.empty(np.zeros(0, np.int32)))
-    known = np.isin(rows, cells.rows)
-    rows, formulas = rows[known], formulas[known]
-    own = _pick(cells, np.searchsorted(cells.rows, rows))
+    run = cells.places(int(rows[0]), int(rows[-1])) if len(rows) else slice(0, 0)
+    if np.array_equal(cells.rows[run], rows):  # one below the other, as most are: nothing has to be searched
+        own = _pick(cells, run)
+    else:
+        known = np.isin(rows, cells.rows)
+        rows, formulas = rows[known], formulas[known]
+        own = _pick(cells, np.searchsorted(cells.rows, rows))
     return _Change(column, own, rows, formulas, shared_places(sheet, own, places_of))
 
 
-def _pick(cells: Cells, at: Codes) -> Cells:
+def _pick(cells: Cells, at: Codes | slice) -> Cells:
     return Cells(cells.rows[at], *(array[at] for array in cells.arrays()))
 
 
@@ -208,14 +212,14 @@ class _Edits:
         left = in_file.copy()
         touched, spread = np.zeros(len(left), bool), np.zeros(len(left), bool)
         for change in changes:
-            positions, known = self._places(change.rows, change.column)
+            at = np.minimum(np.searchsorted(change.rows, found.row_numbers), len(change.rows) - 1)
+            rows = np.flatnonzero(change.rows[at] == found.row_numbers)
+            at = at[rows]
+            positions, known = self._places(change.rows[at], change.column)
             mine = positions[known]
-            good = bare[mine] & (change.formulas_set[known] | ~has_formula[mine])
-            rows = np.searchsorted(found.row_numbers, change.rows)
-            there = rows < len(left)
-            there[there] = found.row_numbers[rows[there]] == change.rows[there]
-            touched[rows[there]] = True
-            spread[rows[there & ~known]] = True
+            good = bare[mine] & (change.formulas_set[at[known]] | ~has_formula[mine])
+            touched[rows] = True
+            spread[rows[~known]] = True
             left -= np.bincount(rows[known][good], minlength=len(left))
         whole = touched & (left == 0) & found.row_open
         if b" spans=" in self.body:  # a hint that may be wrong then

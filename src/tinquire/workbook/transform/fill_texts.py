@@ -116,6 +116,9 @@ def _frame_texts(book: Workbook, part: str) -> Iterator[str]:
 
 def _fill_frame(book: Workbook, part: str, place: str, filled: _Fill) -> None:
     """Headers and footers, whose codes begin with an ampersand, and links within the workbook."""
+    outline = book.package.outline(part)
+    if outline is not None and _OPENED.encode() not in outline.around:
+        return
     data = book.package.read(part)
     if _OPENED.encode() not in data:
         return
