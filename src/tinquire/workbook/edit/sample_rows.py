@@ -152,9 +152,9 @@ def _styles(sheet: Sheet, area: Area, height: int) -> dict[int, Codes]:
     for number in range(area.left, area.right + 1):
         own = sheet.styles(number, area.top, area.bottom)
         inner = own[1:-1] if len(own) > 2 else own[:1]
-        styles = np.resize(inner, height)
+        styles = np.tile(inner, -(-height // len(inner)))[:height]
         if height > 2 and len(own) > 2:
-            styles[1:] = np.resize(inner, height - 1)
+            styles[1:] = np.tile(inner, -(-height // len(inner)))[: height - 1]
         styles[0] = own[0]
         if len(own) > 1 and height > 1:
             styles[-1] = own[-1]

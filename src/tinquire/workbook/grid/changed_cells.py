@@ -10,6 +10,9 @@ from tinquire.cells.column import Booleans, Codes
 
 __all__ = ["ChangedCells"]
 
+#: Rows are gathered by their places while there are at most so many places for each of them.
+_DENSE = 16
+
 
 class ChangedCells:
     """Which cells of a sheet were set, and which of them got or lost a formula."""
@@ -48,12 +51,23 @@ class ChangedCells:
     @staticmethod
     def _distinguished(marks: list[tuple[Codes, bool]]) -> tuple[Codes, Booleans]:
         """Each row once, and whether its formula was set; the marks are put together likewise."""
-        rows = _distinct(np.concatenate([rows for rows, _ in marks]) if len(marks) > 1 else marks[0][0])
-        if all(formulas == marks[0][1] for _, formulas in marks):
-            marks[:] = [(rows, marks[0][1])]
-            return rows, np.full(len(rows), marks[0][1])
-        mask = np.isin(rows, np.concatenate([rows for rows, formulas in marks if formulas]))
-        marks[:] = [(rows[mask], True), (rows[~mask], False)]
+        if len(marks) == 1:
+            rows, formulas = _distinct(marks[0][0]), marks[0][1]
+            marks[:] = [(rows, formulas)]
+            return rows, np.full(len(rows), formulas)
+        low, high = min(int(rows.min()) for rows, _ in marks), max(int(rows.max()) for rows, _ in marks)
+        if high - low < _DENSE * sum(len(rows) for rows, _ in marks):
+            there, fresh = np.zeros(high - low + 1, bool), np.zeros(high - low + 1, bool)
+            for rows, formulas in marks:
+                there[rows - low] = True
+                if formulas:
+                    fresh[rows - low] = True
+            rows = np.flatnonzero(there).astype(np.int32) + np.int32(low)
+            mask = fresh[there]
+        else:
+            rows = _distinct(np.concatenate([rows for rows, _ in marks]))
+            mask = np.isin(rows, np.concatenate([rows[:0], *(rows for rows, formulas in marks if formulas)]))
+        marks[:] = [(part, formulas) for part, formulas in ((rows[mask], True), (rows[~mask], False)) if len(part)]
         return rows, mask
 
     def with_formulas(self, column: int, top: int, bottom: int) -> list[int]:
