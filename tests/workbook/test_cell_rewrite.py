@@ -1,5 +1,7 @@
 """Changed cells written many at once are the bytes that one cell after the other gives."""
 
+from contextlib import suppress
+
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -10,12 +12,13 @@ from tinquire.cells.column import Column
 from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import CellError
 from tinquire.packages.raw_xml import Unusual
-from tinquire.workbook import Formula, Workbook
+from tinquire.workbook import Formula, Sheet, Workbook
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.sheet_xml import cell_rewrite
 from tinquire.workbook.sheet_xml.cell_patch import changed_cells, patch_cells
 from tinquire.workbook.sheet_xml.cell_rewrite import rewrite_cells
 from tinquire.workbook.sheet_xml.reader import read_sheet
+from tinquire.workbook.sheet_xml.small_splice import splice_changed
 
 SHARED = ["tea", "coffee & cake", "  milk", ""]
 CELLS = st.sampled_from([
@@ -58,7 +61,7 @@ CHANGES = st.lists(
 @settings(max_examples=120, suppress_health_check=[HealthCheck.too_slow])
 @given(parts(), CHANGES, st.sampled_from([60, 1 << 20]), st.sampled_from([1, 3, 500]))
 def test_many_at_once_is_one_by_one(data, changes, piece, run):
-    book = Workbook.new()
+    strings = [Workbook.new().strings for _ in range(3)]
 
     def changed():
         sheet = read_sheet("S", lambda: [data], list(SHARED), DateSystem.FROM_1900, "a.xlsx")
@@ -79,20 +82,39 @@ def test_many_at_once_is_one_by_one(data, changes, piece, run):
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(cell_rewrite, "_PIECE", piece)
         patch.setattr(cell_rewrite, "_LONG_RUN", run)
-        try:
+        with suppress(Unusual):
             fast = b"".join(rewrite_cells(data, sheet, lambda texts: list(map(place, texts))))
-        except Unusual:
-            return
-    patches = list(changed_cells(sheet, book.strings.index_of))
-    for one in patches:
-        if one.form == "s":
-            one.value = str(place(sheet.value(one.row, one.column)))
-    assert fast == patch_cells(data, patches)
+            assert fast == patch_cells(data, changed_cells(sheet, place))
+    plain = patch_cells(data, changed_cells(sheet, strings[0].index_of))
+    if b"<sheetData/>" in data:
+        with pytest.raises(Unusual):
+            splice_changed(data, sheet, strings[1].index_of)
+        return
+    assert splice_changed(data, sheet, strings[1].index_of) == plain
+    assert splice_changed(data, sheet, strings[2].index_of) == plain, "what was found in a part is found again"
+    assert strings[0].texts == strings[1].texts == strings[2].texts
 
 
 def place(text):
     """A text's place among the shared ones, the same whatever was asked before."""
     return sum(map(ord, text))
+
+
+ODD = [
+    '<row r="2"><c r="B2"><v>1</v></c> </row>', '<row r="2"><c r="A2"/><c r="A2"/></row>', '<row r="2"><c r="A3"/></row>',
+    '<row r="2"><c r="B2"/><c r="A2"/></row>', "<row><c/></row>", '<row r="3"/><row r="2"/>', '<row r="2"><c r="B2">',
+    '<row r="2"><c r="B2"><v>1</v><extLst/></c></row>', '<row r="2"><!-- x --></row>', '<row r="02"></row>',
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("rows", ODD)
+def test_what_is_not_plain_is_left_to_the_careful_way(rows):
+    data = f'<worksheet><sheetData>{rows}<row r="7"/></sheetData></worksheet>'.encode()
+    sheet, asked = Sheet("S", loaded=True), []
+    sheet.set(2, 2, "text")
+    with pytest.raises(Unusual):
+        splice_changed(data, sheet, asked.append)
+    assert asked == []
 
 
 WIDE = "".join(
@@ -104,8 +126,6 @@ WIDE = "".join(
 def test_a_large_sheet_goes_this_way(tmp_path):
     path = tmp_path / "a.xlsx"
     book = Workbook.new()
-    from tinquire.workbook import Sheet
-
     sheet = Sheet("S")
     sheet.put(1, 1, Column.of_numbers(np.arange(5000.0)))
     sheet.put(1, 2, Column.of_numbers(np.zeros(5000)), None, Formula("A1*2", 1, 2))
@@ -138,8 +158,6 @@ def test_a_large_sheet_goes_this_way(tmp_path):
 def test_what_is_set_on_a_sheet_that_was_read_is_saved_or_stops(change, wanted, tmp_path):
     path = tmp_path / "a.xlsx"
     book = Workbook.new()
-    from tinquire.workbook import Sheet
-
     sheet = Sheet("S", merged=[Area(1, 1, 1, 2)])
     sheet.set(1, 1, "Title")
     book.add_sheet(sheet)

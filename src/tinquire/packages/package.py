@@ -90,6 +90,12 @@ class Package:
         fresh._outlines = dict(self._outlines)
         return fresh
 
+    def is_as(self, other: Package) -> bool:
+        """Whether both hold the same parts: what was written to one was written to the other."""
+        mine, theirs = self._fresh, other._fresh
+        same = self._archive is other._archive and self._members == other._members and len(mine) == len(theirs)
+        return same and all(content is theirs.get(name) for name, content in mine.items())
+
     # -- parts -----------------------------------------------------------------------------------------
 
     def names(self) -> list[str]:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import suppress
+from copy import copy, deepcopy
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -43,6 +45,7 @@ from tinquire.workbook.sheet_xml.cell_rewrite import rewrite_cells
 from tinquire.workbook.sheet_xml.frame_changes import with_frame
 from tinquire.workbook.sheet_xml.reader import read_sheet
 from tinquire.workbook.sheet_xml.shared_masters import mark_members
+from tinquire.workbook.sheet_xml.small_splice import splice_changed
 from tinquire.workbook.sheet_xml.writer import filter_area, print_area, print_titles
 
 __all__ = ["SheetEntry", "Workbook"]
@@ -129,6 +132,33 @@ class Workbook:
         book = cls(package, part)
         book._styles = StyleBook.empty(font, size)
         return book
+
+    def copy(self) -> Workbook:
+        """The same workbook, to be changed by itself. Raises ValueError for one whose styles were changed."""
+        if self._styles is not None and self._styles.changed:
+            raise ValueError("its styles were changed and not written")
+        fresh = copy(self)
+        fresh.package, fresh._root, fresh._by_kind = self.package.copy(), deepcopy(self._root), dict(self._by_kind)
+        fresh._strings = None if self._strings is None else self._strings.copy()
+        fresh._styles = None  # they are read when they are asked for
+        fresh.names, fresh._tables, fresh._table_ids = list(self.names), dict(self._tables), list(self._table_ids)
+        fresh.entries = [
+            replace(entry, loaded=None if entry.loaded is None else entry.loaded.copy()) for entry in self.entries
+        ]
+        return fresh
+
+    def become(self, other: Workbook) -> None:
+        """Be a copy of another workbook."""
+        self.__dict__.update(other.copy().__dict__)
+
+    def is_as(self, other: Workbook) -> bool:
+        """Whether it is as another one, of which it is a copy, with nothing done to either since."""
+        loaded = [entry for entry in self.entries if entry.loaded is not None]
+        changed = any(entry.loaded.changed or entry.loaded.frames for entry in loaded if entry.loaded)
+        frames = all(entry.loaded.frame() == entry.frame for entry in loaded if entry.loaded)
+        if changed or not frames or (self._styles is not None and self._styles.changed):
+            return False
+        return not (self._strings is not None and self._strings.changed) and self.package.is_as(other.package)
 
     # -- reading ---------------------------------------------------------------------------------------
 
@@ -439,6 +469,9 @@ class Workbook:
         if len(data) >= _LARGE_PART or len(sheet.changed) >= _MANY_CELLS:
             with suppress(Unusual):
                 return b"".join(rewrite_cells(data, sheet, self.strings.places_of))
+        else:
+            with suppress(Unusual):
+                return splice_changed(data, sheet, self.strings.index_of)
         return patch_cells(data, changed_cells(sheet, self.strings.index_of))
 
     def _add_name(self, name: str, formula: str, entry: SheetEntry | None = None, *, hidden: bool = False) -> None:

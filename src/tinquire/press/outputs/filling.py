@@ -11,6 +11,7 @@ from tinquire.press.outputs.slot_rows import repeat_rows, settle_conditions
 from tinquire.press.outputs.template_rows import RowsFilled, fill_rows
 from tinquire.tables import Table
 from tinquire.workbook import Workbook
+from tinquire.workbook.edit.templates import Template
 from tinquire.workbook.transform.fill_slots import fill
 from tinquire.workbook.transform.fill_texts import fill_texts
 
@@ -18,12 +19,13 @@ __all__ = ["fill_slots_of", "fill_template"]
 
 
 def fill_template(
-    book: Workbook, targets: Mapping[str, TemplateRowsModel], tables: Mapping[str, Table], scope: SlotScope, name: str
-) -> RowsFilled:
-    """Fill a template without a docket. Raises one error with all that is wrong."""
+    book: Workbook, targets: Mapping[str, TemplateRowsModel], tables: Mapping[str, Table], scope: SlotScope, name: str,
+    template: Template | None = None,
+) -> RowsFilled:  # fmt: skip
+    """Fill a workbook without a docket, one of several from a `template`. Raises one error with all that is wrong."""
     where = dict.fromkeys(targets, "")
     stopped = f"filling '{name}'"
-    filled = fill_rows(book, targets, tables, name, where)
+    filled = fill_rows(book, targets, tables, name, where, template)
     settle_conditions(book, scope, stopped)
     filled.warnings += repeat_rows(book, tables, scope, stopped).warnings
     fill_slots_of(book, scope, stopped)

@@ -17,7 +17,7 @@ from tinquire.slots.slots import FilledSlot, Slot, UnfilledSlot, fill_text, inst
 from tinquire.tables import Table
 from tinquire.workbook import Workbook
 from tinquire.workbook.edit import delete_rows, delete_sheets
-from tinquire.workbook.edit.sample_rows import SampleRows, replace_rows
+from tinquire.workbook.edit.sample_rows import SampleRows, make_room, put_rows
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.transform.fill_slots import slots_of
 
@@ -138,12 +138,13 @@ def _repeat(
         else:
             columns[column] = Column.full(sheet.value(row, column), table.height)
     formats = dict(_formats(book, sheet, row, texts, tables, scope))
-    partial = replace_rows(book, SampleRows(name, area), columns, table.height)
+    room = make_room(book, SampleRows(name, area), table.height)
+    put_rows(book, room, columns)
     sheet = book.sheet(name)
     for column, style in formats.items():
         sheet.dress(row, column, style, max(table.height, 1))
     do = "take all of them, or none"
-    made.warnings += [Fault(stopped, why, where, do, warning=True) for why in partial]
+    made.warnings += [Fault(stopped, why, where, do, warning=True) for why in room.partial]
     if table.origin is not None and table.height:
         area = area._replace(bottom=row + table.height - 1)
         made.sources.append(CellSources(name, area, f"table '{table.name}'", table.origin))

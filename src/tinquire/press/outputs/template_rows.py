@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeAlias, cast
 
 from tinquire.base.faults import DataError, Fault, TinQuireError, UseError, merge_errors
 from tinquire.base.wording import known_names, listed
@@ -16,7 +16,8 @@ from tinquire.press.record.cell_sources import CellSources
 from tinquire.sources.readers.headings import under_heading
 from tinquire.tables import Table
 from tinquire.workbook import Sheet, Workbook
-from tinquire.workbook.edit.sample_rows import SampleRows, replace_rows
+from tinquire.workbook.edit.sample_rows import Room, SampleRows, make_room, put_rows
+from tinquire.workbook.edit.templates import Template
 
 __all__ = ["RowsFilled", "fill_rows"]
 
@@ -39,16 +40,17 @@ class RowsFilled:
 
 def fill_rows(
     book: Workbook, asked: Mapping[str, TemplateRowsModel], tables: Mapping[str, Table], name: str,
-    where: Mapping[str, str],
+    where: Mapping[str, str], template: Template | None = None,
 ) -> RowsFilled:  # fmt: skip
-    """Put rows into a template, target by target; `where` says where each is asked for. Raises one error with all that
-    is wrong: targets that are not there, headings without a column, and what is in the way."""
+    """Put rows into a template, target by target; `where` says where each is asked for. What is the same each time a
+    `template` is filled is done once. Raises one error with all that is wrong: targets that are not there, headings
+    without a column, and what is in the way."""
     filled = RowsFilled()
     errors: list[TinQuireError] = []
     for target, model in asked.items():
         try:
             stopped = f"workbook '{name}', rows of '{target}'"
-            _Filling(book, target, model, tables[model.table], stopped, where[target]).fill(filled)
+            _Filling(book, target, model, tables[model.table], stopped, where[target], template).fill(filled)
         except TinQuireError as error:
             errors.append(error)
     if errors:
@@ -56,6 +58,10 @@ def fill_rows(
     if filled.areas:
         book.settle()
     return filled
+
+
+#: For the sheet's columns those of the table, which of them keep the template's formulas, and room for the rows.
+_Places: TypeAlias = tuple[dict[int, int], set[int], Room]
 
 
 @dataclass(frozen=True)
@@ -66,19 +72,18 @@ class _Filling:
     table: Table
     stopped: str
     where: str
+    template: Template | None
 
     def fill(self, filled: RowsFilled) -> None:
-        sample, headings = self.sample()
-        columns = self.columns(sample, headings)
-        sheet = self.book.sheet(sample.sheet)
-        kept = {number for number in columns if sheet.formula(sample.area.top, number) is not None}
+        columns, kept, room = self.prepared()
+        sample = room.sample
         values = {number: self.table.columns[index] for number, index in columns.items() if number not in kept}
-        partial = replace_rows(self.book, sample, values, self.table.height, stay=self.model.below == "stay")
+        put_rows(self.book, room, values)
         do = "take all of them, or none"
         names = [item.name for index, item in enumerate(self.table.fields) if index not in columns.values()]
         if names:
             filled.notes.append(f"no heading for {listed(names)} of '{self.table.name}'")
-        filled.warnings += [Fault(self.stopped, why, self.where, do, warning=True) for why in partial]
+        filled.warnings += [Fault(self.stopped, why, self.where, do, warning=True) for why in room.partial]
         top, height = sample.area.top, self.table.height
         bottom = top + max(height, 1) - 1
         filled.areas.append((sample.sheet, sample.area._replace(bottom=bottom)))
@@ -93,6 +98,27 @@ class _Filling:
         if self.table.origin is not None:
             area = Area(top, sample.area.left, bottom, sample.area.right)
             filled.sources.append(CellSources(sample.sheet, area, f"table '{self.table.name}'", self.table.origin))
+
+    def prepared(self) -> _Places:
+        """Which column goes where, and room for the rows, made as it was for other rows of as many columns."""
+        template = self.template
+        if template is None or not template.is_untouched(self.book):
+            return self.with_room()
+        step = (self.target, self.model.model_dump_json(), self.table.height, tuple(self.table.headings))
+        known = template.prepared(step)
+        if known is None:
+            places = self.with_room()
+            template.keep(step, self.book, places)
+            return places
+        self.book.become(known.book)
+        return cast(_Places, known.besides)
+
+    def with_room(self) -> _Places:
+        sample, headings = self.sample()
+        columns = self.columns(sample, headings)
+        sheet = self.book.sheet(sample.sheet)
+        kept = {number for number in columns if sheet.formula(sample.area.top, number) is not None}
+        return columns, kept, make_room(self.book, sample, self.table.height, stay=self.model.below == "stay")
 
     # -- which rows ------------------------------------------------------------------------------------
 

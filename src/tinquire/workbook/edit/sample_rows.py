@@ -23,7 +23,7 @@ from tinquire.workbook.grid.sheet import Formula, Sheet
 from tinquire.workbook.sheet_xml.row_levels import with_rows
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["Grown", "SampleRows", "SeveralChanges", "replace_rows"]
+__all__ = ["Grown", "Room", "SampleRows", "SeveralChanges", "make_room", "put_rows"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,15 +96,22 @@ class SeveralChanges:
         return any(change.may_change(data, home) for change in self.changes)
 
 
-def replace_rows(
-    book: Workbook, sample: SampleRows, columns: Mapping[int, Column], height: int, *, stay: bool = False
-) -> list[str]:
-    """Put rows in place of sample rows: `columns` are the values by the number of the sheet's column, each `height`
-    long; none leaves one blank row. Columns without values keep the formula of the first sample row, or are blank. With
-    `stay` what stands below stays where it is.
+@dataclass(frozen=True, slots=True)
+class Room:
+    """Room for rows in place of sample rows: formulas of the first one and styles of all rows by column, the height of
+    the first one if it was set, and what took a part of the sample rows, and so was left as it is."""
 
-    Returns what only took a part of the sample rows, and so was left as it is, sentence by sentence. Raises DataError
-    for what is in the way of the rows."""
+    sample: SampleRows
+    height: int
+    models: Mapping[int, Formula]
+    styles: Mapping[int, Codes]
+    tall: float | None
+    partial: tuple[str, ...]
+
+
+def make_room(book: Workbook, sample: SampleRows, height: int, *, stay: bool = False) -> Room:
+    """Make room for rows in place of sample rows, for one blank one without any; with `stay` what stands below stays
+    where it is. Raises DataError for what is in the way of the rows."""
     sheet, area = book.sheet(sample.sheet), sample.area
     now = max(height, 1)
     doing = f"filling {area_name(area)} of sheet '{sample.sheet}'"
@@ -114,8 +121,16 @@ def replace_rows(
     models = _models(sheet, area)
     styles = _styles(sheet, area, now)
     tall = sheet.heights.get(area.top)
-    partial = list(_partial(book, sample)) if now != area.height else []
+    partial = tuple(_partial(book, sample)) if now != area.height else ()
     _resize(book, sample, now, doing, stay=stay)
+    return Room(sample, height, models, styles, tall, partial)
+
+
+def put_rows(book: Workbook, room: Room, columns: Mapping[int, Column]) -> None:
+    """Put rows where room was made for them: `columns` are the values by the number of the sheet's column, each as long
+    as was said. Columns without values keep the formula of the first sample row, or are blank."""
+    sample, height, models, styles = room.sample, room.height, room.models, room.styles
+    area, now = sample.area, max(height, 1)
     sheet = book.sheet(sample.sheet)
     for number in range(area.left, area.right + 1):
         values = columns.get(number)
@@ -129,10 +144,9 @@ def replace_rows(
     for number, model in models.items():
         if not area.left <= number <= area.right:  # formulas that stand beside the rows
             sheet.put(area.top, number, Column.blank(now), sheet.style(area.top, number), model)
-    if tall is not None and now > 1:
-        _set_heights(book, sample.sheet, area.top, now, tall)
+    if room.tall is not None and now > 1:
+        _set_heights(book, sample.sheet, area.top, now, room.tall)
     book.formulas_moved()
-    return partial
 
 
 def _models(sheet: Sheet, area: Area) -> dict[int, Formula]:

@@ -29,6 +29,13 @@ class ChangedCells:
             self._marks.setdefault(column, []).append((np.asarray(rows, np.int32), formulas))
             self._known.pop(column, None)
 
+    def copy(self) -> ChangedCells:
+        """The same marks, to be added to by themselves."""
+        fresh = ChangedCells()
+        fresh._marks = {column: list(marks) for column, marks in self._marks.items()}
+        fresh._known = dict(self._known)
+        return fresh
+
     def clear(self) -> None:
         self._marks.clear()
         self._known.clear()

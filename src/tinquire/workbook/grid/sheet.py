@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from copy import copy
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -96,6 +97,10 @@ class Cells:
             np.zeros(count, np.int32),
             np.full(count, NO_FORMULA, np.int32),
         )
+
+    def copy(self) -> Cells:
+        """The same cells, to be changed by themselves; rows are never changed."""
+        return Cells(self.rows, *(part.copy() for part in self.arrays()))
 
     def formula_runs(self) -> list[tuple[int, int, int]]:
         if self._runs is None:
@@ -197,6 +202,15 @@ class Sheet:
     _interned: dict[str, int] = field(default_factory=dict)
     #: The rows of long columns that were reached last.
     _rows: dict[tuple[int, int], Codes] = field(default_factory=dict, repr=False, compare=False)
+
+    def copy(self) -> Sheet:
+        """The same sheet, to be changed by itself."""
+        fresh = copy(self)
+        for name, held in vars(self).items():
+            if isinstance(held, list | dict | set | ChangedCells):
+                setattr(fresh, name, held.copy())
+        fresh.columns = {number: cells.copy() for number, cells in self.columns.items()}
+        return fresh
 
     # -- reading ---------------------------------------------------------------------------------------
 

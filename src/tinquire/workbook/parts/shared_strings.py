@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Sequence
+from copy import copy
 
 from lxml import etree
 
@@ -57,6 +58,12 @@ class SharedStrings:
         self._known = len(self.texts)
         self._places: dict[str, int] = {}
         self._rewritten = False
+
+    def copy(self) -> SharedStrings:
+        """The same texts, to be added to by themselves."""
+        fresh = copy(self)
+        fresh.texts, fresh._places = list(self.texts), dict(self._places)
+        return fresh
 
     @property
     def changed(self) -> bool:

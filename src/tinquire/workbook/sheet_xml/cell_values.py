@@ -14,6 +14,8 @@ __all__ = ["stored_value", "value_of"]
 def stored_value(value: Value, place_of: Callable[[str], int], *, formula: bool = False) -> tuple[str, str | None]:
     """A value's form ('' for numbers) and the text of its `v` element; None for a blank. A text is shared, and stands
     at `place_of(text)`, unless it is the result of a formula."""
+    if type(value) is float:
+        return "", number_text(value)
     match value:
         case None:
             return "", None

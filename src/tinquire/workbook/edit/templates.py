@@ -1,0 +1,55 @@
+"""A template filled many times: what is the same each time is done once, and kept."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import dataclass
+
+from tinquire.workbook.workbook import Workbook
+
+__all__ = ["Prepared", "Template"]
+
+#: Larger workbooks, in bytes, are read anew each time: to copy their cells saves little, and fills memory.
+_SMALL = 1 << 20
+#: So many workbooks with room for rows are kept, of so many cells at most: the files of one list have about the same
+#: number of rows.
+_KEPT, _CELLS = 16, 20_000
+
+
+@dataclass(frozen=True, slots=True)
+class Prepared:
+    """A template to which something was done, and what came of it beside."""
+
+    book: Workbook
+    besides: object
+
+
+class Template:
+    """A workbook opened once, of which each file is a copy."""
+
+    def __init__(self, data: bytes, name: str) -> None:
+        """Raises AccessError as `Workbook.from_bytes`."""
+        self._data, self._name = data, name
+        self._whole = Workbook.from_bytes(data, name)
+        self._prepared: dict[Hashable, Prepared] = {}
+
+    def book(self) -> Workbook:
+        """The workbook, to be changed."""
+        return Workbook.from_bytes(self._data, self._name) if len(self._data) > _SMALL else self._whole.copy()
+
+    def is_untouched(self, book: Workbook) -> bool:
+        """Whether a workbook is as it came from here, and small enough to be kept."""
+        return book.is_as(self._whole)
+
+    def prepared(self, step: Hashable) -> Prepared | None:
+        """A workbook to which a step was done before; who uses it takes a copy."""
+        return self._prepared.get(step)
+
+    def keep(self, step: Hashable, book: Workbook, besides: object) -> None:
+        """Keep what a step made of the workbook."""
+        sheets = list(book.sheets())  # so that copies need not read them
+        if sum(len(cells.rows) for sheet in sheets for cells in sheet.columns.values()) > _CELLS:
+            return
+        while len(self._prepared) >= _KEPT:
+            del self._prepared[next(iter(self._prepared))]
+        self._prepared[step] = Prepared(book.copy(), besides)
