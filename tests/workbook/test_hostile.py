@@ -18,6 +18,7 @@ from richbook import rich_parts
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW
 from tinquire.cli.main import main
 from tinquire.packages.package import Package
+from tinquire.packages.xml import parse_xml
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.parts.drawn import read_drawn
 from tinquire.workbook.parts.fonts import font_size
@@ -194,3 +195,16 @@ def test_corners_of_drawings_are_on_the_grid(line, row, column):
     package = Package.from_bytes(with_part("xl/drawings/drawing1.xml", drawing), "a.xlsx")
     (chart,) = [one for one in read_drawn(package, "xl/drawings/drawing1.xml") if one.anchor.end is not None]
     assert [(corner.row, corner.column) for corner in (chart.anchor.start, chart.anchor.end)] == [(row, column)] * 2
+
+
+@pytest.mark.parametrize(
+    ("name", "space", "whole"),
+    [("x:w:r", "x", False), ("x:r", "x", False), ("r", "x", True), ("x:r", "preserve", False)],
+)
+def test_names_without_their_namespace_are_damage(name, space, whole):
+    data = f'<w xmlns="u"><{name}/><t xml:space="{space}">text</t></w>'.encode()
+    if whole:
+        assert parse_xml(data)[1].text == "text"
+        return
+    with pytest.raises(ValueError, match="its markup is damaged"):
+        parse_xml(data)

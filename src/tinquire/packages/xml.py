@@ -53,10 +53,15 @@ def parser() -> etree.XMLParser:
 
 def parse_xml(data: bytes) -> etree._Element:
     """The root element of a part. Raises ValueError for what is not well-formed, or declares a document type."""
+    reading = parser()
     try:
-        root = etree.fromstring(data, parser())
+        root = etree.fromstring(data, reading)
     except etree.XMLSyntaxError as error:
         raise ValueError(f"its markup is damaged ({error.msg})") from None
+    # The library lets a name without its namespace pass where a warning comes after it.
+    for entry in reading.error_log:
+        if entry.domain == etree.ErrorDomains.NAMESPACE and entry.level >= etree.ErrorLevels.ERROR:
+            raise ValueError(f"its markup is damaged ({entry.message})")
     if root.getroottree().docinfo.internalDTD is not None:
         raise ValueError("it declares a document type, which no part may do")
     return root
