@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from tinquire.press.compute.slot_scope import SlotScope
     from tinquire.press.outputs.own_rows import OwnRows
     from tinquire.tables import Table
+    from tinquire.workbook.edit.templates import Template
 
 #: Templates that are word-processing documents.
 _LETTERS = (".docx", ".dotx", ".docm")
@@ -184,13 +185,13 @@ def _filled(
     from tinquire.press.outputs.filling import fill_template
     from tinquire.press.outputs.finishing import finish_results
     from tinquire.press.outputs.template_pictures import put_pictures
-    from tinquire.workbook import Workbook
 
     if options.template.suffix.lower() in _LETTERS:
         yield from _letter(options, scope, tables, path, terminal)
         return
-    book = Workbook.open(options.template)
-    filled = fill_template(book, targets, tables, scope, path.name)
+    template = _template(options.template)
+    book = template.book()
+    filled = fill_template(book, targets, tables, scope, path.name, template)
     put_pictures(book, _pictures(options), scope, Path.cwd(), "filling a template", options.template.name)
     moment = shared.moment(options.now) or shared.local_clock()
     aware = moment.astimezone() if moment.tzinfo is None else moment
@@ -201,6 +202,15 @@ def _filled(
     notes = "; ".join([counted(rows, "row"), *filled.notes])
     terminal.line("wrote", f"{path}  ({notes})")
     yield path, book.finish()
+
+
+@lru_cache(maxsize=1)
+def _template(path: Path) -> Template:
+    """The workbook that files are made from. Raises AccessError."""
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.edit.templates import Template
+
+    return Template(lambda: Workbook.open(path))
 
 
 def _letter(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from hashlib import sha256
 from pathlib import Path
 
 import numpy as np
@@ -38,6 +39,7 @@ from tinquire.press.record.kept import key_of
 from tinquire.slots.slots import Slot, UnfilledSlot, slot_name, split_slots
 from tinquire.tables import Table
 from tinquire.workbook import Workbook
+from tinquire.workbook.edit.templates import Template
 from tinquire.workbook.transform.fill_slots import fill, slots_of, slotted_cells
 from tinquire.workbook.transform.fill_texts import fill_texts
 
@@ -97,8 +99,9 @@ def make_workbook(making: Making, piece: Piece) -> Iterator[Made]:
 def _make(making: Making, results: Results, piece: Piece, scope: SlotScope, cut: Cut | None) -> Made:
     """One file; with `cut`, of the rows that have a value in a column."""
     name = piece.name
-    book = _start(results, name, results.docket.model.workbooks[name])
-    filled = _add_sheets(results, book, name, scope, cut)
+    template = _template(making, name)
+    book = Workbook.new(results.house.font, results.house.size) if template is None else template.book()
+    filled = _add_sheets(results, book, name, scope, cut, template)
     warnings = finish_results(book, name, making.moment, filled.claims, filled.areas)
     formulas = sum(sheet.formula_count() for sheet in book.sheets())
     if formulas > _MANY:
@@ -118,14 +121,16 @@ def _names(making: Making, name: str) -> Iterator[str]:
     return (piece.path.relative_to(making.out).as_posix() for piece in plan_workbooks(making, name))
 
 
-def _add_sheets(results: Results, book: Workbook, name: str, scope: SlotScope, cut: Cut | None) -> RowsFilled:
+def _add_sheets(
+    results: Results, book: Workbook, name: str, scope: SlotScope, cut: Cut | None, template: Template | None
+) -> RowsFilled:
     """Fill a workbook's template and add its sheets: what cells are made of, what they must show, warnings, notes."""
     model = results.docket.model.workbooks[name]
     tables = {one.table: results.tables[one.table] for one in model.rows.values()}
     if cut is not None:
         tables = {key: _own_rows(table, cut, name) for key, table in tables.items()}
     where = {target: results.docket.where("workbooks", name, "rows", target) for target in model.rows}
-    rows = fill_rows(book, model.rows, tables, name, where)
+    rows = fill_rows(book, model.rows, tables, name, where, template)
     repeated = SlotRows()
     pictures = _picture_filler(results, name)
     if model.repeat:
@@ -246,16 +251,27 @@ def cuts_of(results: Results, name: str, model: WorkbookModel) -> Iterator[tuple
                 yield results.slots().at(table, int(np.flatnonzero(groups == group)[0])), (split, value)
 
 
-def _start(results: Results, name: str, model: WorkbookModel) -> Workbook:
-    """The workbook that an output starts from: its template, or a new one. Raises UseError and AccessError."""
-    if model.template is None:
-        return Workbook.new(results.house.font, results.house.size)
-    path = results.docket.base / model.template
+def _template(making: Making, name: str) -> Template | None:
+    """The template of an output, if it has one, opened once for all of its files. Raises UseError and AccessError."""
+    content = _template_file(making.results, name)
+    if content is None:
+        return None
+    shown = making.results.docket.model.workbooks[name].template or ""
+    part = f"template {sha256(content).hexdigest()}"  # another one, if it is changed while files are made
+    return making.prepared(part, name, lambda: Template(lambda: Workbook.from_bytes(content, shown)))
+
+
+def _template_file(results: Results, name: str) -> bytes | None:
+    """The file of an output's template; None without one. Raises UseError."""
+    template = results.docket.model.workbooks[name].template
+    if template is None:
+        return None
+    path = results.docket.base / template
     if not path.is_file():
-        why = f"there is no template '{model.template}'"
         where = results.docket.where("workbooks", name, "template")
+        why = f"there is no template '{template}'"
         raise UseError(Fault(f"workbook '{name}'", why, where, "put it there, or fix its name"))
-    return Workbook.from_bytes(note_read(path, path.read_bytes()), model.template)
+    return note_read(path, path.read_bytes())
 
 
 def _foresee(results: Results, attachable: Sequence[str]) -> Iterator[TinQuireError]:
@@ -269,14 +285,15 @@ def _foresee(results: Results, attachable: Sequence[str]) -> Iterator[TinQuireEr
 
 def _unknown_slots(results: Results, name: str, model: WorkbookModel) -> Iterator[TinQuireError]:
     """Slots of a template whose names no figure and nothing of the run has."""
-    if model.template is None:
+    content = _template_file(results, name)
+    if content is None or model.template is None:
         return
     docket = results.docket.model
     known = [*docket.figures, *results.names]
     if model.each is not None and model.each in results.tables:
         known += results.tables[model.each].headings
     tables = [*docket.sources, *docket.tables, *model.own]
-    book = _start(results, name, model)
+    book = Workbook.from_bytes(content, model.template)
     for sheet, cell, text in slotted_cells(book):
         for piece in split_slots(text):
             if not isinstance(piece, Slot) or not _NAME.match(piece.inside) or piece.inside.startswith("only if"):

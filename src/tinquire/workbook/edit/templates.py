@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 
 from tinquire.workbook.workbook import Workbook
 
 __all__ = ["Prepared", "Template"]
 
-#: Larger workbooks, in bytes, are read anew each time: to copy their cells saves little, and fills memory.
+#: Larger workbooks, in bytes as they are packed, are read anew each time: to copy their cells saves little, and fills
+#: memory.
 _SMALL = 1 << 20
 #: So many workbooks with room for rows are kept, of so many cells at most: the files of one list have about the same
 #: number of rows.
@@ -27,15 +28,17 @@ class Prepared:
 class Template:
     """A workbook opened once, of which each file is a copy."""
 
-    def __init__(self, data: bytes, name: str) -> None:
-        """Raises AccessError as `Workbook.from_bytes`."""
-        self._data, self._name = data, name
-        self._whole = Workbook.from_bytes(data, name)
+    def __init__(self, opened: Callable[[], Workbook]) -> None:
+        """`opened` opens the workbook, and raises AccessError."""
+        self._opened = opened
+        self._whole = opened()
+        package = self._whole.package
+        self._is_small = sum(map(package.packed_size, package.names())) <= _SMALL
         self._prepared: dict[Hashable, Prepared] = {}
 
     def book(self) -> Workbook:
-        """The workbook, to be changed."""
-        return Workbook.from_bytes(self._data, self._name) if len(self._data) > _SMALL else self._whole.copy()
+        """The workbook, to be changed. Raises AccessError."""
+        return self._whole.copy() if self._is_small else self._opened()
 
     def is_untouched(self, book: Workbook) -> bool:
         """Whether a workbook is as it came from here, and small enough to be kept."""
