@@ -66,11 +66,12 @@ class ChangedCells:
         if high - low < _DENSE * sum(len(rows) for rows, _ in marks):
             there, fresh = np.zeros(high - low + 1, bool), np.zeros(high - low + 1, bool)
             for rows, formulas in marks:
-                there[rows - low] = True
+                at = slice(int(rows[0]) - low, int(rows[-1]) - low + 1) if _is_run(rows) else rows - low
+                there[at] = True
                 if formulas:
-                    fresh[rows - low] = True
+                    fresh[at] = True
             rows = np.flatnonzero(there).astype(np.int32) + np.int32(low)
-            mask = fresh[there]
+            mask = fresh if len(rows) == len(fresh) else fresh[there]
         else:
             rows = _distinct(np.concatenate([rows for rows, _ in marks]))
             mask = np.isin(rows, np.concatenate([rows[:0], *(rows for rows, formulas in marks if formulas)]))
@@ -94,9 +95,14 @@ class ChangedCells:
         return iter(sorted(cells))
 
 
+def _is_run(rows: Codes) -> bool:
+    """Whether rows stand one below the other."""
+    return int(rows[-1]) - int(rows[0]) == len(rows) - 1 and bool((rows[1:] > rows[:-1]).all())
+
+
 def _distinct(rows: Codes) -> Codes:
     """Rows in rising order, each once."""
-    if (np.diff(rows) > 0).all():
+    if (rows[1:] > rows[:-1]).all():
         return rows
     rows = np.sort(rows, kind="stable")  # they come in runs
     return rows[np.concatenate([[True], np.diff(rows) > 0])]
