@@ -70,9 +70,9 @@ def _refresh_pivots(book: Workbook, name: str, results: _Results, filled: Sequen
         ]
         if not done.changed:
             return warnings
-        results.run(done.areas)
+        changed = results.run(done.areas)
         rows |= done.rows
-        wanted = moved_stores(book, rows)
+        wanted = moved_stores(book, rows, changed | {sheet for sheet, _ in done.areas})
     why = "its pivots read cells that hang on the pivots themselves, and do not come to rest"
     raise DataError(Fault(f"refreshing the pivots of workbook '{name}'", why, do="take the rows from plain cells"))
 
@@ -107,8 +107,9 @@ class _Results:
         self.skipped: list[CellNote] = []
         self.errors: list[CellNote] = []
 
-    def run(self, changed: Sequence[tuple[str, Area]] | None = None) -> None:
-        """Work all formulas out, or what depends on some areas. Raises DataError for rings."""
+    def run(self, changed: Sequence[tuple[str, Area]] | None = None) -> set[str]:
+        """Work all formulas out, or what depends on some areas; which sheets have other results now. Raises DataError
+        for rings."""
         try:
             report = recalculate(self.book, now=self.now, changed=changed)
         except CycleError as error:
@@ -116,6 +117,7 @@ class _Results:
             raise DataError(fault) from None
         self.skipped = report.skipped
         self.errors += report.errors
+        return {change.sheet for change in report.changes}
 
     def require_sound(self) -> None:
         """Raises DataError for cells in error and cells that cannot be run."""

@@ -280,10 +280,12 @@ class Sheet:
         return int(self._styles(column, row, row)[0])
 
     def _styles(self, number: int, top: int, bottom: int) -> Codes:
-        result = np.zeros(bottom - top + 1, np.int32)
         cells = self.columns.get(number)
+        cut = slice(0, 0) if cells is None else cells.places(top, bottom)
+        if cells is not None and cut.stop - cut.start == bottom - top + 1:
+            return cells.styles[cut].copy()
+        result = np.zeros(bottom - top + 1, np.int32)
         if cells is not None:
-            cut = cells.places(top, bottom)
             result[cells.rows[cut] - top] = cells.styles[cut]
         return result
 

@@ -148,8 +148,10 @@ def _heading(sheet: Sheet, row: int, column: int, used: set[str]) -> str:
 
 
 def _is_date(book: Workbook, sheet: Sheet, number: int, area: Area, values: Column) -> bool:
-    is_number = values.kinds == Kind.NUMBER
-    styles = np.flatnonzero(np.bincount(sheet.styles(number, area.top + 1, area.bottom)[is_number])).tolist()
+    styles_of = sheet.styles(number, area.top + 1, area.bottom)
+    if not values.all_of(Kind.NUMBER):
+        styles_of = styles_of[values.kinds == Kind.NUMBER]
+    styles = np.flatnonzero(np.bincount(styles_of)).tolist()
     return bool(styles) and all(book.styles.is_date(style) for style in styles)
 
 

@@ -38,6 +38,14 @@ class KnownLooks:
         number = self.definition.data[data].format if self.definition.data else None
         return self.book.styles.vary(0, Variation(format=self.book.styles.format_code(number))) if number else 0
 
+    def values(self, rows: Sequence[Line], column: Line, *, several: bool) -> list[int]:
+        """The styles of the values of a column of the pivot; of `several` data fields each has its own."""
+        known: dict[tuple[str, int, int], int] = {}
+        for row in rows:
+            if (part := part_of(row)) not in known:
+                known[part] = self.value(row, column, (row.data or column.data) if several else 0)
+        return [known[part_of(row)] for row in rows]
+
     def label(self, row: Line, at: int) -> int:
         """The style of a row's label in a label column."""
         return self._first(_label_keys(row, at)) or 0

@@ -79,14 +79,15 @@ def refresh_pivots(book: Workbook, wanted: Collection[str] | None = None) -> Ref
     return done
 
 
-def moved_stores(book: Workbook, made_of: Mapping[str, Rows]) -> set[str]:
-    """The stores, by their parts, whose rows are others than those that they were made of."""
+def moved_stores(book: Workbook, made_of: Mapping[str, Rows], sheets: Collection[str] | None = None) -> set[str]:
+    """The stores, by their parts, whose rows are others than those that they were made of; only cells of some `sheets`
+    changed since, where that is known."""
     found = set()
     for cache in caches_of(book):
         root = book.package.root(cache.part)
         area = source_area(book, root)
         before = made_of.get(cache.part)
-        if before is not None and area is not None:
+        if before is not None and area is not None and (sheets is None or area[0] in sheets):
             now = read_rows(book, *area, blank=has_blank_rows(root))
             if not same_rows(before, now):
                 found.add(cache.part)
@@ -270,6 +271,5 @@ def _fill(cells: _Cells, worked: WorkedPivot, words: Words, looks: KnownLooks) -
         return
     several = VALUES in (*definition.rows, *definition.columns)
     for at, values in enumerate(value_columns(worked)):
-        line = columns[at]
-        styles = [looks.value(row.line, line.line, (row.line.data or line.line.data) if several else 0) for row in rows]
+        styles = looks.values([row.line for row in rows], columns[at].line, several=several)
         cells.put_column(area.top + data_row, area.left + data_column + at, values, styles)

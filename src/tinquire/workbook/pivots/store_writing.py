@@ -58,9 +58,10 @@ def _shared_items(element: etree._Element, field: StoreField) -> etree._Element:
         used[field.codes] = True
     else:
         used[:] = True
+    tags = {name: tag(element, name) for name in "bdemns"}
     for value, is_used in zip(items, used.tolist(), strict=True):
-        one = etree.SubElement(fresh, tag(element, _spelled(value, is_date=field.is_date)[0]))
-        text = _spelled(value, is_date=field.is_date)[1]
+        name, text = _spelled(value, is_date=field.is_date)
+        one = etree.SubElement(fresh, tags[name])
         if text is not None:
             one.set("v", escape_controls(text))
         if not is_used:
