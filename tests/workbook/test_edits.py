@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -15,6 +18,9 @@ from tinquire.formula.language.mentions import change_mentions, mentions, offset
 from tinquire.packages.package import Package
 from tinquire.workbook import Formula, Sheet, Workbook, edit
 from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.edit.propagate import follow
+from tinquire.workbook.edit.sample_rows import Grown, SeveralChanges
+from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import SheetTable, TableColumn
 from tinquire.workbook.inspect.conformance import conformance_findings
 
@@ -324,3 +330,46 @@ def test_what_stands_among_columns_and_sheets_is_not_one_of_them(tmp_path):
     made = Workbook.from_bytes(book.to_bytes(), "rich.xlsx")
     assert [entry.name for entry in made.entries] == [names[-1], *names[:-1]]
     assert conformance_findings(made.package) == []
+
+
+FILLED = [
+    "Data!A1*2", "SUM(Data!A1:A3)", "Data!$A$5+1", "SUM(Data!$A$1:A4)", "A1+Data!B2", "Other!A1+1", "Data!A$5*Data!$B1",
+    "SUM(Data!1:2)", "SUM(Data!$A:$A)",
+]  # fmt: skip
+MOVES = {
+    "rows put in": lambda book: edit.insert_rows(book, "Data", 5, 2),
+    "rows taken out": lambda book: edit.delete_rows(book, "Data", 4, 3),
+    "columns put in": lambda book: edit.insert_columns(book, "Data", 2, 1),
+    "a column moved": lambda book: edit.move_column(book, "Data", 1, 4),
+    "rows grown": lambda book: (book.settle(), follow(book, Grown("Data", Area(4, 1, 6, 1), 9))),
+    "several grown": lambda book: (book.settle(), follow(book, SeveralChanges((Grown("Data", Area(4, 1, 6, 1), 9),)))),
+    "a sheet renamed": lambda book: edit.rename_sheet(book, "Data", "Rows"),
+}
+
+
+@pytest.mark.parametrize("label", MOVES)
+@pytest.mark.parametrize("formula", FILLED)
+def test_shared_formulas_follow_in_every_cell(label, formula):
+    """A reference of a cell further down may be to what moves, though that of the first one is not."""
+    book = Workbook.new()
+    for name in ("Data", "Other", "Board"):
+        sheet = Sheet(name)
+        for column in (1, 2, 3):
+            sheet.put(1, column, Column.of_numbers(np.arange(30.0)))
+        if name == "Board":
+            sheet.put(1, 5, Column.blank(12), None, Formula(formula, 1, 5))
+        book.add_sheet(sheet)
+    book.settle()
+    shared, part = Workbook.from_bytes(book.to_bytes(), "shared"), book.entries[2].part
+    first, *others = re.findall(rb'<c r="E[0-9]+"><f>[^<]*</f></c>', shared.package.read(part))
+    assert len(others) == 11
+    data = shared.package.read(part).replace(first, first.replace(b"<f>", b'<f t="shared" ref="E1:E12" si="0">'))
+    for other in others:
+        data = data.replace(other, re.sub(rb"<f>.*</f>", b'<f t="shared" si="0"/>', other))
+    shared.package.put(part, data)
+    texts = []
+    for one in (book, shared):
+        MOVES[label](one)
+        sheet = one.sheet("Board")
+        texts.append([text_at(sheet.formula(row, 5), row, 5) for row in range(1, 13)])
+    assert texts[0] == texts[1]

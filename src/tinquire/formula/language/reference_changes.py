@@ -9,7 +9,7 @@ from typing import Protocol
 
 from tinquire.cells.address import Area
 from tinquire.cells.shifting import Moves
-from tinquire.formula.language.mentions import OFF_GRID, Mention, change_mentions, mentions, prefix_of
+from tinquire.formula.language.mentions import OFF_GRID, Mention, change_mentions, mentions, offset_text, prefix_of
 from tinquire.formula.language.writing import escaped_column
 
 __all__ = [
@@ -20,6 +20,7 @@ __all__ = [
     "RenamedTables",
     "ShiftedLines",
     "TableColumns",
+    "may_differ",
     "may_mention",
 ]
 
@@ -37,6 +38,11 @@ class ReferenceChange(Protocol):
 
     def may_change(self, data: bytes, home: str) -> bool:
         """Whether a part could hold anything that changes. May say yes too often, never no too often."""
+        ...
+
+    def moved_sheets(self) -> tuple[str, ...]:
+        """The sheets of which some cells are in another place, so that a reference may change in one cell and stay in
+        the next one."""
         ...
 
 
@@ -67,6 +73,9 @@ class MovedColumn:
     def may_change(self, data: bytes, home: str) -> bool:
         return home.casefold() == self.sheet.casefold() or may_mention(self.sheet, data)
 
+    def moved_sheets(self) -> tuple[str, ...]:
+        return (self.sheet,)
+
 
 def _meant(mention: Mention, home: str) -> tuple[str, Area] | None:
     """The sheet and the area that a mention means; None for other workbooks, and for a run of sheets, which stays where
@@ -74,6 +83,18 @@ def _meant(mention: Mention, home: str) -> tuple[str, Area] | None:
     if mention.outside or len(mention.sheets) > 1 or mention.area is None:
         return None
     return mention.sheets[0] if mention.sheets else home, mention.area
+
+
+def may_differ(change: ReferenceChange, text: str, home: str) -> bool:
+    """Whether a formula that is filled into several cells may change in some of them alone, or in all: one with a
+    reference that moves with its cell, to a sheet of which some cells are in another place."""
+    if change.formula(text, home) != text:
+        return True
+    moved = {sheet.casefold() for sheet in change.moved_sheets()}
+    if not moved or offset_text(text, 1, 1) == text:
+        return False
+    meant = (_meant(mention, home) for mention in mentions(text))
+    return any(one is not None and one[0].casefold() in moved for one in meant)
 
 
 def may_mention(name: str, data: bytes) -> bool:
@@ -112,6 +133,9 @@ class ShiftedLines:
     def may_change(self, data: bytes, home: str) -> bool:
         return home.casefold() == self.sheet.casefold() or may_mention(self.sheet, data)
 
+    def moved_sheets(self) -> tuple[str, ...]:
+        return (self.sheet,)
+
 
 @dataclass(frozen=True, slots=True)
 class RenamedSheet:
@@ -135,6 +159,9 @@ class RenamedSheet:
 
     def may_change(self, data: bytes, home: str) -> bool:
         return may_mention(self.old, data)
+
+    def moved_sheets(self) -> tuple[str, ...]:
+        return ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,6 +204,9 @@ class GoneSheets:
     def may_change(self, data: bytes, home: str) -> bool:
         return any(may_mention(name, data) for name in (*self.sheets, *self.tables))
 
+    def moved_sheets(self) -> tuple[str, ...]:
+        return ()
+
 
 @dataclass(frozen=True, slots=True)
 class RenamedTables:
@@ -198,6 +228,9 @@ class RenamedTables:
 
     def may_change(self, data: bytes, home: str) -> bool:
         return True
+
+    def moved_sheets(self) -> tuple[str, ...]:
+        return ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -232,3 +265,6 @@ class TableColumns:
 
     def may_change(self, data: bytes, home: str) -> bool:
         return may_mention(self.table, data)
+
+    def moved_sheets(self) -> tuple[str, ...]:
+        return ()

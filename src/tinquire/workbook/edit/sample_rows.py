@@ -73,6 +73,9 @@ class Grown:
     def may_change(self, data: bytes, home: str) -> bool:
         return home.casefold() == self.sheet.casefold() or may_mention(self.sheet, data)
 
+    def moved_sheets(self) -> tuple[str, ...]:
+        return (self.sheet,)
+
 
 @dataclass(frozen=True, slots=True)
 class SeveralChanges:
@@ -94,6 +97,9 @@ class SeveralChanges:
 
     def may_change(self, data: bytes, home: str) -> bool:
         return any(change.may_change(data, home) for change in self.changes)
+
+    def moved_sheets(self) -> tuple[str, ...]:
+        return tuple(change.sheet for change in self.changes)
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ import re
 from tinquire.cells.address import area_name, cell_name, parse_area, parse_cell
 from tinquire.cells.shifting import Moves
 from tinquire.formula.language.mentions import offset_text
-from tinquire.formula.language.reference_changes import ReferenceChange
+from tinquire.formula.language.reference_changes import ReferenceChange, may_differ
 from tinquire.packages.raw_xml import Element, Unusual, elements, sheet_data, unescape_entities, with_attributes
 from tinquire.packages.xml import escape_formula, unescape_controls
 from tinquire.workbook.sheet_xml.plain_spelling import canonical_cells
@@ -167,7 +167,7 @@ class _Cells:
             formula = Element(0, 0, found[2], None)
             if found[3]:
                 text = _formula_text(found[3])
-                if self.shift is not None or self.following.formula(text, self.home) != text:
+                if self.shift is not None or may_differ(self.following, text, self.home):
                     masters[formula.get(b"si") or b""] = (text, *self._place(Element(0, 0, found[1], None)))
         if not masters:
             return body
