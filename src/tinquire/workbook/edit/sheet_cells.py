@@ -56,6 +56,8 @@ class _Cells:
             return self.data
         start, end = self.cells.inside
         body = self.data[start:end]
+        if self.shift is None and not self._may_change(body):
+            return self.data
         if b"shared" in body:
             body = self._unshared(body)
         pieces: list[bytes] = []
@@ -68,6 +70,19 @@ class _Cells:
             pieces += [body[index : row.start], self._row(body, row, number)]
             index = row.end
         return b"".join((self.data[:start], *pieces, body[index:], self.data[end:]))
+
+    def _may_change(self, body: bytes) -> bool:
+        """Whether a formula of the part may change, where its cells stay where they are."""
+        known: dict[bytes, bool] = {}
+        count = 0
+        for found in self.formula.finditer(body):
+            count += 1
+            raw = found[2] or b""
+            if raw not in known:
+                known[raw] = may_differ(self.following, _formula_text(raw), self.home)
+            if known[raw] or (found[1] and self._areas(found[1])):
+                return True
+        return count != body.count(b"<%sf" % self.prefix)
 
     def _row(self, body: bytes, row: Element, number: int) -> bytes:
         chunk = body[row.start : row.end]
@@ -139,15 +154,20 @@ class _Cells:
         # The row's hint on the columns it spans (18.3.1.73) may be wrong now.
         return self.row_tag.sub(lambda found: self._tag(b"row", found, {b"spans": None}), chunk, count=1)
 
-    def _followed_formula(self, found: re.Match[bytes]) -> bytes:
+    def _areas(self, attributes: bytes) -> dict[bytes, bytes | None]:
+        """What becomes of the areas that a formula fills or reads, as its attributes say, where these change."""
         changes: dict[bytes, bytes | None] = {}
-        element = Element(0, 0, found[1], None)
+        element = Element(0, 0, attributes, None)
         for name in (b"ref", b"r1", b"r2"):
             if (area := element.get(name)) is not None:
                 moved = self.following.area(parse_area(area.decode()), self.home)
                 fresh = None if moved is None else area_name(moved).encode()
                 if fresh != area:
                     changes[name] = fresh
+        return changes
+
+    def _followed_formula(self, found: re.Match[bytes]) -> bytes:
+        changes = self._areas(found[1])
         raw = found[2] or b""
         text = _formula_text(raw)
         fresh_text = self.following.formula(text, self.home)
