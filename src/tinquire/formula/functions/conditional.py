@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias, TypeVar
 
@@ -12,7 +12,7 @@ from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import with_faults
-from tinquire.formula.engine.criteria import Criterion, criterion
+from tinquire.formula.engine.criteria import Criterion, criterion, has_wildcards
 from tinquire.formula.engine.evaluate import evaluate
 from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar, Span
 from tinquire.formula.engine.references import PerLane, crop_together, grid_of, single
@@ -252,7 +252,12 @@ class _Tested:
     def met_once(self, criteria: Sequence[Criterion]) -> Codes | None:
         """For each value which of the criteria it meets, -1 for none; None when one meets two."""
         found = np.full(len(self.column), -1)
+        plain = _plain_texts(criteria)
         for here, groups, values in self._kept("distinct", lambda: list(_distinct_by_kind(self.column))):
+            met = None if plain is None else _met_plain(plain, values)
+            if met is not None:
+                found[here] = met[groups]
+                continue
             met = np.full(len(values), -1)
             for number, item in enumerate(criteria):
                 mask = item.mask(values)
@@ -261,6 +266,27 @@ class _Tested:
                 met[mask] = number
             found[here] = met[groups]
         return found
+
+
+def _plain_texts(criteria: Sequence[Criterion]) -> dict[str, int] | None:
+    """The numbers of criteria by their texts in small letters, where all of them are for equal texts of plain letters,
+    and no two are the same."""
+    found = {
+        item.value.lower(): number
+        for number, item in enumerate(criteria)
+        if item.sign == "=" and isinstance(item.value, str) and item.value.isascii() and not has_wildcards(item.value)
+    }
+    found.pop("", None)  # which blank cells meet
+    return found if len(found) == len(criteria) else None
+
+
+def _met_plain(plain: Mapping[str, int], values: Column) -> Codes | None:
+    """For each of distinct values of one kind which text it is; None where other letters than plain ones may be
+    the same in capitals."""
+    if values.kinds[0] != Kind.TEXT:
+        return np.full(len(values), -1)
+    texts = [str(text) for text in values]
+    return np.array([plain.get(text.lower(), -1) for text in texts]) if all(map(str.isascii, texts)) else None
 
 
 def _distinct_by_kind(column: Column) -> Iterator[tuple[slice | Booleans, Codes, Column]]:

@@ -14,12 +14,13 @@ from functools import cached_property, lru_cache
 from typing import TypeAlias
 
 from tinquire.cells.address import MAX_COLUMN, area_name, column_name, column_number
-from tinquire.cells.column import Booleans, Codes, Column
+from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.packages.raw_xml import ATTRIBUTE, Unusual, sheet_data
 from tinquire.packages.xml import escape_formula, escape_text
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
+from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
 from tinquire.workbook.sheet_xml.cell_values import stored_value
+from tinquire.workbook.sheet_xml.row_writer import number_text
 
 __all__ = ["splice_changed"]
 
@@ -163,13 +164,35 @@ def _new_cells(
 ) -> Iterator[tuple[int, _New]]:
     """The changed cells of one column, by their rows."""
     cells = sheet.rows_of(column, rows)
-    values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
     looks = {style: b' s="%d"' % style if style else b"" for style in set(cells.styles.tolist())}
-    lists = (rows.tolist(), values, cells.styles.tolist(), cells.formulas.tolist(), formulas_set.tolist())
-    for row, value, style, number, fresh in zip(*lists, strict=True):
+    dressed = [looks[style] for style in cells.styles.tolist()]
+    numbers, fresh = rows.tolist(), formulas_set.tolist()
+    has_formulas = bool((cells.formulas != NO_FORMULA).any())
+    gone = (b"" if one else None for one in fresh)
+    if (cells.kinds == Kind.NUMBER).all() and not (has_formulas and any(fresh)):  # as most columns are
+        contents = (b"<v>%s</v>" % number_text(number).encode() for number in cells.numbers.tolist())
+        yield from zip(numbers, zip(dressed, gone, contents, strict=True), strict=True)
+    elif (cells.kinds == Kind.TEXT).all() and not has_formulas:
+        codes = cells.codes.tolist()
+        shared = {code: b"<v>%d</v>" % place_of(sheet.texts[code]) for code in dict.fromkeys(codes)}
+        texts = (shared[code] for code in codes)
+        yield from zip(numbers, zip((look + b' t="s"' for look in dressed), gone, texts, strict=True), strict=True)
+    else:
+        yield from zip(numbers, _each_cell(sheet, column, numbers, cells, fresh, dressed, place_of), strict=True)
+
+
+def _each_cell(
+    sheet: Sheet, column: int, rows: list[int], cells: Cells, formulas_set: list[bool], dressed: list[bytes],
+    place_of: Callable[[str], int],
+) -> Iterator[_New]:  # fmt: skip
+    """The changed cells of a column in which anything may stand."""
+    values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
+    for row, value, look, number, fresh in zip(
+        rows, values, dressed, cells.formulas.tolist(), formulas_set, strict=True
+    ):
         formula = None if number == NO_FORMULA else sheet.formulas[number]
         form, stored = stored_value(value, place_of, formula=formula is not None)
-        attributes = looks[style] + b' t="%s"' % form.encode() if form else looks[style]
+        attributes = look + b' t="%s"' % form.encode() if form else look
         # Numbers and places have nothing to be escaped.
         text = escape_text(stored) if stored is not None and form == "str" else stored
         content = b"" if text is None else b"<v>%s</v>" % text.encode()
@@ -177,7 +200,7 @@ def _new_cells(
         if formula is not None and fresh:
             area = b' t="array" ref="%s"' % area_name(formula.array).encode() if formula.array else b""
             markup = b"<f%s>%s</f>" % (area, escape_formula(text_at(formula, row, column)).encode())
-        yield row, (attributes, markup, content)
+        yield attributes, markup, content
 
 
 def _fresh(cells: Mapping[int, _New], row: int) -> Iterator[bytes]:
