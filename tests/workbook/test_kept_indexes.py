@@ -6,11 +6,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tinquire.cells.address import Area, column_name
+from tinquire.cells.column import Column
 from tinquire.formula.engine import indexes
 from tinquire.formula.engine.indexes import AreaIndexes
 from tinquire.formula.engine.operands import Span
+from tinquire.formula.functions import conditional
 from tinquire.formula.language.problems import CycleError
-from tinquire.workbook import Sheet, Workbook
+from tinquire.workbook import Formula, Sheet, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 
 ROWS = 30
@@ -122,3 +124,47 @@ def test_formulas_of_several_blocks_share_what_is_worked_out():
         recalculate(book)
     assert made.count("groups") == 4 and made.count("made") == 2  # the sums, and what the ranges hold
     assert board.value(1, 2) - 2 == sum(row for row in range(1, 41) if row % 5 == 1)
+
+
+KEYS = [
+    "Depot",
+    "DEPOT",
+    "depot ",
+    "ß",
+    "ss",
+    "K",
+    "\u212a",
+    "k",
+    1.0,
+    "1",
+    True,
+    "*",
+    "de?ot",
+    "",
+    None,
+    ">1",
+    "<>k",
+    "=k",
+]
+
+
+@settings(max_examples=120, deadline=None)
+@given(
+    st.lists(st.sampled_from(KEYS), min_size=1, max_size=25),
+    st.one_of(st.lists(st.sampled_from(KEYS), min_size=13, max_size=20), st.lists(st.sampled_from(KEYS[:1] + KEYS[7:8] + ["q"]), min_size=13, max_size=20)),
+    st.sampled_from(["SUMIFS($B$1:$B$30,$A$1:$A$30,D{row})", "COUNTIFS($A$1:$A$30,D{row})", "AVERAGEIFS($B$1:$B$30,$A$1:$A$30,D{row})"]),
+)  # fmt: skip
+def test_many_criteria_at_once_are_each_by_itself(values, asked, formula):
+    found = []
+    for many in (conditional._MANY, 100):
+        book = Workbook.new()
+        sheet = Sheet("Data")
+        sheet.put(1, 1, Column.from_values(values))
+        sheet.put(1, 2, Column.of_numbers([float(2**n) for n in range(len(values))]))
+        sheet.put(1, 4, Column.from_values(asked))
+        sheet.put(1, 5, Column.blank(len(asked)), None, Formula(formula.format(row=1), 1, 5))
+        book.add_sheet(sheet)
+        with patch.object(conditional, "_MANY", many):
+            recalculate(book)
+        found.append(sheet.column(5, 1, len(asked)).to_list())
+    assert found[0] == found[1]
