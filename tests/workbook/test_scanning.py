@@ -16,9 +16,18 @@ from tinquire.cells.dates import DateSystem
 from tinquire.packages.xml import local, parse_xml
 from tinquire.packages.zip_archive import Archive, write_archive
 from tinquire.workbook.parts.shared_strings import SharedStrings, read_texts, rich_text
+from tinquire.workbook.sheet_xml import fast_reader
 from tinquire.workbook.sheet_xml.fast_reader import Unusual
 from tinquire.workbook.sheet_xml.rare_spellings import without_prefix
 from tinquire.workbook.sheet_xml.reader import SheetReader, read_sheet
+
+
+@pytest.fixture(autouse=True, scope="module", params=[0, 1 << 20], ids=["as arrays", "one by one"])
+def few(request):
+    """Rows are looked at as arrays, or one cell after the other."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(fast_reader, "_FEW", request.param)
+        yield
 
 
 def scanned(data):

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from datetime import date
+from functools import lru_cache
 
 import numpy as np
 from lxml import etree
@@ -22,6 +24,8 @@ __all__ = ["records_part", "write_store"]
 _CHUNK = 1 << 14
 #: Of so few items, the whole tag of each is kept.
 _FEW = 512
+#: Serials of days of which each is one more than the day before, and the day from which they count (18.17.4.1).
+_PLAIN_DAYS, _EPOCH = (61.0, 2958465.0), date(1899, 12, 30).toordinal()
 #: Texts longer than this are said to be there (18.10.1.90).
 _LONG = 255
 
@@ -117,8 +121,11 @@ def _spelled(value: Value, *, is_date: bool) -> tuple[str, str | None]:
     return ("e", value.text) if isinstance(value, CellError) else ("s", value)
 
 
+@lru_cache(1 << 12)
 def _moment(serial: float) -> str:
     """A day or moment as the standard spells it (22.9.2.6)."""
+    if serial.is_integer() and _PLAIN_DAYS[0] <= serial <= _PLAIN_DAYS[1]:
+        return f"{date.fromordinal(_EPOCH + int(serial)).isoformat()}T00:00:00"
     return show(serial, 'yyyy-mm-dd"T"hh:mm:ss').text
 
 

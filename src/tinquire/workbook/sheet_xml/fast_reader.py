@@ -9,6 +9,7 @@ order of the file. Whatever is not in the plain form raises `Unusual`, and the c
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
 
@@ -20,6 +21,7 @@ from tinquire.formula.language.mentions import DownPattern, can_mislead, down_pa
 from tinquire.packages.raw_xml import Unusual, unescape_entities
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
 from tinquire.workbook.sheet_xml.fast_rows import Pending, Piece, attributes, scan_piece
+from tinquire.workbook.sheet_xml.small_rows import scan_few
 
 __all__ = ["CellReading", "Rows", "scan_cells"]
 
@@ -27,6 +29,8 @@ _ROW_END = b"</row>"
 _CELLS, _CELLS_END = b"<sheetData>", b"</sheetData>"
 #: No row of the plain form is longer, with all its cells.
 _LONGEST_ROW = 1 << 25
+#: Of so few bytes, cells are read one after the other.
+_FEW = 1 << 13
 #: How many formulas below each other are compared with their pattern at once: few at first, more while they agree.
 _FIRST_RUN, _LONGEST_RUN = 16, 1 << 14
 _SHARED = b'<f t="shared"'
@@ -216,9 +220,16 @@ def _run(pattern: DownPattern, rows: Codes, texts: list[bytes], place: int) -> i
 def scan_cells(sheet: Sheet, rows: Iterable[bytes], reading: CellReading, shared: int) -> None:
     """Put rows into a sheet. Raises Unusual, the sheet unchanged but for texts and formulas that nobody points to."""
     words = _PieceReader(reading)
-    pieces = [words.finish(piece) for piece in map_in_order(partial(scan_piece, shared=shared), rows)]
+    pieces = [words.finish(piece) for piece in map_in_order(partial(_scan, shared=shared), rows)]
     if pieces:
         sheet.columns = _by_column(pieces)
+
+
+def _scan(rows: bytes, shared: int) -> Piece:
+    if len(rows) < _FEW:
+        with suppress(Unusual):
+            return scan_few(rows, shared)
+    return scan_piece(rows, shared)
 
 
 def _by_column(pieces: list[Piece]) -> dict[int, Cells]:
