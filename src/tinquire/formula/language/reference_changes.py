@@ -120,8 +120,10 @@ class ShiftedLines:
         return change_mentions(text, lambda mention: self._moved(mention, home))
 
     def _moved(self, mention: Mention, home: str) -> str | None:
+        if (mention.sheets[0] if mention.sheets else home).casefold() != self.sheet.casefold():
+            return None
         meant = _meant(mention, home)
-        if meant is None or meant[0].casefold() != self.sheet.casefold():
+        if meant is None:
             return None
         area = meant[1]
         moved = self.shift.area(area)

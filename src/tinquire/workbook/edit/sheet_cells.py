@@ -73,14 +73,17 @@ class _Cells:
 
     def _may_change(self, body: bytes) -> bool:
         """Whether a formula of the part may change, where its cells stay where they are."""
-        known: dict[bytes, bool] = {}
+        known: dict[tuple[bytes, bool], bool] = {}
         count = 0
         for found in self.formula.finditer(body):
             count += 1
             raw = found[2] or b""
-            if raw not in known:
-                known[raw] = may_differ(self.following, _formula_text(raw), self.home)
-            if known[raw] or (found[1] and self._areas(found[1])):
+            key = (raw, b"shared" in found[1])
+            if key not in known:
+                text = _formula_text(raw)
+                changes = self.following.formula(text, self.home) != text
+                known[key] = changes or (key[1] and may_differ(self.following, text, self.home))
+            if known[key] or (found[1] and self._areas(found[1])):
                 return True
         return count != body.count(b"<%sf" % self.prefix)
 
