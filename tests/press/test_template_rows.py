@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import io
+from datetime import UTC, datetime
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 from PIL import Image
 
 from pivotbook import cache_xml, pivot_xml, put_pivot
@@ -15,15 +18,19 @@ from tinquire.cells.column import Column
 from tinquire.charts import Chart, Series
 from tinquire.docket import load_docket, parse_period
 from tinquire.docket.schema.workbooks import TemplateRowsModel
-from tinquire.looks import Appearance, Variation
+from tinquire.looks import Appearance, House, Variation
 from tinquire.packages.package import Package
 from tinquire.packages.xml import parse_xml
+from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.make import make
+from tinquire.press.outputs.filling import fill_template
+from tinquire.press.outputs.finishing import finish_results
 from tinquire.press.outputs.template_rows import fill_rows
 from tinquire.tables import Field, Table
 from tinquire.workbook import Formula, Sheet, SheetTable, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.edit.names import set_name
+from tinquire.workbook.edit.templates import Template
 from tinquire.workbook.grid.frames import CellLink, CellNote, Frame, PictureFile
 from tinquire.workbook.grid.marks import Mark
 from tinquire.workbook.grid.page_setup import PageSetup
@@ -461,3 +468,37 @@ def test_pictures_that_nothing_fills_are_all_told(tmp_path):
         pictured(tmp_path, docket)
     told = [fault.why for fault in caught.value.faults]
     assert told == ["there is no picture 'gone.png'", "a picture of sheet 'Board' asks for 'trend': there is 'logo'"]
+
+
+DEPOTS = st.sampled_from(["Harbour", "Millrace", "a<b>&c", "Quay"])
+FILES = st.lists(st.lists(st.tuples(DEPOTS, st.integers(0, 9)), max_size=7), min_size=2, max_size=5)
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(FILES, st.booleans(), st.integers(1, 3), st.booleans())
+def test_a_template_opened_once_gives_the_same_files(tmp_path, files, table, sample, stays):
+    """Each file is byte for byte what it is when the template is opened for it alone."""
+    template(tmp_path / "t.xlsx", table=table, sample=sample)
+    data, target = (tmp_path / "t.xlsx").read_bytes(), "Bags" if table else "Data"
+    asked = {target: TemplateRowsModel(table="bags", at="A4", below="stay" if stays else "move")}
+    scope = SlotScope(House(), {"period": "October"}, tables={})
+
+    def opened():
+        return Template(lambda: Workbook.from_bytes(data, "t.xlsx"))
+
+    def filled(rows, source):
+        book = source.book()
+        depots, numbers = [one for one, _ in rows], [float(number) for _, number in rows]
+        columns = [Column.from_values(values) for values in (depots, depots[::-1], numbers, numbers)]
+        bags = Table("bags", tuple(map(Field, ("Depot", "Item", "Pieces", "Rate"))), tuple(columns))
+        try:
+            made = fill_template(book, asked, {"bags": bags}, scope, "out.xlsx", source)
+            left = finish_results(book, "out.xlsx", datetime(2026, 11, 3, tzinfo=UTC), made.claims, made.areas)
+        except TinQuireError as error:
+            return str(error)
+        return book.finish(), [str(fault) for fault in (*made.warnings, *left)], made.notes
+
+    once = opened()
+    for rows in files:
+        assert filled(rows, once) == filled(rows, opened())
+        assert filled(rows, once) == filled(rows, once)
