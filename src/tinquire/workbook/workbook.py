@@ -141,7 +141,8 @@ class Workbook:
         fresh.package, fresh._root, fresh._by_kind = self.package.copy(), deepcopy(self._root), dict(self._by_kind)
         fresh._strings = None if self._strings is None else self._strings.copy()
         fresh._styles = None  # they are read when they are asked for
-        fresh.names, fresh._tables, fresh._table_ids = list(self.names), dict(self._tables), list(self._table_ids)
+        fresh._tables = {part: list(tables) for part, tables in self._tables.items()}
+        fresh.names, fresh._table_ids = list(self.names), list(self._table_ids)
         fresh.entries = [
             replace(entry, loaded=None if entry.loaded is None else entry.loaded.copy()) for entry in self.entries
         ]
