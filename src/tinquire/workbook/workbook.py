@@ -28,7 +28,6 @@ from tinquire.packages.xml import (
     parse_xml,
     serialise_xml,
     tag,
-    whole_number,
 )
 from tinquire.workbook.grid.sheet import Sheet, SheetTable
 from tinquire.workbook.grid.sheet_entries import SheetEntry, require_distinct
@@ -36,7 +35,7 @@ from tinquire.workbook.grid.sheet_names import MAX_SHEET_NAME, valid_sheet_name
 from tinquire.workbook.new_sheet import CONTENT_TYPE as _CONTENT
 from tinquire.workbook.new_sheet import add_frames, put_new_sheet
 from tinquire.workbook.parts.book_part import WORKBOOK_ORDER, date_system_of
-from tinquire.workbook.parts.defined_names import DefinedName
+from tinquire.workbook.parts.defined_names import add_name, defined_names
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.parts.styles import StyleBook, theme_colours
 from tinquire.workbook.parts.tables import read_table
@@ -87,7 +86,7 @@ class Workbook:
             )
         used = {entry.kind for entry in self.entries}
         require_distinct(self.entries, {part for kind, part in by_kind.items() if kind not in used}, package.name)
-        self.names = list(self._defined_names())
+        self.names = defined_names(self._root, [entry.name for entry in self.entries])
         self._tables: dict[str, list[SheetTable]] = {}
         self._table_ids: list[str | None] = []
         self._chain_is_stale = False
@@ -298,13 +297,6 @@ class Workbook:
                 raise AccessError(fault) from None
         return self._tables[entry.part]
 
-    def _defined_names(self) -> Iterator[DefinedName]:
-        for element in children(child(self._root, "definedNames"), "definedName"):
-            index = whole_number(element.get("localSheetId"))
-            sheet = self.entries[index].name if index is not None and index < len(self.entries) else None
-            hidden = element.get("hidden") in ("1", "true")
-            yield DefinedName(element.get("name", ""), element.text or "", sheet, hidden)
-
     # -- changing --------------------------------------------------------------------------------------
 
     def add_sheet(self, sheet: Sheet) -> None:
@@ -359,7 +351,7 @@ class Workbook:
     def root_changed(self) -> None:
         """Write the main part again, and read again what it says."""
         self.package.put(self._part, serialise_xml(self._root))
-        self.names = list(self._defined_names())
+        self.names = defined_names(self._root, [entry.name for entry in self.entries])
 
     def part_changed(self, part: str, content: bytes) -> None:
         """Write a sheet's part, or one that hangs on a sheet; sheets and tables are read again when asked for."""
@@ -423,14 +415,15 @@ class Workbook:
         if (state := sheet.state) != "visible":
             element.set("state", state)
             entry.state = state
+        index = self.entries.index(entry)
         if filtered := filter_area(sheet):
-            self._add_name("_xlnm._FilterDatabase", filtered, entry, hidden=True)
+            add_name(self._root, "_xlnm._FilterDatabase", filtered, index, hidden=True)
         if printed := print_area(sheet):
-            self._add_name("_xlnm.Print_Area", printed, entry)
+            add_name(self._root, "_xlnm.Print_Area", printed, index)
         if titles := print_titles(sheet):
-            self._add_name("_xlnm.Print_Titles", titles, entry)
+            add_name(self._root, "_xlnm.Print_Titles", titles, index)
         for name, formula in sheet.names.items():
-            self._add_name(name, formula)
+            add_name(self._root, name, formula)
         entry.part = part
         self._chain_is_stale |= sheet.formula_count() > 0
         sheet.changed.clear()
@@ -474,18 +467,6 @@ class Workbook:
             with suppress(Unusual):
                 return splice_changed(data, sheet, self.strings.index_of)
         return patch_cells(data, changed_cells(sheet, self.strings.index_of))
-
-    def _add_name(self, name: str, formula: str, entry: SheetEntry | None = None, *, hidden: bool = False) -> None:
-        """Define a name in the workbook, or on a sheet of it (18.2.5)."""
-        group = child(self._root, "definedNames")
-        if group is None:
-            group = insert_child(self._root, "definedNames", WORKBOOK_ORDER)
-        element = etree.SubElement(group, tag(group, "definedName"), name=name)
-        if entry is not None:
-            element.set("localSheetId", str(self.entries.index(entry)))
-        if hidden:
-            element.set("hidden", "1")
-        element.text = formula
 
     @property
     def relation_space(self) -> str:
