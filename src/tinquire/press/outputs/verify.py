@@ -147,7 +147,8 @@ def _same_texts(wanted: Column, found: Column) -> Booleans:
     """Where two columns hold the same text. The codes of one are looked up in the other's: only different texts are
     compared."""
     both = (wanted.kinds == Kind.TEXT) & (found.kinds == Kind.TEXT)
-    ours, theirs = wanted.codes[both], found.codes[both]
+    every = bool(both.all())
+    ours, theirs = (wanted.codes, found.codes) if every else (wanted.codes[both], found.codes[both])
     meant = np.full(len(wanted.texts), -1, np.int64)
     meant[ours] = theirs
     if np.array_equal(meant[ours], theirs):
@@ -159,6 +160,8 @@ def _same_texts(wanted: Column, found: Column) -> Booleans:
     else:  # one text in several places of a pool
         pairs = zip(ours.tolist(), theirs.tolist(), strict=True)
         same = np.fromiter((wanted.texts[a] == found.texts[b] for a, b in pairs), bool, len(ours))
+    if every:
+        return same
     result = np.zeros(len(wanted), bool)
     result[both] = same
     return result

@@ -444,7 +444,8 @@ class Sheet:
         if values.texts is self.texts or not is_text.any():
             return values.codes
         pool = len(values.texts)
-        mine = values.codes[is_text]
+        every = bool(is_text.all())
+        mine = values.codes if every else values.codes[is_text]
         used = used_codes(mine, pool)
         texts = texts_at(values.texts, used)
         if len(used) == len(mine) > _MANY_OWN:  # as good as surely met nowhere else: a pool may hold a text twice
@@ -452,6 +453,8 @@ class Sheet:
             self.texts.extend(texts)
         else:
             numbers = self.intern_all(texts)
+        if every:
+            return recoded(mine, used, numbers, pool)
         codes = np.zeros(len(values), np.int32)
         codes[is_text] = recoded(mine, used, numbers, pool)
         return codes

@@ -95,19 +95,18 @@ def summed(values: Column, how: str, groups: Codes, shape: tuple[int, int]) -> B
     """A data field over groups: `groups` is, row by row, row group times the number of column groups, plus column
     group. Texts count, and are no numbers; errors make their group one."""
     size = shape[0] * shape[1]
-    filled = values.kinds != Kind.BLANK
-    counted = np.bincount(groups[filled], minlength=size).astype(np.float64)
-    errors = np.zeros(size, np.int64)
-    is_error = values.kinds == Kind.ERROR
-    if how in ("count", "countA"):
-        return Block(counted.reshape(shape), (counted > 0).reshape(shape), errors.reshape(shape))
-    if is_error.any():
-        where = np.flatnonzero(is_error)[::-1]  # the first error of a group is told
-        errors[groups[where]] = values.numbers[where].astype(np.int64) + 1
     is_number = values.kinds == Kind.NUMBER
     every = bool(is_number.all())
+    filled = groups if every else groups[values.kinds != Kind.BLANK]
+    counted = np.bincount(filled, minlength=size).astype(np.float64)
+    errors = np.zeros(size, np.int64)
+    if how in ("count", "countA"):
+        return Block(counted.reshape(shape), (counted > 0).reshape(shape), errors.reshape(shape))
+    if not every:
+        where = np.flatnonzero(values.kinds == Kind.ERROR)[::-1]  # the first error of a group is told
+        errors[groups[where]] = values.numbers[where].astype(np.int64) + 1
     own = groups if every else groups[is_number]
-    has = np.bincount(own, minlength=size).astype(np.float64)
+    has = counted if every else np.bincount(own, minlength=size).astype(np.float64)
     found = HOW[how](_Rows(own, size, values.numbers if every else values.numbers[is_number], has))
     if how in ("max", "min", "product"):
         found = np.where(has > 0, found, 0.0)

@@ -124,7 +124,7 @@ def _spelled(value: Value, *, is_date: bool) -> tuple[str, str | None]:
 @lru_cache(1 << 12)
 def _moment(serial: float) -> str:
     """A day or moment as the standard spells it (22.9.2.6)."""
-    if serial.is_integer() and _PLAIN_DAYS[0] <= serial <= _PLAIN_DAYS[1]:
+    if float(serial).is_integer() and _PLAIN_DAYS[0] <= serial <= _PLAIN_DAYS[1]:
         return f"{date.fromordinal(_EPOCH + int(serial)).isoformat()}T00:00:00"
     return show(serial, 'yyyy-mm-dd"T"hh:mm:ss').text
 

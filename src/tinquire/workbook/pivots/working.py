@@ -91,7 +91,9 @@ class WorkedPivot:
         """The position of each shown row's item in a field."""
         own = self.store.fields[number]
         table = np.array(self.items[number].positions(len(own.items)), np.int64)
-        return table[own.codes[self.rows]] if len(table) else np.zeros(len(self.rows), np.int64)
+        if not len(table):
+            return np.zeros(len(self.rows), np.int64)
+        return table[own.codes if len(self.rows) == len(own.codes) else own.codes[self.rows]]
 
     def side(self, numbers: Sequence[int]) -> Side:
         """The groups of an axis, not sorted yet and without lines."""
