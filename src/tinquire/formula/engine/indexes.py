@@ -44,6 +44,10 @@ class AreaIndexes:
             self._around[folded] = Area(*corner, max(around.bottom, area.bottom), max(around.right, area.right))
         return thing
 
+    def holds(self, sheet: str) -> bool:
+        """Whether anything was made of cells of a sheet."""
+        return bool(self._around) and sheet.casefold() in self._around
+
     def forget(self, sheet: str, area: Area) -> None:
         """Cells of an area are others now."""
         folded = sheet.casefold()

@@ -116,8 +116,9 @@ class ResultStore:
 
     def _forget(self, cells: Scatter) -> None:
         """What was worked out of cells that get other results holds no longer."""
-        for area in cells.areas():
-            self.scope.indexes.forget(cells.sheet, area)
+        if self.scope.indexes.holds(cells.sheet):  # areas take longer to be told than to be looked for
+            for area in cells.areas():
+                self.scope.indexes.forget(cells.sheet, area)
 
     def flush(self) -> None:
         """Bring results of scattered cells into their sheets."""
