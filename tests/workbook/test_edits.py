@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from parts import members, written
 from richbook import rich_file
-from tinquire.base.faults import DataError
+from tinquire.base.faults import AccessError, DataError
 from tinquire.cells import Area, Column, area_name
 from tinquire.cells.shifting import Shift
 from tinquire.formula.language.mentions import change_mentions, mentions, offset_text
@@ -330,6 +330,17 @@ def test_what_stands_among_columns_and_sheets_is_not_one_of_them(tmp_path):
     made = Workbook.from_bytes(book.to_bytes(), "rich.xlsx")
     assert [entry.name for entry in made.entries] == [names[-1], *names[:-1]]
     assert conformance_findings(made.package) == []
+
+
+def test_a_table_whose_columns_are_not_as_many_as_its_area_has_is_left(tmp_path):
+    package = Package.open(rich_file(tmp_path / "rich.xlsx"))
+    data = package.read(TABLE)
+    last = re.findall(rb"<tableColumn .*?(?:/>|</tableColumn>)", data)[-1]
+    package.put(TABLE, data.replace(last, b""))
+    for change in (edit.insert_columns, edit.delete_columns):
+        book = Workbook.from_bytes(package.to_bytes(), "rich.xlsx")
+        with pytest.raises(AccessError, match=r"has 3 columns on its sheet and 2 by name"):
+            change(book, "Data", 2)
 
 
 FILLED = [

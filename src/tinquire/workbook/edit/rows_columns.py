@@ -225,6 +225,8 @@ def _change_columns(root: etree._Element, area: Area, shift: Moves) -> bool:
     if group is None:
         raise ValueError("it has no columns")
     columns = children(group, "tableColumn")
+    if len(columns) != area.width:  # whatever is added would stand below another heading
+        raise ValueError(f"its table has {area.width} columns on its sheet and {len(columns)} by name")
     if not shift.fresh:
         for index, column in enumerate(columns):
             if shift.line(area.left + index) is None:
