@@ -150,6 +150,7 @@ HOSTILE = {
     "drawings in a ring": with_part("xl/drawings/_rels/drawing1.xml.rels", relations(("chart", "../charts/chart1.xml"), ("drawing", "drawing1.xml"))),
     "a drawing below the grid": with_part("xl/drawings/drawing1.xml", re.sub(r"(<xdr:to>.*?<xdr:row>)\d+", r"\g<1>2147483648", RICH["xl/drawings/drawing1.xml"], count=1)),
     "a drawing before the grid": with_part("xl/drawings/drawing1.xml", re.sub(r"(<xdr:(row|col)>)\d+", r"\g<1>-7", RICH["xl/drawings/drawing1.xml"])),
+    "a column before the grid": with_part("xl/worksheets/sheet1.xml", RICH["xl/worksheets/sheet1.xml"].replace('<col min="1"', '<col min="-2"')),
     "targets above the file": with_part("xl/worksheets/_rels/sheet1.xml.rels", relations(("drawing", "../../../../etc/passwd"), ("table", "/../../x"))),
     "members above the folder": zipped({**RICH, "../../evil.xlsx": "x", "/etc/evil": "x"}),
     "a member twice": WHOLE[: WHOLE.index(b"PK\x01\x02")] + WHOLE[WHOLE.index(b"PK\x01\x02") :].replace(b"xl/worksheets/sheet2.xml", b"xl/worksheets/sheet1.xml"),

@@ -301,7 +301,7 @@ def _serial(text: str, system: DateSystem) -> float:
 
 
 def _column_widths(sheet: Sheet, element: etree._Element) -> None:
-    first, last = int(element.get("min", "1")), min(int(element.get("max", "1")), MAX_COLUMN)
+    first, last = max(int(element.get("min", "1")), 1), min(int(element.get("max", "1")), MAX_COLUMN)
     for number in range(first, min(last, first + 1024) + 1):
         if math.isfinite(width := float(element.get("width") or "nan")):
             sheet.widths[number] = width
