@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterator, Mapping
-from functools import lru_cache
+from collections.abc import Callable, Iterator, Mapping
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -71,6 +71,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, terminal: Terminal) -> int:
     from tinquire.looks import House
     from tinquire.press.compute.slot_scope import SlotScope
+    from tinquire.workbook import Workbook
+    from tinquire.workbook.edit.templates import Template
 
     if options.each is None and options.name is not None:
         raise UseError(Fault("filling a template", "--name goes with --each", do="--each depots.csv"))
@@ -79,11 +81,12 @@ def run(options: argparse.Namespace, terminal: Terminal) -> int:
     targets, tables = _rows(options, terminal)
     scope = SlotScope(House(), _values(options, terminal), tables=tables)
     files = _files(options, scope, terminal)
+    template = cache(lambda: Template(lambda: Workbook.open(options.template)))  # for all files of this command
     done: list[Path] = []
     grouped: dict[str, OwnRows] = {}
     for path, own_scope in files:
         own = _own(options, tables, own_scope, grouped)
-        for target, data in _filled(options, path, own_scope, targets, own, terminal):
+        for target, data in _filled(options, path, own_scope, targets, own, template, terminal):
             _write(target, data)
             done.append(target)
     if options.each is not None:
@@ -179,7 +182,7 @@ def _own(
 
 def _filled(
     options: argparse.Namespace, path: Path, scope: SlotScope, targets: Mapping[str, TemplateRowsModel],
-    tables: Mapping[str, Table], terminal: Terminal,
+    tables: Mapping[str, Table], opened: Callable[[], Template], terminal: Terminal,
 ) -> Iterator[tuple[Path, bytes]]:  # fmt: skip
     """The template filled: files and their bytes. Raises one error with all that is wrong."""
     from tinquire.press.outputs.filling import fill_template
@@ -189,7 +192,7 @@ def _filled(
     if options.template.suffix.lower() in _LETTERS:
         yield from _letter(options, scope, tables, path, terminal)
         return
-    template = _template(options.template)
+    template = opened()
     book = template.book()
     filled = fill_template(book, targets, tables, scope, path.name, template)
     put_pictures(book, _pictures(options), scope, Path.cwd(), "filling a template", options.template.name)
@@ -202,15 +205,6 @@ def _filled(
     notes = "; ".join([counted(rows, "row"), *filled.notes])
     terminal.line("wrote", f"{path}  ({notes})")
     yield path, book.finish()
-
-
-@lru_cache(maxsize=1)
-def _template(path: Path) -> Template:
-    """The workbook that files are made from. Raises AccessError."""
-    from tinquire.workbook import Workbook
-    from tinquire.workbook.edit.templates import Template
-
-    return Template(lambda: Workbook.open(path))
 
 
 def _letter(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TypeAlias, TypeVar
 
 import numpy as np
@@ -164,16 +164,16 @@ def _conditional(
     flat_target = target.flat()
     tested = [_Tested(grid, grid.flat(), operand, frame) for grid, operand in zip(ranges, operands[1:], strict=True)]
     results: dict[tuple[Criterion, ...], Value] = {}
+    lanes = max(len(criteria) for criteria in wanted)
 
     def result(criteria: tuple[Criterion, ...]) -> Value:
         if criteria not in results:
             mask = np.ones(len(flat_target), bool)
             for one, item in zip(tested, criteria, strict=True):
-                mask = mask & one.mask(item)
+                mask = mask & one.mask(item, alone=lanes == 1)
             results[criteria] = work(flat_target, mask)
         return results[criteria]
 
-    lanes = max(len(criteria) for criteria in wanted)
     if lanes > _MANY and grouped is not None:
         distinct = tuple(tuple(dict.fromkeys(criteria)) for criteria in wanted)
         sums = _kept(
@@ -240,14 +240,20 @@ class _Tested:
     column: Column
     operand: Operand
     frame: Frame
+    masks: dict[Criterion, Booleans] = field(default_factory=dict)
 
     def _kept(self, what: Hashable, make: Callable[[], _Made]) -> _Made:
         # Of a range more or less is read, as large as those are that it is read with.
         key = (what, self.grid.height, self.grid.width)
         return _kept(self.frame, (self.operand,), key, len(self.column), make)
 
-    def mask(self, item: Criterion) -> Booleans:
-        return self._kept(item, lambda: item.mask(self.column))
+    def mask(self, item: Criterion, *, alone: bool) -> Booleans:
+        """Which values meet a criterion; of one formula `alone` it is kept for others, of many for these."""
+        if alone:
+            return self._kept(item, lambda: item.mask(self.column))
+        if item not in self.masks:
+            self.masks[item] = item.mask(self.column)
+        return self.masks[item]
 
     def met_once(self, criteria: Sequence[Criterion]) -> Codes | None:
         """For each value which of the criteria it meets, -1 for none; None when one meets two."""

@@ -100,7 +100,7 @@ class _Filling:
             filled.sources.append(CellSources(sample.sheet, area, f"table '{self.table.name}'", self.table.origin))
 
     def prepared(self) -> _Places:
-        """Which column goes where, and room for the rows, made as it was for other rows of as many columns."""
+        """Which column goes where, and room for the rows, made as it was for as many rows before."""
         template = self.template
         if template is None or not template.is_untouched(self.book):
             return self.with_room()
