@@ -343,6 +343,16 @@ def test_a_table_whose_columns_are_not_as_many_as_its_area_has_is_left(tmp_path)
             change(book, "Data", 2)
 
 
+def test_a_table_of_two_sheets_is_refused(tmp_path):
+    package = Package.open(rich_file(tmp_path / "rich.xlsx"))
+    space = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+    package.relate(LISTS, f"{space}/table", TABLE)
+    for change in (edit.insert_columns, edit.insert_rows, edit.delete_columns):
+        book = Workbook.from_bytes(package.to_bytes(), "rich.xlsx")
+        with pytest.raises(AccessError, match="two sheets have it as a table of their own"):
+            change(book, "Lists", 2)
+
+
 FILLED = [
     "Data!A1*2", "SUM(Data!A1:A3)", "Data!$A$5+1", "SUM(Data!$A$1:A4)", "A1+Data!B2", "Other!A1+1", "Data!A$5*Data!$B1",
     "SUM(Data!1:2)", "SUM(Data!$A:$A)",

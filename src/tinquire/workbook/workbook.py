@@ -34,7 +34,7 @@ from tinquire.workbook.grid.sheet_entries import SheetEntry, require_distinct
 from tinquire.workbook.grid.sheet_names import MAX_SHEET_NAME, valid_sheet_name
 from tinquire.workbook.new_sheet import CONTENT_TYPE as _CONTENT
 from tinquire.workbook.new_sheet import add_frames, put_new_sheet
-from tinquire.workbook.parts.book_part import WORKBOOK_ORDER, date_system_of
+from tinquire.workbook.parts.book_part import WORKBOOK_ORDER, date_system_of, iteration_of
 from tinquire.workbook.parts.defined_names import add_name, defined_names
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.parts.styles import StyleBook, theme_colours
@@ -193,12 +193,8 @@ class Workbook:
 
     @property
     def iteration(self) -> tuple[int, float] | None:
-        """How often rings of formulas are run through, and how little still counts as movement; None when they are an
-        error (18.2.2)."""
-        found = child(self._root, "calcPr")
-        if found is None or found.get("iterate") not in ("1", "true"):
-            return None
-        return max(int(found.get("iterateCount", "100")), 1), float(found.get("iterateDelta", "0.001"))
+        """How the workbook wants rings of formulas to be run, as `iteration_of` tells."""
+        return iteration_of(self._root)
 
     def shared_part(self) -> bytes:
         """The bytes of the shared texts; none when there is no such part."""

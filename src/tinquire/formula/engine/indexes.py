@@ -21,7 +21,7 @@ class AreaIndexes:
     """Things made of the cells of areas, by what they are and of which areas."""
 
     def __init__(self) -> None:
-        self._held: dict[tuple[Hashable, ...], tuple[tuple[Span, ...], object]] = {}
+        self._held: dict[tuple[Hashable, ...], tuple[tuple[Span, ...], int, object]] = {}
         #: Of each sheet (casefolded) an area that holds all those that something was made of.
         self._around: dict[str, Area] = {}
         self._cells = 0
@@ -31,11 +31,11 @@ class AreaIndexes:
         key = (what, *((span.sheet.casefold(), span.area) for span in spans))
         held = self._held.get(key)
         if held is not None:
-            return cast(_Made, held[1])
+            return cast(_Made, held[2])
         thing = make()
         if len(self._held) == _MOST or self._cells + cells > _MOST_CELLS:
             self.clear()
-        self._held[key] = spans, thing
+        self._held[key] = spans, cells, thing
         self._cells += cells
         for span in spans:
             folded, area = span.sheet.casefold(), span.area
@@ -54,9 +54,10 @@ class AreaIndexes:
         around = self._around.get(folded)
         if around is None or not around.overlaps(area):
             return
-        for key, (spans, _) in list(self._held.items()):
+        for key, (spans, cells, _) in list(self._held.items()):
             if any(span.area.overlaps(area) and span.sheet.casefold() == folded for span in spans):
                 del self._held[key]
+                self._cells -= cells
 
     def clear(self) -> None:
         """All cells are others now."""

@@ -55,6 +55,7 @@ def unreadable_part(book: Workbook, part: str, error: Exception) -> AccessError:
 def follow(book: Workbook, following: ReferenceChange, shift: Moves | None = None) -> None:
     """Carry a change through all sheets, tables, names, charts and pivots; `shift` moves the lines of its sheet."""
     target = following.sheet.casefold() if isinstance(following, ShiftedLines) else None
+    _require_own_tables(book)
     for entry, part in worksheets(book):
         own_shift = shift if entry.name.casefold() == target else None
         if following.may_change(_told(book, part), entry.name):
@@ -76,6 +77,16 @@ def follow(book: Workbook, following: ReferenceChange, shift: Moves | None = Non
                 _follow_part(book, relation.kind, relation.target, entry.name, following, own_shift)
     _names(book, following)
     _charts_and_caches(book, following)
+
+
+def _require_own_tables(book: Workbook) -> None:
+    """Raises AccessError for a table that is two sheets' own: whose cells it follows, nobody can tell."""
+    seen: set[str] = set()
+    for entry, _ in worksheets(book):
+        for part in book.table_parts(entry.name):
+            if part.casefold() in seen:
+                raise unreadable_part(book, part, ValueError("two sheets have it as a table of their own"))
+            seen.add(part.casefold())
 
 
 def _told(book: Workbook, part: str) -> bytes:

@@ -8,7 +8,7 @@ from lxml import etree
 from tinquire.cells.dates import DateSystem
 from tinquire.packages.xml import child
 
-__all__ = ["WORKBOOK_ORDER", "date_system_of"]
+__all__ = ["WORKBOOK_ORDER", "date_system_of", "iteration_of"]
 
 #: Children of the main part in the order that 18.2.27 asks for.
 WORKBOOK_ORDER = (
@@ -16,6 +16,15 @@ WORKBOOK_ORDER = (
     "externalReferences", "definedNames", "calcPr", "oleSize", "customWorkbookViews", "pivotCaches", "smartTagPr",
     "smartTagTypes", "webPublishing", "fileRecoveryPr", "webPublishObjects", "extLst",
 )  # fmt: skip
+
+
+def iteration_of(root: etree._Element) -> tuple[int, float] | None:
+    """How often rings of formulas are run through, and how little still counts as movement; None when they are an error
+    (18.2.2)."""
+    found = child(root, "calcPr")
+    if found is None or found.get("iterate") not in ("1", "true"):
+        return None
+    return max(int(found.get("iterateCount", "100")), 1), float(found.get("iterateDelta", "0.001"))
 
 
 def date_system_of(root: etree._Element) -> DateSystem:
