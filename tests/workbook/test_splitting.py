@@ -133,3 +133,21 @@ def test_connections_and_empty_formula_elements_do_not_stay(tmp_path):
         assert b"connections" not in archive.read("[Content_Types].xml") + archive.read("xl/_rels/workbook.xml.rels")
         sheets = [archive.read(name) for name in archive.namelist() if "worksheets/sheet" in name]
     assert len(sheets) == 1 and b"<f" not in sheets[0] and sheets[0].count(b"<v>") == 3
+
+
+def test_a_part_that_is_something_else_as_well_stays():
+    """A relationship of another kind that leads to the sheet's drawing goes, and the drawing stays."""
+    book, sheet = Workbook.new(), Sheet("A")
+    sheet.set(1, 1, 1.0)
+    book.add_sheet(sheet)
+    book.add_sheet(Sheet("B"))
+    book.settle()
+    package, part = book.package, book.entries[0].part
+    kinds = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+    package.put("xl/drawings/drawing1.xml", b"<wsDr/>")
+    package.put("xl/drawings/drawing2.xml", b"<wsDr/>")
+    for kind, number in (("drawing", 1), ("pivotTable", 1), ("pivotTable", 2)):
+        package.relate(part, f"{kinds}/{kind}", f"xl/drawings/drawing{number}.xml")
+    keep_sheets(book, ["A"])
+    assert [(one.kind, one.target) for one in package.relations(part)] == [("drawing", "xl/drawings/drawing1.xml")]
+    assert package.has("xl/drawings/drawing1.xml") and not package.has("xl/drawings/drawing2.xml")

@@ -277,10 +277,13 @@ class Package:
             ):
                 yield source
 
-    def unrelate_everywhere(self, target: str) -> None:
-        """Drop all relationships to a part."""
+    def drop_related(self, target: str, kind: str) -> None:
+        """Drop all relationships of a kind to a part, and with them the part and what only it relates to; a part that
+        others relate to as something else stays."""
         for source in list(self._relating_to(target)):
-            self.unrelate(source, target)
+            self.unrelate(source, target, kind)
+        if self.has(target) and next(self._relating_to(target), None) is None:
+            self.drop_tree(target)
 
     def start(self) -> None:
         """Give a new package its first part."""
@@ -384,10 +387,16 @@ class Package:
                 element.set("Target", target)
         self.put(rels, serialise_xml(root))
 
-    def unrelate(self, part: str, target: str) -> None:
-        """Drop the relationships of a part to another."""
+    def unrelate(self, part: str, target: str, kind: str | None = None) -> None:
+        """Drop the relationships of a part to another, all or those of a kind."""
         rels, folder = _relations_part(part), posixpath.dirname(part)
+        mixed = kind is not None and any(
+            relation.kind != kind and relation.target.casefold() == target.casefold()
+            for relation in self.listed_relations(part)
+        )
         try:
+            if mixed:  # more than their targets tells them apart
+                raise Unusual
             listed = self.read(rels)
             wanted = target.casefold()
             self.put(
@@ -400,7 +409,8 @@ class Package:
         except Unusual:
             root = self.root(rels)
         for element in children(root, "Relationship"):
-            if _resolve(folder, element.get("Target", "")).casefold() == target.casefold():
+            same_kind = not mixed or element.get("Type", "").rpartition("/")[2] == kind
+            if same_kind and _resolve(folder, element.get("Target", "")).casefold() == target.casefold():
                 root.remove(element)
         self.put(rels, serialise_xml(root))
 

@@ -256,8 +256,7 @@ def _drop_caches(book: Workbook) -> None:
     for relation in package.relations(book.part):
         if relation.kind != "pivotCacheDefinition" or relation.target in used:
             continue
-        package.unrelate_everywhere(relation.target)
-        package.drop_tree(relation.target)
+        package.drop_related(relation.target, relation.kind)
         for element in list(group) if group is not None else ():
             if relation.id in element.attrib.values() and group is not None:
                 group.remove(element)

@@ -218,8 +218,7 @@ def _plain_pivots(book: Workbook, kept: Sequence[str], cut: Cut, *, every: bool)
             )
             if every or not here:
                 cut.pivots.append(f"{entry.name}: {pivot.name}")
-                book.package.unrelate_everywhere(relation.target)
-                book.package.drop_tree(relation.target)
+                book.package.drop_related(relation.target, relation.kind)
 
 
 def _drop_lost_names(book: Workbook) -> list[str]:
@@ -283,8 +282,7 @@ def _forget_outside(book: Workbook) -> None:
     book.settle()
     for relation in book.package.relations(book.part):
         if relation.kind == "externalLink":
-            book.package.unrelate_everywhere(relation.target)
-            book.package.drop_tree(relation.target)
+            book.package.drop_related(relation.target, relation.kind)
     book.root.remove(group)
     book.root_changed()
 
@@ -296,8 +294,7 @@ def _forget_connections(book: Workbook) -> None:
         return
     for relation in book.package.relations(book.part):
         if relation.kind == "connections":
-            book.package.unrelate_everywhere(relation.target)
-            book.package.drop_tree(relation.target)
+            book.package.drop_related(relation.target, relation.kind)
 
 
 def _forget_stores(book: Workbook) -> None:
