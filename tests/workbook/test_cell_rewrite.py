@@ -61,13 +61,14 @@ CHANGES = st.lists(
 @settings(max_examples=120, suppress_health_check=[HealthCheck.too_slow])
 @given(parts(), CHANGES, st.sampled_from([60, 1 << 20]), st.sampled_from([1, 3, 500]))
 def test_many_at_once_is_one_by_one(data, changes, piece, run):
-    strings = [Workbook.new().strings for _ in range(3)]
+    strings = [Workbook.new().strings for _ in range(4)]
 
-    def changed():
+    def changed(given=lambda value: value):
         sheet = read_sheet("S", lambda: [data], list(SHARED), DateSystem.FROM_1900, "a.xlsx")
         sheet.loaded = True
         for kind, row, column, values, formula, style in changes:
             made = None if formula is None else Formula(formula, row, column)
+            values = [given(value) for value in values]
             if kind == "set":
                 sheet.set(row, column, values[0], style, formula)
             elif kind == "put":
@@ -92,6 +93,9 @@ def test_many_at_once_is_one_by_one(data, changes, piece, run):
         return
     assert splice_changed(data, sheet, strings[1].index_of) == plain
     assert splice_changed(data, sheet, strings[2].index_of) == plain, "what was found in a part is found again"
+    other = changed(lambda value: value + 0.5 if type(value) is float else f"{value}<" if type(value) is str else value)
+    wanted = patch_cells(data, changed_cells(other, Workbook.new().strings.index_of))
+    assert splice_changed(data, other, strings[3].index_of) == wanted, "other values of the same kinds go there as well"
     assert strings[0].texts == strings[1].texts == strings[2].texts
 
 

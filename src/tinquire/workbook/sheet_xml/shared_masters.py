@@ -24,6 +24,8 @@ def mark_members(data: bytes, changed: ChangedCells) -> None:
 
     Raises ValueError for a part that cannot be read.
     """
+    if b"\x00" not in data[:64] and b"shared" not in data:
+        return
     if not any(formulas.any() for _, formulas in changed.by_column().values()):
         return
     if b"\x00" in data[:64]:

@@ -1,24 +1,27 @@
 """The changed cells of a small part put into its bytes.
 
-What `cell_patch` does, for parts of the plainest spelling, straight from the sheet's columns; of a part that is filled
-again and again, with what was found in it before.
+What `cell_patch` does, for parts of the plainest spelling, straight from the sheet's columns. A part that is filled in
+the same cells again and again is a mould: its bytes with a slot for each value.
 """
 
 from __future__ import annotations
 
 import re
 from bisect import bisect_right
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from typing import TypeAlias
+from typing import NamedTuple, TypeAlias
+
+import numpy as np
 
 from tinquire.cells.address import MAX_COLUMN, area_name, column_name, column_number
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.packages.raw_xml import ATTRIBUTE, Unusual, sheet_data
 from tinquire.packages.xml import escape_formula, escape_text
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
+from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 from tinquire.workbook.sheet_xml.cell_values import stored_value
 from tinquire.workbook.sheet_xml.row_writer import number_text
 
@@ -32,7 +35,7 @@ _CELL = re.compile(
     rb"(?:<v>[^<]*</v>|<is><t(?: [^<>]*)?>[^<]*</t></is>)?</c>)" % (_ATTRIBUTES, _ATTRIBUTES)
 )
 _ONLY_LOOK = re.compile(rb'(?: s="[0-9]+")?(?: t="[A-Za-z]+")?')
-#: Parts whose rows are kept in mind: a file's sheets, of the file that is filled most.
+#: Parts that are kept in mind: a file's sheets, of the file that is filled most.
 _PARTS = 16
 
 
@@ -123,9 +126,69 @@ def _rows_of(data: bytes) -> _Rows:
     return _Rows(list(known), known, end)
 
 
+#: What stands for a value where it goes: no part holds it.
+_SLOT = b"\0"
 #: What a cell becomes: its look and form as attributes, its formula's markup (None to keep what stands there), and its
-#: value's.
+#: value's, with a slot.
 _New: TypeAlias = tuple[bytes, bytes | None, bytes]
+
+
+class _Marked(NamedTuple):
+    """The changed cells of one column, all but their values: rows, styles, kinds, formula numbers and whether the
+    formulas were set, as the bytes of arrays; and the formulas of these numbers, rising."""
+
+    column: int
+    rows: bytes
+    styles: bytes
+    kinds: bytes
+    numbers: bytes
+    formulas_set: bytes
+    formulas: tuple[Formula, ...]
+
+    @classmethod
+    def of(cls, sheet: Sheet, column: int, rows: Codes, formulas_set: Booleans, cells: Cells) -> _Marked:
+        used = sorted(set(cells.formulas.tolist()) - {NO_FORMULA})
+        return cls(
+            column, rows.tobytes(), cells.styles.tobytes(), cells.kinds.tobytes(), cells.formulas.tobytes(),
+            formulas_set.tobytes(), tuple([sheet.formulas[number] for number in used]),
+        )  # fmt: skip
+
+    def cells(self) -> Iterator[tuple[int, _New]]:
+        """What becomes of each cell, by its row."""
+        numbers = np.frombuffer(self.numbers, np.int32).tolist()
+        formula_of = dict(zip(sorted(set(numbers) - {NO_FORMULA}), self.formulas, strict=True))
+        styles = np.frombuffer(self.styles, np.int32).tolist()
+        lists = (np.frombuffer(self.rows, np.int32).tolist(), styles, self.kinds, numbers, self.formulas_set)
+        for row, style, kind, number, is_set in zip(*lists, strict=True):
+            formula = formula_of.get(number)
+            form = _FORMULA_FORMS[kind] if formula is not None else _FORMS[kind]
+            look = b' s="%d"' % style if style else b""
+            markup = b"" if is_set else None
+            if formula is not None and is_set:
+                area = b' t="array" ref="%s"' % area_name(formula.array).encode() if formula.array else b""
+                markup = b"<f%s>%s</f>" % (area, escape_formula(text_at(formula, row, self.column)).encode())
+            yield row, (look + form, markup, b"" if kind == Kind.BLANK else b"<v>%s</v>" % _SLOT)
+
+
+#: By kind the attribute of a value's form (18.18.11), and that of a formula's result.
+_FORMS = (b"", b"", b' t="s"', b' t="b"', b' t="e"')
+_FORMULA_FORMS = (b"", b"", b' t="str"', b' t="b"', b' t="e"')
+
+
+@dataclass(frozen=True, slots=True)
+class _Mould:
+    """A part's bytes with slots for values, and the value of each slot by its place among those of the columns."""
+
+    pieces: tuple[bytes, ...]
+    order: tuple[int, ...]
+
+    def filled(self, texts: list[str]) -> bytes:
+        """The bytes with the values of the columns."""
+        pieces = [b""] * (2 * len(texts) + 1)
+        pieces[::2] = self.pieces
+        if texts:
+            pieces[1::2] = "\0".join([texts[place] for place in self.order]).encode().split(_SLOT)
+        return b"".join(pieces)
 
 
 def splice_changed(data: bytes, sheet: Sheet, place_of: Callable[[str], int]) -> bytes:
@@ -134,19 +197,31 @@ def splice_changed(data: bytes, sheet: Sheet, place_of: Callable[[str], int]) ->
     What comes of it is byte for byte what `patch_cells` gives. Raises Unusual, before it asks for any place, for parts
     that are not in the plain form.
     """
+    marked: list[_Marked] = []
+    found: list[Cells] = []
+    for column, (rows, formulas_set) in sheet.changed.by_column().items():
+        found.append(sheet.rows_of(column, rows))
+        marked.append(_Marked.of(sheet, column, rows, formulas_set, found[-1]))
+    mould = _mould(data, tuple(marked))
+    return mould.filled([text for cells in found for text in _texts(cells, sheet, place_of)])
+
+
+@lru_cache(_PARTS)
+def _mould(data: bytes, marked: tuple[_Marked, ...]) -> _Mould:
+    """The mould of a part in which some cells are set. Raises Unusual."""
+    if _SLOT in data:
+        raise Unusual
     rows = _rows_of(data)
-    changed = sheet.changed.by_column()
-    touched = sorted({row for numbers, _ in changed.values() for row in numbers.tolist()})
-    for number in touched:
-        if (row := rows.known.get(number)) is not None:
-            row.cells  # noqa: B018 - what is unusual in it is to be known by now
-    wanted: dict[int, dict[int, _New]] = {number: {} for number in touched}
-    for column, marks in changed.items():
-        for number, new in _new_cells(sheet, column, *marks, place_of):
-            wanted[number][column] = new
+    wanted: dict[int, dict[int, _New]] = defaultdict(dict)
+    slots: dict[tuple[int, int], int] = {}
+    for column in marked:
+        for number, new in column.cells():
+            wanted[number][column.column] = new
+            if new[2]:
+                slots[number, column.column] = len(slots)
     pieces: list[bytes] = []
     at = 0
-    for number in touched:
+    for number in sorted(wanted):
         row = rows.known.get(number)
         if row is None:
             start = rows.place_before(number)
@@ -156,51 +231,25 @@ def splice_changed(data: bytes, sheet: Sheet, place_of: Callable[[str], int]) ->
             pieces += (data[at : row.start], *_changed_row(row, wanted[number]))
             at = row.end
     pieces.append(data[at:])
-    return b"".join(pieces)
+    return _Mould(tuple(b"".join(pieces).split(_SLOT)), tuple([slots[cell] for cell in sorted(slots)]))
 
 
-def _new_cells(
-    sheet: Sheet, column: int, rows: Codes, formulas_set: Booleans, place_of: Callable[[str], int]
-) -> Iterator[tuple[int, _New]]:
-    """The changed cells of one column, by their rows."""
-    cells = sheet.rows_of(column, rows)
-    looks = {style: b' s="%d"' % style if style else b"" for style in set(cells.styles.tolist())}
-    dressed = [looks[style] for style in cells.styles.tolist()]
-    numbers, fresh = rows.tolist(), formulas_set.tolist()
+def _texts(cells: Cells, sheet: Sheet, place_of: Callable[[str], int]) -> list[str]:
+    """The values of cells as they are written, without those of blank ones."""
+    if (cells.kinds == Kind.NUMBER).all():  # as most columns are
+        return [number_text(number) for number in cells.numbers.tolist()]
     has_formulas = bool((cells.formulas != NO_FORMULA).any())
-    gone = (b"" if one else None for one in fresh)
-    if (cells.kinds == Kind.NUMBER).all() and not (has_formulas and any(fresh)):  # as most columns are
-        contents = (b"<v>%s</v>" % number_text(number).encode() for number in cells.numbers.tolist())
-        yield from zip(numbers, zip(dressed, gone, contents, strict=True), strict=True)
-    elif (cells.kinds == Kind.TEXT).all() and not has_formulas:
+    if not has_formulas and (cells.kinds == Kind.TEXT).all():
         codes = cells.codes.tolist()
-        shared = {code: b"<v>%d</v>" % place_of(sheet.texts[code]) for code in dict.fromkeys(codes)}
-        texts = (shared[code] for code in codes)
-        yield from zip(numbers, zip((look + b' t="s"' for look in dressed), gone, texts, strict=True), strict=True)
-    else:
-        yield from zip(numbers, _each_cell(sheet, column, numbers, cells, fresh, dressed, place_of), strict=True)
-
-
-def _each_cell(
-    sheet: Sheet, column: int, rows: list[int], cells: Cells, formulas_set: list[bool], dressed: list[bytes],
-    place_of: Callable[[str], int],
-) -> Iterator[_New]:  # fmt: skip
-    """The changed cells of a column in which anything may stand."""
+        shared = {code: str(place_of(sheet.texts[code])) for code in dict.fromkeys(codes)}
+        return [shared[code] for code in codes]
+    texts = []
     values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
-    for row, value, look, number, fresh in zip(
-        rows, values, dressed, cells.formulas.tolist(), formulas_set, strict=True
-    ):
-        formula = None if number == NO_FORMULA else sheet.formulas[number]
-        form, stored = stored_value(value, place_of, formula=formula is not None)
-        attributes = look + b' t="%s"' % form.encode() if form else look
-        # Numbers and places have nothing to be escaped.
-        text = escape_text(stored) if stored is not None and form == "str" else stored
-        content = b"" if text is None else b"<v>%s</v>" % text.encode()
-        markup = b"" if fresh else None
-        if formula is not None and fresh:
-            area = b' t="array" ref="%s"' % area_name(formula.array).encode() if formula.array else b""
-            markup = b"<f%s>%s</f>" % (area, escape_formula(text_at(formula, row, column)).encode())
-        yield attributes, markup, content
+    for value, number in zip(values, cells.formulas.tolist(), strict=True):
+        form, stored = stored_value(value, place_of, formula=number != NO_FORMULA)
+        if stored is not None:  # numbers and places have nothing to be escaped
+            texts.append(escape_text(stored) if form == "str" else stored)
+    return texts
 
 
 def _fresh(cells: Mapping[int, _New], row: int) -> Iterator[bytes]:
