@@ -90,6 +90,8 @@ class Workbook:
         self._tables: dict[str, list[SheetTable]] = {}
         self._table_ids: list[str | None] = []
         self._chain_is_stale = False
+        #: What was worked out of this workbook, or of one that it is a copy of, for who can tell that it still holds.
+        self.worked_out: dict[type, object] = {}
 
     # -- making ----------------------------------------------------------------------------------------
 

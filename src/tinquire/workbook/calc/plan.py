@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -12,9 +13,16 @@ from tinquire.workbook.calc.column_formulas import CellNote, Program, Read, lane
 from tinquire.workbook.calc.dependencies import Filled
 from tinquire.workbook.calc.forms import Scatter, sheet_forms
 from tinquire.workbook.calc.scope import BookScope
+from tinquire.workbook.grid.cell_formulas import Trees
+from tinquire.workbook.grid.sheet import Formula, SheetTable
+from tinquire.workbook.parts.defined_names import DefinedName
 from tinquire.workbook.workbook import Workbook
 
 __all__ = ["Plan", "make_plan"]
+
+#: The plan of a workbook with no more formulas than this is kept for its copies: to hold on to larger ones takes
+#: memory, and saves little.
+_KEPT_FORMULAS = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,8 +47,51 @@ class Plan:
         return member.rows(rows[0], member.bottom if self.own[index] else rows[1])
 
 
+class _Formulas(NamedTuple):
+    """All that a plan is made of: the sheets with their formulas, where these stand, and tables, and the names."""
+
+    sheets: list[tuple[str, list[Formula], dict[int, list[tuple[int, int, int]]], list[SheetTable]]]
+    names: list[DefinedName]
+
+
+@dataclass(frozen=True, slots=True)
+class _Kept:
+    formulas: _Formulas
+    plan: Plan
+    trees: Trees
+
+
 def make_plan(book: Workbook, scope: BookScope, skipped: list[CellNote]) -> Plan:
-    """The plan of a workbook; what cannot run is noted."""
+    """The plan of a workbook; what cannot run is noted. Of one whose formulas stand as they stood in a workbook that it
+    is a copy of, that one's plan."""
+    if sum(len(sheet.formulas) for sheet in book.sheets()) > _KEPT_FORMULAS:
+        return _made(book, scope, skipped)
+    formulas, kept = _formulas_of(book), book.worked_out.get(_Kept)
+    if isinstance(kept, _Kept) and kept.formulas == formulas:
+        scope.trees = kept.trees
+        return kept.plan
+    before = len(skipped)
+    plan = _made(book, scope, skipped)
+    # What is said of a cell is said each time; what stands in other workbooks may be missing the next time.
+    if len(skipped) == before and not any(member.outside for member in plan.members):
+        book.worked_out[_Kept] = _Kept(formulas, plan, scope.trees)
+    return plan
+
+
+def _formulas_of(book: Workbook) -> _Formulas:
+    sheets = [
+        (
+            sheet.name,
+            list(sheet.formulas),
+            {number: runs for number, cells in sheet.columns.items() if (runs := cells.formula_runs())},
+            list(sheet.tables),
+        )
+        for sheet in book.sheets()
+    ]
+    return _Formulas(sheets, list(book.names))
+
+
+def _made(book: Workbook, scope: BookScope, skipped: list[CellNote]) -> Plan:
     members: list[Program | Scatter] = []
     for sheet in book.sheets():
         programs, scatters = sheet_forms(sheet, scope, skipped)

@@ -53,6 +53,8 @@ class Template:
         sheets = list(book.sheets())  # so that copies need not read them
         if sum(len(cells.rows) for sheet in sheets for cells in sheet.columns.values()) > _CELLS:
             return
+        for sheet in sheets:
+            sheet.formula_count()  # where formulas stand is known to all copies
         while len(self._prepared) >= _KEPT:
             del self._prepared[next(iter(self._prepared))]
         self._prepared[step] = Prepared(book.copy(), besides)

@@ -25,6 +25,8 @@ __all__ = ["Cells", "Formula", "Sheet", "SheetFrame", "SheetTable", "TableColumn
 NO_FORMULA = -1
 #: Of more texts than this in a column of which none comes twice, none is looked for among those known.
 _MANY_OWN = 10_000
+#: Of so few texts each is looked for by itself, sooner than it is known which are the same.
+_FEW = 64
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +102,9 @@ class Cells:
 
     def copy(self) -> Cells:
         """The same cells, to be changed by themselves; rows are never changed."""
-        return Cells(self.rows, *(part.copy() for part in self.arrays()))
+        fresh = Cells(self.rows, *[part.copy() for part in self.arrays()])
+        fresh._runs = self._runs  # a list of its own is made when they are others
+        return fresh
 
     def formula_runs(self) -> list[tuple[int, int, int]]:
         if self._runs is None:
@@ -116,6 +120,8 @@ class Cells:
 
     def set_formulas(self, at: slice, number: int | Codes) -> None:
         """Give cells a formula, or none."""
+        if self._runs == [] and isinstance(number, int) and number == NO_FORMULA:
+            return
         self.formulas[at] = number
         self._runs = None
 
@@ -341,8 +347,10 @@ class Sheet:
 
     def _mark(self, cells: Cells, at: slice, column: int, has_formula: bool) -> None:
         """Mark cells that get other values and formulas."""
-        before = cells.formulas[at] != NO_FORMULA
-        self.formulas_moved |= bool((before != has_formula).any())
+        if cells._runs == []:
+            self.formulas_moved |= has_formula
+        else:
+            self.formulas_moved |= bool(((cells.formulas[at] != NO_FORMULA) != has_formula).any())
         self.changed.add(column, cells.rows[at].copy(), formulas=True)
 
     def put_formula(self, formula: Formula, cells_below: Booleans) -> None:
@@ -440,11 +448,15 @@ class Sheet:
 
     def coded(self, values: Column) -> Codes:
         """The codes of a column's texts in this sheet's pool; texts that are new are added to it."""
+        if values.texts is self.texts or not len(values.texts):
+            return values.codes
         is_text = values.kinds == Kind.TEXT
-        if values.texts is self.texts or not is_text.any():
+        if not is_text.any():
             return values.codes
         pool = len(values.texts)
         every = bool(is_text.all())
+        if every and len(values) <= _FEW:
+            return np.array(self.intern_all(texts_at(values.texts, values.codes)), np.int32)
         mine = values.codes if every else values.codes[is_text]
         used = used_codes(mine, pool)
         texts = texts_at(values.texts, used)
