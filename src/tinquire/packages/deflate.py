@@ -15,7 +15,7 @@ from tinquire.base.parallel import map_in_order
 
 __all__ = ["CHUNK", "DAMAGE", "Packed", "crc32", "inflate", "pack", "pack_whole", "unpacker"]
 
-#: Small parts are packed fast, large ones, which two processors share, more densely.
+#: Small parts are packed fast, large ones, which two processors share, more densely, unless that gains too little.
 _QUICK_LEVEL, _DENSE_LEVEL = 2, 3
 
 
@@ -66,8 +66,8 @@ def pack_whole(content: bytes) -> Packed:
     return Packed(content, zipfile.ZIP_STORED, crc, len(content))
 
 
-def pack(content: Iterable[bytes]) -> Packed:
-    """A content packed piece by piece, as the pieces come; one that does not shrink is stored.
+def pack(content: Iterable[bytes], *, fast: bool = False) -> Packed:
+    """A content packed piece by piece, as the pieces come, densely or `fast`; one that does not shrink is stored.
 
     The bytes depend on the content alone, not on how it is cut.
     """
@@ -76,7 +76,8 @@ def pack(content: Iterable[bytes]) -> Packed:
     if pieces.last:
         packed = _packed(first)
     else:
-        packed = b"".join(map_in_order(_packed_piece, ((piece, pieces.last) for piece in chain((first,), pieces))))
+        work = partial(_packed_piece, level=_QUICK_LEVEL if fast else _DENSE_LEVEL)
+        packed = b"".join(map_in_order(work, ((piece, pieces.last) for piece in chain((first,), pieces))))
     if len(packed) < pieces.size:
         return Packed(packed, zipfile.ZIP_DEFLATED, pieces.crc, pieces.size)
     raw = bytes(first) if len(first) == pieces.size else inflate(packed, pieces.size)
@@ -125,11 +126,11 @@ class _Pieces:
             yield b"".join(held)
 
 
-def _packed_piece(cut: tuple[bytes | memoryview, bool]) -> bytes:
+def _packed_piece(cut: tuple[bytes | memoryview, bool], level: int) -> bytes:
     """One piece of a large content, packed so that the next one's bytes can follow (RFC 1951, 3.2.4: an empty stored
     block ends at a byte's end)."""
     piece, last = cut
-    worker = _deflater.compressobj(_DENSE_LEVEL, zlib.DEFLATED, -15)
+    worker = _deflater.compressobj(level, zlib.DEFLATED, -15)
     packed: bytes = worker.compress(piece)
     return packed + bytes(worker.flush(_deflater.Z_FINISH if last else _deflater.Z_FULL_FLUSH))
 

@@ -59,6 +59,8 @@ class Package:
         self._outlines: dict[str, Outline] = {}
         #: Relationships of parts that were asked for, by the part that lists them, until that changes.
         self._relations: dict[str, list[Relation]] = {}
+        #: Content types by ending and by part (casefolded), once they were asked for, until their list changes.
+        self._types: tuple[dict[str, str], dict[str, str]] | None = None
 
     @classmethod
     def open(cls, path: Path, shown: str | None = None) -> Package:
@@ -87,7 +89,7 @@ class Package:
         fresh = Package(name=self.name)
         fresh._archive, fresh._members, fresh._fresh = self._archive, dict(self._members), dict(self._fresh)
         fresh._by_folded, fresh._relations = dict(self._by_folded), dict(self._relations)
-        fresh._outlines = dict(self._outlines)
+        fresh._outlines, fresh._types = dict(self._outlines), self._types
         return fresh
 
     def is_as(self, other: Package) -> bool:
@@ -146,12 +148,16 @@ class Package:
         self._members[known] = None
         self._fresh[known] = content
         self._relations.pop(known.casefold(), None)
+        if known.casefold() == _TYPES_PART.casefold():
+            self._types = None
         self._outlines.pop(known, None)
 
-    def put_pieces(self, part: str, pieces: Iterable[bytes], outline: Outline | None = None) -> None:
-        """Write a part from its pieces, as they are made. It is kept packed, since it may be large; `outline` is what
-        is known of it."""
-        self.put_packed(part, pack(pieces))
+    def put_pieces(
+        self, part: str, pieces: Iterable[bytes], outline: Outline | None = None, *, fast: bool = False
+    ) -> None:  # fmt: skip
+        """Write a part from its pieces, as they are made. It is kept packed, since it may be large, densely or `fast`;
+        `outline` is what is known of it."""
+        self.put_packed(part, pack(pieces, fast=fast))
         if outline is not None:
             self._outlines[self._known(part)] = outline
 
@@ -237,14 +243,16 @@ class Package:
 
     def types(self) -> dict[str, str]:
         """The content type of every part, stated for it or for its ending (Part 2, 7.2.3)."""
-        root = self.root(_TYPES_PART)
-        endings = {
-            child.get("Extension", "").casefold(): child.get("ContentType", "") for child in children(root, "Default")
-        }
-        stated = {
-            child.get("PartName", "").lstrip("/").casefold(): child.get("ContentType", "")
-            for child in children(root, "Override")
-        }
+        if self._types is None:
+            root = self.root(_TYPES_PART)
+            self._types = (
+                {item.get("Extension", "").casefold(): item.get("ContentType", "") for item in children(root, "Default")},
+                {
+                    item.get("PartName", "").lstrip("/").casefold(): item.get("ContentType", "")
+                    for item in children(root, "Override")
+                },
+            )
+        endings, stated = self._types
         return {
             part: stated.get(part.casefold()) or endings.get(part.rpartition(".")[2].casefold(), "")
             for part in self._members

@@ -10,13 +10,14 @@ import operator
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
 from tinquire.cells.column import Booleans, Column, Kind, recoded, texts_at, used_codes
 from tinquire.cells.values import ERROR_NAMES, CellError, Value
-from tinquire.formula.engine.conversions import number_from_text
+from tinquire.formula.engine.conversions import NOTATION, Notation, number_from_text
 from tinquire.formula.language.tree import Call, Node
 
 __all__ = [
@@ -87,8 +88,12 @@ def criterion(value: Value) -> Criterion:
     """Read a criterion. A blank one means zero."""
     if value is None:
         return Criterion("=", 0.0)
-    if not isinstance(value, str):
-        return Criterion("=", value)
+    return _read(value, NOTATION.get()) if isinstance(value, str) else Criterion("=", value)
+
+
+@lru_cache(1 << 12)
+def _read(value: str, _notation: Notation) -> Criterion:
+    """A criterion that is a text, as a notation spells its numbers and days."""
     match = _SIGN.match(value)
     sign, operand = (match[1], match[2]) if match else ("=", value)
     if match and operand == "":

@@ -9,7 +9,7 @@ from typing import TypeAlias, TypeVar
 import numpy as np
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
-from tinquire.cells.column import Booleans, Codes, Column, Kind
+from tinquire.cells.column import Booleans, Codes, Column, Kind, texts_at
 from tinquire.cells.values import CellError, Value
 from tinquire.formula.engine.conversions import with_faults
 from tinquire.formula.engine.criteria import Criterion, criterion, has_wildcards
@@ -190,6 +190,8 @@ def _conditional(
 
 #: From this many formulas on, rows are grouped by the criteria that they meet instead of looked through for each.
 _MANY = 12
+#: Of so few values each is looked at by itself, sooner than it is known which are the same.
+_FEW = 64
 #: More groups than this are not made.
 _MOST_GROUPS = 4_000_000
 #: What a function gives for each group: from the target, the group of each row (-1 for none) and how many there are.
@@ -257,8 +259,12 @@ class _Tested:
 
     def met_once(self, criteria: Sequence[Criterion]) -> Codes | None:
         """For each value which of the criteria it meets, -1 for none; None when one meets two."""
-        found = np.full(len(self.column), -1)
         plain = _plain_texts(criteria)
+        if plain is not None and len(self.column) <= _FEW and self.column.all_of(Kind.TEXT):
+            met = _met_plain(plain, self.column)
+            if met is not None:
+                return met
+        found = np.full(len(self.column), -1)
         for here, groups, values in self._kept("distinct", lambda: list(_distinct_by_kind(self.column))):
             met = None if plain is None else _met_plain(plain, values)
             if met is not None:
@@ -291,7 +297,7 @@ def _met_plain(plain: Mapping[str, int], values: Column) -> Codes | None:
     the same in capitals."""
     if values.kinds[0] != Kind.TEXT:
         return np.full(len(values), -1)
-    texts = [str(text) for text in values]
+    texts = texts_at(values.texts, values.codes)
     return np.array([plain.get(text.lower(), -1) for text in texts]) if all(map(str.isascii, texts)) else None
 
 
@@ -355,6 +361,8 @@ def _criteria(operand: Scalar | Lanes | Grid) -> list[Criterion]:
         raise PerLane
     if isinstance(operand, Scalar):
         return [criterion(operand.value)]
+    if len(operand.column) <= _FEW:
+        return [criterion(value) for value in operand.column]
     groups, distinct = operand.column.groups()
     read = [criterion(value) for value in distinct]
     return [read[group] for group in groups.tolist()]

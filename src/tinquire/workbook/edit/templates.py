@@ -57,4 +57,6 @@ class Template:
             sheet.formula_count()  # where formulas stand is known to all copies
         while len(self._prepared) >= _KEPT:
             del self._prepared[next(iter(self._prepared))]
-        self._prepared[step] = Prepared(book.copy(), besides)
+        kept = book.copy()
+        kept.settle()  # what is written now need not be written with each copy
+        self._prepared[step] = Prepared(kept, besides)

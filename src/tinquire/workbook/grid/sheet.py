@@ -254,8 +254,13 @@ class Sheet:
 
     def rows_of(self, number: int, rows: Codes) -> Cells:
         """A column's cells in some rows; blank ones without a style where there is no cell."""
+        cells = self.columns.get(number)
+        if cells is not None and len(rows):
+            cut = cells.places(int(rows[0]), int(rows[-1]))
+            if cut.stop - cut.start == len(rows) and cells.rows[cut].tobytes() == rows.tobytes():
+                return Cells(rows, *[part[cut] for part in cells.arrays()])
         found = Cells.empty(rows)
-        if (cells := self.columns.get(number)) is not None and len(cells.rows):
+        if cells is not None and len(cells.rows):
             at = np.minimum(cells.rows.searchsorted(rows), len(cells.rows) - 1)
             there = np.flatnonzero(cells.rows[at] == rows)
             for into, values in zip(found.arrays(), cells.arrays(), strict=True):

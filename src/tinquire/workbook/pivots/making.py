@@ -280,7 +280,7 @@ def _put_store(book: Workbook, new: NewStore) -> tuple[str, int]:
     definition = package.free_name(f"{folder}/pivotCache/pivotCacheDefinition{{}}.xml")
     records = package.free_name(f"{folder}/pivotCache/pivotCacheRecords{{}}.xml")
     package.put(definition, serialise_xml(new.root))
-    package.put_pieces(records, records_part(new.store))
+    package.put_pieces(records, records_part(new.store), fast=True)
     new.root.set(f"{{{RELATIONS}}}id", package.relate(definition, f"{space}/pivotCacheRecords", records))
     package.put(definition, serialise_xml(new.root))
     package.set_types({

@@ -118,7 +118,7 @@ def _refresh(book: Workbook, cache: Cache, done: Refreshed) -> None:
     write_store(root, store)
     book.package.put(cache.part, serialise_xml(root))
     if cache.records is not None:
-        book.package.put_pieces(cache.records, records_part(store))
+        book.package.put_pieces(cache.records, records_part(store), fast=True)
 
 
 def _ask(root: etree._Element) -> bool:
