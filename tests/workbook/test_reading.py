@@ -77,6 +77,8 @@ ODD_CELLS = {
     "<row r='2'><c r='A2'><f>1<v>2</v></f></c></row>": "cell A2 holds markup that no cell may hold",
     "<row r='2'><c r='A2'><x/></c></row>": "cell A2 holds markup that no cell may hold",
     "<x:row r='2'/>": "prefix",
+    "<row r='2'/></sheetData><sheetData><row r='3'/>": "its cells stand there twice",
+    "</sheetData><sheetData><row r='3'><c r='A3'><v>1</v></c></row>": "its cells stand there twice",
 }
 
 

@@ -82,12 +82,12 @@ class SheetReader:
 
     def read(self, data: bytes) -> Sheet:
         """Raises AccessError for damaged markup and cells beyond the grid."""
-        row, seen = 0, set[int]()
+        row, seen, has_cells = 0, set[int](), False
         try:
             context = etree.iterparse(
                 io.BytesIO(data),
                 events=("end",),
-                tag=[f"{{*}}{name}" for name in ("row", *_DETAILS)],
+                tag=[f"{{*}}{name}" for name in ("row", "sheetData", *_DETAILS)],
                 resolve_entities=False,
                 no_network=True,
                 huge_tree=True,
@@ -103,6 +103,10 @@ class SheetReader:
                     element.clear()
                     while element.getprevious() is not None:
                         del element.getparent()[0]
+                elif name == "sheetData":
+                    if has_cells:
+                        raise ValueError("its cells stand there twice")
+                    has_cells = True
                 elif name in _DETAILS:
                     _DETAILS[name](self.sheet, element)
                 else:
