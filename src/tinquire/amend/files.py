@@ -123,13 +123,13 @@ def _recalculate(book: Workbook, now: datetime | None) -> tuple[Fault, ...]:
     """Calculate all results; what could not be calculated is left to the program that opens the file, and said."""
     report = recalculate(book, now=None if now is None else serial_from_date(now, book.date_system))
     book.mark_stale()
-    notes = [*report.skipped, *report.errors]
+    notes, count = [*report.skipped, *report.errors[:_LISTED]], len(report.skipped) + len(report.errors)
     faults = [
         Fault("recalculating", f"={note.formula}: {note.says}", f"{book.name}, {note.place}", warning=True)
         for note in notes[:_LISTED]
     ]
-    if len(notes) > _LISTED:
-        why = f"{len(notes) - _LISTED:,} more cells could not be calculated, or are in error"
+    if count > _LISTED:
+        why = f"{count - _LISTED:,} more cells could not be calculated, or are in error"
         faults.append(Fault("recalculating", why, book.name, warning=True))
     return tuple(faults)
 

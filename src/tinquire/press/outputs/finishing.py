@@ -13,7 +13,8 @@ from tinquire.cells.dates import serial_from_date
 from tinquire.formula.language.problems import CycleError
 from tinquire.press.outputs.verify import Claim, differences
 from tinquire.workbook import Workbook
-from tinquire.workbook.calc.recalculate import CellNote, recalculate, still_in_error
+from tinquire.workbook.calc.errors import ErrorRun, standing
+from tinquire.workbook.calc.recalculate import CellNote, recalculate
 from tinquire.workbook.calc.stored_values import refresh_chart_parts, refresh_charts
 from tinquire.workbook.edit.connections import ask_on_opening
 from tinquire.workbook.pivots.caches import Cache, caches_of
@@ -105,7 +106,7 @@ class _Results:
         self.doing = f"recalculating workbook '{name}'"
         self.now = serial_from_date(moment.replace(tzinfo=None), book.date_system)
         self.skipped: list[CellNote] = []
-        self.errors: list[CellNote] = []
+        self.errors: list[ErrorRun] = []
 
     def run(self, changed: Sequence[tuple[str, Area]] | None = None) -> set[str]:
         """Work all formulas out, or what depends on some areas; which sheets have other results now. Raises DataError
@@ -116,17 +117,18 @@ class _Results:
             fault = Fault(self.doing, f"circular reference: {error}", self.book.name, "remove the circle")
             raise DataError(fault) from None
         self.skipped = report.skipped
-        self.errors += report.errors
+        self.errors += report.errors.runs
         return {change.sheet for change in report.changes}
 
     def require_sound(self) -> None:
         """Raises DataError for cells in error and cells that cannot be run."""
         notes = [(note, "fix the formula") for note in self.skipped]
-        standing = still_in_error(self.errors, self.book)
-        notes += [(note, "fix the formula, or guard it with IFERROR") for note in standing]
+        errors, count = standing(self.errors, self.book), len(notes)
+        notes += [(note, "fix the formula, or guard it with IFERROR") for note in errors[:_LISTED]]
+        count += len(errors)
         if not notes:
             return
         faults = [Fault(self.doing, f"={note.formula}: {note.says}", note.place, do) for note, do in notes[:_LISTED]]
-        if len(notes) > _LISTED:
-            faults.append(Fault(self.doing, f"{len(notes) - _LISTED:,} more cells are in error"))
+        if count > _LISTED:
+            faults.append(Fault(self.doing, f"{count - _LISTED:,} more cells are in error"))
         raise DataError(*faults)

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 
-import numpy as np
-
-from tinquire.cells.address import cell_name, parse_cell
-from tinquire.cells.column import Kind
+from tinquire.cells.address import cell_name
 from tinquire.formula.engine.conversions import NOTATION, Notation
 from tinquire.formula.engine.dependency_order import Place
 from tinquire.workbook.calc.column_formulas import DYNAMIC, VOLATILE, CellNote, Program
+from tinquire.workbook.calc.errors import standing
 from tinquire.workbook.calc.forms import Scatter
 from tinquire.workbook.calc.plan import make_plan
 from tinquire.workbook.calc.results import ChangedResults, Recalculation, net_changes
@@ -19,7 +17,7 @@ from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["CellNote", "ChangedResults", "Recalculation", "recalculate", "still_in_error"]
+__all__ = ["CellNote", "ChangedResults", "Recalculation", "recalculate"]
 
 
 def recalculate(
@@ -64,24 +62,10 @@ def _recalculate(book: Workbook, scope: BookScope, changed: Iterable[Place] | No
     else:
         runner.settle(plan, only, first_pass)
     report.changes = net_changes(report.changes)
-    report.errors = list(still_in_error(report.errors, book))
+    report.errors, report.noted = standing(report.noted, book), []
     for member in plan.members:
         _note_calls(member, report)
     return report
-
-
-def still_in_error(errors: Iterable[CellNote], book: Workbook) -> Iterator[CellNote]:
-    """Errors that are there in the end, each once: a cell that was run several times may have had others before."""
-    last = {(note.sheet, note.cell): note for note in errors}
-    by_sheet: dict[str, list[CellNote]] = {}
-    for note in last.values():
-        by_sheet.setdefault(note.sheet, []).append(note)
-    standing: set[int] = set()
-    for sheet, notes in by_sheet.items():
-        rows, columns = np.array([parse_cell(note.cell) for note in notes], np.int32).T
-        kinds = book.sheet(sheet).gather(rows, columns).kinds
-        standing |= {id(notes[place]) for place in np.flatnonzero(kinds == Kind.ERROR).tolist()}
-    yield from (note for note in last.values() if id(note) in standing)
 
 
 def _note_calls(member: Program | Scatter, report: Recalculation) -> None:

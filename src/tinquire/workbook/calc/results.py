@@ -5,19 +5,18 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
-from functools import partial
 from itertools import pairwise
 
 import numpy as np
 
-from tinquire.cells.address import cell_name, column_name
+from tinquire.cells.address import cell_name
 from tinquire.cells.column import Booleans, Codes, Column, Kind
 from tinquire.cells.values import Value
 from tinquire.formula.engine.evaluate import blank_to_zero
 from tinquire.workbook.calc.column_formulas import CellNote, Program
+from tinquire.workbook.calc.errors import ErrorRun, Errors
 from tinquire.workbook.calc.forms import Scatter
 from tinquire.workbook.calc.scope import BookScope
-from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.workbook import Workbook
 
 __all__ = ["ChangedResults", "Recalculation", "ResultStore", "movement", "net_changes"]
@@ -48,7 +47,9 @@ class Recalculation:
 
     formulas: int = 0
     changes: list[ChangedResults] = field(default_factory=list)
-    errors: list[CellNote] = field(default_factory=list)
+    errors: Errors = field(default_factory=Errors)
+    #: The errors while cells are run: some may be others in the end, or none.
+    noted: list[ErrorRun] = field(default_factory=list)
     skipped: list[CellNote] = field(default_factory=list)
     #: Runs of cells whose results may differ each time, and such that read other workbooks' stored values.
     volatile: list[CellNote] = field(default_factory=list)
@@ -160,14 +161,14 @@ class ResultStore:
         wrong = np.flatnonzero(values.kinds == Kind.ERROR)
         if not len(wrong):
             return
-        letters, known = column_name(column), self.book.sheet(sheet)
-        firsts = {values.numbers[index]: index for index in wrong[::-1].tolist()}
-        says = {code: f"it gives {values[index]}" for code, index in firsts.items()}
-        for row, code in zip(rows[wrong].tolist(), values.numbers[wrong].tolist(), strict=True):
-            own = known.formula(row, column)
-            text = "" if own is None else own.text if own.array else partial(text_at, own, row, column)
-            hindered = self.hindered.get((sheet, row, column), "") if self.hindered else ""
-            self.report.errors.append(CellNote(sheet, f"{letters}{row}", text, says[code] + hindered))
+        known, at = self.book.sheet(sheet), rows[wrong]
+        codes, first = np.unique(values.numbers[wrong], return_index=True)
+        says = {code: f"it gives {values[index]}" for code, index in zip(codes.tolist(), wrong[first], strict=True)}
+        hindered = {row: why for (name, row, own), why in self.hindered.items() if (name, own) == (sheet, column)}
+        numbers = known.rows_of(column, at).formulas.copy()
+        self.report.noted.append(
+            ErrorRun(sheet, column, at, numbers, known.formulas, values.numbers[wrong], says, hindered)
+        )
 
 
 def net_changes(changes: Sequence[ChangedResults]) -> list[ChangedResults]:

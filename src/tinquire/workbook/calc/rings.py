@@ -172,9 +172,9 @@ class Rings:
         assert self.iteration is not None
         times, still = self.iteration
         report = self.report
-        errors, last_digits = len(report.errors), report.last_digits
+        errors, last_digits = len(report.noted), report.last_digits
         for number in range(1, times + 1):  # noqa: B007 - it is used after the loop
-            del report.errors[errors:]
+            del report.noted[errors:]
             report.last_digits = last_digits
             mark = len(report.changes)
             for cell in ring:

@@ -50,7 +50,7 @@ class Runner:
     def pass_through(self, plan: Plan, only: list[Place] | None) -> int:
         """Run members in their order, all or those that what has changed touches; how many results changed."""
         before = self.report.changed
-        self.report.errors.clear()
+        self.report.noted.clear()
         changed = None if only is None else [*only, *self.respilled]
         self.respilled = []
         for batch in plan.order:
