@@ -76,6 +76,20 @@ def test_a_copy_takes_what_is_not_written_yet(rich, first):
     assert book.to_bytes() == again.to_bytes()
 
 
+@pytest.mark.parametrize("label", CHANGES)
+def test_the_plan_of_a_copy_is_its_own_where_its_formulas_are(rich, label):
+    """A plan is kept for copies whose formulas stand as they stood; what comes of others is what comes without it."""
+    book, alone = opened(rich), opened(rich)
+    for one in (book, alone):
+        one.sheet("Lists").set(2, 2, 5.0)  # a formula that reads another workbook
+    recalculate(book.copy())
+    copy = book.copy()
+    for one in (copy, alone):
+        CHANGES[label](one)
+        recalculate(one)
+    assert book.worked_out and copy.to_bytes() == alone.to_bytes()
+
+
 def test_styles_that_are_not_written_keep_a_copy_from_being_made():
     book = full_book()
     with pytest.raises(ValueError, match="styles were changed"):

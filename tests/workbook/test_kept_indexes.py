@@ -104,13 +104,13 @@ def test_what_is_kept_is_forgotten_with_a_cell_of_it():
 def test_formulas_of_several_blocks_share_what_is_worked_out():
     book = Workbook.new()
     data, board = Sheet("Data"), Sheet("Board")
-    for row in range(1, 41):
+    for row in range(1, 81):
         data.set(row, 1, f"Depot {row % 5}")
         data.set(row, 2, float(row))
     for column in range(2, 6):
         for row in range(1, 21):
             board.set(row, 1, f"Depot {row % 5}")
-            board.set(row, column, None, formula=f"SUMIFS(Data!$B$1:$B$40,Data!$A$1:$A$40,$A{row})+{column}")
+            board.set(row, column, None, formula=f"SUMIFS(Data!$B$1:$B$80,Data!$A$1:$A$80,$A{row})+{column}")
     book.add_sheet(data)
     book.add_sheet(board)
     made = []
@@ -123,7 +123,7 @@ def test_formulas_of_several_blocks_share_what_is_worked_out():
     with patch.object(AreaIndexes, "made", counted):
         recalculate(book)
     assert made.count("groups") == 4 and made.count("made") == 2  # the sums, and what the ranges hold
-    assert board.value(1, 2) - 2 == sum(row for row in range(1, 41) if row % 5 == 1)
+    assert board.value(1, 2) - 2 == sum(row for row in range(1, 81) if row % 5 == 1)
 
 
 KEYS = [

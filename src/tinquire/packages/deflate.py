@@ -6,7 +6,7 @@ import zipfile
 import zlib
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from functools import partial
+from functools import lru_cache, partial
 from itertools import chain
 from types import ModuleType
 from typing import Any
@@ -38,6 +38,8 @@ CHUNK = 1 << 20
 #: What is packed this small can unfold to 16 MB at most (RFC 1951: a match takes a bit or two and gives 258 bytes), and
 #: is unpacked in one call whatever size it is said to have.
 _HARMLESS = 1 << 14
+#: Contents of up to so many bytes are often packed again.
+_TINY = 1 << 12
 #: What an unpacker raises for damage.
 DAMAGE: type[Exception] = _deflater.error
 
@@ -60,10 +62,18 @@ def pack_whole(content: bytes) -> Packed:
     """A content packed as `pack` does; a small one without further ado."""
     if len(content) > CHUNK:
         return pack((content,))
+    return _pack_again(content) if len(content) <= _TINY else _pack_at_once(content)
+
+
+def _pack_at_once(content: bytes) -> Packed:
     packed, crc = _packed(content), crc32(content)
     if len(packed) < len(content):
         return Packed(packed, zipfile.ZIP_DEFLATED, crc, len(content))
     return Packed(content, zipfile.ZIP_STORED, crc, len(content))
+
+
+#: A workbook's small parts, which many files of one template share.
+_pack_again = lru_cache(1 << 6)(_pack_at_once)
 
 
 def pack(content: Iterable[bytes], *, fast: bool = False) -> Packed:

@@ -246,11 +246,8 @@ class Package:
         if self._types is None:
             root = self.root(_TYPES_PART)
             self._types = (
-                {item.get("Extension", "").casefold(): item.get("ContentType", "") for item in children(root, "Default")},
-                {
-                    item.get("PartName", "").lstrip("/").casefold(): item.get("ContentType", "")
-                    for item in children(root, "Override")
-                },
+                {item.get("Extension", "").casefold(): _type(item) for item in children(root, "Default")},
+                {item.get("PartName", "").lstrip("/").casefold(): _type(item) for item in children(root, "Override")},
             )
         endings, stated = self._types
         return {
@@ -427,6 +424,10 @@ class Package:
     def to_bytes(self) -> bytes:
         """The whole file: unchanged members as they lay, changed ones compressed again, in the order known."""
         return zip_archive.write_archive({name: self._fresh.get(name) for name in self._members}, self._archive)
+
+
+def _type(item: etree._Element) -> str:
+    return item.get("ContentType", "")
 
 
 def _relations_part(part: str) -> str:

@@ -36,6 +36,8 @@ _DAMAGE = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, NotI
 _MAX_ZIP32 = 0xFFFFFFFF
 #: Members that stand ready and take fewer bytes are kept as they are written.
 _FEW = 1 << 16
+#: Contents of an archive that are kept once they were read, in bytes together.
+_KEPT_CONTENTS = 1 << 18
 #: A member's header and compressed bytes, what of its entry in the directory stands before its place, and its name.
 _Copy: TypeAlias = tuple[bytes, bytes, bytes]
 #: The last field of an entry in the directory: where its member lies.
@@ -58,6 +60,9 @@ class Archive:
         #: Small members that were copied, as they are copied.
         self._copies: dict[str, _Copy] = {}
         self._runs: dict[tuple[str, ...], list[_Copy]] = {}
+        #: Contents that were read, as far as there is room for them: of one workbook many copies may be made.
+        self._contents: dict[str, bytes] = {}
+        self._room = _KEPT_CONTENTS
         #: Members whose content was seen to be as long as stated, with the checksum stated.
         self._sound: set[str] = set()
         self._members = {member.name: member for member in members if member.name[-1:] not in ("", "/")}
@@ -79,6 +84,8 @@ class Archive:
 
         Raises: KeyError for an unknown member, DataError for bombs, AccessError for damage.
         """
+        if (known := self._contents.get(member)) is not None:
+            return known
         entry = self._checked(member)
         size = entry.size
         try:
@@ -91,6 +98,9 @@ class Archive:
         if len(content) != size:
             raise AccessError(Fault("opening a workbook", f"its part '{member}' has a wrong size", self.name, _AGAIN))
         self._sound.add(member)
+        if size <= self._room:
+            self._room -= size
+            self._contents[member] = content
         return content
 
     def chunks(self, member: str) -> Iterator[bytes]:

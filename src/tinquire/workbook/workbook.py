@@ -224,6 +224,9 @@ class Workbook:
 
     def entry(self, name: str) -> SheetEntry | None:
         """The position of a sheet, by its name without regard to case."""
+        for entry in self.entries:
+            if entry.name == name:  # as most ask
+                return entry
         folded = name.casefold()
         return next((entry for entry in self.entries if entry.name.casefold() == folded), None)
 
@@ -433,9 +436,11 @@ class Workbook:
         try:
             data = self.package.read(entry.part)
             mark_members(data, sheet.changed)
-            if entry.frame not in (None, sheet.frame()) or not self._put_rewritten(entry.part, data, sheet):
-                fresh = with_frame(self._with_changed_cells(data, sheet), sheet, entry.frame)
-                self.package.put(entry.part, fresh)
+            now = sheet.frame()
+            framed = entry.frame not in (None, now)
+            if framed or not self._put_rewritten(entry.part, data, sheet):
+                fresh = self._with_changed_cells(data, sheet)
+                self.package.put(entry.part, with_frame(fresh, sheet, entry.frame) if framed else fresh)
         except (ValueError, IndexError, KeyError) as error:
             why = f"its part '{entry.part}' cannot be changed: {error}"
             raise AccessError(Fault("changing a workbook", why, self.name, "get the file again")) from None
@@ -444,7 +449,7 @@ class Workbook:
             add_frames(self.package, folder, entry.part, sheet.frames, space)
             sheet.frames.clear()
         sheet.changed.clear()
-        entry.frame = sheet.frame()
+        entry.frame = now
 
     def _put_rewritten(self, part: str, data: bytes, sheet: Sheet) -> bool:
         """Write a large part, packed as its pieces are made; False for one that is small, or not in the plain form."""

@@ -157,14 +157,14 @@ def _conditional(
     operands = [values, *(evaluate(node, frame) for node in pairs[::2])]
     wanted = [_criteria(single(evaluate(node, frame), frame)) for node in pairs[1::2]]
     # Blanks beyond the used part of a sheet add nothing, but they can be counted.
-    counted = grouped is _group_counts and all(any(map(_meets_blank, criteria)) for criteria in wanted)
+    counted = grouped is _group_counts and all(any(map(_meets_blank, asked.distinct)) for asked in wanted)
     target, *ranges = [grid_of(operand, frame) for operand in operands] if counted else crop_together(operands, frame)
     if any((grid.height, grid.width) != (target.height, target.width) for grid in ranges):
         return Scalar(CellError.VALUE)
     flat_target = target.flat()
     tested = [_Tested(grid, grid.flat(), operand, frame) for grid, operand in zip(ranges, operands[1:], strict=True)]
     results: dict[tuple[Criterion, ...], Value] = {}
-    lanes = max(len(criteria) for criteria in wanted)
+    lanes = max(len(asked.places) for asked in wanted)
 
     def result(criteria: tuple[Criterion, ...]) -> Value:
         if criteria not in results:
@@ -175,16 +175,16 @@ def _conditional(
         return results[criteria]
 
     if lanes > _MANY and grouped is not None:
-        distinct = tuple(tuple(dict.fromkeys(criteria)) for criteria in wanted)
+        distinct = tuple(asked.distinct for asked in wanted)
         sums = _kept(
             frame, operands, ("groups", grouped, target.height, target.width, distinct), len(flat_target),
             lambda: _by_group(flat_target, tested, distinct, grouped),
         )  # fmt: skip
         if sums is not None:
-            return Lanes(sums.take(_lane_groups(wanted, distinct, lanes)))
+            return Lanes(sums.take(_lane_groups(wanted, lanes)))
     if lanes == 1:
-        return Scalar(result(tuple(criteria[0] for criteria in wanted)))
-    spread = [criteria if len(criteria) == lanes else criteria * lanes for criteria in wanted]
+        return Scalar(result(tuple(asked.distinct[0] for asked in wanted)))
+    spread = [asked.of_lanes(lanes) for asked in wanted]
     return Lanes(Column.from_values(result(criteria) for criteria in zip(*spread, strict=True)))
 
 
@@ -217,12 +217,11 @@ def _by_group(
     return grouped(target, np.where(inside, row_groups, -1), total)
 
 
-def _lane_groups(wanted: Sequence[Sequence[Criterion]], distinct: Sequence[Sequence[Criterion]], lanes: int) -> Codes:
+def _lane_groups(wanted: Sequence[_Wanted], lanes: int) -> Codes:
     """The group that each formula asks for, numbered as `_by_group` numbers those of the rows."""
     groups = np.zeros(lanes, np.int64)
-    for asked, criteria in zip(wanted, distinct, strict=True):
-        number = {item: index for index, item in enumerate(criteria)}
-        groups = groups * len(criteria) + np.array([number[item] for item in asked])
+    for asked in wanted:
+        groups = groups * len(asked.distinct) + np.array(asked.places)
     return groups
 
 
@@ -356,13 +355,32 @@ def _meets_blank(one: Criterion) -> bool:
     return bool(one.mask(Column.blank(1))[0])
 
 
-def _criteria(operand: Scalar | Lanes | Grid) -> list[Criterion]:
+@dataclass(frozen=True, slots=True)
+class _Wanted:
+    """The criteria of one range: those that differ, and for each formula (or all alike) which of them it asks for."""
+
+    distinct: tuple[Criterion, ...]
+    places: Sequence[int]
+
+    def of_lanes(self, lanes: int) -> list[Criterion]:
+        places = self.places if len(self.places) == lanes else [0] * lanes
+        return [self.distinct[place] for place in places]
+
+
+def _criteria(operand: Scalar | Lanes | Grid) -> _Wanted:
     if isinstance(operand, Grid):
         raise PerLane
     if isinstance(operand, Scalar):
-        return [criterion(operand.value)]
-    if len(operand.column) <= _FEW:
-        return [criterion(value) for value in operand.column]
-    groups, distinct = operand.column.groups()
-    read = [criterion(value) for value in distinct]
-    return [read[group] for group in groups.tolist()]
+        return _Wanted((criterion(operand.value),), (0,))
+    column = operand.column
+    if len(column) <= _FEW and column.all_of(Kind.TEXT):
+        codes = column.codes.tolist()
+        groups: Sequence[int] = codes
+        read = {code: criterion(column.texts[code]) for code in dict.fromkeys(codes)}
+    else:
+        found, values = column.groups()
+        groups = found.tolist()
+        read = dict(enumerate(map(criterion, values)))
+    numbers: dict[Criterion, int] = {}
+    place_of = {group: numbers.setdefault(item, len(numbers)) for group, item in read.items()}
+    return _Wanted(tuple(numbers), [place_of[group] for group in groups])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from copy import copy
-from dataclasses import dataclass, field, replace
+from dataclasses import MISSING, dataclass, field, fields, replace
 from typing import Any
 
 import numpy as np
@@ -212,9 +212,9 @@ class Sheet:
     def copy(self) -> Sheet:
         """The same sheet, to be changed by itself."""
         fresh = copy(self)
-        for name, held in vars(self).items():
-            if isinstance(held, list | dict | set | ChangedCells):
-                setattr(fresh, name, held.copy())
+        held = fresh.__dict__
+        for name in _HELD:
+            held[name] = held[name].copy()
         fresh.columns = {number: cells.copy() for number, cells in self.columns.items()}
         return fresh
 
@@ -486,6 +486,10 @@ class Sheet:
     def intern_all(self, texts: Sequence[str]) -> list[int]:
         """The codes of texts, those that are new added."""
         return numbered(texts, self._interned, self.texts)
+
+
+#: What a sheet holds that is changed in place.
+_HELD = tuple(item.name for item in fields(Sheet) if item.default_factory is not MISSING and item.name != "columns")
 
 
 def _set(own: NDArray[Any], at: slice, values: NDArray[Any]) -> None:

@@ -30,6 +30,7 @@ __all__ = [
     "forms_of",
     "formula_texts",
     "number_text",
+    "number_texts",
     "numbers",
     "row_bytes",
     "shared_places",
@@ -58,6 +59,14 @@ def number_text(number: float) -> str:
     if number == int(number) and abs(number) < _LARGEST_WHOLE:
         return str(int(number))
     return repr(float(number))
+
+
+def number_texts(numbers: Floats) -> list[str]:
+    """Numbers as `number_text` spells them."""
+    return [
+        str(int(number)) if number.is_integer() and -_LARGEST_WHOLE < number < _LARGEST_WHOLE else repr(number)
+        for number in numbers.tolist()
+    ]
 
 
 def row_bytes(sheet: Sheet, places_of: PlacesOf) -> Iterator[bytes]:

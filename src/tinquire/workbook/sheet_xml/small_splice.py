@@ -23,7 +23,7 @@ from tinquire.packages.xml import escape_formula, escape_text
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 from tinquire.workbook.sheet_xml.cell_values import stored_value
-from tinquire.workbook.sheet_xml.row_writer import number_text
+from tinquire.workbook.sheet_xml.row_writer import number_texts
 
 __all__ = ["splice_changed"]
 
@@ -237,7 +237,7 @@ def _mould(data: bytes, marked: tuple[_Marked, ...]) -> _Mould:
 def _texts(cells: Cells, sheet: Sheet, place_of: Callable[[str], int]) -> list[str]:
     """The values of cells as they are written, without those of blank ones."""
     if (cells.kinds == Kind.NUMBER).all():  # as most columns are
-        return [number_text(number) for number in cells.numbers.tolist()]
+        return number_texts(cells.numbers)
     has_formulas = bool((cells.formulas != NO_FORMULA).any())
     if not has_formulas and (cells.kinds == Kind.TEXT).all():
         codes = cells.codes.tolist()
