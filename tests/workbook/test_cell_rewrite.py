@@ -89,13 +89,15 @@ def test_many_at_once_is_one_by_one(data, changes, piece, run):
     plain = patch_cells(data, changed_cells(sheet, strings[0].index_of))
     if b"<sheetData/>" in data:
         with pytest.raises(Unusual):
-            splice_changed(data, sheet, strings[1].index_of)
+            splice_changed(data, sheet, strings[1].places_of)
         return
-    assert splice_changed(data, sheet, strings[1].index_of) == plain
-    assert splice_changed(data, sheet, strings[2].index_of) == plain, "what was found in a part is found again"
+    assert splice_changed(data, sheet, strings[1].places_of) == plain
+    assert splice_changed(data, sheet, strings[2].places_of) == plain, "what was found in a part is found again"
     other = changed(lambda value: value + 0.5 if type(value) is float else f"{value}<" if type(value) is str else value)
     wanted = patch_cells(data, changed_cells(other, Workbook.new().strings.index_of))
-    assert splice_changed(data, other, strings[3].index_of) == wanted, "other values of the same kinds go there as well"
+    assert splice_changed(data, other, strings[3].places_of) == wanted, (
+        "other values of the same kinds go there as well"
+    )
     assert strings[0].texts == strings[1].texts == strings[2].texts
 
 

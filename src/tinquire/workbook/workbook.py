@@ -468,7 +468,7 @@ class Workbook:
                 return b"".join(rewrite_cells(data, sheet, self.strings.places_of))
         else:
             with suppress(Unusual):
-                return splice_changed(data, sheet, self.strings.index_of)
+                return splice_changed(data, sheet, self.strings.places_of)
         return patch_cells(data, changed_cells(sheet, self.strings.index_of))
 
     @property

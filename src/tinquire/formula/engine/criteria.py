@@ -31,6 +31,8 @@ __all__ = [
 ]
 
 _SIGN = re.compile(r"(<=|>=|<>|<|>|=)(.*)\Z", re.DOTALL)
+#: Texts of up to so many characters are remembered as they were read.
+_SHORT = 100
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
 }  # fmt: skip
@@ -88,10 +90,11 @@ def criterion(value: Value) -> Criterion:
     """Read a criterion. A blank one means zero."""
     if value is None:
         return Criterion("=", 0.0)
-    return _read(value, NOTATION.get()) if isinstance(value, str) else Criterion("=", value)
+    if not isinstance(value, str):
+        return Criterion("=", value)
+    return _read_again(value, NOTATION.get()) if len(value) <= _SHORT else _read(value, NOTATION.get())
 
 
-@lru_cache(1 << 12)
 def _read(value: str, _notation: Notation) -> Criterion:
     """A criterion that is a text, as a notation spells its numbers and days."""
     match = _SIGN.match(value)
@@ -104,6 +107,9 @@ def _read(value: str, _notation: Notation) -> Criterion:
     if operand.upper() in ("TRUE", "FALSE"):
         return Criterion(sign, operand.upper() == "TRUE")
     return Criterion(sign, ERROR_NAMES.get(operand.upper(), operand))
+
+
+_read_again = lru_cache(1 << 12)(_read)
 
 
 def has_wildcards(text: str) -> bool:

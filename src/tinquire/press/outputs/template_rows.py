@@ -104,7 +104,9 @@ class _Filling:
         template = self.template
         if template is None or not template.is_untouched(self.book):
             return self.with_room()
-        step = (self.target, self.model.model_dump_json(), self.table.height, tuple(self.table.headings))
+        model = self.model
+        how = (model.at, tuple(model.columns.items()), model.by_position, model.below)
+        step = (self.target, *how, self.table.height, tuple(self.table.headings))
         known = template.prepared(step)
         if known is None:
             places = self.with_room()

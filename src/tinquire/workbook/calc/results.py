@@ -91,8 +91,8 @@ class ResultStore:
             )
         sheet.store(row, column, values, different)
         self.scope.stored(sheet.name, row, column, values)
-        rows = np.arange(row, row + len(values), dtype=np.int32)
-        self._note_errors(program.sheet, column, rows, values)
+        if (values.kinds == Kind.ERROR).any():
+            self._note_errors(program.sheet, column, np.arange(row, row + len(values), dtype=np.int32), values)
 
     def put(self, cells: Scatter, values: Column) -> None:
         """Keep results of scattered cells."""
@@ -178,6 +178,9 @@ def net_changes(changes: Sequence[ChangedResults]) -> list[ChangedResults]:
         columns.setdefault((change.sheet, change.column), []).append(change)
     net = []
     for (sheet, column), several in columns.items():
+        if len(several) == 1:
+            net += several
+            continue
         rows = np.concatenate([item.rows for item in several])
         distinct, first = np.unique(rows, return_index=True)
         if len(distinct) == len(rows):
@@ -209,6 +212,8 @@ def _same_digits(before: Column, after: Column) -> Booleans:
 
 
 def _differs(before: Column, after: Column) -> Booleans:
+    if not len(before.texts) or not len(after.texts):
+        return (before.kinds != after.kinds) | (before.numbers != after.numbers)
     differs = (before.kinds != after.kinds) | (before.numbers != after.numbers)
     texts = np.flatnonzero((before.kinds == Kind.TEXT) & (after.kinds == Kind.TEXT))
     old, new = before.texts, after.texts

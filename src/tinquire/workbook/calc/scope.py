@@ -53,13 +53,17 @@ class BookScope:
         self._opened: dict[str, Sheet] = {}
         self._dense: dict[str, DenseValues | None] = {}
         self._extents: dict[str, tuple[int, int]] = {}
-        self._tables = book.tables()
-        self._names = {
-            ((defined.sheet or "").casefold(), defined.name.casefold()): defined.formula for defined in book.names
-        }
         self._subtotals: dict[str, set[tuple[int, int]]] = {}
         #: Rows whose results are not known yet, by (casefolded) sheet and column, while cells are run one by one.
         self.unready: dict[tuple[str, int], set[int]] = {}
+
+    @cached_property
+    def _tables(self) -> dict[str, tuple[str, SheetTable]]:
+        return self.book.tables()
+
+    @cached_property
+    def _names(self) -> dict[tuple[str, str], str]:
+        return {((name.sheet or "").casefold(), name.name.casefold()): name.formula for name in self.book.names}
 
     @cached_property
     def outside(self) -> OutsideBooks:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 import numpy as np
 
@@ -48,7 +49,8 @@ class ChangedCells:
 
     def by_column(self) -> dict[int, tuple[Codes, Booleans]]:
         """For each column in order its rows, rising, and for which of them the formula was set."""
-        return {column: self._column(column) for column in sorted(self._marks)}
+        known = self._known
+        return {column: known.get(column) or self._column(column) for column in sorted(self._marks)}
 
     def _column(self, column: int) -> tuple[Codes, Booleans]:
         if column not in self._known:
@@ -61,7 +63,7 @@ class ChangedCells:
         if len(marks) == 1:
             rows, formulas = _distinct(marks[0][0]), marks[0][1]
             marks[:] = [(rows, formulas)]
-            return rows, np.full(len(rows), formulas)
+            return rows, _all_alike(len(rows), formulas)
         low, high = min(int(rows.min()) for rows, _ in marks), max(int(rows.max()) for rows, _ in marks)
         if high - low < _DENSE * sum(len(rows) for rows, _ in marks):
             there, fresh = np.zeros(high - low + 1, bool), np.zeros(high - low + 1, bool)
@@ -93,6 +95,13 @@ class ChangedCells:
             for row, formula in zip(rows.tolist(), formulas.tolist(), strict=True)
         ]
         return iter(sorted(cells))
+
+
+@lru_cache
+def _all_alike(count: int, value: bool) -> Booleans:
+    flags = np.full(count, value)
+    flags.flags.writeable = False
+    return flags
 
 
 def _is_run(rows: Codes) -> bool:

@@ -424,14 +424,14 @@ class Sheet:
 
     def _reach(self, row: int, column: int, count: int) -> tuple[Cells, slice]:
         """The column's arrays with cells at the given rows, and their places; cells are made where missing."""
-        wanted = self._rows_from(row, count)
         cells = self.columns.get(column)
         if cells is None:
-            cells = self.columns[column] = Cells.empty(wanted)
+            cells = self.columns[column] = Cells.empty(self._rows_from(row, count))
             return cells, slice(0, count)
         at = cells.places(row, row + count - 1)
         if at.stop - at.start == count:
             return cells, at
+        wanted = self._rows_from(row, count)
         rows = np.concatenate([cells.rows[: at.start], wanted, cells.rows[at.stop :]])
         if int(rows[-1]) - int(rows[0]) == len(rows) - 1:
             rows = self._rows_from(int(rows[0]), len(rows))

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from bisect import bisect_right
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from typing import NamedTuple, TypeAlias
@@ -17,13 +17,13 @@ from typing import NamedTuple, TypeAlias
 import numpy as np
 
 from tinquire.cells.address import MAX_COLUMN, area_name, column_name, column_number
-from tinquire.cells.column import Booleans, Codes, Column, Kind
+from tinquire.cells.column import Booleans, Codes, Column, Kind, texts_at
 from tinquire.packages.raw_xml import ATTRIBUTE, Unusual, sheet_data
 from tinquire.packages.xml import escape_formula, escape_text
 from tinquire.workbook.grid.cell_formulas import text_at
 from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
 from tinquire.workbook.sheet_xml.cell_values import stored_value
-from tinquire.workbook.sheet_xml.row_writer import number_texts
+from tinquire.workbook.sheet_xml.row_writer import PlacesOf, number_texts
 
 __all__ = ["splice_changed"]
 
@@ -191,8 +191,8 @@ class _Mould:
         return b"".join(pieces)
 
 
-def splice_changed(data: bytes, sheet: Sheet, place_of: Callable[[str], int]) -> bytes:
-    """The part's bytes with the changed cells of its sheet; `place_of` gives a text's place among the shared ones.
+def splice_changed(data: bytes, sheet: Sheet, places_of: PlacesOf) -> bytes:
+    """The part's bytes with the changed cells of its sheet; `places_of` gives texts' places among the shared ones.
 
     What comes of it is byte for byte what `patch_cells` gives. Raises Unusual, before it asks for any place, for parts
     that are not in the plain form.
@@ -203,7 +203,7 @@ def splice_changed(data: bytes, sheet: Sheet, place_of: Callable[[str], int]) ->
         found.append(sheet.rows_of(column, rows))
         marked.append(_Marked.of(sheet, column, rows, formulas_set, found[-1]))
     mould = _mould(data, tuple(marked))
-    return mould.filled([text for cells in found for text in _texts(cells, sheet, place_of)])
+    return mould.filled([text for cells in found for text in _texts(cells, sheet, places_of)])
 
 
 @lru_cache(_PARTS)
@@ -234,19 +234,17 @@ def _mould(data: bytes, marked: tuple[_Marked, ...]) -> _Mould:
     return _Mould(tuple(b"".join(pieces).split(_SLOT)), tuple([slots[cell] for cell in sorted(slots)]))
 
 
-def _texts(cells: Cells, sheet: Sheet, place_of: Callable[[str], int]) -> list[str]:
+def _texts(cells: Cells, sheet: Sheet, places_of: PlacesOf) -> list[str]:
     """The values of cells as they are written, without those of blank ones."""
     if (cells.kinds == Kind.NUMBER).all():  # as most columns are
         return number_texts(cells.numbers)
     has_formulas = bool((cells.formulas != NO_FORMULA).any())
     if not has_formulas and (cells.kinds == Kind.TEXT).all():
-        codes = cells.codes.tolist()
-        shared = {code: str(place_of(sheet.texts[code])) for code in dict.fromkeys(codes)}
-        return [shared[code] for code in codes]
+        return list(map(str, places_of(texts_at(sheet.texts, cells.codes))))
     texts = []
     values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
     for value, number in zip(values, cells.formulas.tolist(), strict=True):
-        form, stored = stored_value(value, place_of, formula=number != NO_FORMULA)
+        form, stored = stored_value(value, lambda text: places_of([text])[0], formula=number != NO_FORMULA)
         if stored is not None:  # numbers and places have nothing to be escaped
             texts.append(escape_text(stored) if form == "str" else stored)
     return texts
