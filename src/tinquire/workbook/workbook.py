@@ -30,7 +30,7 @@ from tinquire.packages.xml import (
     tag,
 )
 from tinquire.workbook.grid.sheet import Sheet, SheetTable
-from tinquire.workbook.grid.sheet_entries import SheetEntry, require_distinct
+from tinquire.workbook.grid.sheet_entries import SheetEntry, entry_of, may_hold_formulas, require_distinct
 from tinquire.workbook.grid.sheet_names import MAX_SHEET_NAME, valid_sheet_name
 from tinquire.workbook.new_sheet import CONTENT_TYPE as _CONTENT
 from tinquire.workbook.new_sheet import add_frames, put_new_sheet
@@ -52,8 +52,6 @@ __all__ = ["SheetEntry", "Workbook"]
 _NEW_WORKBOOK = (
     f'<workbook xmlns="{MAIN}" xmlns:r="{RELATIONS}"><bookViews><workbookView/></bookViews><sheets/></workbook>'
 )
-#: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
-_LOOKED_THROUGH = 1 << 20
 #: Changed cells of parts this large, or this many of them, are written all at once; others one by one, which starts
 #: sooner.
 _LARGE_PART, _MANY_CELLS = 1 << 16, 1 << 10
@@ -224,11 +222,7 @@ class Workbook:
 
     def entry(self, name: str) -> SheetEntry | None:
         """The position of a sheet, by its name without regard to case."""
-        for entry in self.entries:
-            if entry.name == name:  # as most ask
-                return entry
-        folded = name.casefold()
-        return next((entry for entry in self.entries if entry.name.casefold() == folded), None)
+        return entry_of(self.entries, name)
 
     def sheet(self, name: str) -> Sheet:
         """A sheet with its cells, read at the first call. Raises DataError when it does not exist."""
@@ -369,15 +363,8 @@ class Workbook:
         """Whether there may be formulas; large sheets that were not read are not read for it."""
         if self._by_kind.get("calcChain"):
             return True
-        return any(self._may_hold_formulas(entry) for entry in self.entries if entry.kind == "worksheet")
-
-    def _may_hold_formulas(self, entry: SheetEntry) -> bool:
-        if entry.loaded is not None:
-            return entry.loaded.formula_count() > 0
-        part = entry.part
-        if part is None or not self.package.has(part):
-            return False
-        return self.package.packed_size(part) > _LOOKED_THROUGH or has_formula(self.package.read(part))
+        sheets = [entry for entry in self.entries if entry.kind == "worksheet"]
+        return any(may_hold_formulas(entry, self.package) for entry in sheets)
 
     def mark_stale(self) -> None:
         """Results can be wrong now: ask the program that opens the file to recalculate (18.2.2)."""

@@ -45,7 +45,7 @@ class BookScope:
         """`now` is the serial of the moment that counts as now; without it NOW and TODAY are not available."""
         self.book = book
         self._now = now
-        self._random = np.random.default_rng(seed)
+        self._seed = seed
         self.trees = Trees()
         self.indexes = AreaIndexes()
         self._sheets = {entry.name.casefold(): entry.name for entry in book.entries if entry.kind == "worksheet"}
@@ -147,6 +147,10 @@ class BookScope:
 
     def random(self, count: int) -> Floats:
         return self._random.random(count)
+
+    @cached_property
+    def _random(self) -> np.random.Generator:
+        return np.random.default_rng(self._seed)
 
     def sheets_between(self, first: str, last: str) -> list[str]:
         names = self.book.sheet_names()

@@ -6,9 +6,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tinquire.base.faults import AccessError, Fault
+from tinquire.packages.package import Package
+from tinquire.packages.raw_xml import has_formula
 from tinquire.workbook.grid.sheet import Sheet, SheetFrame
 
-__all__ = ["SheetEntry", "require_distinct"]
+__all__ = ["SheetEntry", "entry_of", "may_hold_formulas", "require_distinct"]
+
+#: Sheets are looked through for formulas while they are smaller than this when packed; of larger ones it is assumed.
+_LOOKED_THROUGH = 1 << 20
 
 
 @dataclass(slots=True)
@@ -22,6 +27,25 @@ class SheetEntry:
     loaded: Sheet | None = None
     #: What stood around its cells when they were read or written last.
     frame: SheetFrame | None = None
+
+
+def entry_of(entries: Sequence[SheetEntry], name: str) -> SheetEntry | None:
+    """The entry of a name, without regard to case."""
+    for entry in entries:
+        if entry.name == name:  # as most ask
+            return entry
+    folded = name.casefold()
+    return next((entry for entry in entries if entry.name.casefold() == folded), None)
+
+
+def may_hold_formulas(entry: SheetEntry, package: Package) -> bool:
+    """Whether a sheet may hold formulas; a large one that was not read is not read for it."""
+    if entry.loaded is not None:
+        return entry.loaded.formula_count() > 0
+    part = entry.part
+    if part is None or not package.has(part):
+        return False
+    return package.packed_size(part) > _LOOKED_THROUGH or has_formula(package.read(part))
 
 
 def require_distinct(entries: Sequence[SheetEntry], others: set[str], file: str) -> None:
