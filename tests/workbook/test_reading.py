@@ -76,6 +76,8 @@ ODD_CELLS = {
     "<row r='2'><v>1</v></row>": "row 2 holds 'v', which is no cell",
     "<row r='2'><c r='A2'><f>1<v>2</v></f></c></row>": "cell A2 holds markup that no cell may hold",
     "<row r='2'><c r='A2'><x/></c></row>": "cell A2 holds markup that no cell may hold",
+    "<row r='2'><c r='B2'><f t='array' ref='A1'>1</f></c></row>": "cell B2 holds an array formula for A1",
+    "<row r='2'><c r='B2'><f t='array' ref='A2:B2'>1</f></c></row>": "cell B2 holds an array formula for A2:B2",
     "<x:row r='2'/>": "prefix",
     "<row r='2'/></sheetData><sheetData><row r='3'/>": "its cells stand there twice",
     "</sheetData><sheetData><row r='3'><c r='A3'><v>1</v></c></row>": "its cells stand there twice",

@@ -669,3 +669,9 @@ def test_a_formula_in_a_tables_heading_is_kept():
     report = recalculate(book, now=46_320.0)
     assert sheet.value(1, 3) == "Twice"
     assert [(note.cell, note.says) for note in report.skipped] == [("C1", "a table's heading, kept as it is")]
+    other = Sheet("Other", tables=[SheetTable("Others", Area(2, 2, 4, 2), (TableColumn("Item"),))])
+    other.put(2, 2, Column.from_values(["Item", 1.0, 2.0]))
+    other.put(1, 1, Column.blank(1), None, Formula("5", 1, 1, array=Area(1, 1, 2, 2)))
+    book.add_sheet(other)
+    assert recalculate(book, now=46_320.0).skipped[-1].says == "it fills a table's heading, kept as it is"
+    assert other.value(2, 2) == "Item"

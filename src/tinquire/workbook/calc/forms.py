@@ -155,12 +155,15 @@ def sheet_forms(sheet: Sheet, scope: BookScope, skipped: list[CellNote]) -> tupl
     return programs, scatters
 
 
+def _headings(sheet: Sheet) -> Iterator[Area]:
+    """The headings of a sheet's tables. They are texts that name the tables' columns (18.5.1.3): no formula must give
+    them another."""
+    return (table.area._replace(bottom=table.area.top) for table in sheet.tables if table.headings)
+
+
 def _heading_rows(sheet: Sheet, column: int) -> set[int]:
-    """The rows in which a column has headings of tables. They are texts that name the tables' columns (18.5.1.3): a
-    formula there must not give them another."""
-    return {
-        table.area.top for table in sheet.tables if table.headings and table.area.left <= column <= table.area.right
-    }
+    """The rows in which a column has headings of tables."""
+    return {area.top for area in _headings(sheet) if area.left <= column <= area.right}
 
 
 class _FormsOf:
@@ -256,6 +259,11 @@ class _FormsOf:
 
     def _tree(self, form: int, column: int, row: int, formula: Formula) -> Node | None:
         """The tree of a form; None, and a note, when it cannot be run."""
+        if formula.array is not None and any(area.overlaps(formula.array) for area in _headings(self.sheet)):
+            text = text_at(formula, row, column)
+            why = "it fills a table's heading, kept as it is"
+            self.skipped.append(CellNote(self.sheet.name, cell_name(row, column), text, why))
+            return None
         tree = readable_tree(self.sheet, column, row, formula, self.scope, self.skipped)
         return None if tree is None else self._shared.get(form, tree)
 

@@ -14,7 +14,7 @@ import numpy as np
 from lxml import etree
 
 from tinquire.base.faults import AccessError, Fault
-from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, cell_name, parse_area, parse_cell
+from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, cell_name, parse_area, parse_cell
 from tinquire.cells.column import Kind
 from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import ERROR_NAMES, CellError
@@ -225,6 +225,8 @@ class SheetReader:
             return self.sheet.add_formula(Formula(text, row, column, kept=True))
         if form == "array":
             filled = parse_area(area) if area else Area(row, column, row, column)
+            if (filled.top, filled.left) != (row, column):  # which cells are its results, nobody knows
+                raise ValueError(f"cell {cell_name(row, column)} holds an array formula for {area_name(filled)}")
             formula = Formula(text, row, column, array=filled, spills=noted)
             return self.sheet.add_formula(formula) if text else NO_FORMULA
         return self.sheet.add_formula(Formula(text, row, column)) if text else NO_FORMULA
