@@ -79,7 +79,7 @@ _pack_again = lru_cache(1 << 6)(_pack_at_once)
 def pack(content: Iterable[bytes], *, fast: bool = False) -> Packed:
     """A content packed piece by piece, as the pieces come, densely or `fast`; one that does not shrink is stored.
 
-    The bytes depend on the content alone, not on how it is cut.
+    The bytes depend on the content and on `fast` alone, not on how it is cut.
     """
     pieces = _Pieces(content)
     first = next(pieces, b"")

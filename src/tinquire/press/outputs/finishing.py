@@ -123,9 +123,9 @@ class _Results:
     def require_sound(self) -> None:
         """Raises DataError for cells in error and cells that cannot be run."""
         notes = [(note, "fix the formula") for note in self.skipped]
-        errors, count = standing(self.errors, self.book), len(notes)
+        errors = standing(self.errors, self.book)
         notes += [(note, "fix the formula, or guard it with IFERROR") for note in errors[:_LISTED]]
-        count += len(errors)
+        count = len(self.skipped) + len(errors)
         if not notes:
             return
         faults = [Fault(self.doing, f"={note.formula}: {note.says}", note.place, do) for note, do in notes[:_LISTED]]

@@ -164,7 +164,8 @@ class ResultStore:
         known, at = self.book.sheet(sheet), rows[wrong]
         codes, first = np.unique(values.numbers[wrong], return_index=True)
         says = {code: f"it gives {values[index]}" for code, index in zip(codes.tolist(), wrong[first], strict=True)}
-        hindered = {row: why for (name, row, own), why in self.hindered.items() if (name, own) == (sheet, column)}
+        cells = [(sheet, row, column) for row in at.tolist()] if self.hindered else []
+        hindered = {cell[1]: self.hindered[cell] for cell in cells if cell in self.hindered}
         numbers = known.rows_of(column, at).formulas.copy()
         self.report.noted.append(
             ErrorRun(sheet, column, at, numbers, known.formulas, values.numbers[wrong], says, hindered)

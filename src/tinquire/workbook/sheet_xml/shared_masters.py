@@ -24,14 +24,13 @@ def mark_members(data: bytes, changed: ChangedCells) -> None:
 
     Raises ValueError for a part that cannot be read.
     """
-    if b"\x00" not in data[:64] and b"shared" not in data:
+    is_plain = b"\x00" not in data[:64]  # not in another encoding
+    if is_plain and b"shared" not in data:
         return
     if not any(formulas.any() for _, formulas in changed.by_column().values()):
         return
-    if b"\x00" in data[:64]:
-        data = canonical(data)  # in another encoding
-    if b"shared" not in data:
-        return
+    if not is_plain:
+        data = canonical(data)
     fresh = {(row, column) for row, column, formula in changed if formula}
     members: dict[str, list[tuple[int, int]]] = defaultdict(list)
     lost = set()
