@@ -3,7 +3,7 @@
 import math
 import re
 import statistics
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 
 import pytest
 from hypothesis import given
@@ -13,6 +13,7 @@ from pivotbook import cache_xml, data_sheet, grid, pivot_book, pivot_xml, put_pi
 from tinquire.base.faults import DataError
 from tinquire.cells.address import Area
 from tinquire.cells.column import Column
+from tinquire.cells.dates import serial_from_date
 from tinquire.cells.values import CellError
 from tinquire.looks.appearance import Appearance
 from tinquire.packages.package import Package
@@ -122,6 +123,11 @@ LAYOUTS = {
         "| Harbour |  | Millrace |  | Uplands |  | Total P | Total M", "| P | M | P | M | P | M", "Sheet | 7 | 20 | 4 | 8 | - | - | 11 | 20",
         "Towel | 1 | 5 | - | - | - | - | 1 | 5", "Apron | - | - | - | - | 3 | 30 | 3 | 30", "(blank) | - | - | - | - | 1 | 1 | 1 | 1",
         "Grand Total | 8 | 20 | 4 | 8 | 4 | 30 | 16 | 30"]),
+    "three fields": (dict(down=["Depot", "Item", "Pieces"], values=[C], fields=dict.fromkeys(["Depot", "Item", "Pieces"], TAB)), [
+        "Harbour | Sheet | 2 | 10", "|  | 5 | 20", "| Sheet Total |  | 30", "| Towel | 1 | 5", "| Towel Total |  | 5",
+        "Harbour Total |  |  | 35", "Millrace | Sheet | 4 | 8", "| Sheet Total |  | 8", "Millrace Total |  |  | 8",
+        "Uplands | Apron | 3 | 30", "| Apron Total |  | 30", "| (blank) | 1 | 1", "| (blank) Total |  | 1",
+        "Uplands Total |  |  | 31", "Grand Total |  |  | 74"]),
     "values on rows": (dict(down=["Depot", "Values"], values=[P, ("A", 'fld="4" subtotal="average"')], first=(1, 1, 1), attributes='outlineData="1"'), [
         "Harbour", "P | 8", "A | 11.66666667", "Millrace", "P | 4", "A | 8", "Uplands", "P | 4", "A | 15.5", "Total P | 16",
         "Total A | 12.33333333"]),
@@ -346,17 +352,44 @@ def test_cells_in_the_way_stop_it():
         "reckoned items": (lambda text: text.replace("</pivotCacheDefinition>", "<calculatedItems/></pivotCacheDefinition>"), "reckoned items"),
         "no such sheet": (lambda text: text.replace('sheet="Data"', 'sheet="Gone"'), "the range of its rows is not there"),
         "no such heading": (lambda text: text.replace('name="Depot"', 'name="Yard"'), "its rows have no heading 'Yard'"),
+        "weeks": (lambda text: text, "its filter 'thisWeek' depends on more than its rows"),
+        "days in groups": (lambda text: text.replace("</sharedItems></cacheField><cacheField name=\"Pieces\"", "</sharedItems>"
+            + span("months", MONTHS) + '</cacheField><cacheField name="Pieces"'), "its filter 'M1' is about days, and the field has"),
         "texts in bands": (lambda text: text.replace("</sharedItems></cacheField><cacheField name=\"Item\"", "</sharedItems>"
             + bands("0-1").replace('base="3"', 'base="0"') + '</cacheField><cacheField name="Item"'), "a text stands among"),
     }.values(),
 )  # fmt: skip
 def test_what_is_not_reckoned_is_left_and_said(change, why):
-    book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P]), days=("Day",))
+    kind = re.search("its filter '(.*)' ", why)
+    after = filtered(kind[1]).replace('fld="0"', 'fld="2"') if kind else ""
+    book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P], after=after), days=("Day",))
     book.package.put(CACHE, change(book.package.read(CACHE).decode()).encode())
     before = book.package.read(PART)
     done = refresh_pivots(book)
     assert why in done.left[0][1] and done.pivots == [] and book.package.read(PART) == before
     assert b'refreshOnLoad="1"' in book.package.read(CACHE)
+
+
+@pytest.mark.parametrize(
+    ("kind", "wanted"),
+    {
+        "M1": "a d e", "M12": "b", "M2": "", "Q1": "a c d e", "Q4": "b", "yesterday": "d", "today": "e", "tomorrow": "",
+        "thisMonth": "a d e", "lastMonth": "b", "nextMonth": "", "thisQuarter": "a c d e", "lastQuarter": "b",
+        "nextQuarter": "", "thisYear": "a c d e", "lastYear": "b", "nextYear": "f", "yearToDate": "a d e",
+    }.items(),
+)  # fmt: skip
+def test_filters_of_days_lie_to_today(kind, wanted):
+    """Days of any year, and those that are near to 2026-01-20 at noon."""
+    days = ("2026-01-03", "2025-12-31", "2026-03-31", "2026-01-19", "2026-01-20", "2027-05-01")
+    serials = [serial_from_date(date.fromisoformat(day)) + 0.25 for day in days]
+    rows = [(name, "Sheet", day, 1.0, 1.0) for name, day in zip("abcdef", serials, strict=True)]
+    after = filtered(kind).replace('fld="0"', 'fld="2"')
+    book = pivot_book(H, rows, pivot_xml(H, down=["Depot"], values=[P], pages=[("Day", "")], after=after), days=("Day",))
+    done = refresh_pivots(book, today=serial_from_date(date(2026, 1, 20)) + 0.5)
+    assert done.left == []
+    area = pivot_area(book.package.root(PART))
+    assert [row[0] for row in grid(book.sheet("Pivot"), area)[1:-1]] == wanted.split()
+    assert bool(refresh_pivots(book).left) == (kind[0] not in "MQ")
 
 
 def test_stale_pivots_are_told():

@@ -64,7 +64,7 @@ def row_labels(worked: WorkedPivot, words: Words) -> list[list[Value]]:
             continue
         for at, value in _labels(worked, worked.row_side, definition.rows, line, before, words):
             own[places[at]] = value
-        before = line.line.path if line.line.kind == "" else ()
+        before = line.line.path
         found.append(own)
     return found
 
@@ -78,7 +78,7 @@ def column_labels(worked: WorkedPivot, words: Words) -> list[list[Value]]:
         own: list[Value] = [None] * len(definition.columns)
         for at, value in _labels(worked, worked.column_side, definition.columns, line, before, words):
             own[at] = value
-        before = line.line.path if line.line.kind == "" else ()
+        before = line.line.path
         found.append(own)
     return found
 
