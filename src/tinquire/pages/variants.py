@@ -224,7 +224,7 @@ def _work_out(book: Workbook, places: Sequence[tuple[str, Area]], variant: Varia
             rows: dict[str, Rows] = {}
             wanted = None
             for _ in range(_TURNS):
-                done = refresh_pivots(book, wanted)
+                done = refresh_pivots(book, wanted, today=now)
                 if not done.changed:
                     break
                 recalculate(book, now=now)

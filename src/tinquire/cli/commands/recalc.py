@@ -156,7 +156,7 @@ def _one(
         notation = Notation(options.decimal, options.dates)
         work = partial(recalculate, book, now=now, seed=options.seed, notation=notation)
         report = work(changed=only)
-        refreshed = _refresh_pivots(book, work) if options.pivots else None
+        refreshed = _refresh_pivots(book, work, now) if options.pivots else None
     except CycleError as error:
         why = f"circular reference: {' -> '.join(error.path[:12])}{' …' if len(error.path) > 12 else ''}"
         raise DataError(
@@ -206,7 +206,7 @@ class _Refreshed:
             terminal.line("left", f"{name} is refreshed on opening: {why}")
 
 
-def _refresh_pivots(book: Workbook, work: Callable[[], Recalculation]) -> _Refreshed:
+def _refresh_pivots(book: Workbook, work: Callable[[], Recalculation], now: float) -> _Refreshed:
     """Refresh all pivots of a workbook, and recalculate what reads them, until nothing moves."""
     from tinquire.workbook.calc.stored_values import refresh_chart_parts
     from tinquire.workbook.pivots.caches import caches_of
@@ -220,11 +220,11 @@ def _refresh_pivots(book: Workbook, work: Callable[[], Recalculation]) -> _Refre
         ]
         for cache in caches_of(book)
     }
-    done = refresh_pivots(book)
+    done = refresh_pivots(book, today=now)
     again = work() if done.changed else None
     for _ in range(_TURNS):
         wanted = moved_stores(book, done.rows)
-        turn = refresh_pivots(book, wanted) if wanted and again is not None else None
+        turn = refresh_pivots(book, wanted, today=now) if wanted and again is not None else None
         if turn is None or not turn.changed:
             break
         done.rows |= turn.rows

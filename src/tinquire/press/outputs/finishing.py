@@ -63,7 +63,7 @@ def _refresh_pivots(book: Workbook, name: str, results: _Results, filled: Sequen
     for _ in range(_TURNS):
         if not wanted:
             return warnings
-        done = refresh_pivots(book, wanted)
+        done = refresh_pivots(book, wanted, today=results.now)
         do = "it is right once a program has opened the file; a preview shows the template's numbers"
         warnings += [
             Fault(f"workbook '{name}'", f"{pivot} is refreshed on opening: {why}", do=do, warning=True)

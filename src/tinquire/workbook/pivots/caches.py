@@ -158,9 +158,9 @@ def _is_date(book: Workbook, sheet: Sheet, number: int, area: Area, values: Colu
 # -- what is not worked out ------------------------------------------------------------------------------
 
 
-def why_not(book: Workbook, root: etree._Element, pivots: Sequence[etree._Element]) -> str | None:
+def why_not(book: Workbook, root: etree._Element, pivots: Sequence[etree._Element], *, dated: bool) -> str | None:
     """Why a store's pivots are not worked out, or None: it does not lie in this workbook, or they use what we do not
-    reckon. Raises ValueError for parts that cannot be read."""
+    reckon; `dated` when it is known which day today is. Raises ValueError for parts that cannot be read."""
     source = child(child(root, "cacheSource"), "worksheetSource")
     if source is None:
         return "its rows come from outside the workbook"
@@ -179,18 +179,18 @@ def why_not(book: Workbook, root: etree._Element, pivots: Sequence[etree._Elemen
         definition = read_definition(pivot)
         if len(definition.fields) != count:
             return "its fields are not those of its cache"
-        if why := next(_pivot_reasons(pivot, definition), None):
+        if why := next(_pivot_reasons(pivot, definition, dated=dated), None):
             return why
     return None
 
 
-def _pivot_reasons(root: etree._Element, pivot: PivotDefinition) -> Iterator[str]:
+def _pivot_reasons(root: etree._Element, pivot: PivotDefinition, *, dated: bool) -> Iterator[str]:
     if child(root, "pivotHierarchies") is not None:
         yield "its rows come from a data model"
     if flag(root, "mergeItem", False):
         yield "its labels are merged"
     for one in pivot.filters:
-        if not is_known(one):
+        if not is_known(one, dated=dated):
             yield f"its filter '{one.kind}' depends on more than its rows"
     for data in pivot.data:
         if data.shown not in KNOWN_WAYS:

@@ -5,18 +5,20 @@ from __future__ import annotations
 
 import fnmatch
 import math
+import re
 from collections.abc import Callable, Mapping
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tinquire.cells.dates import date_parts
 from tinquire.cells.display import general
 from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import number_from_text
 from tinquire.workbook.pivots.definition import Filter
 from tinquire.workbook.pivots.ordering import sort_key
 
-__all__ = ["BEST", "best_of", "is_known", "label_test", "value_test"]
+__all__ = ["BEST", "best_of", "is_known", "is_of_days", "label_test", "value_test"]
 
 _COMPARED: Mapping[str, Callable[[int], bool]] = {
     "Equal": lambda sign: sign == 0,
@@ -34,12 +36,23 @@ _COMPARED: Mapping[str, Callable[[int], bool]] = {
 _TEXTS = {"Equal": "{}", "BeginsWith": "{}*", "EndsWith": "*{}", "Contains": "*{}*"}
 #: Filters of the best or least by a data field's values: so many, that share of the sum, or up to that sum.
 BEST = ("count", "percent", "sum")
+#: Filters of days of a month or quarter of any year, and of days as they lie to today, each with what it counts. Weeks
+#: are not among them: on which day one begins is not said.
+_OF_ANY_YEAR = {**{f"M{n}": (1, n) for n in range(1, 13)}, **{f"Q{n}": (3, n) for n in range(1, 5)}}
+_DAYS = {"yesterday": -1, "today": 0, "tomorrow": 1}
+_BESIDE = re.compile("(last|this|next)(Month|Quarter|Year)")
+_STEPS = {"last": -1, "this": 0, "next": 1}
+_MONTHS = {"Month": 1, "Quarter": 3, "Year": 12}
 
 
-def is_known(one: Filter) -> bool:
-    """Whether a filter is one that can be worked out: what depends on the day on which a file is opened is not."""
+def is_known(one: Filter, *, dated: bool) -> bool:
+    """Whether a filter is one that can be worked out; `dated` when it is known which day today is."""
     if one.kind in BEST:
         return one.data is not None
+    if one.kind in _OF_ANY_YEAR:
+        return True
+    if _is_near(one.kind):
+        return dated
     for start in ("caption", "date", "value"):
         if one.kind.startswith(start):
             rest = one.kind[len(start) :]
@@ -48,8 +61,19 @@ def is_known(one: Filter) -> bool:
     return False
 
 
-def label_test(one: Filter) -> Callable[[Value], bool]:
-    """Whether an item with a label, or of a day, is shown."""
+def is_of_days(kind: str) -> bool:
+    """Whether a filter is about days, whatever their labels."""
+    return kind.startswith("date") or kind in _OF_ANY_YEAR or _is_near(kind)
+
+
+def _is_near(kind: str) -> bool:
+    return kind in _DAYS or kind == "yearToDate" or _BESIDE.fullmatch(kind) is not None
+
+
+def label_test(one: Filter, today: float | None) -> Callable[[Value], bool]:
+    """Whether an item with a label, or of a day, is shown. `today` is the serial of that day."""
+    if (near := _day_test(one.kind, today)) is not None:
+        return lambda value: isinstance(value, float) and near(value)
     kind = one.kind.removeprefix("caption").removeprefix("date")
     if kind in ("Between", "NotBetween"):
         wanted = kind == "Between"
@@ -61,6 +85,29 @@ def label_test(one: Filter) -> Callable[[Value], bool]:
         return lambda value: fnmatch.fnmatchcase(_text(value).casefold(), pattern) == wanted
     compared = _COMPARED[kind]
     return lambda value: compared(_sign(value, one.first))
+
+
+def _day_test(kind: str, today: float | None) -> Callable[[float], bool] | None:
+    """Whether a day is of a month or quarter, or as near to today as a filter asks."""
+    if kind in _OF_ANY_YEAR:
+        months, wanted = _OF_ANY_YEAR[kind]
+        return lambda day: (_month(day) % 12) // months == wanted - 1
+    if today is None:
+        return None
+    if kind in _DAYS:
+        return lambda day: math.floor(day) - math.floor(today) == _DAYS[kind]
+    if kind == "yearToDate":
+        return lambda day: _month(day) // 12 == _month(today) // 12 and math.floor(day) <= math.floor(today)
+    if (beside := _BESIDE.fullmatch(kind)) is None:
+        return None
+    step, count = _STEPS[beside[1]], _MONTHS[beside[2]]
+    return lambda day: _month(day) // count - _month(today) // count == step
+
+
+def _month(day: float) -> float:
+    """The number of a day's month since the year 0; not a number when there is no such day."""
+    parts = date_parts(np.array([day]))
+    return float(parts.year[0] * 12 + parts.month[0] - 1)
 
 
 def _text(value: Value) -> str:

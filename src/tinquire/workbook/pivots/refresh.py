@@ -57,8 +57,11 @@ class Refreshed:
     areas: list[tuple[str, Area]] = field(default_factory=list)
 
 
-def refresh_pivots(book: Workbook, wanted: Collection[str] | None = None) -> Refreshed:
-    """Work out the pivots of a workbook whose stores, by their parts, are `wanted` (all, without).
+def refresh_pivots(
+    book: Workbook, wanted: Collection[str] | None = None, *, today: float | None = None
+) -> Refreshed:  # fmt: skip
+    """Work out the pivots of a workbook whose stores, by their parts, are `wanted` (all, without). `today` is a serial,
+    for filters like that of last month; without it their pivots are left.
 
     A pivot that uses what we do not reckon is left as it is, asked to be refreshed on opening, and told. Raises
     DataError for cells in the way of a pivot that grows, AccessError for parts that cannot be read."""
@@ -68,7 +71,7 @@ def refresh_pivots(book: Workbook, wanted: Collection[str] | None = None) -> Ref
         if wanted is not None and cache.part not in wanted:
             continue
         try:
-            _refresh(book, cache, done)
+            _refresh(book, cache, done, today)
         except (ValueError, OverflowError, KeyError, IndexError) as error:
             raise unreadable_part(book, cache.part, error) from None
     book.settle()
@@ -94,16 +97,16 @@ def moved_stores(book: Workbook, made_of: Mapping[str, Rows], sheets: Collection
     return found
 
 
-def _refresh(book: Workbook, cache: Cache, done: Refreshed) -> None:
+def _refresh(book: Workbook, cache: Cache, done: Refreshed, today: float | None) -> None:
     root = book.package.root(cache.part)
     pivots = [(placed, book.package.root(placed.part)) for placed in cache.pivots]
-    why = why_not(book, root, [pivot for _, pivot in pivots])
+    why = why_not(book, root, [pivot for _, pivot in pivots], dated=today is not None)
     definitions = [] if why is not None else [read_definition(pivot) for _, pivot in pivots]
     store: Store | None = None
     if why is None:
         try:
             store = _store(book, cache, root, definitions, done)
-            worked = [work_out(definition, store) for definition in definitions]
+            worked = [work_out(definition, store, today) for definition in definitions]
         except ValueError as error:
             why = str(error)
     if why is not None or store is None:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from tinquire.cells.column import Column
 from tinquire.workbook.pivots.definition import VALUES, Filter, PivotDefinition, PivotField, SortBy
-from tinquire.workbook.pivots.filters import BEST, best_of, label_test, value_test
+from tinquire.workbook.pivots.filters import BEST, best_of, is_of_days, label_test, value_test
 from tinquire.workbook.pivots.groupings import Codes
 from tinquire.workbook.pivots.ordering import Items, ordered_items
 from tinquire.workbook.pivots.reckoning import HOW, Block, Formula, read_field_formula, reckoned, summed
@@ -160,8 +160,9 @@ def _group_at(side: Side, path: Sequence[int]) -> tuple[int, int]:
     return len(path), group
 
 
-def work_out(definition: PivotDefinition, store: Store) -> WorkedPivot:
-    """A pivot's lines and values from its store. Raises ValueError for what cannot be worked out, saying why."""
+def work_out(definition: PivotDefinition, store: Store, today: float | None = None) -> WorkedPivot:
+    """A pivot's lines and values from its store; filters of days lie to `today`, a serial. Raises ValueError for what
+    cannot be worked out, saying why."""
     items = {
         number: ordered_items(one, store.fields[number], custom_lists=definition.custom_lists)
         for number, one in enumerate(definition.fields)
@@ -172,7 +173,9 @@ def work_out(definition: PivotDefinition, store: Store) -> WorkedPivot:
     by_value = [one for one in definition.filters if one.kind in BEST or one.kind.startswith("value")]
     for one in definition.filters:
         if one not in by_value:
-            own, test = store.fields[one.field], label_test(one)
+            own, test = store.fields[one.field], label_test(one, today)
+            if own.grouping is not None and is_of_days(one.kind):
+                raise ValueError(f"its filter '{one.kind}' is about days, and the field has groups of them")
             shown = np.array([test(value) for value in own.items], bool)
             worked.rows = worked.rows[shown[own.codes[worked.rows]]]
     _work_sides(worked)
