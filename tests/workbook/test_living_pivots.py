@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from pivotbook import cache_xml, data_sheet, grid, pivot_book, pivot_xml, put_pivot, spelled
 from tinquire.base.faults import DataError
-from tinquire.cells.address import Area
+from tinquire.cells.address import Area, area_name, parse_area
 from tinquire.cells.column import Column
 from tinquire.cells.dates import serial_from_date
 from tinquire.cells.values import CellError
@@ -339,6 +339,26 @@ def test_looks_follow_the_parts_of_a_pivot():
     assert [sheet.style(row, 2) for row in range(4, 9)] == [money, strong, 0, 0, 0] and sheet.value(7, 1) is None
 
 
+def test_merged_labels_follow_their_groups():
+    """Labels are merged over their groups; those of sums over as many columns as they were."""
+    fields = dict.fromkeys(["Depot", "Item"], TAB)
+    asked = pivot_xml(H, down=["Depot", "Item", "Pieces"], values=[C], fields=fields, attributes='mergeItem="1"')
+    book = pivot_book(H, ROWS, asked, days=("Day",))
+    refresh_pivots(book)
+    assert [area_name(one) for one in book.sheet("Pivot").merged] == ["A4:A8", "B4:B5", "A10:A11", "A13:A16"]
+    book.sheet("Pivot").merged += [parse_area("A9:C9"), parse_area("B6:C6"), parse_area("F4:G4")]
+    grown(book, *ROWS[:3], ("Millrace", "Sheet", 46060.0, 7.0, 1.0))
+    assert sorted(area_name(one) for one in book.sheet("Pivot").merged) == [
+        "A12:C12", "A4:A7", "A8:C8", "A9:A11", "B11:C11", "B5:C5", "B7:C7", "B9:B10", "F4:G4"
+    ]  # fmt: skip
+    text = Workbook.from_bytes(book.to_bytes(), "p.xlsx")
+    assert len(text.sheet("Pivot").merged) == 9 and conformance_findings(text.package) == []
+    across = pivot_xml(H, down=["Item"], across=["Depot"], values=[P, C], fields=fields, attributes='mergeItem="1"')
+    book = pivot_book(H, ROWS, across, days=("Day",))
+    refresh_pivots(book)
+    assert [area_name(one) for one in book.sheet("Pivot").merged] == ["B4:C4", "D4:E4", "F4:G4"]
+
+
 def test_cells_in_the_way_stop_it():
     book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P]), days=("Day",), before={(7, 2): "mine"})
     with pytest.raises(DataError, match=r"needs A3:B7 now, and cell B7 is in its way"):
@@ -352,6 +372,7 @@ def test_cells_in_the_way_stop_it():
         "reckoned items": (lambda text: text.replace("</pivotCacheDefinition>", "<calculatedItems/></pivotCacheDefinition>"), "reckoned items"),
         "no such sheet": (lambda text: text.replace('sheet="Data"', 'sheet="Gone"'), "the range of its rows is not there"),
         "no such heading": (lambda text: text.replace('name="Depot"', 'name="Yard"'), "its rows have no heading 'Yard'"),
+        "merged": (lambda text: text, "its labels are merged, and repeated on every line"),
         "weeks": (lambda text: text, "its filter 'thisWeek' depends on more than its rows"),
         "days in groups": (lambda text: text.replace("</sharedItems></cacheField><cacheField name=\"Pieces\"", "</sharedItems>"
             + span("months", MONTHS) + '</cacheField><cacheField name="Pieces"'), "its filter 'M1' is about days, and the field has"),
@@ -362,7 +383,10 @@ def test_cells_in_the_way_stop_it():
 def test_what_is_not_reckoned_is_left_and_said(change, why):
     kind = re.search("its filter '(.*)' ", why)
     after = filtered(kind[1]).replace('fld="0"', 'fld="2"') if kind else ""
-    book = pivot_book(H, ROWS, pivot_xml(H, down=["Depot"], values=[P], after=after), days=("Day",))
+    repeated = '<extLst><ext><pivotField fillDownLabels="1"/></ext></extLst>' if "merged" in why else ""
+    fields, merged = {"Depot": ("", repeated)}, 'mergeItem="1"' if repeated else ""
+    asked = pivot_xml(H, down=["Depot"], values=[P], after=after, fields=fields, attributes=merged)
+    book = pivot_book(H, ROWS, asked, days=("Day",))
     book.package.put(CACHE, change(book.package.read(CACHE).decode()).encode())
     before = book.package.read(PART)
     done = refresh_pivots(book)
@@ -384,7 +408,9 @@ def test_filters_of_days_lie_to_today(kind, wanted):
     serials = [serial_from_date(date.fromisoformat(day)) + 0.25 for day in days]
     rows = [(name, "Sheet", day, 1.0, 1.0) for name, day in zip("abcdef", serials, strict=True)]
     after = filtered(kind).replace('fld="0"', 'fld="2"')
-    book = pivot_book(H, rows, pivot_xml(H, down=["Depot"], values=[P], pages=[("Day", "")], after=after), days=("Day",))
+    book = pivot_book(
+        H, rows, pivot_xml(H, down=["Depot"], values=[P], pages=[("Day", "")], after=after), days=("Day",)
+    )
     done = refresh_pivots(book, today=serial_from_date(date(2026, 1, 20)) + 0.5)
     assert done.left == []
     area = pivot_area(book.package.root(PART))

@@ -187,8 +187,8 @@ def why_not(book: Workbook, root: etree._Element, pivots: Sequence[etree._Elemen
 def _pivot_reasons(root: etree._Element, pivot: PivotDefinition, *, dated: bool) -> Iterator[str]:
     if child(root, "pivotHierarchies") is not None:
         yield "its rows come from a data model"
-    if flag(root, "mergeItem", False):
-        yield "its labels are merged"
+    if pivot.merged and any(one.repeat_labels for one in pivot.fields):
+        yield "its labels are merged, and repeated on every line"
     for one in pivot.filters:
         if not is_known(one, dated=dated):
             yield f"its filter '{one.kind}' depends on more than its rows"

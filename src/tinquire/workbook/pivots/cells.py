@@ -9,11 +9,11 @@ import numpy as np
 from tinquire.cells.address import Area
 from tinquire.cells.column import Column, Kind
 from tinquire.cells.values import Value
-from tinquire.workbook.pivots.definition import VALUES
+from tinquire.workbook.pivots.definition import VALUES, shown_levels
 from tinquire.workbook.pivots.shown_ways import shown_block
 from tinquire.workbook.pivots.tree import AxisLine
 from tinquire.workbook.pivots.words import Words, item_text, label_columns
-from tinquire.workbook.pivots.working import Side, WorkedPivot
+from tinquire.workbook.pivots.working import WorkedPivot
 
 __all__ = ["area_of", "column_labels", "row_labels", "value_columns"]
 
@@ -56,15 +56,14 @@ def row_labels(worked: WorkedPivot, words: Words) -> list[list[Value]]:
     definition, places = worked.definition, label_columns(worked.definition)
     width = max(definition.first[2], 1) if definition.rows else definition.first[2]
     found: list[list[Value]] = []
-    before: tuple[int, ...] = ()
-    for line in worked.row_side.lines:
+    lines = worked.row_side.lines
+    for line, shown in zip(lines, shown_levels(line.line for line in lines), strict=True):
         own: list[Value] = [None] * width
         if not definition.rows:
             found.append(own)
             continue
-        for at, value in _labels(worked, worked.row_side, definition.rows, line, before, words):
+        for at, value in _labels(worked, definition.rows, line, shown, words):
             own[places[at]] = value
-        before = line.line.path
         found.append(own)
     return found
 
@@ -73,20 +72,19 @@ def column_labels(worked: WorkedPivot, words: Words) -> list[list[Value]]:
     """The labels of each line of columns, one for each column field."""
     definition = worked.definition
     found: list[list[Value]] = []
-    before: tuple[int, ...] = ()
-    for line in worked.column_side.lines:
+    lines = worked.column_side.lines
+    for line, shown in zip(lines, shown_levels(line.line for line in lines), strict=True):
         own: list[Value] = [None] * len(definition.columns)
-        for at, value in _labels(worked, worked.column_side, definition.columns, line, before, words):
+        for at, value in _labels(worked, definition.columns, line, shown, words):
             own[at] = value
-        before = line.line.path
         found.append(own)
     return found
 
 
 def _labels(
-    worked: WorkedPivot, side: Side, fields: Sequence[int], line: AxisLine, before: tuple[int, ...], words: Words
+    worked: WorkedPivot, fields: Sequence[int], line: AxisLine, shown: range, words: Words
 ) -> list[tuple[int, Value]]:  # fmt: skip
-    """The labels of a line, each with the place of its field on the axis: what changed against the line before."""
+    """The labels of a line, each with the place of its field on the axis."""
     path, kind = line.line.path, line.line.kind
     if not fields or kind == "blank":
         return []
@@ -104,10 +102,6 @@ def _labels(
             return [*outer, (at, f"{name} {worked.definition.data[line.line.data].name}")]
         pattern = words.subtotal if kind == "default" else "{} " + _CALLED.get(kind, kind)
         return [*outer, (at, pattern.replace("{}", name))]
-    same = 0
-    while same < min(len(before), len(path) - 1) and before[same] == path[same]:
-        same += 1
-    shown = range(same, len(path))
     if _repeats(worked, fields):
         shown = range(len(path))
     return [(at, label(worked, fields[at], path[at], words)) for at in shown]

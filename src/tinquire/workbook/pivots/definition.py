@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from lxml import etree
@@ -12,7 +12,7 @@ from tinquire.packages.xml import child, children, flag, local
 
 __all__ = [
     "VALUES", "DataField", "Filter", "ItemState", "Line", "PivotDefinition", "PivotField", "SortBy", "flag",
-    "read_definition", "read_lines",
+    "read_definition", "read_lines", "shown_levels",
 ]  # fmt: skip
 
 #: Stands among the fields of an axis for the data fields (18.10.1.38).
@@ -134,6 +134,7 @@ class PivotDefinition:
     error: str | None
     custom_lists: bool
     indent: int
+    merged: bool
 
 
 def read_definition(root: etree._Element) -> PivotDefinition:
@@ -167,6 +168,7 @@ def read_definition(root: etree._Element) -> PivotDefinition:
         error=root.get("errorCaption", "") if flag(root, "showError", False) else None,
         custom_lists=flag(root, "customListSort", True),
         indent=int(root.get("indent", "1")),
+        merged=flag(root, "mergeItem", False),
     )
 
 
@@ -260,3 +262,22 @@ def read_lines(root: etree._Element, axis: str) -> list[Line]:
         kind = one.get("t", "data")
         found.append(Line(path, "" if kind == "data" else kind, int(one.get("i", "0"))))
     return found or [Line(())]
+
+
+def shown_levels(lines: Iterable[Line]) -> list[range]:
+    """The levels whose labels stand on each line of an axis: those that are others than on the line before."""
+    found = []
+    before: tuple[int, ...] = ()
+    for line in lines:
+        path = line.path
+        if line.kind == "blank":
+            found.append(range(0))
+        elif line.kind:
+            found.append(range(len(path) - 1, len(path)))
+        else:
+            same = 0
+            while same < min(len(before), len(path) - 1) and before[same] == path[same]:
+                same += 1
+            found.append(range(same, len(path)))
+        before = path
+    return found

@@ -29,6 +29,7 @@ from tinquire.workbook.pivots.cells import area_of, column_labels, row_labels, v
 from tinquire.workbook.pivots.definition import VALUES, PivotDefinition, read_definition, read_lines
 from tinquire.workbook.pivots.dressing import KnownLooks, learned_looks
 from tinquire.workbook.pivots.following import follow_charts, follow_clicked_filters, grown_body
+from tinquire.workbook.pivots.merging import Merging, learned_merging, merge_labels
 from tinquire.workbook.pivots.store import Rows, Store, same_rows, store_of, stored_items
 from tinquire.workbook.pivots.store_writing import records_part, write_store
 from tinquire.workbook.pivots.words import Words, learned_words
@@ -52,6 +53,8 @@ class Refreshed:
     #: What grew or shrank, and the pivots as they are now, by sheet, for what stands over them.
     grown: list[Grown] = field(default_factory=list)
     charted: list[tuple[str, WorkedPivot, Area]] = field(default_factory=list)
+    #: Those whose labels are merged, and how.
+    merged: list[tuple[str, WorkedPivot, Area, tuple[Merging, Merging]]] = field(default_factory=list)
     #: Whether any cell of a sheet is other than before, and in which areas such cells are.
     changed: bool = False
     areas: list[tuple[str, Area]] = field(default_factory=list)
@@ -79,6 +82,8 @@ def refresh_pivots(
         follow(book, SeveralChanges(tuple(done.grown)))
     for sheet, worked, area in done.charted:
         follow_charts(book, sheet, worked, area)
+    for sheet, worked, area, known in done.merged:
+        merge_labels(book.sheet(sheet), worked, area, known)
     return done
 
 
@@ -168,6 +173,9 @@ def _put(
     words = learned_words(sheet, definition, old_rows, old_columns, items)
     looks = learned_looks(book, sheet, definition, old_rows, old_columns, several)
     area, old = area_of(worked), definition.area
+    if definition.merged:
+        known = learned_merging(sheet, definition, old_rows, old_columns)
+        done.merged.append((placed.sheet, worked, area, known))
     _require_room(book, sheet, definition.name, area, old)
     cells = _Cells(sheet, area, old)
     _fill(cells, worked, words, looks)
