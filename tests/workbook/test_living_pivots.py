@@ -372,6 +372,8 @@ def test_cells_in_the_way_stop_it():
         "reckoned items": (lambda text: text.replace("</pivotCacheDefinition>", "<calculatedItems/></pivotCacheDefinition>"), "reckoned items"),
         "no such sheet": (lambda text: text.replace('sheet="Data"', 'sheet="Gone"'), "the range of its rows is not there"),
         "no such heading": (lambda text: text.replace('name="Depot"', 'name="Yard"'), "its rows have no heading 'Yard'"),
+        "itself": (lambda text: text.replace("</cacheFields>", '<cacheField name="R" formula="R+1" databaseField="0"/></cacheFields>'),
+            "its field 'R' is reckoned from itself"),
         "merged": (lambda text: text, "its labels are merged, and repeated on every line"),
         "weeks": (lambda text: text, "its filter 'thisWeek' depends on more than its rows"),
         "days in groups": (lambda text: text.replace("</sharedItems></cacheField><cacheField name=\"Pieces\"", "</sharedItems>"
@@ -385,7 +387,8 @@ def test_what_is_not_reckoned_is_left_and_said(change, why):
     after = filtered(kind[1]).replace('fld="0"', 'fld="2"') if kind else ""
     repeated = '<extLst><ext><pivotField fillDownLabels="1"/></ext></extLst>' if "merged" in why else ""
     fields, merged = {"Depot": ("", repeated)}, 'mergeItem="1"' if repeated else ""
-    asked = pivot_xml(H, down=["Depot"], values=[P], after=after, fields=fields, attributes=merged)
+    headings, values = ([*H, "R"], [P, ("X", 'fld="5"')]) if "itself" in why else (H, [P])
+    asked = pivot_xml(headings, down=["Depot"], values=values, after=after, fields=fields, attributes=merged)
     book = pivot_book(H, ROWS, asked, days=("Day",))
     book.package.put(CACHE, change(book.package.read(CACHE).decode()).encode())
     before = book.package.read(PART)
@@ -416,6 +419,30 @@ def test_filters_of_days_lie_to_today(kind, wanted):
     area = pivot_area(book.package.root(PART))
     assert [row[0] for row in grid(book.sheet("Pivot"), area)[1:-1]] == wanted.split()
     assert bool(refresh_pivots(book).left) == (kind[0] not in "MQ")
+
+
+def counted_from(apart, asked):
+    """A pivot over rows with the same days, counted from 1904 where they are `apart`."""
+    rows = [(*row[:2], row[2] - apart, *row[3:]) for row in ROWS]
+    book = pivot_book(H, rows, asked, days=("Day",))
+    system = b"<workbookPr%s/>" % (b' date1904="1"' if apart else b"")
+    book.package.put(book.part, re.sub(rb"(<workbook [^>]*>)", rb"\1" + system, book.package.read(book.part)))
+    return Workbook.from_bytes(book.to_bytes(), "p.xlsx")
+
+
+def test_days_counted_from_1904_make_the_same_pivot():
+    made = []
+    for apart in (0.0, 1462.0):
+        after = filtered("lastMonth").replace('fld="0"', 'fld="2"')
+        asked = pivot_xml(H, down=["Day", "Depot"], values=[P], fields={"Day": TAB}, after=after)
+        book = counted_from(apart, asked)
+        assert refresh_pivots(book, today=46090.0 - apart).left == [] and staleness(book, caches_of(book)[0]) is None
+        lines = [[one + apart if isinstance(one, float) and one > 9999 else one for one in row]
+                 for row in grid(book.sheet("Pivot"), pivot_area(book.package.root(PART)))]  # fmt: skip
+        made.append((lines, [book.package.read(part) for part in (PART, CACHE, RECORDS)]))
+    assert made[0] == made[1] and len(made[0][0]) == 10
+    summed = pivot_xml(H, down=["Depot"], values=[("D", 'fld="2" subtotal="max"')])
+    assert "counts days from 1904" in refresh_pivots(counted_from(1462.0, summed)).left[0][1]
 
 
 def test_stale_pivots_are_told():

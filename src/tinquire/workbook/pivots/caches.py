@@ -10,7 +10,7 @@ from lxml import etree
 
 from tinquire.cells.address import Area, parse_area
 from tinquire.cells.column import Column, Kind
-from tinquire.cells.dates import DateSystem
+from tinquire.cells.dates import SYSTEMS_APART, DateSystem
 from tinquire.cells.display import general
 from tinquire.formula import Frame, evaluate
 from tinquire.formula.engine.operands import Span
@@ -121,7 +121,8 @@ def has_blank_rows(root: etree._Element) -> bool:
 
 def read_rows(book: Workbook, name: str, area: Area, *, blank: bool = False) -> Rows:
     """The rows below the headings of an area, down to the last one that holds anything; with `blank`, a blank one below
-    stands for those that follow. A heading that comes again is followed by a number, as fields are named."""
+    stands for those that follow. A heading that comes again is followed by a number, as fields are named. Days are
+    counted in the 1900 system, as stores write them (18.10.1.27)."""
     sheet = book.sheet(name)
     filled = [sheet.column(number, area.top + 1, area.bottom).kinds for number in range(area.left, area.right + 1)]
     last = max((int((kinds != Kind.BLANK).nonzero()[0].max(initial=-1)) for kinds in filled), default=-1)
@@ -131,9 +132,12 @@ def read_rows(book: Workbook, name: str, area: Area, *, blank: bool = False) -> 
     for number in range(area.left, area.right + 1):
         headings.append(_heading(sheet, area.top, number, used))
         values = sheet.column(number, area.top + 1, area.bottom)
-        columns.append(values)
         dates.append(_is_date(book, sheet, number, area, values))
-    return Rows(tuple(headings), tuple(columns), tuple(dates))
+        if dates[-1] and book.date_system is DateSystem.FROM_1904:
+            later = np.where(values.kinds == Kind.NUMBER, values.numbers + SYSTEMS_APART, values.numbers)
+            values = Column(values.kinds, later, values.codes, values.texts)
+        columns.append(values)
+    return Rows(tuple(headings), tuple(columns), tuple(dates), book.date_system)
 
 
 def _heading(sheet: Sheet, row: int, column: int, used: set[str]) -> str:
@@ -172,8 +176,6 @@ def why_not(book: Workbook, root: etree._Element, pivots: Sequence[etree._Elemen
         return "its rows come from a data model"
     if child(root, "calculatedItems") is not None:
         return "it has reckoned items"
-    if book.date_system is DateSystem.FROM_1904:
-        return "the workbook counts its days from 1904"
     count = len(children(child(root, "cacheFields"), "cacheField"))
     for pivot in pivots:
         definition = read_definition(pivot)

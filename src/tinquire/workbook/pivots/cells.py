@@ -8,6 +8,7 @@ import numpy as np
 
 from tinquire.cells.address import Area
 from tinquire.cells.column import Column, Kind
+from tinquire.cells.dates import SYSTEMS_APART, DateSystem
 from tinquire.cells.values import Value
 from tinquire.workbook.pivots.definition import VALUES, shown_levels
 from tinquire.workbook.pivots.shown_ways import shown_block
@@ -41,14 +42,18 @@ def label(worked: WorkedPivot, number: int, position: int, words: Words) -> Valu
     state = worked.items[number].states[position]
     if state.caption is not None:
         return state.caption
-    value = worked.store.fields[number].items[state.shared]
+    store = worked.store
+    value = store.fields[number].items[state.shared]
+    if isinstance(value, float) and store.fields[number].is_date and store.system is DateSystem.FROM_1904:
+        return value - SYSTEMS_APART
     return words.blank if value is None else value
 
 
 def label_text(worked: WorkedPivot, number: int, position: int, words: Words) -> str:
     """The same as a text, for use within a longer one."""
     value = label(worked, number, position, words)
-    return item_text(value, is_date=number != VALUES and worked.store.fields[number].is_date)
+    is_date = number != VALUES and worked.store.fields[number].is_date
+    return item_text(value, is_date=is_date, system=worked.store.system)
 
 
 def row_labels(worked: WorkedPivot, words: Words) -> list[list[Value]]:

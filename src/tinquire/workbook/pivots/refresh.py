@@ -11,6 +11,7 @@ from lxml import etree
 from tinquire.base.faults import DataError, Fault
 from tinquire.cells.address import Area, area_name, cell_name
 from tinquire.cells.column import Column, Kind
+from tinquire.cells.dates import SYSTEMS_APART, DateSystem
 from tinquire.cells.values import Value
 from tinquire.packages.xml import serialise_xml
 from tinquire.workbook.edit.propagate import change_part, follow, unreadable_part
@@ -70,6 +71,8 @@ def refresh_pivots(
     DataError for cells in the way of a pivot that grows, AccessError for parts that cannot be read."""
     book.settle()
     done = Refreshed()
+    if today is not None and book.date_system is DateSystem.FROM_1904:
+        today += SYSTEMS_APART
     for cache in caches_of(book):
         if wanted is not None and cache.part not in wanted:
             continue

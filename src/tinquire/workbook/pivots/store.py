@@ -13,6 +13,7 @@ import numpy as np
 from lxml import etree
 
 from tinquire.cells.column import Column, Kind
+from tinquire.cells.dates import DateSystem
 from tinquire.cells.values import ERROR_NAMES, CellError, Value
 from tinquire.formula.engine.conversions import number_from_text
 from tinquire.packages.xml import child, children, flag, local
@@ -23,11 +24,13 @@ __all__ = ["Rows", "Store", "StoreField", "item_key", "read_item", "same_rows", 
 
 @dataclass(frozen=True)
 class Rows:
-    """The rows that a store is made of: headings as fields are named, columns, and which of them are dates."""
+    """The rows that a store is made of: headings as fields are named, columns, and which of them are dates, in the 1900
+    system whatever the workbook's own is."""
 
     headings: tuple[str, ...]
     columns: tuple[Column, ...]
     dates: tuple[bool, ...]
+    system: DateSystem = DateSystem.FROM_1900
 
     @property
     def height(self) -> int:
@@ -75,10 +78,11 @@ class StoreField:
 
 @dataclass(frozen=True)
 class Store:
-    """The fields of pivots over the same rows; how many rows there are."""
+    """The fields of pivots over the same rows; how many rows there are, and how the workbook counts days."""
 
     fields: tuple[StoreField, ...]
     height: int
+    system: DateSystem = DateSystem.FROM_1900
 
 
 def read_item(element: etree._Element) -> Value:
@@ -146,7 +150,7 @@ def store_of(root: etree._Element, rows: Rows, used: set[int], held: Mapping[int
             fields[number] = _grouped(fields, number, grouped)
             if fields[number].grouping is None:
                 raise ValueError(f"the groups of '{fields[number].name}' are of no field")
-    return Store(tuple(fields), rows.height)
+    return Store(tuple(fields), rows.height, rows.system)
 
 
 def _own(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from tinquire.cells.dates import DateSystem
 from tinquire.cells.display import general, show
 from tinquire.cells.values import Value
 from tinquire.workbook.grid.sheet import Sheet
@@ -23,12 +24,12 @@ class Words:
     blank: str = "(blank)"
 
 
-def item_text(value: Value, *, is_date: bool) -> str:
+def item_text(value: Value, *, is_date: bool, system: DateSystem = DateSystem.FROM_1900) -> str:
     """An item as it stands within a longer text."""
     if isinstance(value, bool):
         return str(value).upper()
     if isinstance(value, float):
-        return show(value, "m/d/yyyy").text if is_date else general(value)
+        return show(value, "m/d/yyyy", system).text if is_date else general(value)
     return "" if value is None else str(value)
 
 

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Column
+from tinquire.cells.dates import DateSystem
 from tinquire.workbook.pivots.definition import VALUES, Filter, PivotDefinition, PivotField, SortBy
 from tinquire.workbook.pivots.filters import BEST, best_of, is_of_days, label_test, value_test
 from tinquire.workbook.pivots.groupings import Codes
@@ -22,6 +23,8 @@ __all__ = ["Side", "WorkedPivot", "work_out"]
 
 #: A pivot of more cells than this is no summary.
 _MOST_CELLS = 20_000_000
+#: Fields that are reckoned one from the other, at most so many in a row.
+_MOST_STEPS = 64
 
 
 @dataclass(frozen=True)
@@ -45,15 +48,19 @@ class WorkedPivot:
     rows: Codes = field(default_factory=lambda: np.zeros(0, np.int64))
     row_side: Side = field(init=False)
     column_side: Side = field(init=False)
-    _blocks: dict[tuple[int, int, int, str | None], Block] = field(default_factory=dict)
+    #: Values by the levels of rows and columns, the field and how it is summed up.
+    _blocks: dict[tuple[int, int, int, str], Block] = field(default_factory=dict)
     _formulas: dict[int, Formula] = field(default_factory=dict)
 
     def block(self, row_level: int, column_level: int, data: int, how: str | None = None) -> Block:
         """The values of a data field for all groups of a level of rows by those of a level of columns."""
-        key = (row_level, column_level, data, how)
+        one = self.definition.data[data]
+        return self._known(row_level, column_level, one.field, how or one.how)
+
+    def _known(self, row_level: int, column_level: int, number: int, how: str) -> Block:
+        key = (row_level, column_level, number, how)
         if key not in self._blocks:
-            one = self.definition.data[data]
-            self._blocks[key] = self._summed(row_level, column_level, one.field, how or one.how)
+            self._blocks[key] = self._summed(*key)
         return self._blocks[key]
 
     def _summed(self, row_level: int, column_level: int, number: int, how: str) -> Block:
@@ -65,16 +72,44 @@ class WorkedPivot:
         field_of = self.store.fields[number]
         if field_of.formula is not None:
             formula = self._formula(number)
-            sums = {name: self._summed(row_level, column_level, at, "sum") for name, at in formula.fields.items()}
+            sums = {name: self._known(row_level, column_level, at, "sum") for name, at in formula.fields.items()}
             there = np.bincount(groups, minlength=shape[0] * shape[1]).reshape(shape) > 0
             return reckoned(formula, sums, there)
         values = field_of.values
         if values is None:  # a group counts as often as its rows
             values = Column.of_texts([str(one) for one in field_of.items]).take(field_of.codes)
-        if how not in HOW and how not in ("count", "countA"):
-            raise ValueError(f"its values are summed up by '{how}', which is not known")
         taken = values if len(self.rows) == len(values) else values.take(self.rows)
         return summed(taken, how, groups, shape)
+
+    def require_known(self) -> None:
+        """Raises ValueError for a data field that is summed up in a way that is not known, is reckoned from itself, or
+        comes to days which the workbook counts from 1904."""
+        found: dict[int, frozenset[int]] = {}
+        for one in self.definition.data:
+            summands = self._summands(one.field, (), found)
+            if one.how not in HOW and one.how not in ("count", "countA"):
+                raise ValueError(f"its values are summed up by '{one.how}', which is not known")
+            if self.store.system is DateSystem.FROM_1904 and not one.how.startswith("count"):
+                days = sorted(number for number in summands if self.store.fields[number].is_date)
+                if days:
+                    name = self.store.fields[days[0]].name
+                    raise ValueError(f"it sums up '{name}', and the workbook counts days from 1904")
+
+    def _summands(self, number: int, above: tuple[int, ...], found: dict[int, frozenset[int]]) -> frozenset[int]:
+        """The fields of rows that a field's values come from. Raises ValueError for a field that is reckoned from
+        itself, or over too many others."""
+        name = self.store.fields[number].name
+        if number in above:
+            raise ValueError(f"its field '{name}' is reckoned from itself")
+        if len(above) > _MOST_STEPS:
+            raise ValueError(f"its field '{name}' is reckoned in more than {_MOST_STEPS} steps")
+        if number not in found:
+            own = frozenset[int]((number,))
+            if self.store.fields[number].formula is not None:
+                inner = [self._summands(at, (*above, number), found) for at in self._formula(number).fields.values()]
+                own = frozenset[int]().union(*inner)
+            found[number] = own
+        return found[number]
 
     def _formula(self, number: int) -> Formula:
         if number not in self._formulas:
@@ -169,6 +204,7 @@ def work_out(definition: PivotDefinition, store: Store, today: float | None = No
         if one.items is not None or one.axis
     }
     worked = WorkedPivot(definition, store, items)
+    worked.require_known()
     worked.rows = np.flatnonzero(_shown(definition, store, items))
     by_value = [one for one in definition.filters if one.kind in BEST or one.kind.startswith("value")]
     for one in definition.filters:
