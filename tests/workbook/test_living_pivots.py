@@ -13,7 +13,7 @@ from pivotbook import cache_xml, data_sheet, grid, pivot_book, pivot_xml, put_pi
 from tinquire.base.faults import DataError
 from tinquire.cells.address import Area, area_name, parse_area
 from tinquire.cells.column import Column
-from tinquire.cells.dates import serial_from_date
+from tinquire.cells.dates import date_from_serial, serial_from_date
 from tinquire.cells.values import CellError
 from tinquire.looks.appearance import Appearance
 from tinquire.packages.package import Package
@@ -321,6 +321,38 @@ def test_words_of_totals_are_those_of_the_file():
     grown(book, *MORE)
     shown = spelled(book.sheet("Pivot"), pivot_area(book.package.root(PART)))
     assert {"Summe Quay |  | 9", "| (leer) | 1", "Gesamt |  | 25"} <= {line.strip() for line in shown}
+
+
+@pytest.mark.parametrize(
+    ("way", "before", "new", "wanted"),
+    [
+        ("ascending", ["Élan", "Fox"], "Eden", ["Eden", "Élan", "Fox"]),
+        ("ascending", ["Coal", "Co-op"], "Cob", ["Coal", "Cob", "Co-op"]),
+        ("ascending", ["Co-op", "Coal"], "Co-z", ["Co-op", "Co-z", "Coal"]),
+        ("ascending", ["_x", "1", "a"], "-y", ["_x", "-y", "1", "a"]),
+        ("descending", ["b", "a", None], "c", ["c", "b", "a", "(blank)"]),
+        ("descending", [None, "b", "a"], "c", ["(blank)", "c", "b", "a"]),
+        ("ascending", ["b", "a", "\U0010ffff"], "Á", ["a", "b", "Á", "\U0010ffff"]),
+    ],
+)  # fmt: skip
+def test_items_are_sorted_as_the_file_sorts_its_own(way, before, new, wanted):
+    """By code, by words, or without hyphens; in the plain way, if it did not sort them at all."""
+    rows = [(name, "Sheet", 46000.0, 1.0, 1.0) for name in before]
+    fields = {"Depot": (f'sortType="{way}"', items(*[""] * len(before)))}
+    book = pivot_book(H, rows, pivot_xml(H, down=["Depot"], values=[P], fields=fields), days=("Day",))
+    grown(book, *rows, (new, *rows[0][1:]))
+    shown = grid(book.sheet("Pivot"), pivot_area(book.package.root(PART)))
+    assert [row[0] for row in shown[1:-1]] == wanted
+
+
+def test_days_in_names_of_totals_are_written_as_in_the_file():
+    asked = pivot_xml(H, down=["Day", "Item"], values=[P], fields={"Day": TAB})
+    book = pivot_book(H, ROWS, asked, days=("Day",))
+    refresh_pivots(book)
+    for at, day in enumerate(row[2] for row in ROWS):
+        book.sheet("Pivot").set(5 + 2 * at, 1, f"Summe {date_from_serial(day):%d.%m.%Y}")
+    grown(book, ("Quay", "Bib", 46070.0, 9.0, 90.0))
+    assert spelled(book.sheet("Pivot"), Area(5, 1, 5, 3)) == ["Summe 17.02.2026 |  | 9"]
 
 
 def test_looks_follow_the_parts_of_a_pivot():

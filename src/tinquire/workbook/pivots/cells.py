@@ -53,7 +53,7 @@ def label_text(worked: WorkedPivot, number: int, position: int, words: Words) ->
     """The same as a text, for use within a longer one."""
     value = label(worked, number, position, words)
     is_date = number != VALUES and worked.store.fields[number].is_date
-    return item_text(value, is_date=is_date, system=worked.store.system)
+    return item_text(value, words.day if is_date else None, worked.store.system)
 
 
 def row_labels(worked: WorkedPivot, words: Words) -> list[list[Value]]:

@@ -82,5 +82,5 @@ def _buttons(package: Package, cache: etree._Element, book_part: str) -> Iterato
             place = whole_number(one.get("x")) or 0
             if place < len(items):
                 value = items[place]
-                yield "(blank)" if value is None else item_text(value, is_date=False), flag(one, "s", False)
+                yield "(blank)" if value is None else item_text(value), flag(one, "s", False)
         return

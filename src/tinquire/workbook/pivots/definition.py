@@ -182,7 +182,7 @@ def _field(element: etree._Element) -> PivotField:
     if listed is not None:
         items = tuple(
             ItemState(
-                int(one.get("x", "0")), flag(one, "h", False), not flag(one, "sd", True) or flag(one, "d", False),
+                int(one.get("x", "0")), flag(one, "h", False), not flag(one, "sd", True),
                 one.get("n"),
             )
             for one in children(listed, "item")

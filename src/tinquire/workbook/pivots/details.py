@@ -50,7 +50,7 @@ def _chosen(definition: PivotDefinition, items: Sequence[Sequence[Value]], numbe
     if item >= len(states) or number >= len(items) or states[item].shared >= len(items[number]):
         return "what is not there"
     value = items[number][states[item].shared]
-    return states[item].caption or ("blank" if value is None else item_text(value, is_date=False))
+    return states[item].caption or ("blank" if value is None else item_text(value))
 
 
 def _value(name: str, field: str, how: str, shown: str) -> str:

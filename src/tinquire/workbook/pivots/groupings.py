@@ -20,14 +20,14 @@ from tinquire.cells.values import Value
 from tinquire.formula.engine.conversions import number_from_text
 from tinquire.packages.xml import child, children, flag
 
-__all__ = ["Codes", "Grouping", "Spread", "read_grouping", "spread"]
+__all__ = ["DAY_FORMATS", "Codes", "Grouping", "Spread", "read_grouping", "spread"]
 
 Codes: TypeAlias = NDArray[np.int64]
 
 #: Days before each month of a leap year.
 _BEFORE_MONTH = np.cumsum([0, 31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30])
-#: Spellings of days in the first and last group, by which a file's own is recognised.
-_DAY_FORMATS = ("m/d/yyyy", "d/m/yyyy", "dd/mm/yyyy", "mm/dd/yyyy", "dd.mm.yyyy", "d.m.yyyy", "yyyy-mm-dd",
+#: Spellings of days in labels, such as those of the first and last group, by which a file's own is recognised.
+DAY_FORMATS = ("m/d/yyyy", "d/m/yyyy", "dd/mm/yyyy", "mm/dd/yyyy", "dd.mm.yyyy", "d.m.yyyy", "yyyy-mm-dd",
                 "dd-mm-yyyy", "d-m-yyyy", "yyyy/mm/dd", "yyyy/m/d")  # fmt: skip
 #: More groups than this are no groups.
 _MOST = 100_000
@@ -192,4 +192,4 @@ def _spans(before: Grouping, now: Grouping, groups: Sequence[Value], numbers: ND
 def _day_format(before: Grouping, groups: Sequence[Value]) -> str:
     """How the file writes the days in its first group."""
     stated = str(groups[0]).lstrip("<") if groups else ""
-    return next((code for code in _DAY_FORMATS if show(before.start, code).text == stated), _DAY_FORMATS[0])
+    return next((code for code in DAY_FORMATS if show(before.start, code).text == stated), DAY_FORMATS[0])

@@ -10,6 +10,7 @@ from tinquire.cells.display import general, show
 from tinquire.cells.values import Value
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.pivots.definition import VALUES, Line, PivotDefinition
+from tinquire.workbook.pivots.groupings import DAY_FORMATS
 
 __all__ = ["Words", "item_text", "label_columns", "learned_words"]
 
@@ -22,14 +23,16 @@ class Words:
     subtotal: str = "{} Total"
     total: str = "Total {}"
     blank: str = "(blank)"
+    #: How days are written within a total's name.
+    day: str = DAY_FORMATS[0]
 
 
-def item_text(value: Value, *, is_date: bool, system: DateSystem = DateSystem.FROM_1900) -> str:
-    """An item as it stands within a longer text."""
+def item_text(value: Value, day: str | None = None, system: DateSystem = DateSystem.FROM_1900) -> str:
+    """An item as it stands within a longer text; `day` is the format of a field of days."""
     if isinstance(value, bool):
         return str(value).upper()
     if isinstance(value, float):
-        return show(value, "m/d/yyyy", system).text if is_date else general(value)
+        return general(value) if day is None else show(value, day, system).text
     return "" if value is None else str(value)
 
 
@@ -66,12 +69,20 @@ def learned_words(
         if position >= len(states):
             continue
         shared = items[field][states[position].shared] if states[position].shared < len(items[field]) else None
-        own = states[position].caption or item_text(shared, is_date=False)
-        if line.kind == "default" and own and own in value:
-            words = replace(words, subtotal=value.replace(own, "{}", 1))
+        spelled = _spellings(states[position].caption or shared)
+        own, day = next(((own, day) for own, day in spelled if own and own in value), ("", None))
+        if line.kind == "default" and own:
+            words = replace(words, subtotal=value.replace(own, "{}", 1), day=day or words.day)
         elif line.kind == "" and shared is None and states[position].caption is None:
             words = replace(words, blank=value)
     return words
+
+
+def _spellings(value: Value) -> Iterator[tuple[str, str | None]]:
+    """How an item may be written in a total's name, with the format if that takes it for a day."""
+    yield item_text(value), None
+    if isinstance(value, float):
+        yield from ((item_text(value, day), day) for day in DAY_FORMATS)
 
 
 def _labels(
