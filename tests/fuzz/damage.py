@@ -11,11 +11,13 @@ from books import full_book
 from hardsheet import hard_book
 from letterparts import WORD, letter_parts, paragraph
 from parts import MAIN, parts_of, zipped
+from pivotbook import cache_xml, data_sheet, pivot_xml, put_pivot
 from richbook import rich_parts
 from tinquire.larkfold.dashboard import dashboard_template
 from tinquire.larkfold.letters import board_template
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.calc.recalculate import recalculate
+from tinquire.workbook.pivots.refresh import refresh_pivots
 
 VALUES = [
     "", "0", "-1", "1", "2", "3.5", "+5", " 5 ", "NaN", "INF", "-INF", "1e999", "1e308", "-1e-320", "9" * 4_300, "0x10",
@@ -91,6 +93,39 @@ def _model():
     return book.to_bytes()
 
 
+def _pivots():
+    """Pivots over one store: merged labels, sets, months, bands, a reckoned field, filters, ways of showing, pages."""
+    headings, tab = ["Item", "Pieces", "Day", "Depot", "Charge", "Unit", "Area"], 'compact="0" outline="0"'
+    rows = [("abc"[n % 3], float(n), 46_000.0 + 9 * n, "xyz"[n % 2], n / 4 if n % 5 else None) for n in range(1, 14)]
+    months = "".join(f'<s v="M{n}"/>' for n in range(1, 13))
+    groups = {
+        "Day": f'<fieldGroup base="2"><rangePr groupBy="months" startDate="2025-12-01T00:00:00" endDate="2026-05-01T00:00:00"/><groupItems><s v="&lt;12/1/2025"/>{months}<s v="&gt;5/1/2026"/></groupItems></fieldGroup>',
+        "Pieces": '<fieldGroup base="1"><rangePr startNum="0" endNum="14" groupInterval="5"/><groupItems><s v="&lt;0"/><s v="0-4"/></groupItems></fieldGroup>',
+    }
+    derived = '<cacheField name="Unit" formula="Charge/Pieces" databaseField="0"/><cacheField name="Area" databaseField="0"><fieldGroup base="3"><discretePr count="2"><x v="0"/><x v="0"/></discretePr><groupItems count="1"><s v="Coast"/></groupItems></fieldGroup></cacheField>'
+    best = '<filters count="1"><filter fld="0" type="count" id="1" iMeasureFld="0"><autoFilter ref="A1"><filterColumn colId="0"><top10 val="2"/></filterColumn></autoFilter></filter></filters>'
+    sort = '<autoSortScope><pivotArea><references><reference field="4294967294"><x v="0"/></reference></references></pivotArea></autoSortScope>'
+    asked = (
+        dict(down=["Area", "Depot", "Item"], values=[("P", 'fld="1"'), ("U", 'fld="5"')], attributes='mergeItem="1"',
+             fields={"Area": tab, "Depot": tab, "Item": (tab + ' sortType="descending"', sort)}, after=best),
+        dict(down=["Day", "Pieces"], across=["Item"], values=[("S", 'fld="4" showDataAs="percentOfParentRow"')], first=(1, 2, 1)),
+        dict(down=["Depot"], values=[("R", 'fld="4" subtotal="average" showDataAs="runTotal" baseField="3"')], pages=[("Item", 'item="0"')]),
+    )  # fmt: skip
+    book = Workbook.new()
+    book.add_sheet(data_sheet(book, headings[:5], rows, ("Day",)))
+    sheet = Sheet("Lists")
+    sheet.set(1, 1, None, formula='GETPIVOTDATA("P",A3,"Depot","x")')
+    book.add_sheet(sheet)
+    made = [
+        pivot_xml(headings, **one).replace('ref="A3"', f'ref="{at}"').replace('name="P"', f'name="P{at}"', 1)
+        for one, at in zip(asked, ("A3", "H3", "P3"), strict=True)
+    ]
+    put_pivot(book, "Lists", cache_xml(headings[:5], "Data!A1:E14", groups, derived, rows), made)
+    refresh_pivots(book)
+    recalculate(book, now=46_320.0)
+    return book.to_bytes()
+
+
 def _odd_strings():
     rows = "".join(
         f'<row r="{row}"><c r="A{row}" t="s"><v>{row % 4}</v></c><c r="B{row}" s="{row % 3}"><v>{row}</v></c></row>'
@@ -158,14 +193,14 @@ def seeds():
     return {
         "rich.xlsx": rich_parts(), "model.xlsx": _parts_of_file(_model()), "full.xlsx": _parts_of_file(full_book().to_bytes()),
         "strings.xlsx": _odd_strings(), "rows.csv": TEXTS["csv"], "rows.json": TEXTS["json"], "rows.fods": TEXTS["fods"],
-        "board.xlsx": _parts_of_file(dashboard_template()), "hard.xlsx": _parts_of_file(hard_book()),
+        "board.xlsx": _parts_of_file(dashboard_template()), "pivots.xlsx": _parts_of_file(_pivots()), "hard.xlsx": _parts_of_file(hard_book()),
         "letter.docx": _letter(), "board.docx": _parts_of_file(board_template()),
     }  # fmt: skip
 
 
 def damaged(chance):
     """A file's name and bytes, damaged in one to three ways."""
-    name = chance.choices(list(seeds()), (6, 6, 3, 3, 2, 2, 2, 6, 6, 5, 2))[0]
+    name = chance.choices(list(seeds()), (6, 6, 3, 3, 2, 2, 2, 6, 4, 6, 5, 2))[0]
     whole = seeds()[name]
     if isinstance(whole, str):
         for _ in range(chance.choice((1, 1, 2, 3))):
