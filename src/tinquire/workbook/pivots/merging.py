@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from tinquire.cells.address import Area
 from tinquire.workbook.grid.sheet import Sheet
@@ -12,6 +13,16 @@ from tinquire.workbook.pivots.words import label_columns
 from tinquire.workbook.pivots.working import WorkedPivot
 
 __all__ = ["Merging", "learned_merging", "merge_labels"]
+
+
+class _Label(NamedTuple):
+    """A label: its line and place, the lines of its group, the places up to the next label, and what it is alike to."""
+
+    line: int
+    place: int
+    run: int
+    room: int
+    key: tuple[str, int]
 
 
 @dataclass(frozen=True)
@@ -31,18 +42,23 @@ class _Axis:
         top, left = self.area.top + row, self.area.left + column
         return Area(top, left, top + high - 1, left + wide - 1)
 
-    def labels(self) -> Iterator[tuple[int, int, int, tuple[str, int]]]:
-        """Each label: its line, its place, the lines of its group, and what it is alike to."""
+    def labels(self) -> Iterator[_Label]:
+        """The labels of the lines, one after the other."""
+        depth = self.area.width if self.down else self.area.height
+        ends = dict.fromkeys(range(len(self.places)), 0)
         for at, (line, levels) in enumerate(zip(self.lines, shown_levels(self.lines), strict=True)):
-            for level in levels:
-                if level < len(self.places):
-                    yield at, self.places[level], self._run(at, level), (line.kind, level)
+            shown = [level for level in levels if level < len(self.places) and self.places[level] < depth]
+            places = [*(self.places[level] for level in shown), depth]
+            for level, place, next_place in zip(shown, places, places[1:], strict=False):
+                if ends[level] <= at:
+                    ends[level] = self._end(at, level)
+                yield _Label(at, place, ends[level] - at, next_place - place, (line.kind, level))
 
-    def _run(self, at: int, level: int) -> int:
-        """How many lines a label's group takes before its sums."""
+    def _end(self, at: int, level: int) -> int:
+        """Where the lines of a label's group end, or its sums begin."""
         first, end = self.lines[at], at + 1
         if first.kind:
-            return 1
+            return end
         group = first.path[: level + 1]
         while end < len(self.lines):
             line = self.lines[end]
@@ -50,7 +66,7 @@ class _Axis:
             if own or line.path[: level + 1] != group:
                 break
             end += 1
-        return end - at
+        return end
 
 
 @dataclass
@@ -70,13 +86,13 @@ def learned_merging(
     found = []
     for axis in _axes(definition, definition.area, rows, columns):
         known = Merging()
-        for at, place, run, key in axis.labels():
-            cell = axis.cells(at, place, 1, 1)
+        for one in axis.labels():
+            cell = axis.cells(one.line, one.place, 1, 1)
             area = merged.get((cell.top, cell.left), cell)
             high, wide = (area.height, area.width) if axis.down else (area.width, area.height)
-            known.across.setdefault(key, wide)
-            if run > 1:
-                known.along.setdefault(key, high > 1)
+            known.across.setdefault(one.key, wide)
+            if one.run > 1:
+                known.along.setdefault(one.key, high > 1)
         found.append(known)
     return found[0], found[1]
 
@@ -87,14 +103,13 @@ def merge_labels(sheet: Sheet, worked: WorkedPivot, area: Area, known: tuple[Mer
     rows, columns = ([one.line for one in side.lines] for side in (worked.row_side, worked.column_side))
     axes = _axes(definition, area, rows, columns)
     held = [one.area for one in (*axes, *_axes(definition, definition.area, (), ()))]
-    sheet.merged = [one for one in sheet.merged if not any(one.overlaps(other) for other in held)]
+    sheet.merged = [area for area in sheet.merged if not any(area.overlaps(other) for other in held)]
     for axis, merging in zip(axes, known, strict=True):
-        depth = axis.area.width if axis.down else axis.area.height
-        for at, place, run, key in axis.labels():
-            spans = merging.along.get(key, axis.spans(key[1]))
-            wide = min(merging.across.get(key, 1), depth - place)
-            if (run > 1 and spans) or wide > 1:
-                sheet.merged.append(axis.cells(at, place, run if spans else 1, wide))
+        for one in axis.labels():
+            spans = one.run > 1 and merging.along.get(one.key, axis.spans(one.key[1]))
+            wide = 1 if spans else min(merging.across.get(one.key, 1), one.room)
+            if spans or wide > 1:
+                sheet.merged.append(axis.cells(one.line, one.place, one.run if spans else 1, wide))
 
 
 def _axes(
