@@ -437,15 +437,14 @@ def test_what_is_not_reckoned_is_left_and_said(change, why):
         "nextQuarter": "", "thisYear": "a c d e", "lastYear": "b", "nextYear": "f", "yearToDate": "a d e",
     }.items(),
 )  # fmt: skip
-def test_filters_of_days_lie_to_today(kind, wanted):
-    """Days of any year, and those that are near to 2026-01-20 at noon."""
+@pytest.mark.parametrize("pages", [[("Day", "")], []])
+def test_filters_of_days_lie_to_today(kind, wanted, pages):
+    """Days of any year, and those that are near to 2026-01-20 at noon; also of a field that stands nowhere."""
     days = ("2026-01-03", "2025-12-31", "2026-03-31", "2026-01-19", "2026-01-20", "2027-05-01")
     serials = [serial_from_date(date.fromisoformat(day)) + 0.25 for day in days]
     rows = [(name, "Sheet", day, 1.0, 1.0) for name, day in zip("abcdef", serials, strict=True)]
     after = filtered(kind).replace('fld="0"', 'fld="2"')
-    book = pivot_book(
-        H, rows, pivot_xml(H, down=["Depot"], values=[P], pages=[("Day", "")], after=after), days=("Day",)
-    )
+    book = pivot_book(H, rows, pivot_xml(H, down=["Depot"], values=[P], pages=pages, after=after), days=("Day",))
     done = refresh_pivots(book, today=serial_from_date(date(2026, 1, 20)) + 0.5)
     assert done.left == []
     area = pivot_area(book.package.root(PART))

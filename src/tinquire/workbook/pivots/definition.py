@@ -134,6 +134,7 @@ class PivotDefinition:
     error: str | None
     custom_lists: bool
     indent: int
+    #: Whether labels are merged over the lines of their groups.
     merged: bool
 
 
@@ -181,13 +182,10 @@ def _field(element: etree._Element) -> PivotField:
     items = None
     if listed is not None:
         items = tuple(
-            ItemState(
-                int(one.get("x", "0")), flag(one, "h", False), not flag(one, "sd", True),
-                one.get("n"),
-            )
+            ItemState(int(one.get("x", "0")), flag(one, "h", False), not flag(one, "sd", True), one.get("n"))
             for one in children(listed, "item")
             if one.get("t", "data") == "data"
-        )  # fmt: skip
+        )
     subtotals = tuple(kind for name, kind in _SUBTOTALS.items() if flag(element, name, False))
     if flag(element, "defaultSubtotal", True) and not subtotals:
         subtotals = ("default",)

@@ -96,12 +96,13 @@ def _day_test(kind: str, today: float | None) -> Callable[[float], bool] | None:
         return None
     if kind in _DAYS:
         return lambda day: math.floor(day) - math.floor(today) == _DAYS[kind]
+    now = _month(today)
     if kind == "yearToDate":
-        return lambda day: _month(day) // 12 == _month(today) // 12 and math.floor(day) <= math.floor(today)
+        return lambda day: _month(day) // 12 == now // 12 and math.floor(day) <= math.floor(today)
     if (beside := _BESIDE.fullmatch(kind)) is None:
         return None
     step, count = _STEPS[beside[1]], _MONTHS[beside[2]]
-    return lambda day: _month(day) // count - _month(today) // count == step
+    return lambda day: _month(day) // count - now // count == step
 
 
 def _month(day: float) -> float:

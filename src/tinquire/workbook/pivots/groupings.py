@@ -28,7 +28,7 @@ Codes: TypeAlias = NDArray[np.int64]
 _BEFORE_MONTH = np.cumsum([0, 31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30])
 #: Spellings of days in labels, such as those of the first and last group, by which a file's own is recognised.
 DAY_FORMATS = ("m/d/yyyy", "d/m/yyyy", "dd/mm/yyyy", "mm/dd/yyyy", "dd.mm.yyyy", "d.m.yyyy", "yyyy-mm-dd",
-                "dd-mm-yyyy", "d-m-yyyy", "yyyy/mm/dd", "yyyy/m/d")  # fmt: skip
+               "dd-mm-yyyy", "d-m-yyyy", "yyyy/mm/dd", "yyyy/m/d")  # fmt: skip
 #: More groups than this are no groups.
 _MOST = 100_000
 

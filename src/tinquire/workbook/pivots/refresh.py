@@ -29,6 +29,7 @@ from tinquire.workbook.pivots.caches import (
 from tinquire.workbook.pivots.cells import area_of, column_labels, row_labels, value_columns
 from tinquire.workbook.pivots.definition import VALUES, PivotDefinition, read_definition, read_lines
 from tinquire.workbook.pivots.dressing import KnownLooks, learned_looks
+from tinquire.workbook.pivots.filters import BEST
 from tinquire.workbook.pivots.following import follow_charts, follow_clicked_filters, grown_body
 from tinquire.workbook.pivots.merging import Merging, learned_merging, merge_labels
 from tinquire.workbook.pivots.store import Rows, Store, same_rows, store_of, stored_items
@@ -153,6 +154,7 @@ def _store(
     held: dict[int, set[int]] = {}
     for pivot in pivots:
         chosen = dict(pivot.pages)
+        used |= {one.field for one in pivot.filters if one.kind not in BEST}  # whose items are looked at one by one
         for number, one in enumerate(pivot.fields):
             if one.axis or one.items is not None:
                 used.add(number)
