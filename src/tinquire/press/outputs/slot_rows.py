@@ -138,7 +138,7 @@ def _repeat(
         else:
             columns[column] = Column.full(sheet.value(row, column), table.height)
     formats = dict(_formats(book, sheet, row, texts, tables, scope))
-    room = make_room(book, SampleRows(name, area), table.height)
+    room = make_room(book, SampleRows(name, area), table.height, columns)
     put_rows(book, room, columns)
     sheet = book.sheet(name)
     for column, style in formats.items():

@@ -120,7 +120,8 @@ class _Filling:
         columns = self.columns(sample, headings)
         sheet = self.book.sheet(sample.sheet)
         kept = {number for number in columns if sheet.formula(sample.area.top, number) is not None}
-        return columns, kept, make_room(self.book, sample, self.table.height, stay=self.model.below == "stay")
+        valued, stay = columns.keys() - kept, self.model.below == "stay"
+        return columns, kept, make_room(self.book, sample, self.table.height, valued, stay=stay)
 
     # -- which rows ------------------------------------------------------------------------------------
 

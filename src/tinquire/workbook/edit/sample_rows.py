@@ -3,7 +3,7 @@ them are filled, and whatever took the whole of them takes all that are there no
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Container, Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -104,19 +104,18 @@ class SeveralChanges:
 
 @dataclass(frozen=True, slots=True)
 class Room:
-    """Room for rows in place of sample rows: formulas of the first one and styles of all rows by column, the height of
-    the first one if it was set, and what took a part of the sample rows, and so was left as it is."""
+    """Room for so many rows in place of sample rows, and what took a part of these, and so was left as it is."""
 
     sample: SampleRows
     height: int
-    models: Mapping[int, Formula]
-    styles: Mapping[int, Codes]
-    tall: float | None
     partial: tuple[str, ...]
 
 
-def make_room(book: Workbook, sample: SampleRows, height: int, *, stay: bool = False) -> Room:
-    """Make room for rows in place of sample rows, for one blank one without any; with `stay` what stands below stays
+def make_room(
+    book: Workbook, sample: SampleRows, height: int, columns: Container[int], *, stay: bool = False
+) -> Room:  # fmt: skip
+    """Make room for rows in place of sample rows, for one blank one without any: blank cells that look as the sample's
+    do, with the formulas of its first row but in the `columns` that get values. With `stay` what stands below stays
     where it is. Raises DataError for what is in the way of the rows."""
     sheet, area = book.sheet(sample.sheet), sample.area
     now = max(height, 1)
@@ -129,30 +128,25 @@ def make_room(book: Workbook, sample: SampleRows, height: int, *, stay: bool = F
     tall = sheet.heights.get(area.top)
     partial = tuple(_partial(book, sample)) if now != area.height else ()
     _resize(book, sample, now, doing, stay=stay)
-    return Room(sample, height, models, styles, tall, partial)
+    sheet, blank = book.sheet(sample.sheet), Column.blank(now)
+    for number in range(area.left, area.right + 1):
+        sheet.put(area.top, number, blank, styles[number], None if number in columns else models.get(number))
+    for number, model in models.items():
+        if not area.left <= number <= area.right:  # formulas that stand beside the rows
+            sheet.put(area.top, number, blank, sheet.style(area.top, number), model)
+    if tall is not None and now > 1:
+        _set_heights(book, sample.sheet, area.top, now, tall)
+    book.formulas_moved()
+    return Room(sample, height, partial)
 
 
 def put_rows(book: Workbook, room: Room, columns: Mapping[int, Column]) -> None:
     """Put rows where room was made for them: `columns` are the values by the number of the sheet's column, each as long
-    as was said. Columns without values keep the formula of the first sample row, or are blank."""
-    sample, height, models, styles = room.sample, room.height, room.models, room.styles
-    area, now = sample.area, max(height, 1)
-    sheet = book.sheet(sample.sheet)
-    for number in range(area.left, area.right + 1):
-        values = columns.get(number)
-        model = models.get(number)
-        if values is not None and height:
-            sheet.put(area.top, number, values, styles[number])
-        elif model is not None and values is None:
-            sheet.put(area.top, number, Column.blank(now), styles[number], model)
-        else:
-            sheet.put(area.top, number, Column.blank(now), styles[number])
-    for number, model in models.items():
-        if not area.left <= number <= area.right:  # formulas that stand beside the rows
-            sheet.put(area.top, number, Column.blank(now), sheet.style(area.top, number), model)
-    if room.tall is not None and now > 1:
-        _set_heights(book, sample.sheet, area.top, now, room.tall)
-    book.formulas_moved()
+    as was said."""
+    if room.height:
+        sheet = book.sheet(room.sample.sheet)
+        for number, values in columns.items():
+            sheet.store(room.sample.area.top, number, values)
 
 
 def _models(sheet: Sheet, area: Area) -> dict[int, Formula]:

@@ -26,8 +26,11 @@ class ChangedCells:
 
     def add(self, column: int, rows: Codes, *, formulas: bool) -> None:
         """Mark rows of a column; with `formulas`, their formulas were set or removed too."""
-        if len(rows):
-            self._marks.setdefault(column, []).append((np.asarray(rows, np.int32), formulas))
+        if not len(rows):
+            return
+        rows, marks = np.asarray(rows, np.int32), self._marks.setdefault(column, [])
+        if formulas or not marks or not np.array_equal(marks[-1][0], rows):  # else it is said already
+            marks.append((rows, formulas))
             self._known.pop(column, None)
 
     def copy(self) -> ChangedCells:

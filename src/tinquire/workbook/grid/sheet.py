@@ -376,8 +376,8 @@ class Sheet:
             positions = np.arange(len(values)) if changed is None else changed
             self.changed.add(column, (positions + row).astype(np.int32), formulas=False)
         cells.kinds[at] = values.kinds
-        cells.numbers[at] = values.numbers
-        cells.codes[at] = self.coded(values)
+        _set(cells.numbers, at, values.numbers)
+        _set(cells.codes, at, self.coded(values))
 
     def store_cells(self, column: int, rows: Codes, values: Column, changed: Codes) -> None:
         """Set the results of cells of a column that are there; `changed` are the rows of those that changed."""
