@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from tinquire.cells.address import Area, column_name
 from tinquire.cells.column import Column
+from tinquire.cells.values import CellError
 from tinquire.formula.engine import indexes
 from tinquire.formula.engine.indexes import AreaIndexes
 from tinquire.formula.engine.operands import Span
@@ -152,19 +153,21 @@ KEYS = [
 @given(
     st.lists(st.sampled_from(KEYS), min_size=1, max_size=25),
     st.one_of(st.lists(st.sampled_from(KEYS), min_size=13, max_size=20), st.lists(st.sampled_from(KEYS[:1] + KEYS[7:8] + ["q"]), min_size=13, max_size=20)),
-    st.sampled_from(["SUMIFS($B$1:$B$30,$A$1:$A$30,D{row})", "COUNTIFS($A$1:$A$30,D{row})", "AVERAGEIFS($B$1:$B$30,$A$1:$A$30,D{row})"]),
+    st.sampled_from(["SUMIFS($B$1:$B$30,$A$1:$A$30,D{row})", "COUNTIFS($A$1:$A$30,D{row})", "AVERAGEIFS($B$1:$B$30,$A$1:$A$30,D{row})", "SUMIFS($B$1:$B$30,$A$1:$A$30,D{row},$C$1:$C$30,$D$1)", "COUNTIFS($A$1:$A$30,D{row},$C$1:$C$30,D{row})"]),
+    st.lists(st.sampled_from([0.1, -0.0, 7.0, 1e308, None, "9", True, CellError.DIV0]), max_size=6),
 )  # fmt: skip
-def test_many_criteria_at_once_are_each_by_itself(values, asked, formula):
+def test_many_criteria_at_once_are_each_by_itself(values, asked, formula, odd):
     found = []
-    for many in (conditional._MANY, 100):
+    for many, few in ((conditional._MANY, conditional._FEW), (conditional._MANY, 0), (100, 0)):
         book = Workbook.new()
         sheet = Sheet("Data")
         sheet.put(1, 1, Column.from_values(values))
-        sheet.put(1, 2, Column.of_numbers([float(2**n) for n in range(len(values))]))
+        sheet.put(1, 2, Column.from_values([*odd, *[float(2**n) for n in range(len(values))]][: len(values)]))
+        sheet.put(1, 3, Column.from_values([values[-n // 2] for n in range(len(values))]))
         sheet.put(1, 4, Column.from_values(asked))
         sheet.put(1, 5, Column.blank(len(asked)), None, Formula(formula.format(row=1), 1, 5))
         book.add_sheet(sheet)
-        with patch.object(conditional, "_MANY", many):
+        with patch.object(conditional, "_MANY", many), patch.object(conditional, "_FEW", few):
             recalculate(book)
         found.append(sheet.column(5, 1, len(asked)).to_list())
-    assert found[0] == found[1]
+    assert found[0] == found[1] == found[2]

@@ -14,6 +14,7 @@ never changed after they are made.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from functools import lru_cache
 from itertools import islice
 from math import isfinite
 from typing import Any, Final, TypeAlias
@@ -52,14 +53,19 @@ class Kind:
 _NO_TEXTS: Sequence[str] = ()
 _NUMBER = np.uint8(Kind.NUMBER)
 _NO_CODE = np.int32(0)
+#: Each kind as a byte: bytes are compared and searched sooner than arrays, of a few values many times sooner.
+_BYTES: Final = tuple(bytes([kind]) for kind in range(5))
 #: A pool with more texts than this for each value is not gone through whole.
 _LARGE_POOL = 16
 #: Of fewer values than this it does not matter how much room they take.
 _MANY = 10_000
 #: A pool of which not more than one in so many texts is used is made anew.
 _SHARE = 4
+#: So few numbers are looked at one by one.
+_FEW = 64
 
 
+@lru_cache
 def no_codes(count: int) -> Codes:
     """Codes of a column without texts: one zero, seen `count` times."""
     return np.broadcast_to(_NO_CODE, count)
@@ -144,7 +150,10 @@ class Column:
     def of_numbers(cls, numbers: Any) -> Column:
         """A column of numbers; values that are not finite become the error value for a number out of range."""
         array = np.asarray(numbers, np.float64)
-        kinds = np.full(len(array), _NUMBER, np.uint8)
+        count = len(array)
+        if count <= _FEW and isfinite(sum(map(abs, array.tolist()))):
+            return cls(np.frombuffer(_BYTES[Kind.NUMBER] * count, np.uint8), array, no_codes(count))
+        kinds = np.full(count, _NUMBER, np.uint8)
         # A sum of squares is finite only if every number is, and is had many times faster than asking each.
         with np.errstate(over="ignore", invalid="ignore"):
             squares = np.dot(array, array)
@@ -152,7 +161,7 @@ class Column:
             wrong = ~np.isfinite(array)
             kinds[wrong] = Kind.ERROR
             array = np.where(wrong, float(CellError.NUM.code), array)
-        return cls(kinds, array, no_codes(len(array)))
+        return cls(kinds, array, no_codes(count))
 
     @classmethod
     def of_texts(cls, texts: Sequence[str]) -> Column:
@@ -251,10 +260,9 @@ class Column:
                 yield CellError.from_code(int(number))
 
     def to_list(self) -> list[Value]:
-        kinds = self.kinds.tobytes()
-        if kinds.count(1) == len(kinds):  # nothing but numbers, as most columns that are no texts
+        if self.all_of(Kind.NUMBER):  # as most columns that are no texts
             return self.numbers.tolist()
-        if kinds.count(2) == len(kinds):
+        if self.all_of(Kind.TEXT):
             texts = self.texts
             return [texts[code] for code in self.codes.tolist()]
         return list(self)
@@ -267,7 +275,11 @@ class Column:
         return self.kinds == kind
 
     def all_of(self, kind: int) -> bool:
-        return bool((self.kinds == kind).all())
+        return self.kinds.tobytes() == _BYTES[kind] * len(self.kinds)
+
+    def holds(self, kind: int) -> bool:
+        """Whether any value is of a kind."""
+        return kind in self.kinds.tobytes()
 
     # -- cutting ---------------------------------------------------------------------------------------
 

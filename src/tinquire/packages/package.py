@@ -5,6 +5,7 @@ from __future__ import annotations
 import posixpath
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 from lxml import etree
@@ -430,6 +431,7 @@ def _type(item: etree._Element) -> str:
     return item.get("ContentType", "")
 
 
+@lru_cache(1 << 10)
 def _relations_part(part: str) -> str:
     folder, name = posixpath.split(part)
     return posixpath.join(folder, "_rels", f"{name}.rels")

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import suppress
-from copy import copy, deepcopy
-from dataclasses import replace
+from copy import deepcopy
 from functools import partial
 from pathlib import Path
 
@@ -13,6 +12,7 @@ from lxml import etree
 
 from tinquire.base.atomic_files import open_atomic
 from tinquire.base.faults import AccessError, DataError, Fault
+from tinquire.base.twins import twin
 from tinquire.base.wording import known_names
 from tinquire.packages.entry_edits import with_recalculation
 from tinquire.packages.package import Outline, Package
@@ -136,14 +136,17 @@ class Workbook:
         """The same workbook, to be changed by itself. Raises ValueError for one whose styles were changed."""
         if self._styles is not None and self._styles.changed:
             raise ValueError("its styles were changed and not written")
-        fresh = copy(self)
+        fresh = twin(self)
         fresh.package, fresh._root, fresh._by_kind = self.package.copy(), deepcopy(self._root), dict(self._by_kind)
         fresh._strings = None if self._strings is None else self._strings.copy()
         fresh._styles = None  # they are read when they are asked for
         fresh._tables = {part: list(tables) for part, tables in self._tables.items()}
         fresh.names, fresh._table_ids = list(self.names), list(self._table_ids)
         fresh.entries = [
-            replace(entry, loaded=None if entry.loaded is None else entry.loaded.copy()) for entry in self.entries
+            SheetEntry(
+                entry.name, entry.part, entry.kind, entry.state, entry.loaded and entry.loaded.copy(), entry.frame
+            )
+            for entry in self.entries
         ]
         return fresh
 
@@ -155,7 +158,7 @@ class Workbook:
         """Whether it is as another one, of which it is a copy, with nothing done to either since."""
         loaded = [entry for entry in self.entries if entry.loaded is not None]
         changed = any(entry.loaded.changed or entry.loaded.frames for entry in loaded if entry.loaded)
-        frames = all(entry.loaded.frame() == entry.frame for entry in loaded if entry.loaded)
+        frames = all(entry.loaded.stands_in(entry.frame) for entry in loaded if entry.loaded)
         if changed or not frames or (self._styles is not None and self._styles.changed):
             return False
         return not (self._strings is not None and self._strings.changed) and self.package.is_as(other.package)
@@ -327,7 +330,7 @@ class Workbook:
             if entry.part is None:
                 self._write_new(entry, entry.loaded)
                 self.root_changed()
-            elif entry.loaded.changed or entry.loaded.frames or entry.loaded.frame() != entry.frame:
+            elif entry.loaded.changed or entry.loaded.frames or not entry.loaded.stands_in(entry.frame):
                 self._write_changed(entry, entry.loaded)
                 self._chain_is_stale |= entry.loaded.formulas_moved
             if not keep:
@@ -423,8 +426,8 @@ class Workbook:
         try:
             data = self.package.read(entry.part)
             mark_members(data, sheet.changed)
-            now = sheet.frame()
-            framed = entry.frame not in (None, now)
+            same = sheet.stands_in(entry.frame)
+            framed = entry.frame is not None and not same
             if framed or not self._put_rewritten(entry.part, data, sheet):
                 fresh = self._with_changed_cells(data, sheet)
                 self.package.put(entry.part, with_frame(fresh, sheet, entry.frame) if framed else fresh)
@@ -436,7 +439,8 @@ class Workbook:
             add_frames(self.package, folder, entry.part, sheet.frames, space)
             sheet.frames.clear()
         sheet.changed.clear()
-        entry.frame = now
+        if not same:
+            entry.frame = sheet.frame()
 
     def _put_rewritten(self, part: str, data: bytes, sheet: Sheet) -> bool:
         """Write a large part, packed as its pieces are made; False for one that is small, or not in the plain form."""

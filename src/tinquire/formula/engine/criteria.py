@@ -113,7 +113,7 @@ _read_again = lru_cache(1 << 12)(_read)
 
 
 def has_wildcards(text: str) -> bool:
-    return any(mark in text for mark in "*?~")
+    return "*" in text or "?" in text or "~" in text
 
 
 def wildcard_pattern(text: str) -> re.Pattern[str]:

@@ -393,7 +393,7 @@ def _as_column(result: Any) -> Column:
 
 def blank_to_zero(column: Column) -> Column:
     """What a formula's cell shows for a blank result: zero (18.17.2.6)."""
-    if not (column.kinds == Kind.BLANK).any():
+    if not column.holds(Kind.BLANK):
         return column
     return Column.where(column.kinds == Kind.BLANK, Column.full(0.0, 1), column)
 

@@ -175,6 +175,8 @@ def _conditional(
         return results[criteria]
 
     if lanes > _MANY and grouped is not None:
+        if len(flat_target) <= _FEW and (few := _of_few(flat_target, tested, wanted, lanes, grouped)) is not None:
+            return Lanes(few)
         distinct = tuple(asked.distinct for asked in wanted)
         sums = _kept(
             frame, operands, ("groups", grouped, target.height, target.width, distinct), len(flat_target),
@@ -190,7 +192,8 @@ def _conditional(
 
 #: From this many formulas on, rows are grouped by the criteria that they meet instead of looked through for each.
 _MANY = 12
-#: Of so few values each is looked at by itself, sooner than it is known which are the same.
+#: Of so few values each is looked at by itself, sooner than it is known which are the same; so few rows are gone
+#: through one by one.
 _FEW = 64
 #: More groups than this are not made.
 _MOST_GROUPS = 4_000_000
@@ -215,6 +218,37 @@ def _by_group(
         inside &= positions >= 0
         row_groups = row_groups * len(criteria) + np.maximum(positions, 0)
     return grouped(target, np.where(inside, row_groups, -1), total)
+
+
+def _of_few(
+    target: Column, ranges: Sequence[_Tested], wanted: Sequence[_Wanted], lanes: int, grouped: _Grouped
+) -> Column | None:
+    """What `_by_group` gives for each formula, of few rows, without a step on arrays for each; None for criteria that
+    are not texts of plain letters, for cells beside them that are something else, and for errors."""
+    if grouped not in (_group_sums, _group_counts) or target.holds(Kind.ERROR):
+        return None
+    row_groups, lane_groups, total = [0] * len(target), [0] * lanes, 1
+    for one, asked in zip(ranges, wanted, strict=True):
+        plain = _plain_texts(asked.distinct)
+        met = _met_plain(plain, one.column) if plain is not None and one.column.all_of(Kind.TEXT) else None
+        size, places = len(asked.distinct), asked.places_of_lanes(lanes)
+        total *= size
+        if met is None or total > _MANY * _FEW:
+            return None
+        row_groups = [
+            group * size + place if group >= 0 <= place else -1 for group, place in zip(row_groups, met, strict=True)
+        ]
+        lane_groups = [group * size + place for group, place in zip(lane_groups, places, strict=True)]
+    sums = [0.0] * total
+    if grouped is _group_counts:
+        addends = [1.0] * len(target)
+    else:  # what is no number adds nothing
+        pairs = zip(target.kinds.tolist(), target.numbers.tolist(), strict=True)
+        addends = [number if kind == Kind.NUMBER else 0.0 for kind, number in pairs]
+    for group, addend in zip(row_groups, addends, strict=True):
+        if group >= 0:
+            sums[group] += addend
+    return Column.of_numbers([sums[group] for group in lane_groups])
 
 
 def _lane_groups(wanted: Sequence[_Wanted], lanes: int) -> Codes:
@@ -260,14 +294,14 @@ class _Tested:
         """For each value which of the criteria it meets, -1 for none; None when one meets two."""
         plain = _plain_texts(criteria)
         if plain is not None and len(self.column) <= _FEW and self.column.all_of(Kind.TEXT):
-            met = _met_plain(plain, self.column)
-            if met is not None:
-                return met
+            own = _met_plain(plain, self.column)
+            if own is not None:
+                return np.array(own)
         found = np.full(len(self.column), -1)
         for here, groups, values in self._kept("distinct", lambda: list(_distinct_by_kind(self.column))):
-            met = None if plain is None else _met_plain(plain, values)
-            if met is not None:
-                found[here] = met[groups]
+            own = None if plain is None else _met_plain(plain, values)
+            if own is not None:
+                found[here] = np.array(own)[groups]
                 continue
             met = np.full(len(values), -1)
             for number, item in enumerate(criteria):
@@ -291,13 +325,13 @@ def _plain_texts(criteria: Sequence[Criterion]) -> dict[str, int] | None:
     return found if len(found) == len(criteria) else None
 
 
-def _met_plain(plain: Mapping[str, int], values: Column) -> Codes | None:
+def _met_plain(plain: Mapping[str, int], values: Column) -> list[int] | None:
     """For each of distinct values of one kind which text it is; None where other letters than plain ones may be
     the same in capitals."""
-    if values.kinds[0] != Kind.TEXT:
-        return np.full(len(values), -1)
+    if len(values) and values.kinds[0] != Kind.TEXT:
+        return [-1] * len(values)
     texts = texts_at(values.texts, values.codes)
-    return np.array([plain.get(text.lower(), -1) for text in texts]) if all(map(str.isascii, texts)) else None
+    return [plain.get(text.lower(), -1) for text in texts] if all(map(str.isascii, texts)) else None
 
 
 def _distinct_by_kind(column: Column) -> Iterator[tuple[slice | Booleans, Codes, Column]]:
@@ -363,8 +397,10 @@ class _Wanted:
     places: Sequence[int]
 
     def of_lanes(self, lanes: int) -> list[Criterion]:
-        places = self.places if len(self.places) == lanes else [0] * lanes
-        return [self.distinct[place] for place in places]
+        return [self.distinct[place] for place in self.places_of_lanes(lanes)]
+
+    def places_of_lanes(self, lanes: int) -> Sequence[int]:
+        return self.places if len(self.places) == lanes else [0] * lanes
 
 
 def _criteria(operand: Scalar | Lanes | Grid) -> _Wanted:

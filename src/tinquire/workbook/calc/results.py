@@ -23,6 +23,8 @@ __all__ = ["ChangedResults", "Recalculation", "ResultStore", "movement", "net_ch
 
 #: Half a unit of the 15th significant digit, at most, in parts of the number.
 _LAST_DIGIT = 5e-15
+#: So few numbers are compared one by one.
+_FEW = 64
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,12 +88,11 @@ class ResultStore:
         before = sheet.column(column, row, row + len(values) - 1)
         different = self._different(before, values)
         if len(different):
-            self.report.changes.append(
-                ChangedResults(sheet.name, column, different + row, before.take(different), values.take(different))
-            )
+            now = values if len(different) == len(values) else values.take(different)
+            self.report.changes.append(ChangedResults(sheet.name, column, different + row, before.take(different), now))
         sheet.store(row, column, values, different)
         self.scope.stored(sheet.name, row, column, values)
-        if (values.kinds == Kind.ERROR).any():
+        if values.holds(Kind.ERROR):
             self._note_errors(program.sheet, column, np.arange(row, row + len(values), dtype=np.int32), values)
 
     def put(self, cells: Scatter, values: Column) -> None:
@@ -150,12 +151,28 @@ class ResultStore:
 
     def _different(self, before: Column, after: Column) -> Codes:
         """Where values differ by more than their last digit, which is counted."""
+        if len(after) <= _FEW and after.all_of(Kind.NUMBER):
+            return self._different_numbers(before, after)
         differs = _differs(before, after)
         if not differs.any():
             return np.zeros(0, np.int64)
         alike = differs & _same_digits(before, after)
         self.report.last_digits += int(alike.sum())
         return np.flatnonzero(differs & ~alike)
+
+    def _different_numbers(self, before: Column, after: Column) -> Codes:
+        """Where few numbers differ from what was there, as `_different` finds it of any values."""
+        alike, apart = 0, []
+        lists = before.kinds.tolist(), before.numbers.tolist(), after.numbers.tolist()
+        for place, (kind, old, new) in enumerate(zip(*lists, strict=True)):
+            if kind != Kind.NUMBER:
+                apart.append(place)
+            elif old != new and abs(old - new) < _LAST_DIGIT * max(abs(old), abs(new)):
+                alike += 1
+            elif old != new:
+                apart.append(place)
+        self.report.last_digits += alike
+        return np.array(apart, np.int64)
 
     def _note_errors(self, sheet: str, column: int, rows: Codes, values: Column) -> None:
         wrong = np.flatnonzero(values.kinds == Kind.ERROR)

@@ -288,13 +288,13 @@ def _rows_of(
             return Scalar(CellError.REF)
         if part is RowsOf.TOTALS and not table.totals:
             return Scalar(CellError.REF)
-        top, bottom = {
-            RowsOf.DATA: (data.top, data.bottom),
-            RowsOf.HEADERS: (table.area.top, table.area.top),
-            RowsOf.TOTALS: (table.area.bottom, table.area.bottom),
-            RowsOf.ALL: (table.area.top, table.area.bottom),
-            RowsOf.THIS: (frame.row, frame.row),
-        }[part]
+        top, bottom = data.top, data.bottom
+        if part is RowsOf.ALL:
+            top, bottom = table.area.top, table.area.bottom
+        elif part is RowsOf.HEADERS:
+            top = bottom = table.area.top
+        elif part is RowsOf.TOTALS:
+            top = bottom = table.area.bottom
         tops.append(top)
         bottoms.append(bottom)
     return Span(sheet, Area(min(tops), left, max(bottoms), right))

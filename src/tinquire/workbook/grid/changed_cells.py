@@ -13,6 +13,8 @@ __all__ = ["ChangedCells"]
 
 #: Rows are gathered by their places while there are at most so many places for each of them.
 _DENSE = 16
+#: Of so few rows it is kept in mind whether they rise.
+_FEW = 64
 
 
 class ChangedCells:
@@ -23,6 +25,8 @@ class ChangedCells:
         self._marks: dict[int, list[tuple[Codes, bool]]] = {}
         #: What is known of the columns since they were marked last.
         self._known: dict[int, tuple[Codes, Booleans]] = {}
+        #: The columns in order, of which all is known.
+        self._columns: dict[int, tuple[Codes, Booleans]] | None = None
 
     def add(self, column: int, rows: Codes, *, formulas: bool) -> None:
         """Mark rows of a column; with `formulas`, their formulas were set or removed too."""
@@ -32,6 +36,7 @@ class ChangedCells:
         if formulas or not marks or not np.array_equal(marks[-1][0], rows):  # else it is said already
             marks.append((rows, formulas))
             self._known.pop(column, None)
+            self._columns = None
 
     def copy(self) -> ChangedCells:
         """The same marks, to be added to by themselves."""
@@ -43,6 +48,7 @@ class ChangedCells:
     def clear(self) -> None:
         self._marks.clear()
         self._known.clear()
+        self._columns = None
 
     def __bool__(self) -> bool:
         return bool(self._marks)
@@ -52,8 +58,9 @@ class ChangedCells:
 
     def by_column(self) -> dict[int, tuple[Codes, Booleans]]:
         """For each column in order its rows, rising, and for which of them the formula was set."""
-        known = self._known
-        return {column: known.get(column) or self._column(column) for column in sorted(self._marks)}
+        if self._columns is None:
+            self._columns = {column: self._column(column) for column in sorted(self._marks)}
+        return self._columns
 
     def _column(self, column: int) -> tuple[Codes, Booleans]:
         if column not in self._known:
@@ -112,9 +119,16 @@ def _is_run(rows: Codes) -> bool:
     return int(rows[-1]) - int(rows[0]) == len(rows) - 1 and bool((rows[1:] > rows[:-1]).all())
 
 
+@lru_cache
+def _few_rise(rows: bytes) -> bool:
+    """Whether few rows rise, told by their bytes: files of one list have the same."""
+    found = np.frombuffer(rows, np.int32)
+    return bool((found[1:] > found[:-1]).all())
+
+
 def _distinct(rows: Codes) -> Codes:
     """Rows in rising order, each once."""
-    if (rows[1:] > rows[:-1]).all():
+    if _few_rise(rows.tobytes()) if len(rows) <= _FEW else (rows[1:] > rows[:-1]).all():
         return rows
     rows = np.sort(rows, kind="stable")  # they come in runs
     return rows[np.concatenate([[True], np.diff(rows) > 0])]

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from copy import copy
 from dataclasses import MISSING, dataclass, field, fields, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tinquire.base.twins import twin
 from tinquire.cells.address import Area
 from tinquire.cells.column import Booleans, Codes, Column, Floats, Kind, Kinds, numbered, recoded, texts_at, used_codes
 from tinquire.cells.values import Value
@@ -70,6 +70,9 @@ class SheetTable:
 
     def index_of(self, column: str) -> int | None:
         """A column's place from zero, by its name without regard to case."""
+        for place, known in enumerate(self.columns):
+            if known.name == column:  # as most ask
+                return place
         wanted = column.casefold()
         return next((n for n, known in enumerate(self.columns) if known.name.casefold() == wanted), None)
 
@@ -87,6 +90,8 @@ class Cells:
     formulas: Codes
     #: First row, last row and number of every run of cells that share a formula, once they were asked for.
     _runs: list[tuple[int, int, int]] | None = field(default=None, init=False, compare=False, repr=False)
+    #: The first row if the rows have no gaps, else zero; once it was asked for.
+    _first: int | None = field(default=None, init=False, compare=False, repr=False)
 
     @classmethod
     def empty(cls, rows: Codes) -> Cells:
@@ -104,6 +109,7 @@ class Cells:
         """The same cells, to be changed by themselves; rows are never changed."""
         fresh = Cells(self.rows, *[part.copy() for part in self.arrays()])
         fresh._runs = self._runs  # a list of its own is made when they are others
+        fresh._first = self._first
         return fresh
 
     def formula_runs(self) -> list[tuple[int, int, int]]:
@@ -130,10 +136,14 @@ class Cells:
 
     def places(self, top: int, bottom: int) -> slice:
         """Where the cells of rows `top` to `bottom` lie in the arrays."""
-        rows = self.rows
+        rows, start = self.rows, self._first
         count = len(rows)
-        if count and int(rows[-1]) - int(rows[0]) == count - 1:  # no gaps: nothing to be searched
-            start = int(rows[0])
+        if start is None:
+            has_gaps = not count or int(rows[-1]) - int(rows[0]) != count - 1
+            start = self._first = 0 if has_gaps else int(rows[0])
+        if start and start <= top <= bottom < start + count:
+            return slice(top - start, bottom + 1 - start)
+        if start:
             return slice(min(max(top - start, 0), count), min(max(bottom + 1 - start, 0), count))
         first, last = rows.searchsorted(np.array((top, bottom + 1), rows.dtype))
         return slice(int(first), int(last))
@@ -211,7 +221,7 @@ class Sheet:
 
     def copy(self) -> Sheet:
         """The same sheet, to be changed by itself."""
-        fresh = copy(self)
+        fresh = twin(self)
         held = fresh.__dict__
         for name in _HELD:
             held[name] = held[name].copy()
@@ -331,6 +341,18 @@ class Sheet:
             frozenset(self.hidden_columns), self.frozen, self.gridlines, self.landscape, self.repeat_rows,
         )  # fmt: skip
 
+    def stands_in(self, frame: SheetFrame | None) -> bool:
+        """Whether what stands around the cells is as in a frame."""
+        return frame is not None and (
+            self.merged == list(frame.merged)
+            and self.widths == frame.widths
+            and self.heights == frame.heights
+            and self.hidden_rows == frame.hidden_rows
+            and self.hidden_columns == frame.hidden_columns
+            and (self.frozen, self.repeat_rows) == (frame.frozen, frame.repeat_rows)
+            and (self.gridlines, self.landscape) == (frame.gridlines, frame.landscape)
+        )
+
     def put(
         self, row: int, column: int, values: Column, style: int | Codes | None = None, formula: Formula | None = None
     ) -> None:
@@ -356,7 +378,7 @@ class Sheet:
             self.formulas_moved |= has_formula
         else:
             self.formulas_moved |= bool(((cells.formulas[at] != NO_FORMULA) != has_formula).any())
-        self.changed.add(column, cells.rows[at].copy(), formulas=True)
+        self.changed.add(column, cells.rows[at], formulas=True)
 
     def put_formula(self, formula: Formula, cells_below: Booleans) -> None:
         """Give a formula to those of the cells from its own place downwards for which the mask holds; they keep their
@@ -373,8 +395,9 @@ class Sheet:
         that are not as before (None for all)."""
         cells, at = self._reach(row, column, len(values))
         if self.loaded:
-            positions = np.arange(len(values)) if changed is None else changed
-            self.changed.add(column, (positions + row).astype(np.int32), formulas=False)
+            rows = cells.rows[at]
+            whole = changed is None or len(changed) == len(values)
+            self.changed.add(column, rows if whole else rows[changed], formulas=False)
         cells.kinds[at] = values.kinds
         _set(cells.numbers, at, values.numbers)
         _set(cells.codes, at, self.coded(values))
@@ -393,7 +416,7 @@ class Sheet:
         """Set the styles of a run of cells downwards, leaving what they hold."""
         cells, at = self._reach(row, column, count)
         if self.loaded:
-            self.changed.add(column, cells.rows[at].copy(), formulas=False)
+            self.changed.add(column, cells.rows[at], formulas=False)
         cells.styles[at] = styles
 
     def refill(self, row: int, column: int, area: Area) -> None:
@@ -455,13 +478,12 @@ class Sheet:
         """The codes of a column's texts in this sheet's pool; texts that are new are added to it."""
         if values.texts is self.texts or not len(values.texts):
             return values.codes
-        is_text = values.kinds == Kind.TEXT
-        if not is_text.any():
+        if not values.holds(Kind.TEXT):
             return values.codes
-        pool = len(values.texts)
-        every = bool(is_text.all())
+        every = values.all_of(Kind.TEXT)
         if every and len(values) <= _FEW:
             return np.array(self.intern_all(texts_at(values.texts, values.codes)), np.int32)
+        pool, is_text = len(values.texts), values.is_kind(Kind.TEXT)
         mine = values.codes if every else values.codes[is_text]
         used = used_codes(mine, pool)
         texts = texts_at(values.texts, used)
@@ -493,7 +515,7 @@ _HELD = tuple(item.name for item in fields(Sheet) if item.default_factory is not
 
 
 def _set(own: NDArray[Any], at: slice, values: NDArray[Any]) -> None:
-    """Set some places of an array. Zeros are not written over zeros: memory that was never written takes no room."""
-    if values.strides == (0,) and not (values[:1].any() or own[at].any()):
+    """Set some places of an array. Many zeros are not written over zeros: memory never written takes no room."""
+    if values.strides == (0,) and len(values) > _FEW and not (values[:1].any() or own[at].any()):
         return
     own[at] = values

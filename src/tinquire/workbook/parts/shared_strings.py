@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Sequence
-from copy import copy
 
 from lxml import etree
 
+from tinquire.base.twins import twin
 from tinquire.cells.column import numbered
 from tinquire.packages.raw_xml import Unusual, unescape_entities
 from tinquire.packages.xml import (
@@ -61,7 +61,7 @@ class SharedStrings:
 
     def copy(self) -> SharedStrings:
         """The same texts, to be added to by themselves."""
-        fresh = copy(self)
+        fresh = twin(self)
         fresh.texts, fresh._places = list(self.texts), dict(self._places)
         return fresh
 

@@ -9,9 +9,10 @@ from __future__ import annotations
 import re
 from bisect import bisect_right
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from operator import itemgetter
 from typing import NamedTuple, TypeAlias
 
 import numpy as np
@@ -147,10 +148,11 @@ class _Marked(NamedTuple):
 
     @classmethod
     def of(cls, sheet: Sheet, column: int, rows: Codes, formulas_set: Booleans, cells: Cells) -> _Marked:
-        used = sorted(set(cells.formulas.tolist()) - {NO_FORMULA})
+        numbers = cells.formulas.tobytes()
+        used = () if _has_none(numbers) else sorted(set(cells.formulas.tolist()) - {NO_FORMULA})
         return cls(
-            column, rows.tobytes(), cells.styles.tobytes(), cells.kinds.tobytes(), cells.formulas.tobytes(),
-            formulas_set.tobytes(), tuple([sheet.formulas[number] for number in used]),
+            column, rows.tobytes(), cells.styles.tobytes(), cells.kinds.tobytes(), numbers, formulas_set.tobytes(),
+            tuple([sheet.formulas[number] for number in used]),
         )  # fmt: skip
 
     def cells(self) -> Iterator[tuple[int, _New]]:
@@ -170,6 +172,13 @@ class _Marked(NamedTuple):
             yield row, (look + form, markup, b"" if kind == Kind.BLANK else b"<v>%s</v>" % _SLOT)
 
 
+def _has_none(numbers: bytes) -> bool:
+    """Whether all numbers of formulas, as the bytes of an array, say that there is none."""
+    return numbers == _NONE * (len(numbers) // len(_NONE))
+
+
+_NONE = np.array([NO_FORMULA], np.int32).tobytes()
+
 #: By kind the attribute of a value's form (18.18.11), and that of a formula's result.
 _FORMS = (b"", b"", b' t="s"', b' t="b"', b' t="e"')
 _FORMULA_FORMS = (b"", b"", b' t="str"', b' t="b"', b' t="e"')
@@ -177,18 +186,26 @@ _FORMULA_FORMS = (b"", b"", b' t="str"', b' t="b"', b' t="e"')
 
 @dataclass(frozen=True, slots=True)
 class _Mould:
-    """A part's bytes with slots for values, and the value of each slot by its place among those of the columns."""
+    """A part with slots for values, as the form of a text, and what takes the values of all slots from those of the
+    columns."""
 
-    pieces: tuple[bytes, ...]
-    order: tuple[int, ...]
+    form: str
+    in_order: Callable[[list[str]], tuple[str, ...]]
+
+    @classmethod
+    def of(cls, data: bytes, order: list[int]) -> _Mould:
+        """A mould of bytes with slots, and the place among the columns' values of that which goes into each slot.
+        Raises Unusual for bytes that are no UTF-8."""
+        try:
+            form = data.decode().replace("%", "%%").replace(_SLOT.decode(), "%s")
+        except UnicodeDecodeError:
+            raise Unusual from None
+        # Of one place a getter gives the value itself, and of none there is no getter.
+        return cls(form, itemgetter(*order) if len(order) > 1 else tuple)
 
     def filled(self, texts: list[str]) -> bytes:
         """The bytes with the values of the columns."""
-        pieces = [b""] * (2 * len(texts) + 1)
-        pieces[::2] = self.pieces
-        if texts:
-            pieces[1::2] = "\0".join([texts[place] for place in self.order]).encode().split(_SLOT)
-        return b"".join(pieces)
+        return (self.form % self.in_order(texts)).encode()
 
 
 def splice_changed(data: bytes, sheet: Sheet, places_of: PlacesOf) -> bytes:
@@ -203,7 +220,10 @@ def splice_changed(data: bytes, sheet: Sheet, places_of: PlacesOf) -> bytes:
         found.append(sheet.rows_of(column, rows))
         marked.append(_Marked.of(sheet, column, rows, formulas_set, found[-1]))
     mould = _mould(data, tuple(marked))
-    return mould.filled([text for cells in found for text in _texts(cells, sheet, places_of)])
+    texts: list[str] = []
+    for own, cells in zip(marked, found, strict=True):
+        texts += _texts(own, cells, sheet, places_of)
+    return mould.filled(texts)
 
 
 @lru_cache(_PARTS)
@@ -231,18 +251,17 @@ def _mould(data: bytes, marked: tuple[_Marked, ...]) -> _Mould:
             pieces += (data[at : row.start], *_changed_row(row, wanted[number]))
             at = row.end
     pieces.append(data[at:])
-    return _Mould(tuple(b"".join(pieces).split(_SLOT)), tuple([slots[cell] for cell in sorted(slots)]))
+    return _Mould.of(b"".join(pieces), [slots[cell] for cell in sorted(slots)])
 
 
-def _texts(cells: Cells, sheet: Sheet, places_of: PlacesOf) -> list[str]:
+def _texts(marked: _Marked, cells: Cells, sheet: Sheet, places_of: PlacesOf) -> list[str]:
     """The values of cells as they are written, without those of blank ones."""
-    if (cells.kinds == Kind.NUMBER).all():  # as most columns are
+    values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
+    if values.all_of(Kind.NUMBER):  # as most columns are
         return number_texts(cells.numbers)
-    has_formulas = bool((cells.formulas != NO_FORMULA).any())
-    if not has_formulas and (cells.kinds == Kind.TEXT).all():
+    if _has_none(marked.numbers) and values.all_of(Kind.TEXT):
         return list(map(str, places_of(texts_at(sheet.texts, cells.codes))))
     texts = []
-    values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
     for value, number in zip(values, cells.formulas.tolist(), strict=True):
         form, stored = stored_value(value, lambda text: places_of([text])[0], formula=number != NO_FORMULA)
         if stored is not None:  # numbers and places have nothing to be escaped

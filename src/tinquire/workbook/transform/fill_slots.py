@@ -19,6 +19,11 @@ from tinquire.workbook.workbook import Workbook
 __all__ = ["UnfilledCell", "fill", "slots_of", "slotted_cells"]
 
 
+_OPENED = "[:"
+#: So few texts are looked through as one.
+_FEW_TEXTS = 4096
+
+
 @dataclass(frozen=True, slots=True)
 class UnfilledCell:
     """A slot that nothing fills, with its position."""
@@ -54,7 +59,9 @@ def slotted_cells(book: Workbook) -> Iterator[tuple[str, str, str]]:
 
 def slots_of(sheet: Sheet) -> list[tuple[int, int, str]]:
     """Row, column and text of every cell with a slot, row by row."""
-    marked = {code for code, text in enumerate(sheet.texts) if "[:" in text}
+    if len(sheet.texts) <= _FEW_TEXTS and _OPENED not in "\0".join(sheet.texts):
+        return []
+    marked = {code for code, text in enumerate(sheet.texts) if _OPENED in text}
     if not marked:
         return []
     found = []
