@@ -15,7 +15,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
-from itertools import islice
 from math import isfinite
 from typing import Any, Final, TypeAlias
 
@@ -91,11 +90,13 @@ def texts_at(texts: Sequence[str], codes: Codes) -> list[str]:
 
 def numbered(texts: Sequence[str], places: dict[str, int], pool: list[str]) -> list[int]:
     """The places of texts in a pool; those that are new are added to it, and to its `places` by text."""
-    known, repeated = len(places), len(pool) - len(places)
-    found = [places.setdefault(text, len(places) + repeated) for text in texts]
-    fresh = list(islice(reversed(places), len(places) - known))
-    pool.extend(reversed(fresh))
-    return found
+    number = len(pool)
+    for text in dict.fromkeys(texts):
+        if text not in places:
+            places[text] = number
+            pool.append(text)
+            number += 1
+    return [places[text] for text in texts]
 
 
 def used_codes(codes: Codes, pool: int) -> Codes:
@@ -370,7 +371,8 @@ class Column:
 
 
 def _parts_of(value: Value | int, pool: dict[str, int]) -> tuple[int, float, int]:
-    """Kind, number and text code of one Python value; a new text is added to the pool."""
+    """Kind, number and text code of one Python value; a new text is added to the pool. A number that is not finite is
+    the error value for one out of range."""
     if value is None:
         return Kind.BLANK, 0.0, 0
     if isinstance(value, str):
@@ -379,7 +381,8 @@ def _parts_of(value: Value | int, pool: dict[str, int]) -> tuple[int, float, int
         return Kind.BOOL, float(value), 0
     if isinstance(value, CellError):
         return Kind.ERROR, float(value.code), 0
-    return Kind.NUMBER, float(value), 0
+    number = float(value)
+    return (Kind.NUMBER, number, 0) if isfinite(number) else (Kind.ERROR, float(CellError.NUM.code), 0)
 
 
 def _one_pool(columns: Sequence[Column]) -> tuple[Sequence[str], list[Codes]]:

@@ -343,7 +343,8 @@ def _aggregate(function: Function, node: Call, frame: Frame) -> Operand:
     matrix: Matrix | None = stack_arguments(operands, frame)
     if matrix is None:
         raise PerLane
-    column: Column = function.work(matrix)
+    with np.errstate(all="ignore"):  # what is out of range becomes an error value
+        column: Column = function.work(matrix)
     return Lanes(column) if frame.count > 1 and len(column) == frame.count else Scalar(column[0])
 
 

@@ -120,8 +120,10 @@ def sumproduct(arguments: tuple[Node, ...], frame: Frame) -> Operand:
         wrong = np.flatnonzero(flat.kinds == Kind.ERROR)
         if len(wrong):
             return Scalar(flat[int(wrong[0])])
-        product = product * np.where(flat.kinds == Kind.NUMBER, flat.numbers, 0.0)
-    return Scalar(float(product.sum()))
+        with np.errstate(all="ignore"):  # what is out of range becomes an error value
+            product = product * np.where(flat.kinds == Kind.NUMBER, flat.numbers, 0.0)
+    with np.errstate(all="ignore"):
+        return Scalar(float(product.sum()))
 
 
 def _of_numbers(name: str) -> Callable[[Matrix], Column]:
@@ -200,7 +202,8 @@ def subtotal(arguments: tuple[Node, ...], frame: Frame) -> Operand:
         return Scalar(CellError.VALUE)
     flat = [_kept(evaluate(argument, frame), frame, hidden=number > 100) for argument in arguments[1:]]
     column = Column.concat(flat)
-    return Scalar(work(Matrix(column.kinds[:, None], column.numbers[:, None]))[0])
+    with np.errstate(all="ignore"):  # what is out of range becomes an error value
+        return Scalar(work(Matrix(column.kinds[:, None], column.numbers[:, None]))[0])
 
 
 def _kept(operand: Operand, frame: Frame, hidden: bool, subtotals: bool = True) -> Column:

@@ -136,7 +136,8 @@ def _sum(values: Column, mask: Booleans) -> Value:
     if wrong.any():
         return values[int(wrong.argmax())]
     numbers = values.numbers[mask & (values.kinds == Kind.NUMBER)]
-    return float(np.cumsum(numbers)[-1]) if len(numbers) else 0.0  # in the order of the rows, as groups are summed
+    with np.errstate(over="ignore"):  # what is out of range becomes an error value
+        return float(np.cumsum(numbers)[-1]) if len(numbers) else 0.0  # in the order of the rows, as groups are summed
 
 
 def _mean(values: Column, mask: Booleans) -> Value:
@@ -227,7 +228,9 @@ def _of_few(
     are not texts of plain letters, for cells beside them that are something else, and for errors."""
     if grouped not in (_group_sums, _group_counts) or target.holds(Kind.ERROR):
         return None
-    row_groups, lane_groups, total = [0] * len(target), [0] * lanes, 1
+    row_groups: list[int] = []
+    lane_groups: Sequence[int] = ()
+    total = 1
     for one, asked in zip(ranges, wanted, strict=True):
         plain = _plain_texts(asked.distinct)
         met = _met_plain(plain, one.column) if plain is not None and one.column.all_of(Kind.TEXT) else None
@@ -235,16 +238,19 @@ def _of_few(
         total *= size
         if met is None or total > _MANY * _FEW:
             return None
+        if not lane_groups:
+            row_groups, lane_groups = met, places
+            continue
         row_groups = [
             group * size + place if group >= 0 <= place else -1 for group, place in zip(row_groups, met, strict=True)
         ]
         lane_groups = [group * size + place for group, place in zip(lane_groups, places, strict=True)]
-    sums = [0.0] * total
-    if grouped is _group_counts:
-        addends = [1.0] * len(target)
-    else:  # what is no number adds nothing
-        pairs = zip(target.kinds.tolist(), target.numbers.tolist(), strict=True)
-        addends = [number if kind == Kind.NUMBER else 0.0 for kind, number in pairs]
+    sums, addends = [0.0] * total, [1.0] * len(target)
+    if grouped is _group_sums:
+        addends = target.numbers.tolist()
+        if not target.all_of(Kind.NUMBER):  # what is no number adds nothing
+            kinds = target.kinds.tolist()
+            addends = [number if kind == Kind.NUMBER else 0.0 for kind, number in zip(kinds, addends, strict=True)]
     for group, addend in zip(row_groups, addends, strict=True):
         if group >= 0:
             sums[group] += addend

@@ -324,7 +324,8 @@ def date(arguments: tuple[Node, ...], frame: Frame) -> Operand:
     def work(*columns: Column) -> Column:
         read = [numbers(column) for column in columns]
         year, month, day = (values for values, _ in read)
-        serials = serials_from_parts(year, month, day, frame.scope.date_system)
+        with np.errstate(all="ignore"):  # what is out of range becomes an error value
+            serials = serials_from_parts(year, month, day, frame.scope.date_system)
         return with_faults(Column.of_numbers(serials), _spread(first_fault(*(f for _, f in read)), serials))
 
     return lift(operands, work)
