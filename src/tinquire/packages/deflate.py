@@ -13,7 +13,7 @@ from typing import Any
 
 from tinquire.base.parallel import map_in_order
 
-__all__ = ["CHUNK", "DAMAGE", "Packed", "crc32", "inflate", "pack", "pack_whole", "unpacker"]
+__all__ = ["CHUNK", "DAMAGE", "TINY", "Packed", "crc32", "inflate", "pack", "pack_whole", "unpacker"]
 
 #: Small parts are packed fast, large ones, which two processors share, more densely, unless that gains too little.
 _QUICK_LEVEL, _DENSE_LEVEL = 2, 3
@@ -39,7 +39,7 @@ CHUNK = 1 << 20
 #: is unpacked in one call whatever size it is said to have.
 _HARMLESS = 1 << 14
 #: Contents of up to so many bytes are often packed again.
-_TINY = 1 << 12
+TINY = 1 << 12
 #: What an unpacker raises for damage.
 DAMAGE: type[Exception] = _deflater.error
 
@@ -62,7 +62,7 @@ def pack_whole(content: bytes) -> Packed:
     """A content packed as `pack` does; a small one without further ado."""
     if len(content) > CHUNK:
         return pack((content,))
-    return _pack_again(content) if len(content) <= _TINY else _pack_at_once(content)
+    return _pack_again(content) if len(content) <= TINY else _pack_at_once(content)
 
 
 def _pack_at_once(content: bytes) -> Packed:

@@ -60,6 +60,8 @@ class Package:
         self._outlines: dict[str, Outline] = {}
         #: Relationships of parts that were asked for, by the part that lists them, until that changes.
         self._relations: dict[str, list[Relation]] = {}
+        #: Of which lists two relationships had one id, when they were read last.
+        self._doubled: set[str] = set()
         #: Content types by ending and by part (casefolded), once they were asked for, until their list changes.
         self._types: tuple[dict[str, str], dict[str, str]] | None = None
 
@@ -90,7 +92,7 @@ class Package:
         fresh = Package(name=self.name)
         fresh._archive, fresh._members, fresh._fresh = self._archive, dict(self._members), dict(self._fresh)
         fresh._by_folded, fresh._relations = dict(self._by_folded), dict(self._relations)
-        fresh._outlines, fresh._types = dict(self._outlines), self._types
+        fresh._outlines, fresh._types, fresh._doubled = dict(self._outlines), self._types, set(self._doubled)
         return fresh
 
     def is_as(self, other: Package) -> bool:
@@ -304,6 +306,8 @@ class Package:
         """The relationships of a part; of the package itself when no part is named. Raises AccessError, also for two
         of one id: which of them is meant, nobody knows."""
         every = self.listed_relations(part)
+        if _relations_key(part) not in self._doubled:
+            return every
         found = {relation.id: relation for relation in every}
         if len(found) < len(every):
             other = next((relation for relation in every if found[relation.id] != relation), None)
@@ -314,8 +318,8 @@ class Package:
 
     def listed_relations(self, part: str = "") -> list[Relation]:
         """The relationships of a part as they are listed. Raises AccessError."""
-        rels = _relations_part(part)
-        if (cached := self._relations.get(rels.casefold())) is not None:
+        rels, key = _relations_part(part), _relations_key(part)
+        if (cached := self._relations.get(key)) is not None:
             return list(cached)
         if not self.has(rels):
             return []
@@ -327,7 +331,9 @@ class Package:
             if not outside:
                 target = _resolve(folder, target)
             found.append(Relation(element.get("Id", ""), element.get("Type", ""), target, outside))
-        self._relations[rels.casefold()] = found
+        self._relations[key] = found
+        if len({relation.id for relation in found}) < len(found):
+            self._doubled.add(key)
         return list(found)
 
     def relate(self, part: str, kind: str, target: str) -> str:
@@ -435,6 +441,11 @@ def _type(item: etree._Element) -> str:
 def _relations_part(part: str) -> str:
     folder, name = posixpath.split(part)
     return posixpath.join(folder, "_rels", f"{name}.rels")
+
+
+@lru_cache(1 << 10)
+def _relations_key(part: str) -> str:
+    return _relations_part(part).casefold()
 
 
 def _resolve(folder: str, target: str) -> str:

@@ -13,7 +13,7 @@ from typing import TypeAlias
 
 from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.parallel import map_in_order
-from tinquire.packages.deflate import CHUNK, DAMAGE, Packed, crc32, inflate, pack_whole, unpacker
+from tinquire.packages.deflate import CHUNK, DAMAGE, TINY, Packed, crc32, inflate, pack_whole, unpacker
 from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.zip_directory import CENTRAL, END, KEPT_FLAGS, LOCAL, UTF8_FLAG, Member, read_directory
 
@@ -278,8 +278,9 @@ def write_archive(members: Mapping[str, bytes | Packed | None], base: Archive | 
             entries = []
             for name, content in group:
                 ready = content if isinstance(content, Packed) else pack_whole(content or b"")
-                # What stands ready is often written into many files.
-                make = _kept if ready is content and len(ready.data) < _FEW else _fresh
+                # What stands ready, and what is tiny, is often written into many files.
+                often = len(ready.data) < _FEW if ready is content else ready.size <= TINY
+                make = _kept if often else _fresh
                 entries.append(make(name, ready))
         elif base is None:
             raise ValueError(f"'{next(group)[0]}' has no content and no archive to copy it from")

@@ -63,11 +63,13 @@ class Workbook:
     def __init__(self, package: Package, part: str) -> None:
         self.package = package
         self._part = part
-        self._root = package.root(part)
+        self._root, self._is_shared = package.root(part), False
         relations = {relation.id: relation for relation in package.relations(part)}
         by_kind = {relation.kind: relation.target for relation in relations.values() if not relation.outside}
         self._by_kind = by_kind
         self.date_system = date_system_of(self._root)
+        #: Once it was asked for, as the only item.
+        self._iteration: tuple[tuple[int, float] | None] | None = None
         self._strings: SharedStrings | None = None
         self._styles: StyleBook | None = None
         self.entries: list[SheetEntry] = []
@@ -137,7 +139,9 @@ class Workbook:
         if self._styles is not None and self._styles.changed:
             raise ValueError("its styles were changed and not written")
         fresh = twin(self)
-        fresh.package, fresh._root, fresh._by_kind = self.package.copy(), deepcopy(self._root), dict(self._by_kind)
+        # The root is one for all copies until one of them may change it.
+        self._is_shared = fresh._is_shared = True
+        fresh.package, fresh._by_kind = self.package.copy(), dict(self._by_kind)
         fresh._strings = None if self._strings is None else self._strings.copy()
         fresh._styles = None  # they are read when they are asked for
         fresh._tables = {part: list(tables) for part, tables in self._tables.items()}
@@ -197,7 +201,9 @@ class Workbook:
     @property
     def iteration(self) -> tuple[int, float] | None:
         """How the workbook wants rings of formulas to be run, as `iteration_of` tells."""
-        return iteration_of(self._root)
+        if self._iteration is None:
+            self._iteration = (iteration_of(self._root),)
+        return self._iteration[0]
 
     def shared_part(self) -> bytes:
         """The bytes of the shared texts; none when there is no such part."""
@@ -344,12 +350,15 @@ class Workbook:
     @property
     def root(self) -> etree._Element:
         """The main part's root element; who changes it calls `root_changed`."""
+        if self._is_shared:
+            self._root, self._is_shared = deepcopy(self._root), False
         return self._root
 
     def root_changed(self) -> None:
         """Write the main part again, and read again what it says."""
         self.package.put(self._part, serialise_xml(self._root))
         self.names = defined_names(self._root, [entry.name for entry in self.entries])
+        self._iteration = None
 
     def part_changed(self, part: str, content: bytes) -> None:
         """Write a sheet's part, or one that hangs on a sheet; sheets and tables are read again when asked for."""
@@ -371,9 +380,9 @@ class Workbook:
 
     def mark_stale(self) -> None:
         """Results can be wrong now: ask the program that opens the file to recalculate (18.2.2)."""
-        properties = child(self._root, "calcPr")
+        properties = child(self.root, "calcPr")
         if properties is None:
-            properties = insert_child(self._root, "calcPr", WORKBOOK_ORDER)
+            properties = insert_child(self.root, "calcPr", WORKBOOK_ORDER)
         if properties.get("fullCalcOnLoad") != "1":
             properties.set("fullCalcOnLoad", "1")
             try:
@@ -398,7 +407,8 @@ class Workbook:
         space = self.relation_space
         part = put_new_sheet(self.package, folder, sheet, self.strings.places_of, self.next_table_id, space)
         identity = self.package.relate(self._part, f"{space}/worksheet", part)
-        sheets = child(self._root, "sheets")
+        root = self.root
+        sheets = child(root, "sheets")
         assert sheets is not None
         used = [item.get("sheetId") for item in sheets]
         element = etree.SubElement(sheets, tag(sheets, "sheet"), name=sheet.name, sheetId=str(free_number(used)))
@@ -408,13 +418,13 @@ class Workbook:
             entry.state = state
         index = self.entries.index(entry)
         if filtered := filter_area(sheet):
-            add_name(self._root, "_xlnm._FilterDatabase", filtered, index, hidden=True)
+            add_name(root, "_xlnm._FilterDatabase", filtered, index, hidden=True)
         if printed := print_area(sheet):
-            add_name(self._root, "_xlnm.Print_Area", printed, index)
+            add_name(root, "_xlnm.Print_Area", printed, index)
         if titles := print_titles(sheet):
-            add_name(self._root, "_xlnm.Print_Titles", titles, index)
+            add_name(root, "_xlnm.Print_Titles", titles, index)
         for name, formula in sheet.names.items():
-            add_name(self._root, name, formula)
+            add_name(root, name, formula)
         entry.part = part
         self._chain_is_stale |= sheet.formula_count() > 0
         sheet.changed.clear()

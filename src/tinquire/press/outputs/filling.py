@@ -12,7 +12,7 @@ from tinquire.press.outputs.template_rows import RowsFilled, fill_rows
 from tinquire.tables import Table
 from tinquire.workbook import Workbook
 from tinquire.workbook.edit.templates import Template
-from tinquire.workbook.transform.fill_slots import fill
+from tinquire.workbook.transform.fill_slots import fill, slots_of
 from tinquire.workbook.transform.fill_texts import fill_texts
 
 __all__ = ["fill_slots_of", "fill_template"]
@@ -26,8 +26,9 @@ def fill_template(
     where = dict.fromkeys(targets, "")
     stopped = f"filling '{name}'"
     filled = fill_rows(book, targets, tables, name, where, template)
-    settle_conditions(book, scope, stopped)
-    filled.warnings += repeat_rows(book, tables, scope, stopped).warnings
+    if any(slots_of(sheet) for sheet in book.sheets()):
+        settle_conditions(book, scope, stopped)
+        filled.warnings += repeat_rows(book, tables, scope, stopped).warnings
     fill_slots_of(book, scope, stopped)
     return filled
 

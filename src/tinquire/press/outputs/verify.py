@@ -4,7 +4,7 @@ pivot or statement that they stand for."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -34,8 +34,7 @@ _LAST_DIGIT = 4e-16
 _SHORT = 1_000
 
 
-@dataclass(frozen=True, slots=True)
-class Claim:
+class Claim(NamedTuple):
     """Cells of one column from the row `top` downwards, and the values that they stand for.
 
     `source` names those in messages, `step` what explains a difference. `size` is the sum of the sizes of all numbers
@@ -106,8 +105,10 @@ def _size(column: Column) -> float:
 
 def differences(book: Workbook, claims: Sequence[Claim]) -> Iterator[Fault]:
     """A fault for every claim whose cells show something else, with both values of the first such cell."""
+    sheet = None
     for claim in claims:
-        sheet = book.sheet(claim.sheet)
+        if sheet is None or sheet.name != claim.sheet:
+            sheet = book.sheet(claim.sheet)
         found = sheet.column(claim.column, claim.top, claim.top + len(claim.wanted) - 1)
         if _is_same(claim.wanted, found):
             continue

@@ -144,9 +144,7 @@ def put_rows(book: Workbook, room: Room, columns: Mapping[int, Column]) -> None:
     """Put rows where room was made for them: `columns` are the values by the number of the sheet's column, each as long
     as was said."""
     if room.height:
-        sheet = book.sheet(room.sample.sheet)
-        for number, values in columns.items():
-            sheet.store(room.sample.area.top, number, values)
+        book.sheet(room.sample.sheet).store_beside(room.sample.area.top, columns)
 
 
 def _models(sheet: Sheet, area: Area) -> dict[int, Formula]:

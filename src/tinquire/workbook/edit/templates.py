@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
+from contextlib import suppress
 from dataclasses import dataclass
 
 from tinquire.workbook.workbook import Workbook
@@ -57,6 +58,8 @@ class Template:
             sheet.formula_count()  # where formulas stand is known to all copies
         while len(self._prepared) >= _KEPT:
             del self._prepared[next(iter(self._prepared))]
+        with suppress(ValueError):  # whoever recalculates says what is wrong
+            _ = book.iteration
         kept = book.copy()
         kept.settle()  # what is written now need not be written with each copy
         self._prepared[step] = Prepared(kept, besides)

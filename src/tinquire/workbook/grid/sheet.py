@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import MISSING, dataclass, field, fields, replace
 from typing import Any
 
@@ -268,7 +268,9 @@ class Sheet:
         if cells is not None and len(rows):
             cut = cells.places(int(rows[0]), int(rows[-1]))
             if cut.stop - cut.start == len(rows) and cells.rows[cut].tobytes() == rows.tobytes():
-                return Cells(rows, *[part[cut] for part in cells.arrays()])
+                return Cells(
+                    rows, cells.kinds[cut], cells.numbers[cut], cells.codes[cut], cells.styles[cut], cells.formulas[cut]
+                )
         found = Cells.empty(rows)
         if cells is not None and len(cells.rows):
             at = np.minimum(cells.rows.searchsorted(rows), len(cells.rows) - 1)
@@ -401,6 +403,19 @@ class Sheet:
         cells.kinds[at] = values.kinds
         _set(cells.numbers, at, values.numbers)
         _set(cells.codes, at, self.coded(values))
+
+    def store_beside(self, row: int, columns: Mapping[int, Column]) -> None:
+        """Set the values of columns of one length, from one row downwards, leaving formulas and styles."""
+        rows: Codes | None = None
+        for column, values in columns.items():
+            cells, at = self._reach(row, column, len(values))
+            if rows is None:
+                rows = cells.rows[at]
+            if self.loaded:
+                self.changed.add(column, rows, formulas=False)
+            cells.kinds[at] = values.kinds
+            _set(cells.numbers, at, values.numbers)
+            _set(cells.codes, at, self.coded(values))
 
     def store_cells(self, column: int, rows: Codes, values: Column, changed: Codes) -> None:
         """Set the results of cells of a column that are there; `changed` are the rows of those that changed."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Iterator
+from functools import lru_cache
 
 import numpy as np
 
@@ -16,7 +17,15 @@ from tinquire.workbook.sheet_xml.plain_spelling import canonical
 
 __all__ = ["mark_members"]
 
+#: Parts smaller than this are kept in mind.
+_SMALL = 1 << 16
 _CELL = re.compile(rb"<(?:[\w.-]+:)?c\b([^<>]*)>\s*<(?:[\w.-]+:)?f\b([^<>]*?)(?:/>|>([^<]*)<)")
+
+
+@lru_cache(16)
+def _small_shares(data: bytes) -> bool:
+    """Whether the word stands in a small part; the copies of a template have the same ones."""
+    return b"shared" in data
 
 
 def mark_members(data: bytes, changed: ChangedCells) -> None:
@@ -25,7 +34,7 @@ def mark_members(data: bytes, changed: ChangedCells) -> None:
     Raises ValueError for a part that cannot be read.
     """
     is_plain = b"\x00" not in data[:64]  # not in another encoding
-    if is_plain and b"shared" not in data:
+    if is_plain and not (_small_shares(data) if len(data) < _SMALL else b"shared" in data):
         return
     if not any(formulas.any() for _, formulas in changed.by_column().values()):
         return

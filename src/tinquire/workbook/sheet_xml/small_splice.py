@@ -18,7 +18,7 @@ from typing import NamedTuple, TypeAlias
 import numpy as np
 
 from tinquire.cells.address import MAX_COLUMN, area_name, column_name, column_number
-from tinquire.cells.column import Booleans, Codes, Column, Kind, texts_at
+from tinquire.cells.column import Column, Kind, texts_at
 from tinquire.packages.raw_xml import ATTRIBUTE, Unusual, sheet_data
 from tinquire.packages.xml import escape_formula, escape_text
 from tinquire.workbook.grid.cell_formulas import text_at
@@ -147,11 +147,11 @@ class _Marked(NamedTuple):
     formulas: tuple[Formula, ...]
 
     @classmethod
-    def of(cls, sheet: Sheet, column: int, rows: Codes, formulas_set: Booleans, cells: Cells) -> _Marked:
+    def of(cls, sheet: Sheet, column: int, rows: bytes, formulas_set: bytes, cells: Cells) -> _Marked:
         numbers = cells.formulas.tobytes()
         used = () if _has_none(numbers) else sorted(set(cells.formulas.tolist()) - {NO_FORMULA})
         return cls(
-            column, rows.tobytes(), cells.styles.tobytes(), cells.kinds.tobytes(), numbers, formulas_set.tobytes(),
+            column, rows, cells.styles.tobytes(), cells.kinds.tobytes(), numbers, formulas_set,
             tuple([sheet.formulas[number] for number in used]),
         )  # fmt: skip
 
@@ -216,9 +216,13 @@ def splice_changed(data: bytes, sheet: Sheet, places_of: PlacesOf) -> bytes:
     """
     marked: list[_Marked] = []
     found: list[Cells] = []
+    before: tuple[object, object] | None = None
     for column, (rows, formulas_set) in sheet.changed.by_column().items():
+        if before is None or before[0] is not rows or before[1] is not formulas_set:  # as those set together are
+            before = rows, formulas_set
+            spelled = rows.tobytes(), formulas_set.tobytes()
         found.append(sheet.rows_of(column, rows))
-        marked.append(_Marked.of(sheet, column, rows, formulas_set, found[-1]))
+        marked.append(_Marked.of(sheet, column, *spelled, found[-1]))
     mould = _mould(data, tuple(marked))
     texts: list[str] = []
     for own, cells in zip(marked, found, strict=True):
@@ -256,12 +260,13 @@ def _mould(data: bytes, marked: tuple[_Marked, ...]) -> _Mould:
 
 def _texts(marked: _Marked, cells: Cells, sheet: Sheet, places_of: PlacesOf) -> list[str]:
     """The values of cells as they are written, without those of blank ones."""
-    values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
-    if values.all_of(Kind.NUMBER):  # as most columns are
+    kinds = marked.kinds
+    if kinds.count(Kind.NUMBER) == len(kinds):  # as most columns are
         return number_texts(cells.numbers)
-    if _has_none(marked.numbers) and values.all_of(Kind.TEXT):
+    if kinds.count(Kind.TEXT) == len(kinds) and _has_none(marked.numbers):
         return list(map(str, places_of(texts_at(sheet.texts, cells.codes))))
     texts = []
+    values = Column(cells.kinds, cells.numbers, cells.codes, sheet.texts)
     for value, number in zip(values, cells.formulas.tolist(), strict=True):
         form, stored = stored_value(value, lambda text: places_of([text])[0], formula=number != NO_FORMULA)
         if stored is not None:  # numbers and places have nothing to be escaped
