@@ -101,6 +101,33 @@ def test_many_at_once_is_one_by_one(data, changes, piece, run):
     assert strings[0].texts == strings[1].texts == strings[2].texts
 
 
+STORED = st.sampled_from([
+    "<v>7</v>", "<v>7.0</v>", "<v>7E0</v>", "", ' t="str"><v>x</v>', ' t="str"><v>\xe9</v>', ' t="n"><v>7</v>', ' s="2"><v>7</v>', ' t="b"><v>1</v>',
+    ' cm="1"><v>7</v>', ' t="e"><v>#N/A</v>', ' t="str"><v>a&lt;b</v>', ' t="str"><v></v>',
+])  # fmt: skip
+RESULTS = st.sampled_from([7.0, 7.0, 7.0, 8.5, "x", "a<b", True, CellError.NA])
+
+
+@settings(max_examples=150)
+@given(st.lists(STORED, min_size=1, max_size=12), st.lists(st.lists(st.tuples(st.integers(1, 12), RESULTS), min_size=1, max_size=5), min_size=2, max_size=4))  # fmt: skip
+def test_results_that_stay_are_not_spelled_anew(stored, files):
+    rows = ""
+    for row, found in enumerate(stored, start=1):
+        head, _, value = found.partition(">") if not found.startswith("<") and found else ("", "", found)
+        rows += f'<row r="{row}"><c r="A{row}" t="s"><v>1</v></c><c r="B{row}"{head}><f>A{row}+1</f>{value}</c></row>'
+    data = f"<worksheet><sheetData>{rows}</sheetData></worksheet>".encode()
+    for changes in files:
+        sheet = read_sheet("S", lambda: [data], list(SHARED), DateSystem.FROM_1900, "a.xlsx")
+        sheet.loaded = True
+        for row, value in changes:
+            sheet.store((row - 1) % len(stored) + 1, 2, Column.from_values([value]))
+        sheet.set(1, 1, f"text {changes[0][0]}")
+        strings = [Workbook.new().strings for _ in range(2)]
+        wanted = patch_cells(data, changed_cells(sheet, strings[0].index_of))
+        assert splice_changed(data, sheet, strings[1].places_of) == wanted
+        assert strings[0].texts == strings[1].texts
+
+
 def place(text):
     """A text's place among the shared ones, the same whatever was asked before."""
     return sum(map(ord, text))

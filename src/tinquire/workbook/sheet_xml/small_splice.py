@@ -18,7 +18,7 @@ from typing import NamedTuple, TypeAlias
 import numpy as np
 
 from tinquire.cells.address import MAX_COLUMN, area_name, column_name, column_number
-from tinquire.cells.column import Column, Kind, texts_at
+from tinquire.cells.column import Booleans, Codes, Column, Kind, texts_at
 from tinquire.packages.raw_xml import ATTRIBUTE, Unusual, sheet_data
 from tinquire.packages.xml import escape_formula, escape_text
 from tinquire.workbook.grid.cell_formulas import text_at
@@ -38,6 +38,8 @@ _CELL = re.compile(
 _ONLY_LOOK = re.compile(rb'(?: s="[0-9]+")?(?: t="[A-Za-z]+")?')
 #: Parts that are kept in mind: a file's sheets, of the file that is filled most.
 _PARTS = 16
+#: Of a column with more formulas than this, only the results that change are looked at.
+_MANY = 1_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,7 +138,8 @@ _New: TypeAlias = tuple[bytes, bytes | None, bytes]
 
 class _Marked(NamedTuple):
     """The changed cells of one column, all but their values: rows, styles, kinds, formula numbers and whether the
-    formulas were set, as the bytes of arrays; and the formulas of these numbers, rising."""
+    formulas were set, as the bytes of arrays; and the formulas of these numbers, rising. Where but results change,
+    all cells with formulas are looked at, and those that are as they were keep what they have."""
 
     column: int
     rows: bytes
@@ -145,14 +148,17 @@ class _Marked(NamedTuple):
     numbers: bytes
     formulas_set: bytes
     formulas: tuple[Formula, ...]
+    widened: bool
 
     @classmethod
-    def of(cls, sheet: Sheet, column: int, rows: bytes, formulas_set: bytes, cells: Cells) -> _Marked:
+    def of(
+        cls, sheet: Sheet, column: int, rows: bytes, formulas_set: bytes, cells: Cells, *, widened: bool = False
+    ) -> _Marked:
         numbers = cells.formulas.tobytes()
         used = () if _has_none(numbers) else sorted(set(cells.formulas.tolist()) - {NO_FORMULA})
         return cls(
             column, rows, cells.styles.tobytes(), cells.kinds.tobytes(), numbers, formulas_set,
-            tuple([sheet.formulas[number] for number in used]),
+            tuple([sheet.formulas[number] for number in used]), widened,
         )  # fmt: skip
 
     def cells(self) -> Iterator[tuple[int, _New]]:
@@ -187,13 +193,19 @@ _FORMULA_FORMS = (b"", b"", b' t="str"', b' t="b"', b' t="e"')
 @dataclass(frozen=True, slots=True)
 class _Mould:
     """A part with slots for values, as the form of a text, and what takes the values of all slots from those of the
-    columns."""
+    columns.
+
+    Of columns that were widened, what stands in the part in place of each value; None where it is something else or
+    spelled in another way. `fits` says whether their cells without a value are as they stand in the part.
+    """
 
     form: str
     in_order: Callable[[list[str]], tuple[str, ...]]
+    standing: dict[int, list[str | None]]
+    fits: bool
 
     @classmethod
-    def of(cls, data: bytes, order: list[int]) -> _Mould:
+    def of(cls, data: bytes, order: list[int], standing: dict[int, list[str | None]], fits: bool) -> _Mould:
         """A mould of bytes with slots, and the place among the columns' values of that which goes into each slot.
         Raises Unusual for bytes that are no UTF-8."""
         try:
@@ -201,7 +213,7 @@ class _Mould:
         except UnicodeDecodeError:
             raise Unusual from None
         # Of one place a getter gives the value itself, and of none there is no getter.
-        return cls(form, itemgetter(*order) if len(order) > 1 else tuple)
+        return cls(form, itemgetter(*order) if len(order) > 1 else tuple, standing, fits)
 
     def filled(self, texts: list[str]) -> bytes:
         """The bytes with the values of the columns."""
@@ -214,20 +226,54 @@ def splice_changed(data: bytes, sheet: Sheet, places_of: PlacesOf) -> bytes:
     What comes of it is byte for byte what `patch_cells` gives. Raises Unusual, before it asks for any place, for parts
     that are not in the plain form.
     """
+    # Which results change differs from file to file; cells that may change are the same ones.
+    filled = _spliced(data, sheet, places_of, widened=True)
+    return _spliced(data, sheet, places_of, widened=False) if filled is None else filled  # type: ignore[return-value]
+
+
+def _spliced(data: bytes, sheet: Sheet, places_of: PlacesOf, *, widened: bool) -> bytes | None:
+    """The part's bytes. None where columns were `widened`, and one of their cells cannot be left as it stands."""
     marked: list[_Marked] = []
     found: list[Cells] = []
+    changed: dict[int, Codes] = {}
     before: tuple[object, object] | None = None
-    for column, (rows, formulas_set) in sheet.changed.by_column().items():
+    for column, (own_rows, own_set) in sheet.changed.by_column().items():
+        every = _all_results(sheet, column, own_rows, own_set) if widened else None
+        rows, formulas_set = (own_rows, own_set) if every is None else (every, np.zeros(len(every), np.bool_))
+        if every is not None:
+            changed[len(marked)] = own_rows
         if before is None or before[0] is not rows or before[1] is not formulas_set:  # as those set together are
             before = rows, formulas_set
             spelled = rows.tobytes(), formulas_set.tobytes()
         found.append(sheet.rows_of(column, rows))
-        marked.append(_Marked.of(sheet, column, *spelled, found[-1]))
+        marked.append(_Marked.of(sheet, column, *spelled, found[-1], widened=every is not None))
     mould = _mould(data, tuple(marked))
+    if not mould.fits:
+        return None
     texts: list[str] = []
-    for own, cells in zip(marked, found, strict=True):
-        texts += _texts(own, cells, sheet, places_of)
+    for place, (own, cells) in enumerate(zip(marked, found, strict=True)):
+        fresh = _texts(own, cells, sheet, places_of)
+        if own.widened:
+            is_changed = np.isin(cells.rows, changed[place])[cells.kinds != Kind.BLANK].tolist()
+            standing = mould.standing[own.column]
+            kept = [text if new else old for new, text, old in zip(is_changed, fresh, standing, strict=True)]
+            if None in kept:
+                return None
+            fresh = kept  # type: ignore[assignment]
+        texts += fresh
     return mould.filled(texts)
+
+
+def _all_results(sheet: Sheet, column: int, rows: Codes, formulas_set: Booleans) -> Codes | None:
+    """The rows of all cells with formulas, where the changed cells are some of them, and only results changed."""
+    if len(rows) >= _MANY or formulas_set.any():
+        return None
+    runs = sheet.columns[column].formula_runs()
+    count = sum(last - first + 1 for first, last, _ in runs)
+    if not len(rows) < count <= _MANY:
+        return None
+    every = np.concatenate([np.arange(first, last + 1, dtype=np.int32) for first, last, _ in runs])
+    return every if np.isin(rows, every).all() else None
 
 
 @lru_cache(_PARTS)
@@ -238,11 +284,18 @@ def _mould(data: bytes, marked: tuple[_Marked, ...]) -> _Mould:
     rows = _rows_of(data)
     wanted: dict[int, dict[int, _New]] = defaultdict(dict)
     slots: dict[tuple[int, int], int] = {}
+    standing: dict[int, list[str | None]] = defaultdict(list)
+    fits = True
     for column in marked:
         for number, new in column.cells():
             wanted[number][column.column] = new
             if new[2]:
                 slots[number, column.column] = len(slots)
+            if column.widened:
+                text = _standing(rows.known.get(number), column.column, new)
+                fits &= bool(new[2]) or text is not None
+                if new[2]:
+                    standing[column.column].append(text)
     pieces: list[bytes] = []
     at = 0
     for number in sorted(wanted):
@@ -255,7 +308,21 @@ def _mould(data: bytes, marked: tuple[_Marked, ...]) -> _Mould:
             pieces += (data[at : row.start], *_changed_row(row, wanted[number]))
             at = row.end
     pieces.append(data[at:])
-    return _Mould.of(b"".join(pieces), [slots[cell] for cell in sorted(slots)])
+    return _Mould.of(b"".join(pieces), [slots[cell] for cell in sorted(slots)], standing, fits)
+
+
+def _standing(row: _Row | None, column: int, new: _New) -> str | None:
+    """What a cell of a part has in the slot of its new markup, or an empty text if that has none; None where it is
+    spelled in another way. Raises Unusual."""
+    cell = None if row is None else row.cells.get(column)
+    if row is None or cell is None:
+        return None
+    before, slot, after = _markup(column, row.number, new, cell.kept, cell.formula).partition(_SLOT)
+    own = row.data[cell.start : cell.end]
+    inner = own[len(before) : len(own) - len(after)]
+    if own != before + inner + after or b"<" in inner or not inner.isascii() or (inner and not slot):
+        return None
+    return inner.decode()
 
 
 def _texts(marked: _Marked, cells: Cells, sheet: Sheet, places_of: PlacesOf) -> list[str]:
