@@ -248,7 +248,8 @@ class Workbook:
             entry.loaded.state, entry.loaded.loaded = entry.state, True
             entry.frame = entry.loaded.frame()
         if entry.part is not None and not entry.loaded.tables:  # not read yet, or a part of theirs has changed
-            entry.loaded.tables = self._tables_of(entry)
+            known = self._tables.get(entry.part)
+            entry.loaded.tables = self._tables_of(entry) if known is None else known
         return entry.loaded
 
     def sheets(self) -> Iterator[Sheet]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property, lru_cache
 from typing import TypeAlias, TypeVar
 
 import numpy as np
@@ -11,7 +12,7 @@ import numpy as np
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area
 from tinquire.cells.column import Booleans, Codes, Column, Kind, texts_at
 from tinquire.cells.values import CellError, Value
-from tinquire.formula.engine.conversions import with_faults
+from tinquire.formula.engine.conversions import NOTATION, Notation, with_faults
 from tinquire.formula.engine.criteria import Criterion, criterion, has_wildcards
 from tinquire.formula.engine.evaluate import evaluate
 from tinquire.formula.engine.operands import Grid, Lanes, Operand, Scalar, Span
@@ -198,6 +199,8 @@ _MANY = 12
 _FEW = 64
 #: More groups than this are not made.
 _MOST_GROUPS = 4_000_000
+#: Criteria with so many letters together are kept in mind.
+_SHORT = 4_096
 #: What a function gives for each group: from the target, the group of each row (-1 for none) and how many there are.
 _Grouped: TypeAlias = Callable[[Column, Codes, int], Column]
 _Made = TypeVar("_Made")
@@ -232,7 +235,7 @@ def _of_few(
     lane_groups: Sequence[int] = ()
     total = 1
     for one, asked in zip(ranges, wanted, strict=True):
-        plain = _plain_texts(asked.distinct)
+        plain = asked.plain
         met = _met_plain(plain, one.column) if plain is not None and one.column.all_of(Kind.TEXT) else None
         size, places = len(asked.distinct), asked.places_of_lanes(lanes)
         total *= size
@@ -395,18 +398,30 @@ def _meets_blank(one: Criterion) -> bool:
     return bool(one.mask(Column.blank(1))[0])
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class _Wanted:
     """The criteria of one range: those that differ, and for each formula (or all alike) which of them it asks for."""
 
     distinct: tuple[Criterion, ...]
     places: Sequence[int]
 
+    @cached_property
+    def plain(self) -> dict[str, int] | None:
+        return _plain_texts(self.distinct)
+
     def of_lanes(self, lanes: int) -> list[Criterion]:
         return [self.distinct[place] for place in self.places_of_lanes(lanes)]
 
     def places_of_lanes(self, lanes: int) -> Sequence[int]:
         return self.places if len(self.places) == lanes else [0] * lanes
+
+
+@lru_cache(64)
+def _of_texts(texts: tuple[str, ...], _notation: Notation) -> _Wanted:
+    """The criteria that are few texts, as a notation spells their numbers and days."""
+    numbers: dict[Criterion, int] = {}
+    place_of = {text: numbers.setdefault(criterion(text), len(numbers)) for text in dict.fromkeys(texts)}
+    return _Wanted(tuple(numbers), [place_of[text] for text in texts])
 
 
 def _criteria(operand: Scalar | Lanes | Grid) -> _Wanted:
@@ -416,13 +431,13 @@ def _criteria(operand: Scalar | Lanes | Grid) -> _Wanted:
         return _Wanted((criterion(operand.value),), (0,))
     column = operand.column
     if len(column) <= _FEW and column.all_of(Kind.TEXT):
-        codes = column.codes.tolist()
-        groups: Sequence[int] = codes
-        read = {code: criterion(column.texts[code]) for code in dict.fromkeys(codes)}
-    else:
-        found, values = column.groups()
-        groups = found.tolist()
-        read = dict(enumerate(map(criterion, values)))
+        texts = tuple(texts_at(column.texts, column.codes))
+        # The copies of a template ask for the same.
+        known = _of_texts if sum(map(len, texts)) <= _SHORT else _of_texts.__wrapped__
+        return known(texts, NOTATION.get())
+    found, values = column.groups()
+    groups = found.tolist()
+    read = dict(enumerate(map(criterion, values)))
     numbers: dict[Criterion, int] = {}
     place_of = {group: numbers.setdefault(item, len(numbers)) for group, item in read.items()}
     return _Wanted(tuple(numbers), [place_of[group] for group in groups])
