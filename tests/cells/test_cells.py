@@ -9,8 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tinquire.cells import Area, CellError, Column, Kind, area_name, column_name, column_number, parse_area
+from tinquire.cells import Area, CellError, Column, area_name, column_name, column_number, parse_area
 from tinquire.cells.address import cell_name, parse_cell, quoted_sheet
+from tinquire.cells.column import numbered
 from tinquire.cells.dates import DateSystem, date_from_serial, date_parts, serial_from_date, serials_from_parts
 
 values = st.one_of(
@@ -144,12 +145,6 @@ def test_groups_tell_values_apart_and_keep_their_order(items):
     assert numbers == sorted(numbers)
 
 
-def test_numbers_that_are_not_finite_become_errors():
-    column = Column.of_numbers([1.0, float("inf"), float("nan")])
-    assert column.to_list() == [1.0, CellError.NUM, CellError.NUM]
-    assert column.is_kind(Kind.ERROR).tolist() == [False, True, True]
-
-
 def test_slices_share_their_pool():
     column = Column.from_values(["a", "b", "c"])
     cut = column.slice(1, 3)
@@ -157,3 +152,29 @@ def test_slices_share_their_pool():
     assert Column.concat([cut, column]).texts is column.texts
     assert cut.to_list() == ["b", "c"]
     assert repr(column) == "Column('a', 'b', 'c'; 3 values)"
+
+
+@given(st.lists(st.sampled_from([None, 1.0, "x", True, CellError.NA]), max_size=9), st.integers(0, 4))
+def test_kinds_are_told_by_their_bytes(values, kind):
+    column = Column.from_values(values)
+    assert column.all_of(kind) == all(column.kinds == kind) and column.holds(kind) == any(column.kinds == kind)
+
+
+@given(st.lists(st.sampled_from("abcd")), st.lists(st.sampled_from("abcdefg")))
+def test_texts_are_numbered_as_they_come(known, texts):
+    places, pool = {}, list(known)  # a pool may hold a text twice
+    for place, text in enumerate(pool):
+        places.setdefault(text, place)
+    found = numbered(texts, places, pool)
+    assert [pool[place] for place in found] == texts and pool[: len(known)] == known
+    fresh = list(dict.fromkeys(text for text in texts if text not in known))
+    assert pool[len(known) :] == fresh and all(places[text] == place for text, place in zip(texts, found, strict=True))
+
+
+@pytest.mark.parametrize(
+    "values", [[1.0, float("inf")], [float("nan")], [1e308] * 9, [-float("inf")] * 70, [2.0] * 65, []]
+)
+def test_numbers_that_are_not_finite_are_errors(values):
+    wanted = [value if abs(value) < float("inf") else CellError.NUM for value in values]
+    assert Column.of_numbers(values).to_list() == Column.from_values(values).to_list() == wanted
+    assert [Column.full(value, 1)[0] for value in values] == wanted

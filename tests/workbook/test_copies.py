@@ -1,5 +1,7 @@
 """A workbook's copy is as the workbook is, and changes by itself; cells are marked as they are set, whatever the order."""
 
+from dataclasses import fields
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -8,13 +10,14 @@ from books import full_book
 from richbook import rich_file
 from tinquire.cells.address import Area
 from tinquire.cells.column import Column
-from tinquire.workbook import Workbook, edit
+from tinquire.workbook import Sheet, Workbook, edit
 from tinquire.workbook import workbook as workbook_module
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.edit.names import set_name
 from tinquire.workbook.edit.propagate import follow
 from tinquire.workbook.edit.sample_rows import Grown
 from tinquire.workbook.grid.changed_cells import ChangedCells
+from tinquire.workbook.grid.sheet import SheetFrame
 from tinquire.workbook.transform.fill_texts import fill_texts
 
 CHANGES = {
@@ -160,3 +163,44 @@ def test_changed_cells_are_those_that_were_marked(marks, asked_after):
     assert list(changed) == sorted(
         (row, column, fresh) for column, rows in cells.items() for row, fresh in rows.items()
     )
+
+
+AROUND = {
+    "merged": lambda sheet: sheet.merged.append(Area(1, 1, 2, 2)),
+    "widths": lambda sheet: sheet.widths.update({3: 12.0}),
+    "heights": lambda sheet: sheet.heights.update({3: 12.0}),
+    "hidden_rows": lambda sheet: sheet.hidden_rows.add(4),
+    "hidden_columns": lambda sheet: sheet.hidden_columns.add(4),
+    "frozen": lambda sheet: setattr(sheet, "frozen", (1, 3)),
+    "gridlines": lambda sheet: setattr(sheet, "gridlines", not sheet.gridlines),
+    "landscape": lambda sheet: setattr(sheet, "landscape", not sheet.landscape),
+    "repeat_rows": lambda sheet: setattr(sheet, "repeat_rows", (1, 7)),
+}
+
+
+def test_a_sheet_stands_in_its_frame_until_one_part_of_that_changes(rich):
+    assert set(AROUND) == {item.name for item in fields(SheetFrame)}
+    for change in AROUND.values():
+        sheet = opened(rich).sheet("Data")
+        frame = sheet.frame()
+        assert sheet.stands_in(frame) and not sheet.stands_in(None)
+        change(sheet)
+        assert not sheet.stands_in(frame) and sheet.frame() != frame and sheet.stands_in(sheet.frame())
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.lists(st.sampled_from([None, 1.5, -0.0, "tea", "", True]), min_size=3, max_size=3), min_size=1, max_size=4), st.booleans(), st.integers(1, 5))  # fmt: skip
+def test_columns_set_together_are_set_one_by_one(values, loaded, row):
+    made = []
+    for together in (True, False):
+        sheet = Sheet("S", loaded=loaded)
+        sheet.put(1, 1, Column.from_values(["a", 2.0, None, "b"]), 4)
+        columns = {number: Column.from_values(listed) for number, listed in enumerate(values, start=1)}
+        if together:
+            sheet.store_beside(row, columns)
+        else:
+            for number, column in columns.items():
+                sheet.store(row, number, column)
+        cells = {number: sheet.column(number, 1, 9).to_list() for number in sheet.columns}
+        made.append((cells, list(sheet.changed), {number: sheet.styles(number, 1, 9).tolist() for number in cells}))
+    assert made[0] == made[1]
