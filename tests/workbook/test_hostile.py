@@ -22,6 +22,7 @@ from tinquire.packages.xml import parse_xml
 from tinquire.workbook.inspect.conformance import conformance_findings
 from tinquire.workbook.parts.drawn import read_drawn
 from tinquire.workbook.parts.fonts import font_size
+from tinquire.workbook.parts.page_setup import read_page_setup
 
 RICH = rich_parts()
 WHOLE = zipped(RICH)
@@ -185,6 +186,17 @@ def test_hostile_files(label, tmp_path):
 )
 def test_sizes_of_letters_that_are_none(stated, size):
     assert font_size(etree.fromstring(f'<font xmlns="{MAIN}"><sz val="{stated}"/></font>')) == size
+
+
+@pytest.mark.parametrize("stated", ["INF", "1e999", "nan", "x", "1000", "-1e5"])
+def test_margins_wider_than_any_paper_are_damage(stated):
+    def of(left):
+        frame = f'<worksheet xmlns="{MAIN}"><pageMargins left="{left}" right="0.5"/></worksheet>'
+        return read_page_setup(etree.fromstring(frame)).margins
+
+    assert of("-0.5")[:2] == (-0.5, 0.5)
+    with pytest.raises(ValueError, match=r"wider than any paper|could not convert"):
+        of(stated)
 
 
 @pytest.mark.parametrize(

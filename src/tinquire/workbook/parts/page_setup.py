@@ -15,7 +15,20 @@ __all__ = ["fixed_area", "follow_breaks", "page_markup", "read_page_setup"]
 _SIDES = ("left", "right", "top", "bottom", "header", "footer")
 
 
+#: No paper is so many inches wide.
+_BEYOND_PAPER = 1_000.0
+
+
+def _inches(text: str) -> float:
+    """A margin. Raises ValueError."""
+    inches = float(text)
+    if not abs(inches) < _BEYOND_PAPER:
+        raise ValueError(f"a margin of {inches:g} inches is wider than any paper")
+    return inches
+
+
 def read_page_setup(frame: etree._Element) -> PageSetup:
+    """How a sheet is printed. Raises ValueError for numbers that are none."""
     setup, margins = child(frame, "pageSetup"), child(frame, "pageMargins")
     properties = child(child(frame, "sheetPr"), "pageSetUpPr")
     heads = child(frame, "headerFooter")
@@ -37,7 +50,7 @@ def read_page_setup(frame: etree._Element) -> PageSetup:
     return PageSetup(
         orientation, number("paperSize", 0), number("scale", 100),
         (number("fitToWidth", 1), number("fitToHeight", 1)) if fits else None,
-        () if margins is None else tuple(float(margins.get(side, "0")) for side in _SIDES),
+        () if margins is None else tuple(_inches(margins.get(side, "0")) for side in _SIDES),
         element_text(child(heads, "oddHeader")), element_text(child(heads, "oddFooter")), breaks("rowBreaks"),
         breaks("colBreaks"), (option("horizontalCentered"), option("verticalCentered")), option("gridLines"),
         setup is not None and setup.get("pageOrder") == "overThenDown",
