@@ -369,8 +369,8 @@ MOVES = {
 
 
 @pytest.mark.parametrize("label", MOVES)
-@pytest.mark.parametrize("formula", FILLED)
-def test_shared_formulas_follow_in_every_cell(label, formula):
+@pytest.mark.parametrize(("formula", "named"), [*((one, "ref") for one in FILLED), (FILLED[0], "\ufefff")])
+def test_shared_formulas_follow_in_every_cell(label, formula, named):
     """A reference of a cell further down may be to what moves, though that of the first one is not."""
     book = Workbook.new()
     for name in ("Data", "Other", "Board"):
@@ -384,7 +384,9 @@ def test_shared_formulas_follow_in_every_cell(label, formula):
     shared, part = Workbook.from_bytes(book.to_bytes(), "shared"), book.entries[2].part
     first, *others = re.findall(rb'<c r="E[0-9]+"><f>[^<]*</f></c>', shared.package.read(part))
     assert len(others) == 11
-    data = shared.package.read(part).replace(first, first.replace(b"<f>", b'<f t="shared" ref="E1:E12" si="0">'))
+    data = shared.package.read(part).replace(
+        first, first.replace(b"<f>", f'<f t="shared" {named}="E1:E12" si="0">'.encode())
+    )
     for other in others:
         data = data.replace(other, re.sub(rb"<f>.*</f>", b'<f t="shared" si="0"/>', other))
     shared.package.put(part, data)

@@ -43,7 +43,7 @@ def _entity(name: str) -> str:
     return _ENTITIES[name]
 
 
-ATTRIBUTE = re.compile(rb"([\w:.-]+)[ \t\r\n]*=[ \t\r\n]*(\"[^\"]*\"|'[^']*')")
+ATTRIBUTE = re.compile(rb"([\w:.\x80-\xff-]+)[ \t\r\n]*=[ \t\r\n]*(\"[^\"]*\"|'[^']*')")
 
 
 class Unusual(Exception):  # noqa: N818 - a signal, not an error

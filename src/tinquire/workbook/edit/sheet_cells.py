@@ -17,7 +17,7 @@ from tinquire.workbook.sheet_xml.plain_spelling import canonical_cells
 
 __all__ = ["follow_cells"]
 
-_ATTRIBUTES = rb"((?:[ \t\r\n]+[\w:.-]+[ \t\r\n]*=[ \t\r\n]*(?:\"[^\"]*\"|'[^']*'))*)[ \t\r\n]*"
+_ATTRIBUTES = rb"((?:[ \t\r\n]+[\w:.\x80-\xff-]+[ \t\r\n]*=[ \t\r\n]*(?:\"[^\"]*\"|'[^']*'))*)[ \t\r\n]*"
 
 
 def follow_cells(data: bytes, home: str, following: ReferenceChange, shift: Moves | None = None) -> bytes:
@@ -49,6 +49,7 @@ class _Cells:
         self.formula = re.compile(
             rb"<" + name + rb"f\b" + _ATTRIBUTES + rb"(?:/>|>([^<]*)</" + name + rb"f[ \t\r\n]*>)"
         )
+        self.any_formula = re.compile(rb"<" + name + rb"f(?=[ \t\r\n/>])")
         self.member = re.compile(rb"<" + name + rb"c\b" + _ATTRIBUTES + rb">[ \t\r\n]*" + self.formula.pattern)
 
     def followed(self) -> bytes:
@@ -184,8 +185,11 @@ class _Cells:
         """Shared formulas (18.3.1.40) that the change touches, each cell with its own text instead."""
         masters: dict[bytes, tuple[str, int, int]] = {}
         members = [found for found in self.member.finditer(body) if _is_shared(found[2])]
-        if len(members) != sum(_is_shared(found[1]) for found in self.formula.finditer(body)):
+        formulas = [found[1] for found in self.formula.finditer(body)]
+        if len(members) != sum(map(_is_shared, formulas)):
             raise Unusual  # text or markup between a cell's tag and its formula
+        if len(formulas) != len(self.any_formula.findall(body)):
+            raise Unusual  # an attribute or a formula of another form
         for found in members:
             formula = Element(0, 0, found[2], None)
             if found[3]:
