@@ -7,7 +7,7 @@ import statistics
 from dataclasses import replace
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from books import book_of
@@ -115,6 +115,7 @@ CASES = [
 
 
 @given(st.lists(VALUES, min_size=len(CELLS), max_size=len(CELLS)))
+@example([None] * 7 + [0.0, 0.0, 1.8, -1.4, -1.4, -3.0, 0.0, 4.0])  # an average of a few parts of 10^17, and zeros
 @settings(max_examples=60, deadline=None)
 def test_a_mark_holds_where_a_plain_reading_says(content):
     values = dict(zip(CELLS, content, strict=True))

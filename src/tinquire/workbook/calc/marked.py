@@ -30,6 +30,8 @@ __all__ = ["CellMarks", "MarkedSheet", "SkippedMark", "marked_sheet"]
 #: No colour, and no sign.
 _NONE = -1
 _UNCHANGED = Variation()
+#: How far adding up in another order may move an average, in parts of the sum of the sizes of all that is added.
+_ROUNDING = 4 * float(np.finfo(np.float64).eps)
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,18 +180,18 @@ class _Evaluation:
         return holds
 
     def by_average(self, cells: Column) -> Booleans:
-        """Cells above or below the average of all, at a distance in standard deviations if one is stated."""
+        """Cells above or below the average of all, at a distance in standard deviations if one is stated. What is no
+        farther from the edge than adding up in another order may move it is on it."""
         own, values = _numbers_of(cells)
         holds = np.zeros(len(cells), bool)
         if not len(values):
             return holds
         away = float(values.std()) * float(self.mark.settings.get("stdDev", "0"))
         equal = self.mark.on("equalAverage")
-        mean = float(values.mean())
-        if self.mark.on("aboveAverage", default=True):
-            holds[own] = values >= mean + away if equal else values > mean + away
-        else:
-            holds[own] = values <= mean - away if equal else values < mean - away
+        above = self.mark.on("aboveAverage", default=True)
+        beyond = values - (float(values.mean()) + (away if above else -away))
+        on_edge = np.abs(beyond) <= _ROUNDING * float(np.abs(values).sum())
+        holds[own] = np.where(on_edge, equal, beyond > 0 if above else beyond < 0)
         return holds
 
     def repeated(self, cells: Column) -> Booleans:
