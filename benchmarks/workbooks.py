@@ -18,7 +18,7 @@ from tinquire.amend import Amendment, Outcome, amend_file
 from tinquire.cells import Column
 from tinquire.looks import Appearance
 from tinquire.workbook import Formula, Sheet, Workbook
-from tinquire.workbook.grid.sheet import Cells
+from tinquire.workbook.grid.cells import Cells
 from tinquire.workbook.inspect.summary import summarise
 from tinquire.workbook.parts.shared_strings import SharedStrings
 

@@ -30,7 +30,8 @@ from tinquire.looks import Variation
 from tinquire.tables.totals import TOTALS
 from tinquire.workbook import Workbook, edit
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA, Formula
+from tinquire.workbook.grid.cells import NO_FORMULA
+from tinquire.workbook.grid.sheet import Formula
 
 __all__ = ["Change", "NotAsExpectedError", "apply_amendments", "display_text", "for_every_sheet", "same_value"]
 

@@ -33,9 +33,9 @@ from tinquire.sources.readers.headings import RowsBelow, rows_by_value, under_he
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.edit import sheet_dress as edits
 from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.cells import NO_FORMULA
 from tinquire.workbook.grid.entry_rules import EntryRule
 from tinquire.workbook.grid.marks import Mark
-from tinquire.workbook.grid.sheet import NO_FORMULA
 from tinquire.workbook.inspect.contents import BookDetails
 
 __all__ = ["dressed"]

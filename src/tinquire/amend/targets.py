@@ -22,7 +22,7 @@ from tinquire.formula.engine.criteria import criterion
 from tinquire.formula.language.mentions import mentions
 from tinquire.sources.readers.headings import RowsBelow, under_heading
 from tinquire.workbook import Sheet, Workbook
-from tinquire.workbook.grid.sheet import NO_FORMULA
+from tinquire.workbook.grid.cells import NO_FORMULA
 
 __all__ = ["Cells", "cell_value", "matching_sheets", "places"]
 

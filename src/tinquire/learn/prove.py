@@ -18,7 +18,7 @@ from tinquire.learn.steps import Learned, Step, bound
 from tinquire.looks import Edges
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA
+from tinquire.workbook.grid.cells import NO_FORMULA
 from tinquire.workbook.inspect.contents import BookDetails
 
 __all__ = [

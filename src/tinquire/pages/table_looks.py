@@ -21,7 +21,7 @@ from tinquire.looks.finish import Finish
 from tinquire.looks.palette import luminance, tint
 from tinquire.packages.xml import child, children, flag, whole_number
 from tinquire.workbook import Sheet, SheetTable, Workbook
-from tinquire.workbook.grid.sheet import Cells
+from tinquire.workbook.grid.cells import Cells
 from tinquire.workbook.parts.pivots import pivot_area
 from tinquire.workbook.parts.tables import read_table
 

@@ -146,12 +146,7 @@ class Workbook:
         fresh._styles = None  # they are read when they are asked for
         fresh._tables = {part: list(tables) for part, tables in self._tables.items()}
         fresh.names, fresh._table_ids = list(self.names), list(self._table_ids)
-        fresh.entries = [
-            SheetEntry(
-                entry.name, entry.part, entry.kind, entry.state, entry.loaded and entry.loaded.copy(), entry.frame
-            )
-            for entry in self.entries
-        ]
+        fresh.entries = [entry.copy() for entry in self.entries]
         return fresh
 
     def become(self, other: Workbook) -> None:
@@ -160,10 +155,8 @@ class Workbook:
 
     def is_as(self, other: Workbook) -> bool:
         """Whether it is as another one, of which it is a copy, with nothing done to either since."""
-        loaded = [entry for entry in self.entries if entry.loaded is not None]
-        changed = any(entry.loaded.changed or entry.loaded.frames for entry in loaded if entry.loaded)
-        frames = all(entry.loaded.stands_in(entry.frame) for entry in loaded if entry.loaded)
-        if changed or not frames or (self._styles is not None and self._styles.changed):
+        written = all(entry.is_written() for entry in self.entries)
+        if not written or (self._styles is not None and self._styles.changed):
             return False
         return not (self._strings is not None and self._strings.changed) and self.package.is_as(other.package)
 
@@ -337,7 +330,7 @@ class Workbook:
             if entry.part is None:
                 self._write_new(entry, entry.loaded)
                 self.root_changed()
-            elif entry.loaded.changed or entry.loaded.frames or not entry.loaded.stands_in(entry.frame):
+            elif not entry.is_written():
                 self._write_changed(entry, entry.loaded)
                 self._chain_is_stale |= entry.loaded.formulas_moved
             if not keep:

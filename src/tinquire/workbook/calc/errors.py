@@ -17,7 +17,8 @@ from tinquire.cells.address import column_name
 from tinquire.cells.column import Booleans, Codes, Floats, Kind
 from tinquire.workbook.calc.column_formulas import CellNote
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA, Formula
+from tinquire.workbook.grid.cells import NO_FORMULA
+from tinquire.workbook.grid.sheet import Formula
 from tinquire.workbook.workbook import Workbook
 
 __all__ = ["ErrorRun", "Errors", "standing"]

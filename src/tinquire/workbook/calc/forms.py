@@ -24,7 +24,8 @@ from tinquire.workbook.calc.column_formulas import CellNote, Program, Read, prog
 from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.calc.typed_numbers import Shape, alike
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA, Formula, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA
+from tinquire.workbook.grid.sheet import Formula, Sheet
 
 __all__ = ["Scatter", "sheet_forms"]
 

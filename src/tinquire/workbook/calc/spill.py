@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from tinquire.cells.address import MAX_COLUMN, MAX_ROW, Area, area_name, cell_name
 from tinquire.cells.column import Kind
-from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA
+from tinquire.workbook.grid.sheet import Sheet
 
 __all__ = ["left_behind", "obstacle"]
 

@@ -59,27 +59,13 @@ class ChangedCells:
     def by_column(self) -> dict[int, tuple[Codes, Booleans]]:
         """For each column in order its rows, rising, and for which of them the formula was set."""
         if self._columns is None:
-            # Columns that were set together have the same rows.
-            together: dict[tuple[int, bool], tuple[Codes, Booleans]] = {}
-            self._columns = {column: self._column(column, together) for column in sorted(self._marks)}
+            self._columns = {column: self._column(column) for column in sorted(self._marks)}
         return self._columns
 
-    def _column(
-        self, column: int, together: dict[tuple[int, bool], tuple[Codes, Booleans]] | None = None
-    ) -> tuple[Codes, Booleans]:
-        known = self._known.get(column)
-        if known is None:
-            marks = self._marks[column]
-            key = None if together is None or len(marks) > 1 else (id(marks[0][0]), marks[0][1])
-            known = None if together is None or key is None else together.get(key)
-            if known is None:
-                known = self._distinguished(marks)
-            else:
-                marks[0] = known[0], marks[0][1]
-            if together is not None and key is not None:
-                together[key] = known
-            self._known[column] = known
-        return known
+    def _column(self, column: int) -> tuple[Codes, Booleans]:
+        if column not in self._known:
+            self._known[column] = self._distinguished(self._marks[column])
+        return self._known[column]
 
     @staticmethod
     def _distinguished(marks: list[tuple[Codes, bool]]) -> tuple[Codes, Booleans]:

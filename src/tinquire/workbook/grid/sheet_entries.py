@@ -28,6 +28,16 @@ class SheetEntry:
     #: What stood around its cells when they were read or written last.
     frame: SheetFrame | None = None
 
+    def copy(self) -> SheetEntry:
+        """The same place in a copy of the workbook."""
+        loaded = None if self.loaded is None else self.loaded.copy()
+        return SheetEntry(self.name, self.part, self.kind, self.state, loaded, self.frame)
+
+    def is_written(self) -> bool:
+        """Whether its part is as the sheet is: nothing was changed since it was read or written."""
+        sheet = self.loaded
+        return sheet is None or not (sheet.changed or sheet.frames or not sheet.stands_in(self.frame))
+
 
 def entry_of(entries: Sequence[SheetEntry], name: str) -> SheetEntry | None:
     """The entry of a name, without regard to case."""

@@ -16,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tinquire.cells.column import Codes, Column, Kind
-from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA
+from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.inspect.keyed_tables import Keyed
 
 __all__ = ["Alignment", "align"]

@@ -31,7 +31,8 @@ from tinquire.workbook.calc.entries import broken_rules
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.calc.scope import BookScope
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA, Cells
+from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.inspect.contents import BookDetails
 from tinquire.workbook.inspect.trace import Tracer
 from tinquire.workbook.parts.pivots import pivot_area

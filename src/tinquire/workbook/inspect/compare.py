@@ -14,9 +14,10 @@ from tinquire.cells.total_words import is_total_label
 from tinquire.cells.values import CellError, Value
 from tinquire.looks import Appearance
 from tinquire.workbook.grid.cell_formulas import text_at
+from tinquire.workbook.grid.cells import NO_FORMULA
 from tinquire.workbook.grid.page_setup import PageSetup
 from tinquire.workbook.grid.room import require_filled_lines
-from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
+from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.grid.sheet_entries import SheetEntry
 from tinquire.workbook.inspect.align import Alignment, align
 from tinquire.workbook.inspect.contents import BookDetails, SheetDetails

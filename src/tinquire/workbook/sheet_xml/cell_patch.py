@@ -11,7 +11,8 @@ from tinquire.cells.column import Column
 from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.xml import children, escape_controls, local, parse_xml, remove_attribute, serialise_xml, tag
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA
+from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.sheet_xml.cell_splice import CellPatch, splice_cells
 from tinquire.workbook.sheet_xml.cell_values import stored_value
 

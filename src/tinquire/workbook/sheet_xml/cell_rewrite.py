@@ -17,7 +17,8 @@ from tinquire.base.parallel import map_in_order
 from tinquire.cells.address import MAX_ROW, column_name
 from tinquire.cells.column import Booleans, Codes
 from tinquire.packages.raw_xml import ATTRIBUTE, Unusual, sheet_data
-from tinquire.workbook.grid.sheet import Cells, Sheet
+from tinquire.workbook.grid.cells import Cells
+from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.sheet_xml.fast_rows import CellPlaces, cell_places
 from tinquire.workbook.sheet_xml.row_writer import (
     PlacesOf,

@@ -19,7 +19,8 @@ from tinquire.base.parallel import map_in_order
 from tinquire.cells.column import Codes, Kind
 from tinquire.formula.language.mentions import DownPattern, can_mislead, down_pattern, relative_form
 from tinquire.packages.raw_xml import Unusual, unescape_entities
-from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA, Cells
+from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.sheet_xml.fast_rows import Pending, Piece, attributes, scan_piece
 from tinquire.workbook.sheet_xml.small_rows import scan_few
 

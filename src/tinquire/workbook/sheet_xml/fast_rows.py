@@ -22,7 +22,7 @@ from tinquire.cells.column import Booleans, Codes, Floats, Kind, Kinds
 from tinquire.cells.number_reader import decimals, whole_numbers
 from tinquire.cells.words import Words, words_of
 from tinquire.packages.raw_xml import Unusual
-from tinquire.workbook.grid.sheet import NO_FORMULA
+from tinquire.workbook.grid.cells import NO_FORMULA
 from tinquire.workbook.sheet_xml.fast_tags import (
     CELL,
     CELL_EMPTY,

@@ -20,7 +20,8 @@ from tinquire.cells.dates import DateSystem, serial_from_date
 from tinquire.cells.values import ERROR_NAMES, CellError
 from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.xml import local, unescape_controls
-from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA, Cells
+from tinquire.workbook.grid.sheet import Formula, Sheet
 from tinquire.workbook.parts.shared_strings import rich_text
 from tinquire.workbook.sheet_xml.fast_reader import CellReading, Rows, scan_cells
 from tinquire.workbook.sheet_xml.rare_spellings import with_addresses, without_prefix

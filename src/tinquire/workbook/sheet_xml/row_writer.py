@@ -21,7 +21,8 @@ from tinquire.cells.values import CellError
 from tinquire.formula.language.mentions import can_mislead, down_pattern
 from tinquire.packages.xml import escape_formula, escape_text
 from tinquire.workbook.grid.cell_formulas import stays, text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA, Cells
+from tinquire.workbook.grid.sheet import Formula, Sheet
 
 __all__ = [
     "PlacesOf",

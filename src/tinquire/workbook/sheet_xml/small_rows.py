@@ -15,7 +15,7 @@ import numpy as np
 from tinquire.cells.address import MAX_ROW, column_number
 from tinquire.cells.column import Kind
 from tinquire.packages.raw_xml import Unusual
-from tinquire.workbook.grid.sheet import NO_FORMULA
+from tinquire.workbook.grid.cells import NO_FORMULA
 from tinquire.workbook.sheet_xml.fast_rows import Formulas, OwnTexts, Pending, Piece, RowFormat, attributes
 
 __all__ = ["scan_few"]

@@ -22,7 +22,8 @@ from tinquire.cells.column import Booleans, Codes, Column, Kind, texts_at
 from tinquire.packages.raw_xml import ATTRIBUTE, Unusual, sheet_data
 from tinquire.packages.xml import escape_formula, escape_text
 from tinquire.workbook.grid.cell_formulas import text_at
-from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA, Cells
+from tinquire.workbook.grid.sheet import Formula, Sheet
 from tinquire.workbook.sheet_xml.cell_values import stored_value
 from tinquire.workbook.sheet_xml.row_writer import PlacesOf, number_texts
 

@@ -10,7 +10,8 @@ import numpy as np
 from tinquire.cells.column import Kind
 from tinquire.cells.dates import SYSTEMS_APART, DateSystem
 from tinquire.formula.language.mentions import change_mentions, mentions
-from tinquire.workbook.grid.sheet import NO_FORMULA, Cells, Formula, Sheet, SheetTable
+from tinquire.workbook.grid.cells import NO_FORMULA, Cells
+from tinquire.workbook.grid.sheet import Formula, Sheet, SheetTable
 from tinquire.workbook.workbook import Workbook
 
 __all__ = ["copy_sheet"]

@@ -13,7 +13,8 @@ from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import Call, walk
 from tinquire.looks import Variation
 from tinquire.slots.slots import Resolver, UnfilledSlot, fill_or_refuse, fill_text, only_slot, slot_text
-from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA
+from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.workbook import Workbook
 
 __all__ = ["UnfilledCell", "fill", "slots_of", "slotted_cells"]

@@ -20,7 +20,8 @@ from tinquire.formula.language.reference_changes import GoneSheets
 from tinquire.packages.xml import child, children, local
 from tinquire.workbook.edit import delete_sheets, hide_sheet, remove_rows
 from tinquire.workbook.edit.propagate import change_part, worksheets
-from tinquire.workbook.grid.sheet import NO_FORMULA, Sheet
+from tinquire.workbook.grid.cells import NO_FORMULA
+from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.parts.charts import drop_cached_values, freeze_lost_series
 from tinquire.workbook.parts.pivots import read_pivot
 from tinquire.workbook.workbook import Workbook
