@@ -22,8 +22,7 @@ from tinquire.layout.sheets import Canvas, table_sheet
 from tinquire.looks import House
 from tinquire.packages.package import Package
 from tinquire.press.compute.slot_scope import SlotScope
-from tinquire.press.outputs.filling import fill_template
-from tinquire.press.outputs.finishing import finish_results
+from tinquire.press.outputs.filled_files import filled_file
 from tinquire.tables import Field, Table
 from tinquire.tables.aggregation import Aggregation
 from tinquire.tables.pivots.compute import make_pivot
@@ -117,14 +116,11 @@ def _opened(template: bytes) -> Template:
 
 
 _ASKED = {"Data": TemplateRowsModel(table="Data")}
+_SCOPE = SlotScope(House(), {}, tables={})
 
 
 def _run(template: Template, table: Table) -> bytes:
-    book = template.book()
-    scope = SlotScope(House(), {}, tables={})
-    filled = fill_template(book, _ASKED, {"Data": table}, scope, "t.xlsx", template)
-    finish_results(book, "t.xlsx", NOW, filled.claims, filled.areas)
-    return book.finish()
+    return filled_file(template, _ASKED, {"Data": table}, _SCOPE, "t.xlsx", NOW).content
 
 
 def _filled() -> Measure:

@@ -311,14 +311,14 @@ class Workbook:
     def to_bytes(self) -> bytes:
         """The whole file. The same workbook gives the same bytes."""
         self.settle()
-        self._write_shared()
+        self.write_shared()
         return self.package.to_bytes()
 
     def finish(self) -> bytes:
         """The whole file, as `to_bytes`; each sheet is let go when it is written, so that large ones never lie in
         memory twice. A sheet that is asked for afterwards is read again."""
         self.settle(keep=False)
-        self._write_shared()
+        self.write_shared()
         return self.package.to_bytes()
 
     def settle(self, *, keep: bool = True) -> None:
@@ -472,7 +472,8 @@ class Workbook:
         strict = "http://purl.oclc.org/ooxml/officeDocument/relationships"
         return strict if strict in self._root.nsmap.values() else RELATIONS
 
-    def _write_shared(self) -> None:
+    def write_shared(self) -> None:
+        """Write the styles and shared texts that were added, and drop an order of calculation that is stale."""
         folder = self._part.rpartition("/")[0]
         if self._styles is not None and self._styles.changed:
             self._put_related("styles", f"{folder}/styles.xml", self._styles.to_bytes())

@@ -21,7 +21,7 @@ from tinquire.workbook.edit.sample_rows import SampleRows, make_room, put_rows
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.transform.fill_slots import slots_of
 
-__all__ = ["SlotRows", "repeat_rows", "settle_conditions"]
+__all__ = ["SlotRows", "names_a_table", "repeat_rows", "settle_conditions"]
 
 
 @dataclass
@@ -102,6 +102,11 @@ def repeat_rows(
     if errors:
         raise merge_errors(errors)
     return made
+
+
+def names_a_table(text: str, tables: Mapping[str, Table]) -> bool:
+    """Whether a text's slots name a column of a table, so that its row is repeated."""
+    return bool(_tables_of(text, tables))
 
 
 def _tables_of(text: str, tables: Mapping[str, Table]) -> set[str]:

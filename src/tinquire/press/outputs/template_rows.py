@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Container, Hashable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, TypeAlias, cast
 
@@ -17,9 +17,9 @@ from tinquire.sources.readers.headings import under_heading
 from tinquire.tables import Table
 from tinquire.workbook import Sheet, Workbook
 from tinquire.workbook.edit.sample_rows import Room, SampleRows, make_room, put_rows
-from tinquire.workbook.edit.templates import Template
+from tinquire.workbook.edit.templates import Prepared, Template
 
-__all__ = ["RowsFilled", "fill_rows"]
+__all__ = ["PreparedRows", "RowsFilled", "fill_rows", "prepared_rows"]
 
 
 @dataclass
@@ -60,8 +60,46 @@ def fill_rows(
     return filled
 
 
+@dataclass(frozen=True)
+class PreparedRows:
+    """A template with room for the rows of a table, as it was made for as many before."""
+
+    prepared: Prepared
+    table: Table
+    #: The table's column for each of the sheet's, and which of these keep the template's formulas.
+    columns: dict[int, int]
+    kept: set[int]
+    room: Room
+    filled: RowsFilled
+
+
+def prepared_rows(
+    asked: Mapping[str, TemplateRowsModel], tables: Mapping[str, Table], name: str, where: Mapping[str, str],
+    template: Template,
+) -> PreparedRows | None:  # fmt: skip
+    """What `fill_rows` would make and say of the rows of one target, which are not put in; None where it was not done
+    for as many rows before. Of cells it is only said what those with formulas of the template stand for."""
+    if len(asked) != 1:
+        return None
+    ((target, model),) = asked.items()
+    table = tables[model.table]
+    known = template.prepared(_step(target, model, table))
+    if known is None:
+        return None
+    places, filled = cast(_Places, known.besides), RowsFilled()
+    stopped = f"workbook '{name}', rows of '{target}'"
+    _Filling(known.book, target, model, table, stopped, where[target], template).note(filled, *places, places[1])
+    return PreparedRows(known, table, *places, filled)
+
+
 #: For the sheet's columns those of the table, which of them keep the template's formulas, and room for the rows.
 _Places: TypeAlias = tuple[dict[int, int], set[int], Room]
+
+
+def _step(target: str, model: TemplateRowsModel, table: Table) -> Hashable:
+    """What making room for rows hangs on."""
+    how = (model.at, tuple(model.columns.items()), model.by_position, model.below)
+    return target, *how, table.height, tuple(table.headings)
 
 
 @dataclass(frozen=True)
@@ -76,9 +114,16 @@ class _Filling:
 
     def fill(self, filled: RowsFilled) -> None:
         columns, kept, room = self.prepared()
-        sample = room.sample
         values = {number: self.table.columns[index] for number, index in columns.items() if number not in kept}
         put_rows(self.book, room, values)
+        self.note(filled, columns, kept, room, columns)
+
+    def note(
+        self, filled: RowsFilled, columns: dict[int, int], kept: set[int], room: Room, claimed: Container[int]
+    ) -> None:
+        """Say what the rows are that were put where room was made for them, and what the cells of some columns stand
+        for."""
+        sample = room.sample
         do = "take all of them, or none"
         names = [item.name for index, item in enumerate(self.table.fields) if index not in columns.values()]
         if names:
@@ -90,6 +135,8 @@ class _Filling:
         if not height:
             return
         for number, index in columns.items():
+            if number not in claimed:
+                continue
             says = f"table '{self.table.name}', column '{self.table.fields[index].name}'"
             # The template's own formulas must come to what the table has.
             size = 0.0 if number not in kept else float(abs(self.table.columns[index].numbers).sum())
@@ -104,9 +151,7 @@ class _Filling:
         template = self.template
         if template is None or not template.is_untouched(self.book):
             return self.with_room()
-        model = self.model
-        how = (model.at, tuple(model.columns.items()), model.by_position, model.below)
-        step = (self.target, *how, self.table.height, tuple(self.table.headings))
+        step = _step(self.target, self.model, self.table)
         known = template.prepared(step)
         if known is None:
             places = self.with_room()

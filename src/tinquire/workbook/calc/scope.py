@@ -88,6 +88,11 @@ class BookScope:
         self._dense.clear()
         self.indexes.clear()
 
+    def renew(self, now: float) -> None:
+        """Forget all values, and let another moment count as now."""
+        self.let_go()
+        self._now = now
+
     def extent(self, sheet: str) -> tuple[int, int] | None:
         known = self._extents.get(sheet)
         if known is None and (found := self.sheet(sheet)) is not None:

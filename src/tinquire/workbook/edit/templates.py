@@ -18,12 +18,14 @@ _SMALL = 1 << 20
 _KEPT, _CELLS = 16, 20_000
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Prepared:
     """A template to which something was done, and what came of it beside."""
 
     book: Workbook
     besides: object
+    #: What its files are made by once it was used again, as the only item, if they can be.
+    again: tuple[object | None] | None = None
 
 
 class Template:
@@ -61,5 +63,6 @@ class Template:
         with suppress(ValueError):  # whoever recalculates says what is wrong
             _ = book.iteration
         kept = book.copy()
+        kept.worked_out = dict(kept.worked_out)  # what its files share is not what those of another step do
         kept.settle()  # what is written now need not be written with each copy
         self._prepared[step] = Prepared(kept, besides)

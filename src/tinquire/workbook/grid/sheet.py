@@ -441,6 +441,12 @@ class Sheet:
         codes[is_text] = recoded(mine, used, numbers, pool)
         return codes
 
+    def forget_texts(self, count: int) -> None:
+        """Forget the texts that came after so many; no cell has one of them."""
+        for text in self.texts[count:]:
+            self._interned.pop(text, None)
+        del self.texts[count:]
+
     def intern(self, text: str) -> int:
         code = self._interned.get(text)
         if code is None:

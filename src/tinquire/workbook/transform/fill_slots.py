@@ -9,15 +9,25 @@ import numpy as np
 
 from tinquire.cells.address import cell_name
 from tinquire.cells.column import Kind
+from tinquire.cells.values import Value
 from tinquire.formula import FormulaError, parse
 from tinquire.formula.language.tree import Call, walk
 from tinquire.looks import Variation
-from tinquire.slots.slots import Resolver, UnfilledSlot, fill_or_refuse, fill_text, only_slot, slot_text
+from tinquire.slots.slots import (
+    Resolver,
+    Slot,
+    UnfilledSlot,
+    fill_or_refuse,
+    fill_text,
+    only_slot,
+    slot_text,
+    split_slots,
+)
 from tinquire.workbook.grid.cells import NO_FORMULA
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["UnfilledCell", "fill", "slots_of", "slotted_cells"]
+__all__ = ["SlotCell", "UnfilledCell", "fill", "slots_for_values", "slots_of", "slotted_cells"]
 
 
 _OPENED = "[:"
@@ -70,6 +80,42 @@ def slots_of(sheet: Sheet) -> list[tuple[int, int, str]]:
         hits = (cells.kinds == Kind.TEXT) & (cells.formulas == NO_FORMULA) & np.isin(cells.codes, list(marked))
         found += [(int(cells.rows[at]), number, sheet.texts[int(cells.codes[at])]) for at in np.flatnonzero(hits)]
     return sorted(found)
+
+
+@dataclass(frozen=True, slots=True)
+class SlotCell:
+    """A cell that gets nothing but a value in place of its text."""
+
+    sheet: str
+    row: int
+    column: int
+    text: str
+    slot: Slot | None
+
+    def value(self, resolve: Resolver) -> Value | UnfilledSlot:
+        """What `fill` sets the cell to, or the first slot that nothing fills."""
+        if self.slot is None:
+            filled, missing = fill_text(self.text, resolve)
+            return missing[0] if missing else filled
+        found = fill_or_refuse(self.slot, resolve)
+        if isinstance(found, UnfilledSlot):
+            return found
+        return slot_text(found, self.slot) if self.slot.word else found.value
+
+
+def slots_for_values(book: Workbook) -> list[SlotCell] | None:
+    """The cells with slots, sheet by sheet and column by column; None where one gets more than a value: a formula, a
+    format, or none because it says what becomes of its row."""
+    found: list[SlotCell] = []
+    for sheet in book.sheets():
+        for row, column, text in sorted(slots_of(sheet), key=lambda cell: (cell[1], cell[0])):
+            slot = only_slot(text)
+            if slot is not None and (slot.living is not None or (slot.format and not slot.word)):
+                return None
+            if any(isinstance(piece, Slot) and piece.inside.startswith("only ") for piece in split_slots(text)):
+                return None
+            found.append(SlotCell(sheet.name, row, column, text, slot))
+    return found
 
 
 def _fill_cell(

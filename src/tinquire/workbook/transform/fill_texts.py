@@ -17,7 +17,7 @@ from tinquire.workbook.edit.propagate import unreadable_part
 from tinquire.workbook.sheet_xml.frame_changes import edited_frame
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["UnfilledText", "fill_texts", "texts_with_slots"]
+__all__ = ["UnfilledText", "fill_texts", "may_have_slots", "texts_with_slots"]
 
 _OPENED = "[:"
 #: Kinds of parts with paragraphs of runs (20.1.2.2, 21.1.2), and how messages call them.
@@ -75,6 +75,17 @@ def texts_with_slots(book: Workbook) -> list[str]:
             if kind in _DRAWN and _OPENED.encode() in book.package.read(part):
                 _fill_runs(book.package.root(part), "", noted)
     return found
+
+
+def may_have_slots(book: Workbook) -> bool:
+    """Whether there may be slots in texts that are no cells; the workbook is settled. What `fill_texts` reads is looked
+    through, and nothing of it read."""
+    package = book.package
+    parts = [relation.target for relation in package.relations() if relation.kind.endswith(_PROPERTIES)]
+    for entry in book.entries:
+        if entry.part is not None and package.has(entry.part):
+            parts += [entry.part, *(part for kind, part in _parts(book, entry.part) if kind in _DRAWN)]
+    return any(package.has(part) and _OPENED.encode() in package.read(part) for part in parts)
 
 
 _Fill = Callable[..., str]
