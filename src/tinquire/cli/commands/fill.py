@@ -185,26 +185,21 @@ def _filled(
     tables: Mapping[str, Table], opened: Callable[[], Template], terminal: Terminal,
 ) -> Iterator[tuple[Path, bytes]]:  # fmt: skip
     """The template filled: files and their bytes. Raises one error with all that is wrong."""
-    from tinquire.press.outputs.filling import fill_template
-    from tinquire.press.outputs.finishing import finish_results
-    from tinquire.press.outputs.template_pictures import put_pictures
+    from tinquire.press.outputs.filled_files import PictureFiles, filled_file
 
     if options.template.suffix.lower() in _LETTERS:
         yield from _letter(options, scope, tables, path, terminal)
         return
-    template = opened()
-    book = template.book()
-    filled = fill_template(book, targets, tables, scope, path.name, template)
-    put_pictures(book, _pictures(options), scope, Path.cwd(), "filling a template", options.template.name)
+    pictures = PictureFiles(_pictures(options), Path.cwd(), options.template.name)
     moment = shared.moment(options.now) or shared.local_clock()
     aware = moment.astimezone() if moment.tzinfo is None else moment
-    left = finish_results(book, path.name, aware, filled.claims, filled.areas)
-    for warning in (*filled.warnings, *left):
+    made = filled_file(opened(), targets, tables, scope, path.name, aware, pictures)
+    for warning in (*made.rows.warnings, *made.warnings):
         terminal.fault(warning)
     rows = sum(table.height for table in tables.values())
-    notes = "; ".join([counted(rows, "row"), *filled.notes])
+    notes = "; ".join([counted(rows, "row"), *made.rows.notes])
     terminal.line("wrote", f"{path}  ({notes})")
-    yield path, book.finish()
+    yield path, made.content
 
 
 def _letter(

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from pathlib import Path
 
 from tinquire.base.faults import Fault, TinQuireError
 from tinquire.cells.column import Column
@@ -14,16 +15,16 @@ from tinquire.press.compute.slot_scope import SlotScope
 from tinquire.press.outputs.filling import fill_template
 from tinquire.press.outputs.finishing import finish_results
 from tinquire.press.outputs.slot_rows import names_a_table
+from tinquire.press.outputs.template_pictures import put_pictures
 from tinquire.press.outputs.template_rows import PreparedRows, RowsFilled, prepared_rows
 from tinquire.press.outputs.verify import differences
 from tinquire.slots.slots import UnfilledSlot
 from tinquire.tables import Table
-from tinquire.workbook import Workbook
 from tinquire.workbook.edit.templates import Prepared, Template
 from tinquire.workbook.transform.fill_slots import SlotCell, slots_for_values
 from tinquire.workbook.transform.refill import Refill, Run
 
-__all__ = ["FilledFile", "filled_file"]
+__all__ = ["FilledFile", "PictureFiles", "filled_file"]
 
 
 @dataclass(frozen=True)
@@ -35,18 +36,27 @@ class FilledFile:
     warnings: Sequence[Fault] = ()
 
 
+@dataclass(frozen=True)
+class PictureFiles:
+    """Files in place of a template's pictures, by their slots; where they lie, and what messages call the template."""
+
+    by_slot: Mapping[str, str] = field(default_factory=dict)
+    base: Path = Path()
+    where: str = ""
+
+
 def filled_file(
     template: Template, asked: Mapping[str, TemplateRowsModel], tables: Mapping[str, Table], scope: SlotScope,
-    name: str, moment: datetime, pictures: Callable[[Workbook], None] | None = None,
+    name: str, moment: datetime, pictures: PictureFiles | None = None,
 ) -> FilledFile:  # fmt: skip
-    """A template filled without a docket: rows, slots, pictures if any were asked for, and results. Raises one error
-    with all that is wrong."""
-    if pictures is None and (known := refilled(template, asked, tables, scope, name, moment)) is not None:
+    """A template filled without a docket: rows, slots, pictures and results. Raises one error with all that is
+    wrong."""
+    pictures = pictures or PictureFiles()
+    if not pictures.by_slot and (known := refilled(template, asked, tables, scope, name, moment)) is not None:
         return known
     book = template.book()
     rows = fill_template(book, asked, tables, scope, name, template)
-    if pictures is not None:
-        pictures(book)
+    put_pictures(book, pictures.by_slot, scope, pictures.base, "filling a template", pictures.where)
     left = finish_results(book, name, moment, rows.claims, rows.areas)
     return FilledFile(book.finish(), rows, left)
 

@@ -18,7 +18,7 @@ from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.sheet_xml.row_writer import number_text
 from tinquire.workbook.workbook import Workbook
 
-__all__ = ["refresh_chart_parts", "refresh_charts"]
+__all__ = ["has_charts", "refresh_chart_parts", "refresh_charts"]
 
 #: A chart stores no more points than this of one reference.
 _MOST_POINTS = 100_000
@@ -87,15 +87,24 @@ def _labels(values: Column, before: Sequence[Label]) -> tuple[Label, ...]:
 # -- charts that are parts already -----------------------------------------------------------------------
 
 
+def has_charts(book: Workbook) -> bool:
+    """Whether the workbook has charts that are parts."""
+    return bool(_chart_parts(book))
+
+
 def refresh_chart_parts(book: Workbook) -> None:
     """Give the charts of parts the values of their cells as they are now; the workbook is settled. A reference that is
     no area of the workbook keeps what is stored."""
-    for part, content_type in book.package.types().items():
-        if content_type.endswith("drawingml.chart+xml"):
-            root = book.package.root(part)
-            changed = sum(_refresh_reference(book, reference) for reference in list(root.iter(*_REFERENCES)))
-            if changed:
-                book.package.put(part, serialise_xml(root))
+    for part in _chart_parts(book):
+        root = book.package.root(part)
+        changed = sum(_refresh_reference(book, reference) for reference in list(root.iter(*_REFERENCES)))
+        if changed:
+            book.package.put(part, serialise_xml(root))
+
+
+def _chart_parts(book: Workbook) -> list[str]:
+    types = book.package.types()
+    return [part for part, content_type in types.items() if content_type.endswith("drawingml.chart+xml")]
 
 
 _REFERENCES = ("{*}numRef", "{*}strRef", "{*}multiLvlStrRef")

@@ -19,6 +19,7 @@ import numpy as np
 from tinquire.cells.column import Codes, Column, Kind, texts_at
 from tinquire.packages.raw_xml import Unusual
 from tinquire.workbook.calc.again import SteadyFormulas
+from tinquire.workbook.calc.stored_values import has_charts, refresh_chart_parts
 from tinquire.workbook.grid.cells import NO_FORMULA
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.parts.shared_strings import SharedStrings
@@ -125,11 +126,14 @@ class Refill:
 
     def __init__(self, book: Workbook, runs: Sequence[Run], formulas: SteadyFormulas, strings: SharedStrings) -> None:
         self.book = book
-        self._runs, self._formulas, self._strings = runs, formulas, strings
+        self._runs, self._formulas, self._strings, self._package = runs, formulas, strings, book.package
+        self._has_charts = has_charts(book)
         self._parts = list(_parts_of(book, runs))
         self._pools = [(sheet, len(sheet.texts)) for sheet in book.sheets()]
-        #: The runs that formulas read.
-        self._read = [number for number, run in enumerate(runs) if formulas.read(run.sheet, run.column)]
+        #: The runs that formulas read, or charts may read.
+        self._read = [
+            number for number, run in enumerate(runs) if self._has_charts or formulas.read(run.sheet, run.column)
+        ]
         #: Whether a value may be a slot's text that the shared texts hold already.
         self._has_slots = any(_OPENED in text for text in strings.texts)
         self._kinds: list[bytes] = []
@@ -142,8 +146,7 @@ class Refill:
         may hang on them. Raises ValueError and AccessError for damage."""
         if book.connections_part or book.strings_part is None or any(True for _ in caches_of(book)):
             return None
-        charts = any(kind.endswith("drawingml.chart+xml") for kind in book.package.types().values())
-        if charts or may_have_slots(book) or not all(_is_there(book, run) for run in runs):
+        if may_have_slots(book) or not all(_is_there(book, run) for run in runs):
             return None
         formulas = SteadyFormulas.of(book)
         if formulas is None:
@@ -188,7 +191,7 @@ class Refill:
 
     def to_bytes(self) -> bytes | None:
         """The file with the values that were set; None where the plain way has to write it."""
-        package = self.book.package.copy()
+        package = self.book.package = self._package.copy()
         for part in self._parts:
             try:
                 data = part.filled(self._kinds, self._texts, self._own)
@@ -201,6 +204,8 @@ class Refill:
         if self._own.changed:
             assert self.book.strings_part is not None
             package.put(self.book.strings_part, self._own.to_bytes())
+        if self._has_charts:
+            refresh_chart_parts(self.book)
         return package.to_bytes()
 
 
