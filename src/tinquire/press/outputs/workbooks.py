@@ -28,6 +28,7 @@ from tinquire.press.outputs.output import Made, Making, OutputKind, Piece
 from tinquire.press.outputs.own_rows import error_of_row
 from tinquire.press.outputs.paths import output_path
 from tinquire.press.outputs.provenance import sources_of_slots
+from tinquire.press.outputs.refilled import refilled
 from tinquire.press.outputs.repeated_sheets import Pictures, repeat_sheets
 from tinquire.press.outputs.sheets import SheetsMade, add_sheets
 from tinquire.press.outputs.shown_rows import Cut
@@ -100,21 +101,61 @@ def _make(making: Making, results: Results, piece: Piece, scope: SlotScope, cut:
     """One file; with `cut`, of the rows that have a value in a column."""
     name = piece.name
     template = _template(making, name)
+    if (again := _again(making, results, piece, scope, cut, template)) is not None:
+        return again
     book = Workbook.new(results.house.font, results.house.size) if template is None else template.book()
     filled = _add_sheets(results, book, name, scope, cut, template)
     warnings = finish_results(book, name, making.moment, filled.claims, filled.areas)
-    formulas = sum(sheet.formula_count() for sheet in book.sheets())
+    formulas = _formulas(book)
     if formulas > _MANY:
         give_back()  # what was reckoned with is no longer needed, and what is packed takes as much
+    summary = _summary(book, formulas, filled)
     return Made(
         name=name,
         path=piece.path,
         content=book.finish(),
-        summary="; ".join([f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}", *filled.notes]),
+        summary=summary,
         sources=tuple(filled.sources),
         cut=piece.cut,
         warnings=(*filled.warnings, *warnings),
     )
+
+
+def _again(
+    making: Making, results: Results, piece: Piece, scope: SlotScope, cut: Cut | None, template: Template | None
+) -> Made | None:
+    """The file by what is known of those before it; None where more goes into it than rows and slots, or the plain way
+    has to make it."""
+    model = results.docket.model.workbooks[piece.name]
+    if template is None or model.sheets or model.repeat or model.pictures:
+        return None
+    tables, where = _rows_asked(results, piece.name, cut)
+    slotted = {**results.tables, **tables}
+    found = refilled(template, model.rows, tables, scope, piece.name, making.moment, where, slotted)
+    if found is None:
+        return None
+    order = found.book.sheet_names()
+    slots = sorted(found.slots, key=lambda cell: (order.index(cell.sheet), cell.row, cell.column))
+    from_slots = [
+        source for cell in slots for source in sources_of_slots(results, scope, cell.sheet, cell.area, cell.text)
+    ]
+    return Made(
+        name=piece.name,
+        path=piece.path,
+        content=found.content,
+        summary=_summary(found.book, _formulas(found.book), found.rows),
+        sources=(*from_slots, *found.rows.sources),
+        cut=piece.cut,
+        warnings=tuple(found.rows.warnings),
+    )
+
+
+def _summary(book: Workbook, formulas: int, filled: RowsFilled) -> str:
+    return "; ".join([f"{counted(len(book.entries), 'sheet')}, {counted(formulas, 'formula')}", *filled.notes])
+
+
+def _formulas(book: Workbook) -> int:
+    return sum(sheet.formula_count() for sheet in book.sheets())
 
 
 def _names(making: Making, name: str) -> Iterator[str]:
@@ -126,10 +167,7 @@ def _add_sheets(
 ) -> RowsFilled:
     """Fill a workbook's template and add its sheets: what cells are made of, what they must show, warnings, notes."""
     model = results.docket.model.workbooks[name]
-    tables = {one.table: results.tables[one.table] for one in model.rows.values()}
-    if cut is not None:
-        tables = {key: _own_rows(table, cut, name) for key, table in tables.items()}
-    where = {target: results.docket.where("workbooks", name, "rows", target) for target in model.rows}
+    tables, where = _rows_asked(results, name, cut)
     rows = fill_rows(book, model.rows, tables, name, where, template)
     repeated = SlotRows()
     pictures = _picture_filler(results, name)
@@ -161,6 +199,16 @@ def _add_sheets(
         sources=[*filled_from, *rows.sources, *repeated.sources, *made.sources],
         warnings=[*rows.warnings, *repeated.warnings, *made.warnings],
     )
+
+
+def _rows_asked(results: Results, name: str, cut: Cut | None) -> tuple[dict[str, Table], dict[str, str]]:
+    """The tables whose rows go into a template, of a split workbook its own rows of them, and where they are asked for.
+    Raises UseError."""
+    model = results.docket.model.workbooks[name]
+    tables = {one.table: results.tables[one.table] for one in model.rows.values()}
+    if cut is not None:
+        tables = {key: _own_rows(table, cut, name) for key, table in tables.items()}
+    return tables, {target: results.docket.where("workbooks", name, "rows", target) for target in model.rows}
 
 
 def _picture_filler(results: Results, name: str) -> Pictures:

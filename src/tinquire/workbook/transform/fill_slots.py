@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tinquire.cells.address import cell_name
+from tinquire.cells.address import Area, cell_name
 from tinquire.cells.column import Kind
 from tinquire.cells.values import Value
 from tinquire.formula import FormulaError, parse
@@ -91,6 +91,10 @@ class SlotCell:
     column: int
     text: str
     slot: Slot | None
+
+    @property
+    def area(self) -> Area:
+        return Area(self.row, self.column, self.row, self.column)
 
     def value(self, resolve: Resolver) -> Value | UnfilledSlot:
         """What `fill` sets the cell to, or the first slot that nothing fills."""
