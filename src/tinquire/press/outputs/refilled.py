@@ -54,7 +54,11 @@ def refilled(
             return None
         values.append(Column.from_values([found]))
     now = serial_from_date(moment.replace(tzinfo=None), form.refill.book.date_system)
-    if not form.refill.set(values, now):
+    try:
+        is_set = form.refill.set(values, now)
+    except TinQuireError:  # the plain way says what is wrong
+        is_set = False
+    if not is_set:
         return None
     if any(True for _ in differences(form.refill.book, known.filled.claims)):
         return None

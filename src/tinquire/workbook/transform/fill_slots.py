@@ -116,7 +116,7 @@ def slots_for_values(book: Workbook) -> list[SlotCell] | None:
             slot = only_slot(text)
             if slot is not None and (slot.living is not None or (slot.format and not slot.word)):
                 return None
-            if any(isinstance(piece, Slot) and piece.inside.startswith("only ") for piece in split_slots(text)):
+            if any(isinstance(piece, Slot) and piece.inside.split()[:1] == ["only"] for piece in split_slots(text)):
                 return None
             found.append(SlotCell(sheet.name, row, column, text, slot))
     return found
