@@ -336,6 +336,12 @@ class Workbook:
             if not keep:
                 entry.loaded = None
 
+    def settle_new(self) -> None:
+        """Write new sheets into parts, so that every sheet has one; changed cells of others wait until they are all
+        there, since to write many takes long."""
+        if any(entry.part is None for entry in self.entries):
+            self.settle()
+
     @property
     def part(self) -> str:
         """The name of the workbook's main part."""

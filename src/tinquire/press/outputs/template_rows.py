@@ -55,8 +55,6 @@ def fill_rows(
             errors.append(error)
     if errors:
         raise merge_errors(errors)
-    if filled.areas:
-        book.settle()
     return filled
 
 

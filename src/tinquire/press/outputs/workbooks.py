@@ -134,10 +134,8 @@ def _again(
     found = refilled(template, model.rows, tables, scope, piece.name, making.moment, where, slotted)
     if found is None:
         return None
-    order = found.book.sheet_names()
-    slots = sorted(found.slots, key=lambda cell: (order.index(cell.sheet), cell.row, cell.column))
     from_slots = [
-        source for cell in slots for source in sources_of_slots(results, scope, cell.sheet, cell.area, cell.text)
+        source for cell in found.slots for source in sources_of_slots(results, scope, cell.sheet, cell.area, cell.text)
     ]
     return Made(
         name=piece.name,

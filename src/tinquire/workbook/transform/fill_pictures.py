@@ -46,7 +46,7 @@ def picture_slots(book: Workbook) -> list[PictureSlot]:
 def fill_pictures(book: Workbook, source: Source, sheets: Collection[str] | None = None) -> None:
     """Replace the pictures of some sheets (or all). A picture of other proportions stands in the middle of its frame;
     the part that was there goes when nothing else shows it."""
-    book.settle()
+    book.settle_new()
     for drawing, properties, found in list(_found(book, sheets)):
         given = source(found)
         if given is None:

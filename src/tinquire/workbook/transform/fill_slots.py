@@ -108,11 +108,11 @@ class SlotCell:
 
 
 def slots_for_values(book: Workbook) -> list[SlotCell] | None:
-    """The cells with slots, sheet by sheet and column by column; None where one gets more than a value: a formula, a
-    format, or none because it says what becomes of its row."""
+    """The cells with slots, sheet by sheet and row by row; None where one gets more than a value: a formula, a format,
+    or none because it says what becomes of its row."""
     found: list[SlotCell] = []
     for sheet in book.sheets():
-        for row, column, text in sorted(slots_of(sheet), key=lambda cell: (cell[1], cell[0])):
+        for row, column, text in slots_of(sheet):
             slot = only_slot(text)
             if slot is not None and (slot.living is not None or (slot.format and not slot.word)):
                 return None

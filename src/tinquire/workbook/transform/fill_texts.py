@@ -44,7 +44,7 @@ def fill_texts(book: Workbook, resolve: Resolver, sheets: Collection[str] | None
         missing.extend(UnfilledText(place, item) for item in unfilled)
         return code(result)
 
-    book.settle()
+    book.settle_new()
     for entry in book.entries:
         if entry.part is None or not book.package.has(entry.part) or not (sheets is None or entry.name in sheets):
             continue
@@ -133,6 +133,8 @@ def _fill_frame(book: Workbook, part: str, place: str, filled: _Fill) -> None:
     data = book.package.read(part)
     if b"[" not in data or _OPENED.encode() not in data:  # one letter is looked for many times faster than two
         return
+    book.settle()
+    data = book.package.read(part)
     touched = False
 
     def change(root: etree._Element) -> None:

@@ -136,8 +136,10 @@ class Refill:
         ]
         #: Whether a value may be a slot's text that the shared texts hold already.
         self._has_slots = any(_OPENED in text for text in strings.texts)
+        #: The runs as they are written, which gives new texts their places.
+        self._in_order = [segment.run for part in self._parts for segment in part.segments if segment.run is not None]
         self._kinds: list[bytes] = []
-        self._texts: list[list[str]] = []
+        self._texts: list[list[str]] = [[]] * len(runs)
         self._own = strings
 
     @classmethod
@@ -171,10 +173,8 @@ class Refill:
         strings = self._own = self._strings.copy()
         known = len(strings.texts)
         self._kinds = [column.kinds.tobytes() for column in values]
-        self._texts = [
-            value_texts(column, kinds, b"", strings.places_of)
-            for column, kinds in zip(values, self._kinds, strict=True)
-        ]
+        for number in self._in_order:
+            self._texts[number] = value_texts(values[number], self._kinds[number], b"", strings.places_of)
         fresh = strings.texts[known:]
         if self._has_slots:
             fresh += [text for column in values if len(column.texts) for text in texts_at(column.texts, column.codes)]
