@@ -16,7 +16,7 @@ from tinquire.cells.values import CellError, Value
 from tinquire.packages.xml import MAIN, RELATIONS, child, children, escape_attribute, escape_controls, flag, tag
 from tinquire.workbook.pivots.groupings import Grouping
 from tinquire.workbook.pivots.store import Store, StoreField
-from tinquire.workbook.sheet_xml.row_writer import choose, constant, number_text, numbers, whole_digits
+from tinquire.workbook.sheet_xml.row_writer import choose, constant, joined, number_text, numbers, whole_digits
 
 __all__ = ["records_part", "write_store"]
 
@@ -82,8 +82,8 @@ def _own_items(field: StoreField) -> Sequence[Value] | None:
 
 
 def _facts(values: Column, *, is_date: bool) -> dict[str, str]:
-    kinds = set(np.flatnonzero(np.bincount(values.kinds)).tolist())
-    known = values.numbers[values.kinds == Kind.NUMBER]
+    kinds = {kind for kind in range(Kind.ERROR + 1) if values.holds(kind)}
+    known = values.numbers if kinds == {Kind.NUMBER} else values.numbers[values.kinds == Kind.NUMBER]
     texts, blank = bool(kinds & {Kind.TEXT, Kind.BOOL, Kind.ERROR}), Kind.BLANK in kinds
     found: dict[str, str] = {}
     if not texts and not blank:
@@ -175,7 +175,7 @@ def records_part(store: Store) -> Iterator[bytes]:
         for field in fields:
             pieces += field.pieces(start, stop)
         pieces.append(constant(b"</r>", stop - start))
-        return np.concatenate(pieces, axis=1).tobytes().translate(None, b"\x00")
+        return joined(pieces)
 
     yield from map_in_order(chunk, range(0, store.height, _CHUNK))
     yield b"</pivotCacheRecords>"

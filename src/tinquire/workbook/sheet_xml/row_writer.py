@@ -30,6 +30,7 @@ __all__ = [
     "constant",
     "forms_of",
     "formula_texts",
+    "joined",
     "number_text",
     "number_texts",
     "numbers",
@@ -49,6 +50,8 @@ CHUNK = 4096
 _SPARSE = 16
 #: Levels of an outline, the rows without one among them.
 _LEVELS = 8
+#: Padding is taken out by arrays where at least this share of the letters stays.
+_MOSTLY = 0.75
 #: Whole numbers beyond this are spelled one by one.
 _LARGEST_WHOLE = 1e15
 #: And those with more digits than the others, when they are no more than one in so many: totals between rows.
@@ -99,7 +102,7 @@ def row_bytes(sheet: Sheet, places_of: PlacesOf) -> Iterator[bytes]:
         for number, cells in here:
             pieces += _column(sheet, number, cells, chunk, digits, positions[number])
         pieces.append(constant(b"</row>", len(chunk)))
-        return np.concatenate(pieces, axis=1).tobytes().translate(None, b"\x00")
+        return joined(pieces)
 
     yield from map_in_order(chunk_bytes, (rows[start : start + CHUNK] for start in range(0, len(rows), CHUNK)))
 
@@ -132,6 +135,15 @@ def shared_places(sheet: Sheet, cells: Cells, places_of: PlacesOf) -> Codes:
 
 def constant(text: bytes, count: int) -> Bytes:
     return np.broadcast_to(np.frombuffer(text, np.uint8), (count, len(text)))
+
+
+def joined(pieces: Sequence[Bytes]) -> bytes:
+    """The lines of matrices side by side, one after the other, without what pads them."""
+    letters = np.concatenate(pieces, axis=1).ravel()
+    used = letters != 0
+    if np.count_nonzero(used) > _MOSTLY * len(letters):  # as fast, and leaves the interpreter to others meanwhile
+        return letters[used].tobytes()
+    return letters.tobytes().translate(None, b"\x00")
 
 
 def _texts(texts: Sequence[bytes], count: int) -> Bytes:
