@@ -114,8 +114,13 @@ def _bare(name: str) -> str:
 
 def tag(like: etree._Element, name: str) -> str:
     """A name in the namespace of another element."""
-    space = etree.QName(like).namespace
-    return f"{{{space}}}{name}" if space else name
+    return _beside(like.tag, name)
+
+
+@lru_cache(maxsize=4096)
+def _beside(like: str, name: str) -> str:
+    space, sign, _ = like.rpartition("}")
+    return space + sign + name
 
 
 def children(element: etree._Element | None, name: str) -> list[etree._Element]:

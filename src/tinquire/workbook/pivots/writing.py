@@ -55,11 +55,12 @@ def _write_items(element: etree._Element, states: Sequence[ItemState], moved: di
     for one in every:
         group.remove(one)
     at = {now: own[old] for old, now in moved.items() if old < len(own)}
+    name = tag(group, "item")
     for position, state in enumerate(states):
         if position in at:
             one = at[position]
         else:
-            one = etree.Element(tag(group, "item"))
+            one = etree.Element(name)
             if state.hidden:
                 one.set("h", "1")
         if "m" in one.attrib:
@@ -130,9 +131,10 @@ def _drop_owner(reference: etree._Element) -> None:
 
 def _write_lines(group: etree._Element, lines: Sequence[AxisLine]) -> None:
     """The lines of an axis; items that are those of the line before are counted alone."""
+    name, inner = tag(group, "i"), tag(group, "x")
     for one, kept in _repeated(lines):
         line = one.line
-        element = etree.SubElement(group, tag(group, "i"))
+        element = etree.SubElement(group, name)
         if line.kind:
             element.set("t", line.kind)
         if kept:
@@ -140,7 +142,7 @@ def _write_lines(group: etree._Element, lines: Sequence[AxisLine]) -> None:
         if line.data:
             element.set("i", str(line.data))
         for position in line.path[kept:]:
-            item = etree.SubElement(element, tag(group, "x"))
+            item = etree.SubElement(element, inner)
             if position:
                 item.set("v", str(position))
     group.set("count", str(len(lines)))
