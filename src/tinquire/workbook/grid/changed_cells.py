@@ -57,9 +57,16 @@ class ChangedCells:
         return sum(len(rows) for rows, _ in self.by_column().values())
 
     def by_column(self) -> dict[int, tuple[Codes, Booleans]]:
-        """For each column in order its rows, rising, and for which of them the formula was set."""
+        """For each column in order its rows, rising, and for which of them the formula was set. Columns beside each
+        other that have the same rows share them."""
         if self._columns is None:
-            self._columns = {column: self._column(column) for column in sorted(self._marks)}
+            self._columns = {}
+            before: Codes | None = None
+            for column in sorted(self._marks):
+                rows, formulas = self._column(column)
+                if before is not None and rows is not before and np.array_equal(rows, before):
+                    rows = before
+                self._columns[column], before = (rows, formulas), rows
         return self._columns
 
     def _column(self, column: int) -> tuple[Codes, Booleans]:

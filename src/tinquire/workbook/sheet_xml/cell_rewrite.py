@@ -88,7 +88,7 @@ def _change(sheet: Sheet, column: int, rows: Codes, formulas: Booleans, places_o
     cells = sheet.columns.get(column, Cells.empty(np.zeros(0, np.int32)))
     run = cells.places(int(rows[0]), int(rows[-1])) if len(rows) else slice(0, 0)
     if np.array_equal(cells.rows[run], rows):  # one below the other, as most are: nothing has to be searched
-        own = _pick(cells, run)
+        own = Cells(rows, *(array[run] for array in cells.arrays()))
     else:
         known = np.isin(rows, cells.rows)
         rows, formulas = rows[known], formulas[known]
@@ -112,9 +112,14 @@ def _sheet_of(columns: dict[int, Cells], sheet: Sheet) -> Sheet:
 
 
 def _columns(changes: Sequence[_Change], rows: Codes) -> dict[int, Cells]:
-    """The changed cells in some rows, by column."""
-    mine = ((change, np.flatnonzero(np.isin(change.rows, rows))) for change in changes)
-    return {change.column: _pick(change.cells, at) for change, at in mine}
+    """The changed cells in some rows, which rise, by column."""
+    return {change.column: _pick(change.cells, _places_in(change, rows)) for change in changes}
+
+
+def _places_in(change: _Change, rows: Codes) -> Codes:
+    """Where those of some rows lie among the changed ones that are there."""
+    at = np.minimum(change.rows.searchsorted(rows), len(change.rows) - 1)
+    return at[change.rows[at] == rows]
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,7 +154,7 @@ def _rewrite_piece(
     data: bytes, sheet: Sheet, changes: Sequence[_Change], places_of: PlacesOf, piece: _Piece
 ) -> Iterator[bytes]:
     """A piece with its changed cells."""
-    own = [within for change in changes if len((within := _within(change, piece.first, piece.last)).rows)]
+    own = _within(changes, piece.first, piece.last)
     body = data[piece.start : piece.end]
     if not own:
         yield body
@@ -158,11 +163,9 @@ def _rewrite_piece(
     fresh_rows = _missing(own, found.row_numbers)
     edits = _Edits(body, found)
     whole_rows = edits.whole_rows(own)
-    in_place = np.ones(max(int(change.rows[-1]) for change in own) + 1, bool)
-    for apart in (fresh_rows, whole_rows):
-        in_place[apart[apart < len(in_place)]] = False
+    in_place = np.setdiff1d(found.row_numbers, whole_rows, assume_unique=True)
     for change in own:
-        edits.add(sheet, change, in_place[change.rows])
+        edits.add(sheet, change, _places_in(change, in_place))
     if len(fresh_rows):
         edits.add_rows(sheet, own, fresh_rows, places_of)
     if len(whole_rows):
@@ -174,19 +177,27 @@ def _missing(changes: Sequence[_Change], known: Codes) -> Codes:
     """The rows of changed cells that are not among those known, rising."""
     first = min(int(change.rows[0]) for change in changes)
     wanted = np.zeros(max(int(change.rows[-1]) for change in changes) - first + 1, bool)
-    for change in changes:
-        wanted[change.rows - first] = True
+    for rows in {id(change.rows): change.rows for change in changes}.values():  # columns set together share them
+        wanted[rows - first] = True
     there = known - first
     wanted[there[(there >= 0) & (there < len(wanted))]] = False
     return (np.flatnonzero(wanted) + first).astype(np.int32)
 
 
-def _within(change: _Change, top: int, bottom: int) -> _Change:
-    """The changed cells between two rows."""
-    first, last = np.searchsorted(change.rows, [top, bottom + 1])
-    at = slice(int(first), int(last))
-    cells = Cells(change.cells.rows[at], *(array[at] for array in change.cells.arrays()))
-    return _Change(change.column, cells, change.rows[at], change.formulas_set[at], change.places)
+def _within(changes: Sequence[_Change], top: int, bottom: int) -> list[_Change]:
+    """The changed cells between two rows, of columns that have any; columns that share their rows share these, too."""
+    cuts: dict[int, tuple[slice, Codes]] = {}
+    found = []
+    for change in changes:
+        rows = change.rows
+        if id(rows) not in cuts:
+            first, last = rows.searchsorted(np.array((top, bottom + 1), rows.dtype)).tolist()
+            cuts[id(rows)] = slice(first, last), rows[first:last]
+        at, inside = cuts[id(rows)]
+        if len(inside):
+            cells = Cells(inside, *(array[at] for array in change.cells.arrays()))
+            found.append(_Change(change.column, cells, inside, change.formulas_set[at], change.places))
+    return found
 
 
 class _Edits:
@@ -235,9 +246,8 @@ class _Edits:
         known[known] = self.keys[indexes[known]] == keys[known]
         return indexes, known
 
-    def add(self, sheet: Sheet, change: _Change, chosen: Booleans) -> None:
-        """The changed cells of one column in rows that are there."""
-        at = np.flatnonzero(chosen)
+    def add(self, sheet: Sheet, change: _Change, at: Codes) -> None:
+        """The changed cells of one column, by their places, in rows that are there."""
         if not len(at):
             return
         cells, formulas_set = _pick(change.cells, at), change.formulas_set[at]
@@ -328,8 +338,8 @@ class _Edits:
         apart = np.repeat(lengths < _LONG_RUN, lengths)
         for first, length in zip(firsts.tolist(), lengths.tolist(), strict=True):
             if length >= _LONG_RUN:  # no row is there between them: they are written as they are packed
-                own = (_within(change, int(rows[first]), int(rows[first + length - 1])) for change in changes)
-                columns = {change.column: change.cells for change in own if len(change.rows)}
+                own = _within(changes, int(rows[first]), int(rows[first + length - 1]))
+                columns = {change.column: change.cells for change in own}
                 self.texts.append(row_bytes(_sheet_of(columns, sheet), places_of))
         if apart.any():
             self.texts += _rows(_columns(changes, rows[apart]), sheet, places_of)
