@@ -11,13 +11,13 @@ from richbook import rich_file
 from tinquire.cells.address import Area
 from tinquire.cells.column import Column
 from tinquire.workbook import Sheet, Workbook, edit
-from tinquire.workbook import workbook as workbook_module
 from tinquire.workbook.calc.recalculate import recalculate
 from tinquire.workbook.edit.names import set_name
 from tinquire.workbook.edit.propagate import follow
 from tinquire.workbook.edit.sample_rows import Grown
 from tinquire.workbook.grid.changed_cells import ChangedCells
 from tinquire.workbook.grid.sheet import SheetFrame
+from tinquire.workbook.sheet_xml import changed_part
 from tinquire.workbook.transform.fill_texts import fill_texts
 
 CHANGES = {
@@ -115,7 +115,7 @@ def test_what_is_known_of_a_packed_part_is_what_is_in_it(rich, label, formula):
     for large in (0, 1 << 30):
         book = opened(rich)
         with pytest.MonkeyPatch.context() as patch:
-            patch.setattr(workbook_module, "_LARGE_PART", large)
+            patch.setattr(changed_part, "LARGE_PART", large)
             for name in ("Data", "Lists"):
                 sheet = book.sheet(name)
                 sheet.put(20, 7, Column.from_values(["[:slot:]", 1.0, 2.0]))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import suppress
 from copy import deepcopy
 from functools import partial
 from pathlib import Path
@@ -15,8 +14,8 @@ from tinquire.base.faults import AccessError, DataError, Fault
 from tinquire.base.twins import twin
 from tinquire.base.wording import known_names
 from tinquire.packages.entry_edits import with_recalculation
-from tinquire.packages.package import Outline, Package
-from tinquire.packages.raw_xml import Unusual, has_formula, sheet_data
+from tinquire.packages.package import Package
+from tinquire.packages.raw_xml import Unusual
 from tinquire.packages.xml import (
     MAIN,
     RELATIONS,
@@ -39,12 +38,10 @@ from tinquire.workbook.parts.defined_names import add_name, defined_names
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.parts.styles import StyleBook, theme_colours
 from tinquire.workbook.parts.tables import read_table
-from tinquire.workbook.sheet_xml.cell_patch import changed_cells, patch_cells
-from tinquire.workbook.sheet_xml.cell_rewrite import rewrite_cells
+from tinquire.workbook.sheet_xml.changed_part import put_rewritten, with_changed_cells
 from tinquire.workbook.sheet_xml.frame_changes import with_frame
 from tinquire.workbook.sheet_xml.reader import read_sheet
 from tinquire.workbook.sheet_xml.shared_masters import mark_members
-from tinquire.workbook.sheet_xml.small_splice import splice_changed
 from tinquire.workbook.sheet_xml.writer import filter_area, print_area, print_titles
 
 __all__ = ["SheetEntry", "Workbook"]
@@ -52,9 +49,6 @@ __all__ = ["SheetEntry", "Workbook"]
 _NEW_WORKBOOK = (
     f'<workbook xmlns="{MAIN}" xmlns:r="{RELATIONS}"><bookViews><workbookView/></bookViews><sheets/></workbook>'
 )
-#: Changed cells of parts this large, or this many of them, are written all at once; others one by one, which starts
-#: sooner.
-_LARGE_PART, _MANY_CELLS = 1 << 16, 1 << 10
 
 
 class Workbook:
@@ -438,8 +432,8 @@ class Workbook:
             mark_members(data, sheet.changed)
             same = sheet.stands_in(entry.frame)
             framed = entry.frame is not None and not same
-            if framed or not self._put_rewritten(entry.part, data, sheet):
-                fresh = self._with_changed_cells(data, sheet)
+            if framed or not put_rewritten(self.package, entry.part, data, sheet, self.strings):
+                fresh = with_changed_cells(data, sheet, self.strings)
                 self.package.put(entry.part, with_frame(fresh, sheet, entry.frame) if framed else fresh)
         except (ValueError, IndexError, KeyError) as error:
             why = f"its part '{entry.part}' cannot be changed: {error}"
@@ -451,26 +445,6 @@ class Workbook:
         sheet.changed.clear()
         if not same:
             entry.frame = sheet.frame()
-
-    def _put_rewritten(self, part: str, data: bytes, sheet: Sheet) -> bool:
-        """Write a large part, packed as its pieces are made; False for one that is small, or not in the plain form."""
-        if len(data) < _LARGE_PART and len(sheet.changed) < _MANY_CELLS:
-            return False
-        with suppress(Unusual):
-            cells = sheet_data(data)[1]
-            outline = Outline(data[: cells.start] + data[cells.end :], has_formula(data) or sheet.formula_count() > 0)
-            self.package.put_pieces(part, rewrite_cells(data, sheet, self.strings.places_of), outline)
-            return True
-        return False
-
-    def _with_changed_cells(self, data: bytes, sheet: Sheet) -> bytes:
-        if len(data) >= _LARGE_PART or len(sheet.changed) >= _MANY_CELLS:
-            with suppress(Unusual):
-                return b"".join(rewrite_cells(data, sheet, self.strings.places_of))
-        else:
-            with suppress(Unusual):
-                return splice_changed(data, sheet, self.strings.places_of)
-        return patch_cells(data, changed_cells(sheet, self.strings.index_of))
 
     @property
     def relation_space(self) -> str:

@@ -24,6 +24,7 @@ from tinquire.workbook.grid.cells import NO_FORMULA
 from tinquire.workbook.grid.sheet import Sheet
 from tinquire.workbook.parts.shared_strings import SharedStrings
 from tinquire.workbook.pivots.caches import caches_of
+from tinquire.workbook.sheet_xml.changed_part import LARGE_PART, MANY_CELLS
 from tinquire.workbook.sheet_xml.moulds import Marked, Mould, make_mould, value_texts
 from tinquire.workbook.transform.fill_texts import may_have_slots
 from tinquire.workbook.workbook import Workbook
@@ -31,8 +32,8 @@ from tinquire.workbook.workbook import Workbook
 __all__ = ["Refill", "Run"]
 
 _OPENED = "[:"
-#: Parts larger than this, or in which more cells change, are written in other ways.
-_PART, _CELLS = 1 << 15, 1 << 10
+#: Parts of half the size at which others are written in other ways stay below that while they are filled.
+_PART = LARGE_PART // 2
 #: So many moulds of a part are kept, one for each way in which its values are numbers and texts.
 _MOULDS = 16
 
@@ -165,7 +166,7 @@ class Refill:
     def _is_small(self, part: _Part) -> bool:
         """Whether a part is plain, and small enough to be written cell by cell. Raises Unusual."""
         make_mould(part.data, ())
-        return len(part.data) < _PART and sum(len(segment.rows) for segment in part.segments) < _CELLS
+        return len(part.data) < _PART and sum(len(segment.rows) for segment in part.segments) < MANY_CELLS
 
     def set(self, values: Sequence[Column], now: float) -> bool:
         """Set the values of all runs, and work out the results; `now` is the serial of the moment. False where one is
